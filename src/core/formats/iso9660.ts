@@ -1,0 +1,237 @@
+import { Fields, hasText, latin1, trimmed, utf16 } from "../bytes/fields";
+import { type ByteSource, type Extent, ExtentSource, readExactly } from "../bytes/source";
+import type { FileTree, TreeEntry } from "./file-tree";
+
+/** ECMA-119 (ISO 9660), with Joliet names and the Rock Ridge NM entries of IEEE P1282 (SUSP, P1281). */
+export const ISO_SECTOR_BYTES = 2048;
+const FIRST_DESCRIPTOR = 16;
+/** Descriptors read at most; a disc has a handful. */
+const DESCRIPTORS_MAX = 64;
+
+interface VolumeDescriptor {
+  joliet: boolean;
+  label: string;
+  /** Logical block size in bytes; 2,048 in practice. */
+  blockBytes: number;
+  volumeBlocks: number;
+  created: string | null;
+  root: { block: number; lengthBytes: number };
+}
+
+export interface IsoDescriptors {
+  primary: VolumeDescriptor | null;
+  joliet: VolumeDescriptor | null;
+  /** Sectors of boot record descriptors that name El Torito, in order. */
+  bootRecords: { sector: number; catalogSector: number }[];
+  /** The volume recognition area also carries the NSR descriptors of ECMA-167 (UDF). */
+  udf: boolean;
+}
+
+/** Walks the volume descriptors from sector 16. Null where there is not even one. */
+export async function readIsoDescriptors(source: ByteSource): Promise<IsoDescriptors | null> {
+  const found: IsoDescriptors = { primary: null, joliet: null, bootRecords: [], udf: false };
+  let any = false;
+  let terminated = false;
+  for (let sector = FIRST_DESCRIPTOR; sector < FIRST_DESCRIPTOR + DESCRIPTORS_MAX; sector++) {
+    const bytes = await readExactly(source, sector * ISO_SECTOR_BYTES, ISO_SECTOR_BYTES);
+    if (!bytes) break;
+    if (hasText(bytes, 1, "NSR02") || hasText(bytes, 1, "NSR03")) found.udf = true;
+    if (hasText(bytes, 1, "BEA01") || hasText(bytes, 1, "TEA01") || hasText(bytes, 1, "NSR0") || hasText(bytes, 1, "BOOT2")) {
+      any = true;
+      continue;
+    }
+    if (!hasText(bytes, 1, "CD001")) break;
+    any = true;
+    // After the terminator only UDF's recognition sequence may follow (ECMA-167, 2/8.3.1).
+    if (terminated) continue;
+    const type = bytes[0];
+    if (type === 255) terminated = true;
+    else if (type === 0 && hasText(bytes, 7, "EL TORITO SPECIFICATION")) {
+      found.bootRecords.push({ sector, catalogSector: new Fields(bytes).u32le(71) });
+    } else if (type === 1) found.primary ??= decodeDescriptor(bytes, false);
+    else if (type === 2 && isJoliet(bytes)) found.joliet ??= decodeDescriptor(bytes, true);
+  }
+  return any ? found : null;
+}
+
+/** Joliet's escape sequences for UCS-2 levels 1 to 3. */
+function isJoliet(bytes: Uint8Array): boolean {
+  return ["%/@", "%/C", "%/E"].some((escape) => hasText(bytes, 88, escape));
+}
+
+function decodeDescriptor(bytes: Uint8Array, joliet: boolean): VolumeDescriptor | null {
+  const fields = new Fields(bytes);
+  const blockBytes = fields.u16le(128);
+  if (![512, 1024, 2048].includes(blockBytes)) return null;
+  const labelBytes = fields.slice(40, 32);
+  return {
+    joliet,
+    label: trimmed(joliet ? utf16(labelBytes, true) : latin1(labelBytes)),
+    blockBytes,
+    volumeBlocks: fields.u32le(80),
+    created: descriptorTime(latin1(fields.slice(813, 16)), fields.u8(829)),
+    root: { block: fields.u32le(158), lengthBytes: fields.u32le(166) },
+  };
+}
+
+/** "YYYYMMDDHHMMSScc" and an offset in quarter hours, ECMA-119 8.4.26.1. */
+function descriptorTime(digits: string, offsetByte: number): string | null {
+  const match = /^(\d{4})(\d\d)(\d\d)(\d\d)(\d\d)(\d\d)\d\d$/.exec(digits);
+  if (!match || Number(match[1]) === 0) return null;
+  const [year, month, day, hour, minute, second] = match.slice(1).map(Number) as [number, number, number, number, number, number];
+  return isoTime(year, month, day, hour, minute, second, offsetByte);
+}
+
+function isoTime(year: number, month: number, day: number, hour: number, minute: number, second: number, offsetByte: number): string | null {
+  if (month < 1 || month > 12 || day < 1 || day > 31 || hour > 23 || minute > 59 || second > 59) return null;
+  const quarters = offsetByte > 127 ? offsetByte - 256 : offsetByte;
+  if (Math.abs(quarters) > 56) return null;
+  return new Date(Date.UTC(year, month - 1, day, hour, minute, second) - quarters * 900_000).toISOString();
+}
+
+export interface IsoEntry extends TreeEntry {
+  extents: Extent[];
+}
+
+/** A directory larger than this is read no further. */
+const DIRECTORY_MAX_BYTES = 4 << 20;
+
+/** The tree of one volume descriptor: Rock Ridge names on the primary one, UCS-2 names on the Joliet one. */
+export class IsoTree implements FileTree<IsoEntry> {
+  readonly label: string | null;
+  private constructor(
+    private readonly source: ByteSource,
+    readonly volume: VolumeDescriptor,
+    /** Bytes to skip in each system use field, from the SP entry; null where there is no Rock Ridge. */
+    private readonly suspSkip: number | null,
+  ) {
+    this.label = volume.label || null;
+  }
+
+  static async open(source: ByteSource, volume: VolumeDescriptor): Promise<IsoTree> {
+    const plain = new IsoTree(source, volume, null);
+    const root = await plain.directoryBytes(null);
+    return volume.joliet ? plain : new IsoTree(source, volume, findSuspSkip(root));
+  }
+
+  get names(): "joliet" | "rock-ridge" | "plain" {
+    return this.volume.joliet ? "joliet" : this.suspSkip === null ? "plain" : "rock-ridge";
+  }
+
+  async list(directory: IsoEntry | null): Promise<IsoEntry[]> {
+    const bytes = await this.directoryBytes(directory);
+    const fields = new Fields(bytes);
+    const entries: IsoEntry[] = [];
+    let continued: IsoEntry | null = null;
+    let at = 0;
+    while (at < bytes.length) {
+      const length = fields.u8(at);
+      if (length === 0) {
+        // Records do not cross sectors (ECMA-119 6.8.1.1): the rest of this one is padding.
+        at = (Math.floor(at / ISO_SECTOR_BYTES) + 1) * ISO_SECTOR_BYTES;
+        continue;
+      }
+      if (length < 34 || at + length > bytes.length) break;
+      const nameBytes = fields.u8(at + 32);
+      if (33 + nameBytes > length) break;
+      const special = nameBytes === 1 && fields.u8(at + 33) <= 1;
+      if (!special) {
+        const extent = { start: fields.u32le(at + 2) * this.volume.blockBytes, lengthBytes: fields.u32le(at + 10) };
+        const flags = fields.u8(at + 25);
+        if (continued) {
+          continued.extents.push(extent);
+          continued.sizeBytes += extent.lengthBytes;
+        } else {
+          const directory = (flags & 0x02) !== 0;
+          const entry: IsoEntry = {
+            name: (await this.rockRidgeName(fields.slice(at, length), nameBytes)) ?? this.plainName(fields.slice(at + 33, nameBytes)),
+            directory,
+            sizeBytes: directory ? 0 : extent.lengthBytes,
+            modified: recordTime(fields.slice(at + 18, 7)),
+            extents: [extent],
+          };
+          entries.push(entry);
+          continued = entry;
+        }
+        // Bit 7: the file goes on in the next record (ECMA-119 6.5.1), as files over 4 GiB do.
+        if (!(flags & 0x80)) continued = null;
+      }
+      at += length;
+    }
+    return entries;
+  }
+
+  async open(file: IsoEntry): Promise<ByteSource | null> {
+    const inside = file.extents.every((extent) => (extent.start as number) + extent.lengthBytes <= this.source.sizeBytes);
+    return inside ? new ExtentSource(this.source, file.extents, file.sizeBytes) : null;
+  }
+
+  private directoryBytes(directory: IsoEntry | null): Promise<Uint8Array> {
+    const { root, blockBytes } = this.volume;
+    if (!directory) return this.source.read(root.block * blockBytes, Math.min(root.lengthBytes, DIRECTORY_MAX_BYTES));
+    const extent = directory.extents[0] as Extent;
+    return this.source.read(extent.start as number, Math.min(extent.lengthBytes, DIRECTORY_MAX_BYTES));
+  }
+
+  private plainName(bytes: Uint8Array): string {
+    const raw = this.volume.joliet ? utf16(bytes, true) : latin1(bytes);
+    return raw.replace(/;\d+$/, "").replace(/\.$/, "");
+  }
+
+  /** Follows the record's system use entries, and their continuation areas, for the alternate name. */
+  private async rockRidgeName(record: Uint8Array, nameBytes: number): Promise<string | null> {
+    if (this.suspSkip === null) return null;
+    const start = 33 + nameBytes + (nameBytes % 2 === 0 ? 1 : 0) + this.suspSkip;
+    let area = record.subarray(Math.min(start, record.length));
+    const pieces: Uint8Array[] = [];
+    for (let hop = 0; hop < 8; hop++) {
+      const walked = walkSystemUse(area);
+      pieces.push(...walked.names);
+      if (!walked.continuation) break;
+      const { block, offset, length } = walked.continuation;
+      area = await this.source.read(block * this.volume.blockBytes + offset, Math.min(length, ISO_SECTOR_BYTES));
+    }
+    if (pieces.length === 0) return null;
+    const joined = new Uint8Array(pieces.reduce((sum, piece) => sum + piece.length, 0));
+    let filled = 0;
+    for (const piece of pieces) {
+      joined.set(piece, filled);
+      filled += piece.length;
+    }
+    return new TextDecoder().decode(joined);
+  }
+}
+
+/** The SP entry at the head of the root's own record marks the use of SUSP and says how much to skip. */
+function findSuspSkip(root: Uint8Array): number | null {
+  if (root.length < 41 || (root[0] as number) < 41) return null;
+  const at = 34;
+  return hasText(root, at, "SP") && root[at + 4] === 0xbe && root[at + 5] === 0xef ? (root[at + 6] as number) : null;
+}
+
+interface SystemUse {
+  names: Uint8Array[];
+  continuation: { block: number; offset: number; length: number } | null;
+}
+
+function walkSystemUse(area: Uint8Array): SystemUse {
+  const fields = new Fields(area);
+  const result: SystemUse = { names: [], continuation: null };
+  let at = 0;
+  while (at + 4 <= area.length) {
+    const length = fields.u8(at + 2);
+    if (length < 4 || at + length > area.length) break;
+    if (hasText(area, at, "NM") && length >= 5 && !(fields.u8(at + 4) & 0x06)) result.names.push(fields.slice(at + 5, length - 5));
+    else if (hasText(area, at, "CE") && length >= 28) {
+      result.continuation = { block: fields.u32le(at + 4), offset: fields.u32le(at + 12), length: fields.u32le(at + 20) };
+    } else if (hasText(area, at, "ST")) break;
+    at += length;
+  }
+  return result;
+}
+
+/** ECMA-119 9.1.5. */
+function recordTime(bytes: Uint8Array): string | null {
+  const [year, month, day, hour, minute, second, offset] = [...bytes] as [number, number, number, number, number, number, number];
+  return isoTime(1900 + year, month, day, hour, minute, second, offset);
+}
