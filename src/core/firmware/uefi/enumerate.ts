@@ -3,12 +3,12 @@ import { type ByteSource, readExactly, WindowSource } from "../../bytes/source";
 import { FatTree } from "../../formats/fat";
 import { checkGptEntries, type GptHeader, readGptHeader } from "../../formats/gpt";
 import { ISO_SECTOR_BYTES } from "../../formats/iso9660";
-import { decodeMbr, isUsed, type Mbr, MBR_TYPE_PROTECTIVE } from "../../formats/mbr";
+import { decodeMbr, isUsed, type Mbr, MBR_TYPE_EFI_SYSTEM, MBR_TYPE_PROTECTIVE } from "../../formats/mbr";
 import { recogniseVolume } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
 import type { Place } from "../place";
 import { readStartFiles } from "./loader";
-import type { UefiNote, UefiView, UefiVolume } from "./view";
+import type { Leniency, UefiNote, UefiView, UefiVolume } from "./view";
 
 /**
  * Finds the volumes of a medium as the reference UEFI firmware does (EDK2: PartitionDxe, FatPkg, UdfDxe). Where
@@ -18,7 +18,7 @@ import type { UefiNote, UefiView, UefiVolume } from "./view";
  */
 export async function enumerateUefi(source: ByteSource, blockBytes: number): Promise<UefiView> {
   const walk = new Walk(blockBytes);
-  await walk.connect({ source, place: [], start: 0, insideHardDisk: false, insideElTorito: false });
+  await walk.connect({ source, place: [], start: 0, insideHardDisk: false, insideElTorito: false, leniencies: [] });
   return { notes: walk.notes, volumes: walk.volumes };
 }
 
@@ -31,7 +31,10 @@ interface Device {
   /** It is a partition of a GPT or MBR: tables found in it are read as chains of logical partitions. */
   insideHardDisk: boolean;
   insideElTorito: boolean;
+  leniencies: Leniency[];
 }
+
+const EFI_SYSTEM = "c12a7328-f81f-11d2-ba4b-00a0c93ec93b";
 
 /** Partitions looked into at most, all levels together, and levels. */
 const DEVICES_MAX = 300;
@@ -56,7 +59,7 @@ class Walk {
     return Math.floor(device.source.sizeBytes / this.blockBytes) - 1;
   }
 
-  private child(device: Device, startBlock: number, blocks: number, step: Place[number]): Device {
+  private child(device: Device, startBlock: number, blocks: number, step: Place[number], leniencies: Leniency[] = []): Device {
     const start = startBlock * this.blockBytes;
     return {
       source: new WindowSource(device.source, start, blocks * this.blockBytes),
@@ -64,6 +67,7 @@ class Walk {
       start: device.start + start,
       insideHardDisk: step.kind === "gpt" || step.kind === "mbr" || step.kind === "logical",
       insideElTorito: device.insideElTorito || step.kind === "el-torito",
+      leniencies: [...device.leniencies, ...leniencies],
     };
   }
 
@@ -98,7 +102,11 @@ class Walk {
     for (const entry of header.entries) {
       const fault = faults.get(entry.number);
       if (fault) this.notes.push({ code: "gpt-entry-skipped", place, number: entry.number, fault });
-      else children.push(this.child(device, entry.startLba, entry.endLba - entry.startLba + 1, { kind: "gpt", number: entry.number }));
+      else {
+        const lenient: Leniency[] = primary.ok ? [] : ["gpt-backup"];
+        if (entry.type !== EFI_SYSTEM) lenient.push("partition-type");
+        children.push(this.child(device, entry.startLba, entry.endLba - entry.startLba + 1, { kind: "gpt", number: entry.number }, lenient));
+      }
     }
     return children;
   }
@@ -120,6 +128,7 @@ class Walk {
       length: device.source.sizeBytes,
       filesystem: "udf",
       label: tree.label,
+      leniencies: ["udf"],
       files: await readStartFiles(tree),
     });
   }
@@ -164,9 +173,21 @@ class Walk {
       if (fields.u8(at) !== 0x88 || startSector === 0) continue;
       const startBlock = startSector * perSector;
       const blocks = this.entryBlocks(fields, at, startBlock, volumeBlocks, lastBlock);
-      children.push(this.child(device, startBlock, blocks, { kind: "el-torito", number: children.length }));
+      const lenient: Leniency[] = this.blockBytes === ISO_SECTOR_BYTES ? [] : ["el-torito-on-stick"];
+      if (this.platformAt(fields, index) !== 0xef) lenient.push("el-torito-platform");
+      if (fields.u8(at + 1) !== 0) lenient.push("el-torito-emulation");
+      children.push(this.child(device, startBlock, blocks, { kind: "el-torito", number: children.length }, lenient));
     }
     return children;
+  }
+
+  /** The platform of the nearest section header before a record, or of the validation entry. */
+  private platformAt(fields: Fields, index: number): number {
+    for (let each = index - 1; each > 0; each--) {
+      const header = fields.u8(each * 32);
+      if (header === 0x90 || header === 0x91) return fields.u8(each * 32 + 1);
+    }
+    return fields.u8(1);
   }
 
   private entryBlocks(fields: Fields, at: number, startBlock: number, volumeBlocks: number, lastBlock: number): number {
@@ -202,7 +223,9 @@ class Walk {
     if (device.insideHardDisk) return this.logical(device);
     const children = used
       .filter((entry) => entry.type !== MBR_TYPE_PROTECTIVE)
-      .map((entry) => this.child(device, entry.startLba, entry.sectors, { kind: "mbr", number: entry.slot }));
+      .map((entry) =>
+        this.child(device, entry.startLba, entry.sectors, { kind: "mbr", number: entry.slot }, entry.type === MBR_TYPE_EFI_SYSTEM ? [] : ["partition-type"]),
+      );
     this.notes.push({ code: "mbr-used", place: device.place, partitions: children.length });
     return children;
   }
@@ -225,7 +248,7 @@ class Walk {
       }
       const start = at + own.startLba;
       if (start + own.sectors - 1 >= blocks || start <= 0) break;
-      children.push(this.child(device, start, own.sectors, { kind: "logical", number: 5 + children.length }));
+      children.push(this.child(device, start, own.sectors, { kind: "logical", number: 5 + children.length }, ["logical-partition"]));
       if ((next.type !== 0x05 && next.type !== 0x0f) || next.startLba === 0) break;
       at = next.startLba;
     }
@@ -242,6 +265,7 @@ class Walk {
         length: source.sizeBytes,
         filesystem: fat.geometry.kind,
         label: fat.label,
+        leniencies: fat.geometry.signed ? device.leniencies : [...device.leniencies, "boot-sector-unsigned"],
         files: await readStartFiles(fat),
       });
     } else if (fat) this.notes.push({ code: "fat-too-few-clusters", place, clusters: fat.geometry.clusterCount });
@@ -258,7 +282,7 @@ function catalogueFault(catalogue: Uint8Array): "header" | "checksum" | null {
 }
 
 /** The first entry that makes EDK2 drop the table, as it would find it. */
-function firstBadEntry(table: Mbr, lastBlock: number): { fault: "entry-past-end" | "entries-overlap"; slot: number } | null {
+export function firstBadEntry(table: Mbr, lastBlock: number): { fault: "entry-past-end" | "entries-overlap"; slot: number } | null {
   const used = table.entries.filter(isUsed);
   for (const [index, entry] of used.entries()) {
     const end = entry.startLba + entry.sectors - 1;

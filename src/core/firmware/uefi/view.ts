@@ -54,12 +54,27 @@ export type NextStage = z.infer<typeof nextStageSchema>;
 export const startFileSchema = z.object({ loader: loaderSchema, next: nextStageSchema.nullable() });
 export type StartFile = z.infer<typeof startFileSchema>;
 
+/** What stricter firmware may ask of a volume and this one lacks; the reference firmware does not mind. */
+export const leniencySchema = z.enum([
+  "partition-type",
+  "logical-partition",
+  "el-torito-on-stick",
+  "el-torito-platform",
+  "el-torito-emulation",
+  "udf",
+  "boot-sector-unsigned",
+  "gpt-backup",
+]);
+export type Leniency = z.infer<typeof leniencySchema>;
+
 export const uefiVolumeSchema = z.object({
   place: placeSchema,
   start: z.number().int(),
   length: z.number().int(),
   filesystem: z.enum(["fat12", "fat16", "fat32", "udf"]),
   label: z.string().nullable(),
+  /** Where the reference firmware is known to take what the specification, or stricter makers, would not. */
+  leniencies: z.array(leniencySchema),
   files: z.object({
     x64: startFileSchema.optional(),
     ia32: startFileSchema.optional(),

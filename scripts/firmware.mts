@@ -1,0 +1,34 @@
+// Starts media made by reference tools on real firmware and compares with Creel's verdicts.
+// Usage: npm run firmware -- [part of a name…]
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { judgeFile } from "../test/firmware/agree";
+import { CASES } from "../test/firmware/cases";
+import { powerOn } from "../test/firmware/machine";
+import { Workshop } from "../test/firmware/tools";
+
+const wanted = process.argv.slice(2);
+const folder = mkdtempSync(join(tmpdir(), "creel-firmware-"));
+const workshop = new Workshop(folder);
+const cells = CASES.filter((each) => wanted.length === 0 || wanted.some((part) => each.name.includes(part))).flatMap((each) => {
+  const image = each.make(workshop);
+  return each.on.map(([firmware, as]) => ({ name: each.name, image, firmware, as }));
+});
+let next = 0;
+let disagreements = 0;
+async function worker(): Promise<void> {
+  for (let cell = cells[next++]; cell; cell = cells[next++]) {
+    const { name, image, firmware, as } = cell;
+    const link = await judgeFile(image, firmware, as);
+    const { started, log } = await powerOn(image, firmware, as, folder);
+    const agrees = link.verdict === (started ? "holds" : "broken");
+    if (!agrees) disagreements++;
+    console.log(`${agrees ? "agrees   " : "DISAGREES"} ${name.padEnd(38)} ${firmware.padEnd(10)} ${as.padEnd(8)} ${started ? "started" : "did not"}  ${link.verdict}`);
+    if (!agrees) console.log(`    ${link.trace.join("\n    ")}\n    ${log.replace(/[^\n\x20-\x7e]/g, "").slice(-300).replace(/\n/g, "\n    ")}`);
+  }
+}
+await Promise.all([worker(), worker()]);
+console.log(`${cells.length - disagreements} of ${cells.length} cells agree`);
+rmSync(folder, { recursive: true });
+process.exitCode = disagreements > 0 ? 1 : 0;

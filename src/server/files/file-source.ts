@@ -1,0 +1,82 @@
+import { createHash } from "node:crypto";
+import { type FileHandle, open, readFile } from "node:fs/promises";
+import { basename } from "node:path";
+import { type ByteSource, ReadFailed } from "@/core/bytes/source";
+
+/** A file or block device on this machine, read by range. Close it when done. */
+export class FileSource implements ByteSource {
+  private constructor(
+    private readonly handle: FileHandle,
+    readonly sizeBytes: number,
+    readonly path: string,
+  ) {}
+
+  /** Throws what the operating system says (`ENOENT`, `EACCES`, `EISDIR` …). */
+  static async open(path: string): Promise<FileSource> {
+    const handle = await open(path, "r");
+    try {
+      const stat = await handle.stat();
+      if (stat.isDirectory()) throw Object.assign(new Error("is a directory"), { code: "EISDIR" });
+      const sizeBytes = stat.isBlockDevice() ? await deviceBytes(path) : stat.size;
+      return new FileSource(handle, sizeBytes, path);
+    } catch (error) {
+      await handle.close();
+      throw error;
+    }
+  }
+
+  get name(): string {
+    return basename(this.path);
+  }
+
+  async read(offset: number, length: number): Promise<Uint8Array> {
+    const wanted = Math.min(length, this.sizeBytes - offset);
+    if (!(offset >= 0) || !(wanted > 0)) return new Uint8Array(0);
+    const buffer = new Uint8Array(wanted);
+    let filled = 0;
+    try {
+      while (filled < wanted) {
+        const { bytesRead } = await this.handle.read(buffer, filled, wanted - filled, offset + filled);
+        if (bytesRead === 0) break;
+        filled += bytesRead;
+      }
+    } catch (cause) {
+      throw new ReadFailed(offset, wanted, { cause });
+    }
+    return buffer.subarray(0, filled);
+  }
+
+  /** SHA-256 of the whole, lower-case hex. */
+  async sha256(): Promise<string> {
+    const hash = createHash("sha256");
+    const step = 4 << 20;
+    for (let at = 0; at < this.sizeBytes; at += step) hash.update(await this.read(at, step));
+    return hash.digest("hex");
+  }
+
+  close(): Promise<void> {
+    return this.handle.close();
+  }
+}
+
+/** The size that the kernel gives a block device, in bytes: sysfs counts in 512-byte sectors. */
+async function deviceBytes(path: string): Promise<number> {
+  const sectors = Number(await readFile(`/sys/class/block/${basename(path)}/size`, "utf8"));
+  return Number.isSafeInteger(sectors) ? sectors * 512 : 0;
+}
+
+/** What went wrong with a file, in words. */
+export function fileProblem(error: unknown): string {
+  const code = error instanceof ReadFailed ? (error.cause as { code?: string } | undefined)?.code : (error as { code?: string } | null)?.code;
+  const words: Record<string, string> = {
+    ENOENT: "there is no such file",
+    EACCES: "no permission to read it",
+    EPERM: "no permission to read it",
+    EISDIR: "it is a folder, not a file",
+    ENOTDIR: "a part of its path is not a folder",
+    EIO: "the device reports a read error",
+    ENAMETOOLONG: "its name is too long",
+  };
+  if (code && words[code]) return words[code];
+  return error instanceof Error ? error.message : String(error);
+}
