@@ -1,4 +1,4 @@
-import type { Facts } from "../facts/schema";
+import type { StartFacts } from "../facts/profile";
 import { judgeStart } from "../firmware/judge";
 import type { Attachment, Inspection } from "../inspection/schema";
 import { reason, type ReasonFacts } from "../words/reasons";
@@ -20,13 +20,13 @@ export function unknownLink(...reasons: ReasonFacts[]): Link {
  * The chain for one medium and one computer as far as the two alone decide it: the other links need the inventory.
  * Without `as` the better way of attaching it is judged, a stick before a disc where both are as good.
  */
-export function matchFiles(inspection: Pick<Inspection, "views">, facts: Facts, as: Attachment | null): Match {
+export function matchFiles(inspection: Pick<Inspection, "views">, facts: StartFacts, as: Attachment | null): Match {
   const judged = betterStart(inspection, facts, as);
   const open = () => unknownLink({ code: "needs-inventory" });
   return { schema: MATCH_SCHEMA, as: judged.as, links: { atHand: open(), starts: judged.starts, sees: open(), restores: open(), proven: open() } };
 }
 
-export function betterStart(inspection: Pick<Inspection, "views">, facts: Facts, as: Attachment | null): { as: Attachment; starts: Link } {
+export function betterStart(inspection: Pick<Inspection, "views">, facts: StartFacts, as: Attachment | null): { as: Attachment; starts: Link } {
   if (as) return { as, starts: judgeStart(inspection.views, facts, as) };
   const usb = judgeStart(inspection.views, facts, "usb");
   const optical = judgeStart(inspection.views, facts, "optical");

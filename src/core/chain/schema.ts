@@ -8,7 +8,7 @@ export type Verdict = z.infer<typeof verdictSchema>;
 
 /** A setting or circumstance to change before the medium starts. */
 export const changeSchema = z.object({
-  setting: z.enum(["legacyMode", "secureBoot", "usbStart", "fastBoot", "opticalDrive", "attachAs"]),
+  setting: z.enum(["legacyMode", "secureBoot", "usbStart", "fastBoot", "opticalDrive", "attachAs", "place"]),
   from: z.string(),
   to: z.string(),
 });

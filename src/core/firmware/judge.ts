@@ -1,5 +1,5 @@
 import type { Change, Link, Verdict } from "../chain/schema";
-import type { Facts } from "../facts/schema";
+import type { StartFacts } from "../facts/profile";
 import type { Attachment, Views } from "../inspection/schema";
 import { absentText, biosStepText, fileSystemText, uefiNoteText } from "../words/firmware";
 import { type Reason, reason } from "../words/reasons";
@@ -22,7 +22,7 @@ interface Path {
  * The Starts link: what this computer's firmware, as its facts stand, does with a medium attached as a stick or a
  * disc. Secure Boot is decided only where it cannot matter: a path that is missing is broken in any case.
  */
-export function judgeStart(views: Views, facts: Facts, as: Attachment): Link {
+export function judgeStart(views: Views, facts: StartFacts, as: Attachment): Link {
   const { firmware } = facts;
   if (firmware.kind === null) return withoutKind(views, facts, as);
   const asBios = firmware.kind === "bios" || firmware.legacyMode === "on";
@@ -34,7 +34,7 @@ export function judgeStart(views: Views, facts: Facts, as: Attachment): Link {
 }
 
 /** Without the kind of firmware only what holds for every kind can be said. */
-function withoutKind(views: Views, facts: Facts, as: Attachment): Link {
+function withoutKind(views: Views, facts: StartFacts, as: Attachment): Link {
   const paths = [biosPath(views, as), uefiPath(views, facts, as)];
   if (paths.every((path) => path.verdict === "broken")) {
     return { verdict: "broken", basis: "standard", changes: [], reasons: paths.flatMap((path) => path.reasons), trace: paths.flatMap((path) => path.trace) };
@@ -42,7 +42,7 @@ function withoutKind(views: Views, facts: Facts, as: Attachment): Link {
   return { verdict: "unknown", basis: null, changes: [], reasons: [reason({ code: "fact-missing", fact: "firmware.kind" })], trace: [] };
 }
 
-function uefiPath(views: Views, facts: Facts, as: Attachment): Path {
+function uefiPath(views: Views, facts: StartFacts, as: Attachment): Path {
   const { arch } = facts.firmware;
   if (arch) return uefiPathFor(views, facts, as, arch);
   const all = ARCHITECTURES.map((each) => uefiPathFor(views, facts, as, each));
@@ -50,7 +50,7 @@ function uefiPath(views: Views, facts: Facts, as: Attachment): Path {
   return { verdict: "unknown", basis: null, reasons: [reason({ code: "fact-missing", fact: "firmware.arch" })], trace: (all[0] as Path).trace };
 }
 
-function uefiPathFor(views: Views, facts: Facts, as: Attachment, arch: Arch): Path {
+function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch): Path {
   const view = views.uefi[as];
   const path = LOADER_PATHS[arch];
   const { chosen, skipped } = chooseLoader(view, arch);
@@ -111,7 +111,7 @@ function biosPath(views: Views, as: Attachment): Path {
 }
 
 /** Looks for what would clear a broken start: the other start mode, or the other kind of medium. */
-function mendBroken(link: Link, views: Views, facts: Facts, as: Attachment, asBios: boolean): Link {
+function mendBroken(link: Link, views: Views, facts: StartFacts, as: Attachment, asBios: boolean): Link {
   const { firmware } = facts;
   if (firmware.kind === "uefi" && (firmware.legacyMode === "on" || firmware.legacyMode === "off")) {
     const to = asBios ? "off" : "on";
@@ -133,7 +133,7 @@ function mendBroken(link: Link, views: Views, facts: Facts, as: Attachment, asBi
 }
 
 /** The computer's ports and start settings, where the path itself is not broken. */
-function withPorts(link: Link, facts: Facts, as: Attachment): Link {
+function withPorts(link: Link, facts: StartFacts, as: Attachment): Link {
   const changes: Change[] = [];
   const reasons: Reason[] = [];
   if (as === "usb") {

@@ -32,6 +32,11 @@ export function isUsed(entry: MbrEntry): boolean {
   return entry.type !== 0 && entry.sectors !== 0;
 }
 
+/** The entry that marks a disk as one with a GPT: type 0xEE from sector 1. UEFI 2.10, 5.2.3. */
+export function isProtective(entry: MbrEntry): boolean {
+  return entry.type === MBR_TYPE_PROTECTIVE && entry.startLba === 1;
+}
+
 /** Reads the table out of a sector of at least 512 bytes. */
 export function decodeMbr(sector: Uint8Array): Mbr {
   const fields = new Fields(sector);

@@ -2,7 +2,7 @@ import { type ByteSource, readExactly, WindowSource } from "../bytes/source";
 import { firstBadEntry } from "../firmware/uefi/enumerate";
 import { decodeFatGeometry } from "../formats/fat";
 import { checkGptEntries, type GptHeader, gptTypeName, readGptHeader } from "../formats/gpt";
-import { isExtendedType, isUsed, MBR_TYPE_PROTECTIVE, type Mbr, mbrTypeName, readLogicalPartitions, readMbr } from "../formats/mbr";
+import { isExtendedType, isProtective, isUsed, MBR_TYPE_PROTECTIVE, type Mbr, mbrTypeName, readLogicalPartitions, readMbr } from "../formats/mbr";
 import { recogniseVolume } from "../formats/recognise";
 import { hasText } from "../bytes/fields";
 import { finding, type FindingFacts } from "./findings";
@@ -35,7 +35,7 @@ export async function readTables(source: ByteSource): Promise<TablesReading> {
 }
 
 async function readGpt(source: ByteSource, mbr: Mbr, reading: TablesReading): Promise<Table | null> {
-  const isProtected = mbr.entries.some((entry) => entry.indicator === 0 && entry.type === MBR_TYPE_PROTECTIVE && entry.startLba === 1);
+  const isProtected = mbr.entries.some(isProtective);
   const lastSector = Math.floor(source.sizeBytes / SECTOR_BYTES) - 1;
   const primary = await readGptHeader(source, 1, SECTOR_BYTES);
   const backup = await readGptHeader(source, lastSector, SECTOR_BYTES);

@@ -136,12 +136,14 @@ const SETTING_NAMES: Record<Change["setting"], string> = {
   fastBoot: "fast boot",
   opticalDrive: "optical drive",
   attachAs: "kind of medium",
+  place: "place of the medium",
 };
 
 /** "Switch legacy mode (CSM) on": an act for a run sheet. */
 export function changeText(change: Change): string {
   if (change.setting === "opticalDrive") return "Attach an external optical drive";
   if (change.setting === "attachAs") return change.to === "usb" ? "Write the image to a USB stick instead" : "Burn the image to a disc instead";
+  if (change.setting === "place") return `Fetch the medium from ${change.from}`;
   return `Switch ${SETTING_NAMES[change.setting]} ${change.to}`;
 }
 

@@ -13,7 +13,7 @@ import type { BiosView } from "./view";
 export async function followStick(source: ByteSource): Promise<BiosView> {
   const run: Run = { steps: [], leniencies: new Set() };
   const sector = await readExactly(source, 0, SECTOR_BYTES);
-  if (!sector || geometryOf(driveOf(source).sectors).cylinders === 0) return finish(run, stop(run, { code: "medium-too-short" }));
+  if (!sector || geometryOf(sector, driveOf(source).sectors).cylinders === 0) return finish(run, stop(run, { code: "medium-too-short" }));
   if (!isSigned(sector)) return finish(run, stop(run, { code: "sector-unsigned", place: [] }));
   const outcome = await runSector(run, driveOf(source), sector, null);
   if (!decodeMbr(sector).entries.some((entry) => entry.indicator === 0x80)) run.leniencies.add("no-active-partition");

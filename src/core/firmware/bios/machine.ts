@@ -1,3 +1,4 @@
+import { Fields } from "../../bytes/fields";
 import { type ByteSource, readExactly } from "../../bytes/source";
 import type { Place } from "../place";
 import type { BiosStep, BiosView } from "./view";
@@ -35,14 +36,44 @@ export function driveOf(source: ByteSource, place: Place = [], medium: ByteSourc
   return { source, place, medium, sectors: Math.floor(source.sizeBytes / SECTOR_BYTES) };
 }
 
+export interface Geometry {
+  cylinders: number;
+  heads: number;
+  sectorsPerTrack: number;
+}
+
 /**
- * The geometry that the reference BIOS makes up for a USB disk (SeaBIOS 1.16, block.c, `setup_translation`, the
- * LBA case). It reads sector 0 by it, so a disk too small for one cylinder cannot be read at all.
+ * The geometry by which old-style addresses are read. The emulated drive reports the one that its partition table
+ * was made with (QEMU, hd-geometry.c, `guess_disk_lchs`), as many BIOSes work it out too (common practice); the
+ * reference BIOS takes it where it fits the drive and makes one up otherwise (SeaBIOS 1.16, block.c,
+ * `get_translation` and `setup_translation`). It reads sector 0 this way, so a drive too small for one cylinder
+ * cannot be read at all.
  */
-export function geometryOf(sectors: number): { cylinders: number; heads: number; sectorsPerTrack: number } {
+export function geometryOf(sector: Uint8Array, sectors: number): Geometry {
+  const reported = fromTable(new Fields(sector), sectors);
+  if (reported && reported.cylinders * reported.heads <= 131072) return halved(reported);
   const sectorsPerTrack = 63;
   const tracks = Math.floor(sectors / sectorsPerTrack);
   const least = tracks / 1024;
   const heads = least > 128 ? 255 : ([16, 32, 64, 128].find((each) => least <= each) ?? 255);
   return { cylinders: Math.min(1024, Math.floor(tracks / heads)), heads, sectorsPerTrack };
+}
+
+function fromTable(fields: Fields, sectors: number): Geometry | null {
+  if (fields.u16le(510) !== 0xaa55) return null;
+  for (let at = 446; at < 510; at += 16) {
+    const heads = fields.u8(at + 5) + 1;
+    const sectorsPerTrack = fields.u8(at + 6) & 0x3f;
+    if (fields.u32le(at + 12) === 0 || heads === 1 || sectorsPerTrack === 0) continue;
+    const cylinders = Math.floor(sectors / (heads * sectorsPerTrack));
+    if (cylinders >= 1 && cylinders <= 16383) return { cylinders, heads, sectorsPerTrack };
+  }
+  return null;
+}
+
+/** Cylinders past 1,024 are folded into heads. */
+function halved({ cylinders, heads, sectorsPerTrack }: Geometry): Geometry {
+  let [c, h] = [cylinders, heads];
+  while (c > 1024 && h <= 127) [c, h] = [c >> 1, h << 1];
+  return { cylinders: Math.min(1024, c), heads: h, sectorsPerTrack };
 }

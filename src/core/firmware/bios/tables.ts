@@ -43,7 +43,7 @@ export function chooseByChs(run: Run, drive: Drive, sector: Uint8Array): Choice 
   const at = 446 + (entry.slot - 1) * 16;
   const [head, low, high] = [fields.u8(at + 1), fields.u8(at + 2), fields.u8(at + 3)];
   const cylinder = ((low & 0xc0) << 2) | high;
-  const { heads, sectorsPerTrack, cylinders } = geometryOf(drive.sectors);
+  const { heads, sectorsPerTrack, cylinders } = geometryOf(sector, drive.sectors);
   if (head >= heads || cylinder >= cylinders || (low & 0x3f) === 0) return { outcome: stop(run, { code: "address-beyond-chs", place: drive.place }) };
   const codeSector = (cylinder * heads + head) * sectorsPerTrack + (low & 0x3f) - 1;
   return { target: { ...toTarget(entry), codeSector } };

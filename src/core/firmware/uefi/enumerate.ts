@@ -3,7 +3,7 @@ import { type ByteSource, readExactly, WindowSource } from "../../bytes/source";
 import { FatTree } from "../../formats/fat";
 import { checkGptEntries, type GptHeader, readGptHeader } from "../../formats/gpt";
 import { ISO_SECTOR_BYTES } from "../../formats/iso9660";
-import { decodeMbr, isUsed, type Mbr, MBR_TYPE_EFI_SYSTEM, MBR_TYPE_PROTECTIVE } from "../../formats/mbr";
+import { decodeMbr, isProtective, isUsed, type Mbr, MBR_TYPE_EFI_SYSTEM, MBR_TYPE_PROTECTIVE } from "../../formats/mbr";
 import { recogniseVolume } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
 import type { Place } from "../place";
@@ -71,14 +71,12 @@ class Walk {
     };
   }
 
-  /** UEFI 2.10, 5.3: a protective entry, then either header. EDK2 wants the entry inactive and at LBA 1, any slot. */
+  /** UEFI 2.10, 5.3: a protective entry, then either header. EDK2 wants the entry at LBA 1, in any slot, active or not. */
   private async gpt(device: Device): Promise<Device[] | null> {
     const { source, place } = device;
     const sector = await readExactly(source, 0, 512);
     if (!sector) return null;
-    const protective = decodeMbr(sector).entries.some(
-      (entry) => entry.indicator === 0 && entry.type === MBR_TYPE_PROTECTIVE && entry.startLba === 1,
-    );
+    const protective = decodeMbr(sector).entries.some(isProtective);
     if (!protective) {
       const stray = await readExactly(source, this.blockBytes, 8);
       if (stray && hasText(stray, 0, "EFI PART")) this.notes.push({ code: "gpt-not-protected", place });

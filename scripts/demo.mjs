@@ -1,0 +1,44 @@
+#!/usr/bin/env node
+// Installs what is missing, prepares the database, loads the demo, builds if needed and starts Creel.
+import { rmSync } from "node:fs";
+import { join } from "node:path";
+import { buildIfNeeded, runScript, serve } from "./lib/build.mjs";
+import { portIsFree, startDatabase } from "./lib/database.mjs";
+import { DEBIAN, installDebianPackages, installNpmPackages, ROOT } from "./lib/install.mjs";
+import { Problem, runMain } from "./lib/problem.mjs";
+
+const PORT = Number(process.env.PORT ?? 4824);
+
+await runMain(async () => {
+  const unknown = process.argv.slice(2).filter((each) => each !== "--fresh");
+  if (unknown.length > 0) throw new Problem(`"${unknown[0]}" is not known here. Use npm run demo, or npm run demo -- --fresh to start over.`);
+  const fresh = process.argv.includes("--fresh");
+  if (!Number.isInteger(PORT) || PORT < 1 || PORT > 65535) throw new Problem(`PORT is "${process.env.PORT}", which is not a port number.`);
+  if (!(await portIsFree(PORT))) throw new Problem(`Port ${PORT} is in use. End what uses it, or choose another: PORT=4825 npm run demo`);
+  const given = process.env.DATABASE_URL;
+  installNpmPackages();
+  installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples]);
+  const folder = join(ROOT, ".creel", "demo");
+  if (fresh && !given) rmSync(folder, { recursive: true, force: true });
+  const database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
+  process.once("exit", database.kill);
+  const stop = async (code) => {
+    server?.kill("SIGTERM");
+    await database.stop();
+    process.exit(code);
+  };
+  let server;
+  process.once("SIGINT", () => stop(0));
+  process.once("SIGTERM", () => stop(0));
+  try {
+    buildIfNeeded();
+    if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url }) !== 0) throw new Problem("The demo data could not be loaded; what went wrong is above.");
+    server = await serve(PORT, database.url, { quiet: true });
+    server.once("exit", () => stop(1));
+    console.log(`Creel is ready: http://127.0.0.1:${PORT}\nCtrl-C stops it; the data stays.`);
+  } catch (error) {
+    server?.kill("SIGTERM");
+    await database.stop();
+    throw error;
+  }
+});

@@ -1,0 +1,77 @@
+import { spawn, spawnSync } from "node:child_process";
+import { createHash } from "node:crypto";
+import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { setTimeout as sleep } from "node:timers/promises";
+import { ROOT } from "./install.mjs";
+import { Problem } from "./problem.mjs";
+
+const STAMP = join(ROOT, ".next", "creel-sources");
+const WATCHED = ["src", "public", "next.config.ts", "postcss.config.mjs", "package-lock.json", "tsconfig.json"];
+
+/** A digest of everything that the build depends on. */
+function sourcesDigest() {
+  const hash = createHash("sha256");
+  const add = (path) => {
+    if (!existsSync(path)) return;
+    const entries = readdirSync(path, { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1));
+    for (const entry of entries) {
+      const each = join(path, entry.name);
+      if (entry.isDirectory()) add(each);
+      else hash.update(each).update(readFileSync(each));
+    }
+  };
+  for (const name of WATCHED) {
+    const path = join(ROOT, name);
+    if (/\.\w+$/.test(name)) {
+      if (existsSync(path)) hash.update(name).update(readFileSync(path));
+    } else add(path);
+  }
+  return hash.digest("hex");
+}
+
+const env = { ...process.env, NEXT_TELEMETRY_DISABLED: "1" };
+const next = join(ROOT, "node_modules", "next", "dist", "bin", "next");
+
+/** Builds the web application where its sources have changed since the last build. */
+export function buildIfNeeded() {
+  const digest = sourcesDigest();
+  if (existsSync(STAMP) && readFileSync(STAMP, "utf8") === digest) return;
+  console.log("Building the web application …");
+  const result = spawnSync(process.execPath, [next, "build"], { cwd: ROOT, env, encoding: "utf8" });
+  if (result.status !== 0) {
+    process.stderr.write(`${result.stdout}\n${result.stderr}\n`);
+    throw new Problem("The web application could not be built; what the build printed is above.");
+  }
+  writeFileSync(STAMP, digest);
+}
+
+/** Starts the built application and waits until it answers. Gives its process. */
+export async function serve(port, databaseUrl, extra = {}) {
+  const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", extra.host ?? "127.0.0.1"], {
+    cwd: ROOT,
+    env: { ...env, ...extra.env, DATABASE_URL: databaseUrl, NODE_ENV: "production" },
+    stdio: ["ignore", extra.quiet ? "ignore" : "pipe", "inherit"],
+    detached: true,
+  });
+  let ended = false;
+  server.once("exit", () => {
+    ended = true;
+  });
+  for (const end = Date.now() + 60_000; ; await sleep(100)) {
+    if (ended || Date.now() > end) throw new Problem("The web application did not come up; what it printed is above.");
+    try {
+      const answer = await fetch(`http://127.0.0.1:${port}/health`, { signal: AbortSignal.timeout(2000) });
+      if (answer.ok) break;
+    } catch {
+      // Not up yet.
+    }
+  }
+  return server;
+}
+
+/** Runs one of the project's TypeScript scripts to its end. */
+export function runScript(path, args, extraEnv = {}) {
+  const tsx = join(ROOT, "node_modules", "tsx", "dist", "cli.mjs");
+  return spawnSync(process.execPath, [tsx, join(ROOT, path), ...args], { cwd: ROOT, env: { ...env, ...extraEnv }, stdio: "inherit" }).status ?? 1;
+}

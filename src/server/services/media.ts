@@ -1,0 +1,286 @@
+import { createHash } from "node:crypto";
+import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
+import { z } from "zod";
+import type { Verdict } from "@/core/chain/schema";
+import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
+import type { Context } from "../context";
+import type { Queries } from "../db/client";
+import { computers, inspections, kits, loads, media, releases, sites } from "../db/schema";
+import { checked, fail, ok, type Result } from "../problems";
+import { PAGE_ROWS, profilesInUse, tagSchema } from "./computers";
+import { difference, recordEvent } from "./events";
+import { judgeAll } from "./verdicts";
+import { isDuplicate, saveVersioned } from "./versioned";
+
+export const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
+export type MediumKind = (typeof MEDIUM_KINDS)[number];
+
+const blank = (value: string | null | undefined) => value?.trim() || null;
+
+export const mediumInputSchema = z.object({
+  tag: tagSchema,
+  name: z.string().max(120, "A name has at most 120 characters.").nullish().transform(blank),
+  kind: z.enum(MEDIUM_KINDS),
+  capacityBytes: z.number().int().positive().max(Number.MAX_SAFE_INTEGER).nullable(),
+  siteId: z.number().int().nullable(),
+  lentTo: z.string().max(120).nullish().transform(blank),
+  note: z.string().max(4000).nullish().transform(blank),
+  /** Releases that it carries. */
+  releaseIds: z.array(z.number().int()).max(20),
+});
+export type MediumInput = z.infer<typeof mediumInputSchema>;
+
+export type MediumRow = typeof media.$inferSelect;
+
+export interface Load {
+  releaseId: number;
+  kitName: string;
+  releaseName: string;
+  madeOn: string | null;
+}
+
+export interface MediumDetail {
+  row: MediumRow;
+  siteName: string | null;
+  loads: Load[];
+  inspection: Inspection | null;
+  inspectedAt: Date | null;
+}
+
+function columnsOf({ releaseIds: _releases, ...columns }: MediumInput) {
+  return columns;
+}
+
+/** Media that firmware cannot tell apart have the same key. */
+export function viewsKeyOf(inspection: Inspection): string {
+  return createHash("sha256").update(JSON.stringify(inspection.views)).digest("hex");
+}
+
+async function storeInspection(tx: Queries, context: Context, inspection: Inspection): Promise<number> {
+  const [row] = await tx
+    .insert(inspections)
+    .values({
+      fileName: inspection.file.name.slice(0, 255),
+      bytes: inspection.file.bytes,
+      sha256: inspection.file.sha256,
+      viewsKey: viewsKeyOf(inspection),
+      body: inspection,
+      createdAt: context.now(),
+    })
+    .$returningId();
+  return (row as { id: number }).id;
+}
+
+async function writeLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
+  await tx.delete(loads).where(eq(loads.mediumId, mediumId));
+  const rows = [...new Set(releaseIds)].map((releaseId) => ({ mediumId, releaseId }));
+  if (rows.length > 0) await tx.insert(loads).values(rows);
+}
+
+/** Registers a medium with what was read from its file. Problems: `invalid`, `taken`. */
+export async function addMedium(context: Context, input: unknown, inspection: unknown): Promise<Result<number>> {
+  const parsed = checked(mediumInputSchema, input);
+  if (!parsed.ok) return parsed;
+  const read = inspection === null ? ok(null) : checked(inspectionSchema, inspection);
+  if (!read.ok) return read;
+  try {
+    return ok(
+      await context.db.transaction(async (tx) => {
+        const inspectionId = read.value ? await storeInspection(tx, context, read.value) : null;
+        const [row] = await tx
+          .insert(media)
+          .values({ ...columnsOf(parsed.value), inspectionId, createdAt: context.now(), updatedAt: context.now() })
+          .$returningId();
+        const id = (row as { id: number }).id;
+        await writeLoads(tx, id, parsed.value.releaseIds);
+        await recordEvent(tx, context, { entity: "medium", entityId: id, entityTag: parsed.value.tag, action: "added", version: 1, before: null, after: { ...parsed.value, file: read.value?.file ?? null } });
+        return id;
+      }),
+    );
+  } catch (error) {
+    if (isDuplicate(error)) return fail({ code: "taken", field: "tag", value: parsed.value.tag });
+    throw error;
+  }
+}
+
+/** Saves a medium as edited from `version`; `inspection` replaces what was read before where it is given. */
+export async function saveMedium(context: Context, id: number, version: number, input: unknown, inspection: unknown = null): Promise<Result<number>> {
+  const parsed = checked(mediumInputSchema, input);
+  if (!parsed.ok) return parsed;
+  const read = inspection === null ? ok(null) : checked(inspectionSchema, inspection);
+  if (!read.ok) return read;
+  try {
+    return await context.db.transaction(async (tx): Promise<Result<number>> => {
+      const current = await readMedium(tx, eq(media.id, id));
+      if (!current) return fail({ code: "not-found", what: "medium" });
+      const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };
+      const change = difference(before, { ...parsed.value, file: read.value?.file ?? before.file });
+      if (!change) return ok(current.row.version);
+      const inspectionId = read.value ? await storeInspection(tx, context, read.value) : current.row.inspectionId;
+      const saved = await saveVersioned(tx, context, media, { entity: "medium", id, version, tag: parsed.value.tag, action: "changed", set: { ...columnsOf(parsed.value), inspectionId }, ...change });
+      if (saved.ok) await writeLoads(tx, id, parsed.value.releaseIds);
+      return saved;
+    });
+  } catch (error) {
+    if (isDuplicate(error)) return fail({ code: "taken", field: "tag", value: parsed.value.tag });
+    throw error;
+  }
+}
+
+export async function retireMedium(context: Context, id: number, version: number, retired: boolean): Promise<Result<number>> {
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const [row] = await tx.select().from(media).where(eq(media.id, id));
+    if (!row) return fail({ code: "not-found", what: "medium" });
+    const retiredAt = retired ? context.now() : null;
+    return saveVersioned(tx, context, media, {
+      entity: "medium",
+      id,
+      version,
+      tag: row.tag,
+      action: retired ? "retired" : "brought back",
+      set: { retiredAt },
+      before: { retiredAt: row.retiredAt?.toISOString() ?? null },
+      after: { retiredAt: retiredAt?.toISOString() ?? null },
+    });
+  });
+}
+
+export function mediumInputOf(detail: MediumDetail): MediumInput {
+  const { tag, name, kind, capacityBytes, siteId, lentTo, note } = detail.row;
+  return { tag, name, kind: kind as MediumKind, capacityBytes, siteId, lentTo, note, releaseIds: detail.loads.map((load) => load.releaseId) };
+}
+
+export function getMedium(context: Context, tag: string): Promise<MediumDetail | null> {
+  return readMedium(context.db, eq(media.tag, tag));
+}
+
+async function readMedium(queries: Queries, where: SQL): Promise<MediumDetail | null> {
+  const [found] = await queries
+    .select({ row: media, siteName: sites.name, inspection: inspections.body, inspectedAt: inspections.createdAt })
+    .from(media)
+    .leftJoin(sites, eq(sites.id, media.siteId))
+    .leftJoin(inspections, eq(inspections.id, media.inspectionId))
+    .where(where);
+  if (!found) return null;
+  const itsLoads = await loadsOf(queries, [found.row.id]);
+  return { ...found, loads: itsLoads.get(found.row.id) ?? [] };
+}
+
+export async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<number, Load[]>> {
+  const byMedium = new Map<number, Load[]>();
+  if (mediumIds.length === 0) return byMedium;
+  const rows = await queries
+    .select({ mediumId: loads.mediumId, releaseId: releases.id, kitName: kits.name, releaseName: releases.name, madeOn: releases.madeOn })
+    .from(loads)
+    .innerJoin(releases, eq(releases.id, loads.releaseId))
+    .innerJoin(kits, eq(kits.id, releases.kitId))
+    .where(inArray(loads.mediumId, mediumIds))
+    .orderBy(asc(loads.id));
+  for (const { mediumId, ...load } of rows) byMedium.set(mediumId, [...(byMedium.get(mediumId) ?? []), load]);
+  return byMedium;
+}
+
+export interface MediumFilter {
+  text?: string | undefined;
+  siteId?: number | undefined;
+  retired?: boolean | undefined;
+  page?: number | undefined;
+}
+
+export interface MediumListItem {
+  id: number;
+  tag: string;
+  name: string | null;
+  kind: string;
+  capacityBytes: number | null;
+  siteName: string | null;
+  lentTo: string | null;
+  loads: Load[];
+  /** Computers in service by the Starts verdict of this medium; null where nothing was read from it yet. */
+  computers: Record<Verdict, number> | null;
+}
+
+export async function listMedia(context: Context, filter: MediumFilter): Promise<{ items: MediumListItem[]; total: number }> {
+  const where = whereOf(filter);
+  const page = Math.max(1, Math.floor(filter.page ?? 1));
+  const [[count], rows] = await Promise.all([
+    context.db.select({ total: sql<number>`COUNT(*)` }).from(media).where(where),
+    context.db
+      .select({ id: media.id, tag: media.tag, name: media.name, kind: media.kind, capacityBytes: media.capacityBytes, siteName: sites.name, lentTo: media.lentTo, viewsKey: inspections.viewsKey })
+      .from(media)
+      .leftJoin(sites, eq(sites.id, media.siteId))
+      .leftJoin(inspections, eq(inspections.id, media.inspectionId))
+      .where(where)
+      .orderBy(asc(media.tag))
+      .limit(PAGE_ROWS)
+      .offset((page - 1) * PAGE_ROWS),
+  ]);
+  const [itsLoads, counts] = await Promise.all([loadsOf(context.db, rows.map((row) => row.id)), countComputers(context, rows)]);
+  const items = rows.map(({ viewsKey: _key, ...row }, index) => ({ ...row, loads: itsLoads.get(row.id) ?? [], computers: counts[index] ?? null }));
+  return { items, total: Number(count?.total ?? 0) };
+}
+
+function whereOf(filter: MediumFilter): SQL | undefined {
+  const conditions: (SQL | undefined)[] = [filter.retired ? isNotNull(media.retiredAt) : isNull(media.retiredAt)];
+  const text = filter.text?.trim();
+  if (text) {
+    const pattern = `%${text.replace(/[\\%_]/g, "\\$&")}%`;
+    conditions.push(or(like(media.tag, pattern), like(media.name, pattern)));
+  }
+  if (filter.siteId) conditions.push(eq(media.siteId, filter.siteId));
+  return and(...conditions);
+}
+
+/** How many computers each medium starts, by verdict: profiles are judged, computers only counted. */
+async function countComputers(context: Context, rows: { viewsKey: string | null; kind: string }[]): Promise<(Record<Verdict, number> | null)[]> {
+  const profiles = await context.db
+    .select({ profile: computers.startProfile, count: sql<number>`COUNT(*)` })
+    .from(computers)
+    .where(isNull(computers.retiredAt))
+    .groupBy(computers.startProfile);
+  const pairs = rows.flatMap((row) => (row.viewsKey ? profiles.map(({ profile }) => ({ profile, viewsKey: row.viewsKey as string, kind: row.kind })) : []));
+  const verdicts = await judgeAll(context.db, pairs);
+  let next = 0;
+  return rows.map((row) => {
+    if (!row.viewsKey) return null;
+    const counts: Record<Verdict, number> = { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 };
+    for (const { count } of profiles) counts[verdicts[next++]?.link.verdict ?? "unknown"] += Number(count);
+    return counts;
+  });
+}
+
+export interface StartedComputer {
+  tag: string;
+  name: string | null;
+  siteName: string | null;
+  verdict: Verdict;
+  reason: string;
+}
+
+/** The computers of a medium by verdict, best first; at most `limit` of each verdict, with the full counts. */
+export async function computersOf(context: Context, detail: MediumDetail, limit = 100): Promise<{ counts: Record<Verdict, number>; items: StartedComputer[] } | null> {
+  if (!detail.inspection) return null;
+  const viewsKey = viewsKeyOf(detail.inspection);
+  const profiles = await profilesInUse(context);
+  const judged = await judgeAll(context.db, profiles.map((profile) => ({ profile, viewsKey, kind: detail.row.kind })));
+  const counts: Record<Verdict, number> = { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 };
+  const items: StartedComputer[] = [];
+  for (const verdict of ["holds", "holds-after-change", "unknown", "broken"] as const) {
+    const own = profiles.filter((_, index) => judged[index]?.link.verdict === verdict);
+    if (own.length === 0) continue;
+    const where = and(isNull(computers.retiredAt), inArray(computers.startProfile, own));
+    const [[count], rows] = await Promise.all([
+      context.db.select({ total: sql<number>`COUNT(*)` }).from(computers).where(where),
+      context.db
+        .select({ tag: computers.tag, name: computers.name, siteName: sites.name, profile: computers.startProfile })
+        .from(computers)
+        .leftJoin(sites, eq(sites.id, computers.siteId))
+        .where(where)
+        .orderBy(asc(computers.tag))
+        .limit(limit),
+    ]);
+    counts[verdict] = Number(count?.total ?? 0);
+    for (const { profile, ...row } of rows) items.push({ ...row, verdict, reason: judged[profiles.indexOf(profile)]?.link.reasons[0]?.text ?? "" });
+  }
+  return { counts, items };
+}

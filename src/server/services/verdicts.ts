@@ -1,0 +1,95 @@
+import { inArray, isNull, sql } from "drizzle-orm";
+import { compareVerdicts } from "@/core/chain/match";
+import type { Link, Verdict } from "@/core/chain/schema";
+import { betterStart } from "@/core/chain/match";
+import { factsOfProfile } from "@/core/facts/profile";
+import type { Attachment, Views } from "@/core/inspection/schema";
+import type { Context } from "../context";
+import type { Queries } from "../db/client";
+import { inspections, media } from "../db/schema";
+
+/** How a kind of medium can be attached; null: either way. */
+export function attachmentOf(kind: string): Attachment | null {
+  return kind === "optical" ? "optical" : kind === "file" ? null : "usb";
+}
+
+export interface StartVerdict {
+  as: Attachment;
+  link: Link;
+}
+
+/** Ceilings of what is kept in memory: views are some 10 KB each, verdicts 2 KB. */
+const VIEWS_KEPT = 4000;
+const VERDICTS_KEPT = 50_000;
+
+/** Content-addressed, so nothing here ever goes stale. */
+const viewsByKey = new Map<string, Views>();
+const verdicts = new Map<string, StartVerdict>();
+
+function keep<V>(map: Map<string, V>, key: string, value: V, ceiling: number): V {
+  map.set(key, value);
+  if (map.size > ceiling) map.delete(map.keys().next().value as string);
+  return value;
+}
+
+async function loadViews(queries: Queries, keys: string[]): Promise<void> {
+  const missing = [...new Set(keys)].filter((key) => !viewsByKey.has(key));
+  for (let at = 0; at < missing.length; at += 200) {
+    const firstOfEach = queries
+      .select({ id: sql<number>`MIN(${inspections.id})` })
+      .from(inspections)
+      .where(inArray(inspections.viewsKey, missing.slice(at, at + 200)))
+      .groupBy(inspections.viewsKey);
+    const rows = await queries
+      .select({ key: inspections.viewsKey, views: sql<string>`JSON_EXTRACT(${inspections.body}, '$.views')` })
+      .from(inspections)
+      .where(inArray(inspections.id, firstOfEach));
+    for (const row of rows) keep(viewsByKey, row.key, JSON.parse(row.views) as Views, VIEWS_KEPT);
+  }
+}
+
+/** The Starts link of a computer's profile on a medium's views. The views must have been loaded. */
+function judged(profile: string, viewsKey: string, kind: string): StartVerdict {
+  const as = attachmentOf(kind);
+  const key = `${profile} ${viewsKey} ${as}`;
+  const known = verdicts.get(key);
+  if (known) return known;
+  const views = viewsByKey.get(viewsKey);
+  if (!views) throw new Error(`The views ${viewsKey} were not loaded.`);
+  const { as: attached, starts } = betterStart({ views }, factsOfProfile(profile), as);
+  return keep(verdicts, key, { as: attached, link: starts }, VERDICTS_KEPT);
+}
+
+/** Judges some pairs; each different pair once. */
+export async function judgeAll(queries: Queries, pairs: { profile: string; viewsKey: string; kind: string }[]): Promise<StartVerdict[]> {
+  await loadViews(queries, pairs.map((pair) => pair.viewsKey));
+  return pairs.map((pair) => judged(pair.profile, pair.viewsKey, pair.kind));
+}
+
+export interface ProfileCover {
+  best: Verdict | null;
+  /** Media in use by their Starts verdict. */
+  counts: Record<Verdict, number>;
+}
+
+/** For each profile, what the media in use come to. Media alike in views and kind are judged once. */
+export async function coverOfProfiles(context: Context, profiles: string[]): Promise<Map<string, ProfileCover>> {
+  const groups = await context.db
+    .select({ viewsKey: inspections.viewsKey, kind: media.kind, count: sql<number>`COUNT(*)` })
+    .from(media)
+    .innerJoin(inspections, sql`${inspections.id} = ${media.inspectionId}`)
+    .where(isNull(media.retiredAt))
+    .groupBy(inspections.viewsKey, media.kind);
+  await loadViews(context.db, groups.map((group) => group.viewsKey));
+  const cover = new Map<string, ProfileCover>();
+  for (const profile of new Set(profiles)) {
+    const entry: ProfileCover = { best: null, counts: { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 } };
+    for (const group of groups) {
+      const { verdict } = judged(profile, group.viewsKey, group.kind).link;
+      entry.counts[verdict] += Number(group.count);
+      if (entry.best === null || compareVerdicts(verdict, entry.best) < 0) entry.best = verdict;
+    }
+    cover.set(profile, entry);
+  }
+  return cover;
+}
