@@ -8,7 +8,11 @@ const root = join(dirname(fileURLToPath(import.meta.url)), "..");
 const bundle = join(root, "dist", "creel.mjs");
 
 function newest(folder) {
-  return Math.max(...readdirSync(folder, { recursive: true, withFileTypes: true }).map((each) => statSync(join(each.parentPath ?? each.path, each.name)).mtimeMs));
+  return Math.max(
+    ...readdirSync(folder, { recursive: true, withFileTypes: true }).map(
+      (each) => statSync(join(each.parentPath ?? each.path, each.name)).mtimeMs,
+    ),
+  );
 }
 
 const sources = ["src/cli", "src/core", "src/server/files"].map((each) => join(root, each));

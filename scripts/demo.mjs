@@ -11,10 +11,13 @@ const PORT = Number(process.env.PORT ?? 4824);
 
 await runMain(async () => {
   const unknown = process.argv.slice(2).filter((each) => each !== "--fresh");
-  if (unknown.length > 0) throw new Problem(`"${unknown[0]}" is not known here. Use npm run demo, or npm run demo -- --fresh to start over.`);
+  if (unknown.length > 0)
+    throw new Problem(`"${unknown[0]}" is not known here. Use npm run demo, or npm run demo -- --fresh to start over.`);
   const fresh = process.argv.includes("--fresh");
-  if (!Number.isInteger(PORT) || PORT < 1 || PORT > 65535) throw new Problem(`PORT is "${process.env.PORT}", which is not a port number.`);
-  if (!(await portIsFree(PORT))) throw new Problem(`Port ${PORT} is in use. End what uses it, or choose another: PORT=4825 npm run demo`);
+  if (!Number.isInteger(PORT) || PORT < 1 || PORT > 65535)
+    throw new Problem(`PORT is "${process.env.PORT}", which is not a port number.`);
+  if (!(await portIsFree(PORT)))
+    throw new Problem(`Port ${PORT} is in use. End what uses it, or choose another: PORT=4825 npm run demo`);
   const given = process.env.DATABASE_URL;
   installNpmPackages();
   installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples]);
@@ -32,7 +35,8 @@ await runMain(async () => {
   process.once("SIGTERM", () => stop(0));
   try {
     buildIfNeeded();
-    if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url }) !== 0) throw new Problem("The demo data could not be loaded; what went wrong is above.");
+    if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url }) !== 0)
+      throw new Problem("The demo data could not be loaded; what went wrong is above.");
     server = await serve(PORT, database.url, { quiet: true });
     server.once("exit", () => stop(1));
     console.log(`Creel is ready: http://127.0.0.1:${PORT}\nCtrl-C stops it; the data stays.`);

@@ -6,15 +6,17 @@ import { join } from "node:path";
 import { judgeFile } from "../test/firmware/agree";
 import { CASES } from "../test/firmware/cases";
 import { powerOn } from "../test/firmware/machine";
-import { Workshop } from "../test/firmware/tools";
+import { Workshop } from "./media/workshop";
 
 const wanted = process.argv.slice(2);
 const folder = mkdtempSync(join(tmpdir(), "creel-firmware-"));
 const workshop = new Workshop(folder);
-const cells = CASES.filter((each) => wanted.length === 0 || wanted.some((part) => each.name.includes(part))).flatMap((each) => {
-  const image = each.make(workshop);
-  return each.on.map(([firmware, as]) => ({ name: each.name, image, firmware, as }));
-});
+const cells = CASES.filter((each) => wanted.length === 0 || wanted.some((part) => each.name.includes(part))).flatMap(
+  (each) => {
+    const image = each.make(workshop);
+    return each.on.map(([firmware, as]) => ({ name: each.name, image, firmware, as }));
+  },
+);
 let next = 0;
 let disagreements = 0;
 async function worker(): Promise<void> {
@@ -24,8 +26,16 @@ async function worker(): Promise<void> {
     const { started, log } = await powerOn(image, firmware, as, folder);
     const agrees = link.verdict === (started ? "holds" : "broken");
     if (!agrees) disagreements++;
-    console.log(`${agrees ? "agrees   " : "DISAGREES"} ${name.padEnd(38)} ${firmware.padEnd(10)} ${as.padEnd(8)} ${started ? "started" : "did not"}  ${link.verdict}`);
-    if (!agrees) console.log(`    ${link.trace.join("\n    ")}\n    ${log.replace(/[^\n\x20-\x7e]/g, "").slice(-300).replace(/\n/g, "\n    ")}`);
+    console.log(
+      `${agrees ? "agrees   " : "DISAGREES"} ${name.padEnd(38)} ${firmware.padEnd(10)} ${as.padEnd(8)} ${started ? "started" : "did not"}  ${link.verdict}`,
+    );
+    if (!agrees)
+      console.log(
+        `    ${link.trace.join("\n    ")}\n    ${log
+          .replace(/[^\n\x20-\x7e]/g, "")
+          .slice(-300)
+          .replace(/\n/g, "\n    ")}`,
+      );
   }
 }
 await Promise.all([worker(), worker()]);

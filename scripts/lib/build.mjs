@@ -73,5 +73,11 @@ export async function serve(port, databaseUrl, extra = {}) {
 /** Runs one of the project's TypeScript scripts to its end. */
 export function runScript(path, args, extraEnv = {}) {
   const tsx = join(ROOT, "node_modules", "tsx", "dist", "cli.mjs");
-  return spawnSync(process.execPath, [tsx, join(ROOT, path), ...args], { cwd: ROOT, env: { ...env, ...extraEnv }, stdio: "inherit" }).status ?? 1;
+  return (
+    spawnSync(process.execPath, [tsx, join(ROOT, path), ...args], {
+      cwd: ROOT,
+      env: { ...env, ...extraEnv },
+      stdio: "inherit",
+    }).status ?? 1
+  );
 }

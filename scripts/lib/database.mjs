@@ -68,7 +68,9 @@ export async function startDatabase(folder) {
   for (const end = Date.now() + UP_WITHIN_MS; ; await sleep(100)) {
     if (failed || Date.now() > end) {
       server.kill("SIGKILL");
-      throw new Problem(`The database did not come up. Its last words are in ${log}; if its files were damaged, "npm run demo -- --fresh" starts over.`);
+      throw new Problem(
+        `The database did not come up. Its last words are in ${log}; if its files were damaged, "npm run demo -- --fresh" starts over.`,
+      );
     }
     if (await answers(port)) break;
   }
@@ -85,13 +87,25 @@ export async function startDatabase(folder) {
 
 function initialise(data) {
   mkdirSync(data, { recursive: true });
-  const result = spawnSync("mariadb-install-db", ["--no-defaults", `--user=${userInfo().username}`, `--datadir=${data}`, "--skip-test-db", "--auth-root-authentication-method=socket"], {
-    encoding: "utf8",
-    env: { ...process.env, PATH },
-  });
+  const result = spawnSync(
+    "mariadb-install-db",
+    [
+      "--no-defaults",
+      `--user=${userInfo().username}`,
+      `--datadir=${data}`,
+      "--skip-test-db",
+      "--auth-root-authentication-method=socket",
+    ],
+    {
+      encoding: "utf8",
+      env: { ...process.env, PATH },
+    },
+  );
   if (result.error || result.status !== 0) {
     rmSync(data, { recursive: true, force: true });
-    throw new Problem(`The database's files could not be prepared in ${data}: ${(result.error?.message ?? result.stderr).trim().split("\n").at(-1)}`);
+    throw new Problem(
+      `The database's files could not be prepared in ${data}: ${(result.error?.message ?? result.stderr).trim().split("\n").at(-1)}`,
+    );
   }
 }
 
@@ -110,7 +124,8 @@ async function stopLeftOver(folder) {
   if (!isOurs()) return;
   process.kill(pid, "SIGTERM");
   for (const end = Date.now() + 30_000; isOurs(); await sleep(100)) {
-    if (Date.now() > end) throw new Problem(`An earlier database server (process ${pid}) does not end. End it, then run this again.`);
+    if (Date.now() > end)
+      throw new Problem(`An earlier database server (process ${pid}) does not end. End it, then run this again.`);
   }
 }
 

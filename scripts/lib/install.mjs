@@ -8,8 +8,34 @@ export const ROOT = join(import.meta.dirname, "..", "..");
 /** Debian packages by what they are for. */
 export const DEBIAN = {
   run: ["mariadb-server"],
-  samples: ["mtools", "dosfstools", "gdisk", "fdisk", "xorriso", "grub-common", "grub-pc-bin", "grub-efi-amd64-bin", "grub-efi-ia32-bin", "isolinux", "syslinux", "syslinux-common"],
-  test: ["chromium", "qemu-system-x86", "ovmf", "ovmf-ia32", "parted", "mbr", "genisoimage", "exfatprogs", "ntfs-3g", "e2fsprogs", "squashfs-tools", "udftools"],
+  samples: [
+    "mtools",
+    "dosfstools",
+    "gdisk",
+    "fdisk",
+    "xorriso",
+    "grub-common",
+    "grub-pc-bin",
+    "grub-efi-amd64-bin",
+    "grub-efi-ia32-bin",
+    "isolinux",
+    "syslinux",
+    "syslinux-common",
+    "exfatprogs",
+  ],
+  test: [
+    "chromium",
+    "qemu-system-x86",
+    "ovmf",
+    "ovmf-ia32",
+    "parted",
+    "mbr",
+    "genisoimage",
+    "ntfs-3g",
+    "e2fsprogs",
+    "squashfs-tools",
+    "udftools",
+  ],
 };
 
 /** Installs the npm packages where they are missing or older than the lock file. */
@@ -18,8 +44,14 @@ export function installNpmPackages() {
   const lock = join(ROOT, "package-lock.json");
   if (existsSync(done) && statSync(done).mtimeMs >= statSync(lock).mtimeMs) return;
   console.log("Installing the npm packages (once) …");
-  const result = spawnSync("npm", ["ci", "--no-audit", "--no-fund", "--loglevel=error"], { cwd: ROOT, stdio: ["ignore", "ignore", "inherit"] });
-  if (result.status !== 0) throw new Problem("The npm packages could not be installed: npm ci failed. Check that the npm registry can be reached, then run this again.");
+  const result = spawnSync("npm", ["ci", "--no-audit", "--no-fund", "--loglevel=error"], {
+    cwd: ROOT,
+    stdio: ["ignore", "ignore", "inherit"],
+  });
+  if (result.status !== 0)
+    throw new Problem(
+      "The npm packages could not be installed: npm ci failed. Check that the npm registry can be reached, then run this again.",
+    );
 }
 
 /** Installs Debian packages where they are missing; without the rights it says what to install. */
@@ -27,11 +59,18 @@ export function installDebianPackages(wanted) {
   const missing = wanted.filter((name) => !isInstalled(name));
   if (missing.length === 0) return;
   const command = `apt-get install --no-install-recommends ${missing.join(" ")}`;
-  if (spawnSync("apt-get", ["--version"]).error) throw new Problem(`These Debian packages are missing: ${missing.join(", ")}. Install what your system calls them, then run this again.`);
-  if (process.getuid?.() !== 0) throw new Problem(`These Debian packages are missing: ${missing.join(", ")}. Run "sudo ${command}", then run this again.`);
+  if (spawnSync("apt-get", ["--version"]).error)
+    throw new Problem(
+      `These Debian packages are missing: ${missing.join(", ")}. Install what your system calls them, then run this again.`,
+    );
+  if (process.getuid?.() !== 0)
+    throw new Problem(
+      `These Debian packages are missing: ${missing.join(", ")}. Run "sudo ${command}", then run this again.`,
+    );
   console.log(`Installing Debian packages (once): ${missing.join(", ")} …`);
   const env = { ...process.env, DEBIAN_FRONTEND: "noninteractive" };
-  const install = () => spawnSync("apt-get", ["install", "-y", "-qq", "--no-install-recommends", ...missing], { env, encoding: "utf8" });
+  const install = () =>
+    spawnSync("apt-get", ["install", "-y", "-qq", "--no-install-recommends", ...missing], { env, encoding: "utf8" });
   let result = install();
   if (result.status !== 0) {
     spawnSync("apt-get", ["update", "-qq"], { env });
@@ -39,7 +78,9 @@ export function installDebianPackages(wanted) {
   }
   if (result.status !== 0) {
     const reason = (result.stderr || result.stdout || "").trim().split("\n").at(-1);
-    throw new Problem(`Debian packages could not be installed (${reason}). Run "${command}" yourself, then run this again.`);
+    throw new Problem(
+      `Debian packages could not be installed (${reason}). Run "${command}" yourself, then run this again.`,
+    );
   }
 }
 

@@ -29,15 +29,24 @@ function describe(inspection: Inspection): string {
   ];
   for (const table of inspection.tables) lines.push(`table     ${table.kind.toUpperCase()}, ${table.state}`);
   for (const part of inspection.partitions) {
-    lines.push(`${part.table.toUpperCase()} ${part.index}`.padEnd(10) + `${part.typeName}, ${fileSystemText(part.filesystem)}, ${bytesText(part.length)} at ${bytesText(part.start)}${part.label ? `, "${visible(part.label)}"` : ""}${part.active ? ", active" : ""}`);
+    lines.push(
+      `${part.table.toUpperCase()} ${part.index}`.padEnd(10) +
+        `${part.typeName}, ${fileSystemText(part.filesystem)}, ${bytesText(part.length)} at ${bytesText(part.start)}${part.label ? `, "${visible(part.label)}"` : ""}${part.active ? ", active" : ""}`,
+    );
   }
-  for (const entry of inspection.catalogue) lines.push(`entry ${entry.index}`.padEnd(10) + `${entry.platformName}, ${entry.startable ? "startable" : "not startable"}`);
+  for (const entry of inspection.catalogue)
+    lines.push(
+      `entry ${entry.index}`.padEnd(10) + `${entry.platformName}, ${entry.startable ? "startable" : "not startable"}`,
+    );
   if (inspection.startPaths.length === 0) lines.push("starts    nothing");
   for (const path of inspection.startPaths) {
     const firmware = path.firmware === "bios" ? "BIOS" : `UEFI ${archText(path.arch)}`;
-    lines.push(`starts    ${path.as === "usb" ? "stick" : "disc "}  ${firmware}: ${visible(path.file)} in ${path.place}`);
+    lines.push(
+      `starts    ${path.as === "usb" ? "stick" : "disc "}  ${firmware}: ${visible(path.file)} in ${path.place}`,
+    );
     for (const problem of path.problems) lines.push(`          but  ${visible(problem.text)}`);
   }
-  for (const found of [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings]) lines.push(found.severity.padEnd(10) + visible(found.text, 400));
+  for (const found of [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings])
+    lines.push(found.severity.padEnd(10) + visible(found.text, 400));
   return `${lines.join("\n")}\n`;
 }

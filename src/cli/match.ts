@@ -20,10 +20,12 @@ interface MatchOptions {
 
 export async function runMatch(file: string | undefined, options: MatchOptions): Promise<number> {
   if (options.jobs !== undefined) {
-    if (file !== undefined || options.computer !== undefined || options.as !== undefined) throw new UsageError("--jobs takes media and computers from its file: leave out FILE, --computer and --as");
+    if (file !== undefined || options.computer !== undefined || options.as !== undefined)
+      throw new UsageError("--jobs takes media and computers from its file: leave out FILE, --computer and --as");
     return runJobs(options.jobs, options);
   }
-  if (file === undefined || options.computer === undefined) throw new UsageError("match needs a medium FILE and --computer FACTS.json, or --jobs JOBS.jsonl");
+  if (file === undefined || options.computer === undefined)
+    throw new UsageError("match needs a medium FILE and --computer FACTS.json, or --jobs JOBS.jsonl");
   const as = readAttachment(options.as);
   const facts = await readFactsFile(options.computer);
   const { inspection } = await inspectFile(file);
@@ -59,7 +61,9 @@ async function runJobs(path: string, options: MatchOptions): Promise<number> {
     throw new UsageError(`${visible(path)}: ${fileProblem(error)}`);
   }
   const folder = dirname(resolve(path));
-  const media = memoised((file) => inspectFile(file).then(({ inspection }): Pick<Inspection, "views"> => ({ views: inspection.views })));
+  const media = memoised((file) =>
+    inspectFile(file).then(({ inspection }): Pick<Inspection, "views"> => ({ views: inspection.views })),
+  );
   const computers = memoised(readFactsFile);
   let allStart = true;
   for (const [index, line] of content.split(/\r?\n/).entries()) {

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import type { z } from "zod";
 
 /** A field that somebody else changed since the form was opened. */
 export interface StaleChange {

@@ -10,7 +10,14 @@ export function factsOf(firmware: Firmware): Facts {
   const uefi = firmware !== "bios";
   return factsSchema.parse({
     schema: "creel.facts/1",
-    firmware: uefi ? { kind: "uefi", arch: firmware === "uefi-x64" ? "x64" : "ia32", legacyMode: "absent", secureBoot: { state: "off" } } : { kind: "bios" },
+    firmware: uefi
+      ? {
+          kind: "uefi",
+          arch: firmware === "uefi-x64" ? "x64" : "ia32",
+          legacyMode: "absent",
+          secureBoot: { state: "off" },
+        }
+      : { kind: "bios" },
   });
 }
 

@@ -1,7 +1,7 @@
 import { spawn } from "node:child_process";
 import { copyFileSync, existsSync } from "node:fs";
 import { join } from "node:path";
-import { MARKER } from "./tools";
+import { MARKER } from "../../scripts/media/workshop";
 
 export type Firmware = "bios" | "uefi-x64" | "uefi-ia32";
 export type As = "usb" | "optical";
@@ -15,12 +15,22 @@ const UEFI_FILES = {
 /** GRUB's marker, or the prompt of Syslinux's last stage once it has read its configuration. */
 const STARTED = [MARKER, "\nboot: "];
 /** What the reference firmware prints when it has nothing more to try. */
-const GAVE_UP = ["No bootable device.", "UEFI Interactive Shell", "No bootable option or device was found", "BdsDxe: Press any key"];
+const GAVE_UP = [
+  "No bootable device.",
+  "UEFI Interactive Shell",
+  "No bootable option or device was found",
+  "BdsDxe: Press any key",
+];
 /** A computer that neither starts nor gives up has hung. Software emulation, two at a time. */
 const HANG_AFTER_MS = { bios: 12_000, "uefi-x64": 90_000, "uefi-ia32": 90_000 };
 
 /** Powers on a computer with the medium attached; true once the medium's last loader prints the marker. */
-export async function powerOn(image: string, firmware: Firmware, as: As, scratch: string): Promise<{ started: boolean; log: string }> {
+export async function powerOn(
+  image: string,
+  firmware: Firmware,
+  as: As,
+  scratch: string,
+): Promise<{ started: boolean; log: string }> {
   const args = ["-m", "256", "-display", "none", "-no-reboot", "-nic", "none", "-boot", "strict=on"];
   args.push("-chardev", "stdio,id=out,mux=on,signal=off", "-serial", "chardev:out", "-snapshot");
   if (firmware === "bios") args.push("-M", "q35", "-device", "isa-debugcon,iobase=0x402,chardev=out");
@@ -30,10 +40,29 @@ export async function powerOn(image: string, firmware: Firmware, as: As, scratch
     copyFileSync(join(OVMF, files.vars), vars);
     args.push("-M", files.smm ? "q35,smm=on" : "q35");
     if (files.smm) args.push("-global", "driver=cfi.pflash01,property=secure,value=on");
-    args.push("-drive", `if=pflash,format=raw,unit=0,readonly=on,file=${join(OVMF, files.code)}`, "-drive", `if=pflash,format=raw,unit=1,file=${vars}`);
+    args.push(
+      "-drive",
+      `if=pflash,format=raw,unit=0,readonly=on,file=${join(OVMF, files.code)}`,
+      "-drive",
+      `if=pflash,format=raw,unit=1,file=${vars}`,
+    );
   }
-  if (as === "usb") args.push("-drive", `file=${image},format=raw,if=none,id=d`, "-device", "qemu-xhci", "-device", "usb-storage,drive=d,bootindex=1");
-  else args.push("-drive", `file=${image},format=raw,if=none,id=d,media=cdrom,readonly=on`, "-device", "ide-cd,drive=d,bootindex=1");
+  if (as === "usb")
+    args.push(
+      "-drive",
+      `file=${image},format=raw,if=none,id=d`,
+      "-device",
+      "qemu-xhci",
+      "-device",
+      "usb-storage,drive=d,bootindex=1",
+    );
+  else
+    args.push(
+      "-drive",
+      `file=${image},format=raw,if=none,id=d,media=cdrom,readonly=on`,
+      "-device",
+      "ide-cd,drive=d,bootindex=1",
+    );
   return watch(spawn("qemu-system-x86_64", args, { stdio: ["pipe", "pipe", "pipe"] }), HANG_AFTER_MS[firmware]);
 }
 
@@ -62,5 +91,9 @@ function watch(machine: ReturnType<typeof spawn>, hangAfterMs: number): Promise<
 }
 
 export function firmwareIsInstalled(): boolean {
-  return existsSync(join(OVMF, "OVMF_CODE_4M.fd")) && existsSync(join(OVMF, "OVMF32_CODE_4M.secboot.fd")) && existsSync("/usr/bin/qemu-system-x86_64");
+  return (
+    existsSync(join(OVMF, "OVMF_CODE_4M.fd")) &&
+    existsSync(join(OVMF, "OVMF32_CODE_4M.secboot.fd")) &&
+    existsSync("/usr/bin/qemu-system-x86_64")
+  );
 }

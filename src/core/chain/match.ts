@@ -1,7 +1,7 @@
 import type { StartFacts } from "../facts/profile";
 import { judgeStart } from "../firmware/judge";
 import type { Attachment, Inspection } from "../inspection/schema";
-import { reason, type ReasonFacts } from "../words/reasons";
+import { type ReasonFacts, reason } from "../words/reasons";
 import { type Link, MATCH_SCHEMA, type Match, type Verdict } from "./schema";
 
 /** Best first. */
@@ -23,12 +23,22 @@ export function unknownLink(...reasons: ReasonFacts[]): Link {
 export function matchFiles(inspection: Pick<Inspection, "views">, facts: StartFacts, as: Attachment | null): Match {
   const judged = betterStart(inspection, facts, as);
   const open = () => unknownLink({ code: "needs-inventory" });
-  return { schema: MATCH_SCHEMA, as: judged.as, links: { atHand: open(), starts: judged.starts, sees: open(), restores: open(), proven: open() } };
+  return {
+    schema: MATCH_SCHEMA,
+    as: judged.as,
+    links: { atHand: open(), starts: judged.starts, sees: open(), restores: open(), proven: open() },
+  };
 }
 
-export function betterStart(inspection: Pick<Inspection, "views">, facts: StartFacts, as: Attachment | null): { as: Attachment; starts: Link } {
+export function betterStart(
+  inspection: Pick<Inspection, "views">,
+  facts: StartFacts,
+  as: Attachment | null,
+): { as: Attachment; starts: Link } {
   if (as) return { as, starts: judgeStart(inspection.views, facts, as) };
   const usb = judgeStart(inspection.views, facts, "usb");
   const optical = judgeStart(inspection.views, facts, "optical");
-  return compareVerdicts(optical.verdict, usb.verdict) < 0 ? { as: "optical", starts: optical } : { as: "usb", starts: usb };
+  return compareVerdicts(optical.verdict, usb.verdict) < 0
+    ? { as: "optical", starts: optical }
+    : { as: "usb", starts: usb };
 }

@@ -34,7 +34,13 @@ export const matchSchema = z.object({
   schema: z.literal(MATCH_SCHEMA),
   id: z.string().optional(),
   as: attachmentSchema,
-  links: z.object({ atHand: linkSchema, starts: linkSchema, sees: linkSchema, restores: linkSchema, proven: linkSchema }),
+  links: z.object({
+    atHand: linkSchema,
+    starts: linkSchema,
+    sees: linkSchema,
+    restores: linkSchema,
+    proven: linkSchema,
+  }),
 });
 export type Match = z.infer<typeof matchSchema>;
 export type Links = Match["links"];

@@ -43,7 +43,8 @@ export function factsOfProfile(text: string): StartFacts {
       vendor: null,
       version: null,
       legacyMode,
-      secureBoot: secureBoot === null ? null : { state: secureBoot, pk: null, kek: null, db: null, dbx: null, sbatLevel: null },
+      secureBoot:
+        secureBoot === null ? null : { state: secureBoot, pk: null, kek: null, db: null, dbx: null, sbatLevel: null },
       fastBoot,
       usbStart,
       keys: null,

@@ -53,7 +53,11 @@ export const diskSchema = z.object({
   model: optional(text()),
   serial: optional(text()),
   removable: optional(z.boolean()),
-  partitions: z.array(diskPartitionSchema).max(256).nullish().transform((value) => value ?? []),
+  partitions: z
+    .array(diskPartitionSchema)
+    .max(256)
+    .nullish()
+    .transform((value) => value ?? []),
 });
 export type DiskFacts = z.infer<typeof diskSchema>;
 
@@ -86,7 +90,9 @@ export const factsSchema = z.object({
   cpu: optional(z.object({ arch: optional(architectureSchema) })),
   memoryBytes: optional(bytes),
   disks: optional(z.array(diskSchema).max(64)),
-  devices: optional(z.array(z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) })).max(2000)),
+  devices: optional(
+    z.array(z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) })).max(2000),
+  ),
   systems: optional(z.array(systemFactsSchema).max(32)),
   ports: optional(z.object({ usb: optional(z.number().int().nonnegative()), optical: optional(z.boolean()) })),
 });
@@ -108,10 +114,16 @@ export function readFacts(content: string): FactsReading {
 export function checkFacts(value: unknown): FactsReading {
   const declared = typeof value === "object" && value !== null && "schema" in value ? value.schema : undefined;
   if (declared !== FACTS_SCHEMA) {
-    return { ok: false, problem: `its "schema" is ${declared === undefined ? "missing" : JSON.stringify(declared)}, where "${FACTS_SCHEMA}" is needed` };
+    return {
+      ok: false,
+      problem: `its "schema" is ${declared === undefined ? "missing" : JSON.stringify(declared)}, where "${FACTS_SCHEMA}" is needed`,
+    };
   }
   const parsed = factsSchema.safeParse(value);
   if (parsed.success) return { ok: true, facts: parsed.data };
   const issue = parsed.error.issues[0];
-  return { ok: false, problem: issue ? `${issue.path.join(".") || "the file"}: ${issue.message}` : "it does not fit the form" };
+  return {
+    ok: false,
+    problem: issue ? `${issue.path.join(".") || "the file"}: ${issue.message}` : "it does not fit the form",
+  };
 }

@@ -27,7 +27,8 @@ export function judgeStart(views: Views, facts: StartFacts, as: Attachment): Lin
   if (firmware.kind === null) return withoutKind(views, facts, as);
   const asBios = firmware.kind === "bios" || firmware.legacyMode === "on";
   const path = asBios ? biosPath(views, as) : uefiPath(views, facts, as);
-  const reasons = firmware.kind === "uefi" && asBios ? [reason({ code: "legacy-mode-on" }), ...path.reasons] : path.reasons;
+  const reasons =
+    firmware.kind === "uefi" && asBios ? [reason({ code: "legacy-mode-on" }), ...path.reasons] : path.reasons;
   const link: Link = { ...path, reasons, changes: [] };
   if (path.verdict === "broken") return mendBroken(link, views, facts, as, asBios);
   return withPorts(link, facts, as);
@@ -37,17 +38,38 @@ export function judgeStart(views: Views, facts: StartFacts, as: Attachment): Lin
 function withoutKind(views: Views, facts: StartFacts, as: Attachment): Link {
   const paths = [biosPath(views, as), uefiPath(views, facts, as)];
   if (paths.every((path) => path.verdict === "broken")) {
-    return { verdict: "broken", basis: "standard", changes: [], reasons: paths.flatMap((path) => path.reasons), trace: paths.flatMap((path) => path.trace) };
+    return {
+      verdict: "broken",
+      basis: "standard",
+      changes: [],
+      reasons: paths.flatMap((path) => path.reasons),
+      trace: paths.flatMap((path) => path.trace),
+    };
   }
-  return { verdict: "unknown", basis: null, changes: [], reasons: [reason({ code: "fact-missing", fact: "firmware.kind" })], trace: [] };
+  return {
+    verdict: "unknown",
+    basis: null,
+    changes: [],
+    reasons: [reason({ code: "fact-missing", fact: "firmware.kind" })],
+    trace: [],
+  };
 }
 
 function uefiPath(views: Views, facts: StartFacts, as: Attachment): Path {
   const { arch } = facts.firmware;
   if (arch) return uefiPathFor(views, facts, as, arch);
   const all = ARCHITECTURES.map((each) => uefiPathFor(views, facts, as, each));
-  if (all.every((path) => path.verdict === "broken")) return { ...(all[0] as Path), reasons: [reason({ code: "no-loader", arch: "any", path: "\\EFI\\BOOT\\BOOT*.EFI", others: [] })] };
-  return { verdict: "unknown", basis: null, reasons: [reason({ code: "fact-missing", fact: "firmware.arch" })], trace: (all[0] as Path).trace };
+  if (all.every((path) => path.verdict === "broken"))
+    return {
+      ...(all[0] as Path),
+      reasons: [reason({ code: "no-loader", arch: "any", path: "\\EFI\\BOOT\\BOOT*.EFI", others: [] })],
+    };
+  return {
+    verdict: "unknown",
+    basis: null,
+    reasons: [reason({ code: "fact-missing", fact: "firmware.arch" })],
+    trace: (all[0] as Path).trace,
+  };
 }
 
 function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch): Path {
@@ -66,9 +88,15 @@ function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch
   }
   if (!chosen) {
     const others = ARCHITECTURES.filter((each) => each !== arch && chooseLoader(view, each).chosen);
-    const lenient = skipped.length > 0 || view.notes.some((note) => note.code === "mbr-void" || note.code === "mbr-unsigned");
+    const lenient =
+      skipped.length > 0 || view.notes.some((note) => note.code === "mbr-void" || note.code === "mbr-unsigned");
     trace.push("nothing is left to try");
-    return { verdict: "broken", basis: lenient ? "reference" : "standard", reasons: [reason({ code: "no-loader", arch, path, others })], trace };
+    return {
+      verdict: "broken",
+      basis: lenient ? "reference" : "standard",
+      reasons: [reason({ code: "no-loader", arch, path, others })],
+      trace,
+    };
   }
   const { loader, next } = chosen.start;
   const problem = loadProblem(chosen.start, arch);
@@ -84,7 +112,12 @@ function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch
     reason({ code: "uefi-starts", file: loader.file, place: chosen.volume.place, arch }),
     ...leniencies.map((leniency) => reason({ code: "lenient", leniency })),
   ];
-  const holds: Path = { verdict: "holds", basis: leniencies.length > 0 ? "reference" : "standard", reasons: starts, trace };
+  const holds: Path = {
+    verdict: "holds",
+    basis: leniencies.length > 0 ? "reference" : "standard",
+    reasons: starts,
+    trace,
+  };
   switch (facts.firmware.secureBoot?.state ?? null) {
     case "off":
     case "absent":
@@ -95,7 +128,12 @@ function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch
     case "on":
       return { ...holds, verdict: "unknown", basis: null, reasons: [reason({ code: "secure-boot-not-judged" })] };
     case null:
-      return { ...holds, verdict: "unknown", basis: null, reasons: [reason({ code: "fact-missing", fact: "firmware.secureBoot.state" })] };
+      return {
+        ...holds,
+        verdict: "unknown",
+        basis: null,
+        reasons: [reason({ code: "fact-missing", fact: "firmware.secureBoot.state" })],
+      };
   }
 }
 
@@ -103,11 +141,18 @@ function biosPath(views: Views, as: Attachment): Path {
   const view = views.bios[as];
   const trace = view.steps.map(biosStepText);
   const last: BiosStep | null = view.steps.at(-1) ?? null;
-  if (view.outcome === "stops") return { verdict: "broken", basis: "standard", reasons: [reason({ code: "bios-stops", step: last })], trace };
-  if (view.outcome === "unknown") return { verdict: "unknown", basis: null, reasons: [reason({ code: "bios-not-known", step: last })], trace };
+  if (view.outcome === "stops")
+    return { verdict: "broken", basis: "standard", reasons: [reason({ code: "bios-stops", step: last })], trace };
+  if (view.outcome === "unknown")
+    return { verdict: "unknown", basis: null, reasons: [reason({ code: "bios-not-known", step: last })], trace };
   const program: StartCode = last?.code === "core-runs" ? last.program : "unknown";
   const lenient = view.leniencies.map((leniency) => reason({ code: "bios-lenient", leniency }));
-  return { verdict: "holds", basis: lenient.length > 0 ? "reference" : "standard", reasons: [reason({ code: "bios-starts", program }), ...lenient], trace };
+  return {
+    verdict: "holds",
+    basis: lenient.length > 0 ? "reference" : "standard",
+    reasons: [reason({ code: "bios-starts", program }), ...lenient],
+    trace,
+  };
 }
 
 /** Looks for what would clear a broken start: the other start mode, or the other kind of medium. */
@@ -119,7 +164,18 @@ function mendBroken(link: Link, views: Views, facts: StartFacts, as: Attachment,
     if (other.verdict === "holds") {
       const change: Change = { setting: "legacyMode", from: firmware.legacyMode, to };
       const reasons = [...link.reasons, reason({ code: "legacy-mode-would-start", to }), ...other.reasons];
-      return withPorts({ ...link, verdict: "holds-after-change", basis: other.basis, changes: [change], reasons, trace: [...link.trace, ...other.trace] }, facts, as);
+      return withPorts(
+        {
+          ...link,
+          verdict: "holds-after-change",
+          basis: other.basis,
+          changes: [change],
+          reasons,
+          trace: [...link.trace, ...other.trace],
+        },
+        facts,
+        as,
+      );
     }
   }
   const otherAs = as === "usb" ? "optical" : "usb";
@@ -137,7 +193,8 @@ function withPorts(link: Link, facts: StartFacts, as: Attachment): Link {
   const changes: Change[] = [];
   const reasons: Reason[] = [];
   if (as === "usb") {
-    if (facts.ports?.usb === 0) return { ...link, verdict: "broken", basis: "standard", reasons: [reason({ code: "no-usb-port" })], changes: [] };
+    if (facts.ports?.usb === 0)
+      return { ...link, verdict: "broken", basis: "standard", reasons: [reason({ code: "no-usb-port" })], changes: [] };
     if (facts.firmware.usbStart === "off") {
       changes.push({ setting: "usbStart", from: "off", to: "on" });
       reasons.push(reason({ code: "usb-start-off" }));

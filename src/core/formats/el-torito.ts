@@ -95,7 +95,7 @@ function decodeEntry(fields: Fields, at: number, index: number, platform: number
 }
 
 export function elToritoPlatformName(platform: number): string {
-  const names: Record<number, string> = { 0: "BIOS", 1: "PowerPC", 2: "Mac", 0xef: "UEFI" };
+  const names: Record<number, string> = { 0: "BIOS", 1: "PowerPC", 2: "Mac", 239: "UEFI" };
   return names[platform] ?? `platform 0x${platform.toString(16)}`;
 }
 

@@ -156,7 +156,8 @@ export class FatTree implements FileTree<FatEntry> {
     let cluster = first;
     // A chain longer than the volume has clusters must have come back to one of them.
     for (let count = 0; count < wanted; count++) {
-      if (cluster < 2 || cluster >= clusterCount + 2 || count >= clusterCount) return toItsEnd && count > 0 ? extents : null;
+      if (cluster < 2 || cluster >= clusterCount + 2 || count >= clusterCount)
+        return toItsEnd && count > 0 ? extents : null;
       const start = dataStart + (cluster - 2) * clusterBytes;
       const last = extents.at(-1);
       if (last && (last.start as number) + last.lengthBytes === start) last.lengthBytes += clusterBytes;
@@ -256,7 +257,7 @@ function continueLongName(before: LongName | null, fields: Fields, at: number): 
 }
 
 function finishedLongName(long: LongName | null, shortBytes: Uint8Array): string | null {
-  if (!long || long.next !== 0) return null;
+  if (long?.next !== 0) return null;
   let sum = 0;
   for (const byte of shortBytes) sum = (((sum & 1) << 7) + (sum >> 1) + byte) & 0xff;
   if (sum !== long.checksum) return null;

@@ -36,7 +36,12 @@ export async function readIsoDescriptors(source: ByteSource): Promise<IsoDescrip
     const bytes = await readExactly(source, sector * ISO_SECTOR_BYTES, ISO_SECTOR_BYTES);
     if (!bytes) break;
     if (hasText(bytes, 1, "NSR02") || hasText(bytes, 1, "NSR03")) found.udf = true;
-    if (hasText(bytes, 1, "BEA01") || hasText(bytes, 1, "TEA01") || hasText(bytes, 1, "NSR0") || hasText(bytes, 1, "BOOT2")) {
+    if (
+      hasText(bytes, 1, "BEA01") ||
+      hasText(bytes, 1, "TEA01") ||
+      hasText(bytes, 1, "NSR0") ||
+      hasText(bytes, 1, "BOOT2")
+    ) {
       any = true;
       continue;
     }
@@ -56,7 +61,7 @@ export async function readIsoDescriptors(source: ByteSource): Promise<IsoDescrip
 
 /** Joliet's escape sequences for UCS-2 levels 1 to 3. */
 function isJoliet(bytes: Uint8Array): boolean {
-  return ["%/@", "%/C", "%/E"].some((escape) => hasText(bytes, 88, escape));
+  return ["%/@", "%/C", "%/E"].some((level) => hasText(bytes, 88, level));
 }
 
 function decodeDescriptor(bytes: Uint8Array, joliet: boolean): VolumeDescriptor | null {
@@ -78,11 +83,26 @@ function decodeDescriptor(bytes: Uint8Array, joliet: boolean): VolumeDescriptor 
 function descriptorTime(digits: string, offsetByte: number): string | null {
   const match = /^(\d{4})(\d\d)(\d\d)(\d\d)(\d\d)(\d\d)\d\d$/.exec(digits);
   if (!match || Number(match[1]) === 0) return null;
-  const [year, month, day, hour, minute, second] = match.slice(1).map(Number) as [number, number, number, number, number, number];
+  const [year, month, day, hour, minute, second] = match.slice(1).map(Number) as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ];
   return isoTime(year, month, day, hour, minute, second, offsetByte);
 }
 
-function isoTime(year: number, month: number, day: number, hour: number, minute: number, second: number, offsetByte: number): string | null {
+function isoTime(
+  year: number,
+  month: number,
+  day: number,
+  hour: number,
+  minute: number,
+  second: number,
+  offsetByte: number,
+): string | null {
   if (month < 1 || month > 12 || day < 1 || day > 31 || hour > 23 || minute > 59 || second > 59) return null;
   const quarters = offsetByte > 127 ? offsetByte - 256 : offsetByte;
   if (Math.abs(quarters) > 56) return null;
@@ -144,7 +164,9 @@ export class IsoTree implements FileTree<IsoEntry> {
         } else {
           const directory = (flags & 0x02) !== 0;
           const entry: IsoEntry = {
-            name: (await this.rockRidgeName(fields.slice(at, length), nameBytes)) ?? this.plainName(fields.slice(at + 33, nameBytes)),
+            name:
+              (await this.rockRidgeName(fields.slice(at, length), nameBytes)) ??
+              this.plainName(fields.slice(at + 33, nameBytes)),
             directory,
             sizeBytes: directory ? 0 : extent.lengthBytes,
             modified: recordTime(fields.slice(at + 18, 7)),
@@ -162,7 +184,9 @@ export class IsoTree implements FileTree<IsoEntry> {
   }
 
   async open(file: IsoEntry): Promise<ByteSource | null> {
-    const inside = file.extents.every((extent) => (extent.start as number) + extent.lengthBytes <= this.source.sizeBytes);
+    const inside = file.extents.every(
+      (extent) => (extent.start as number) + extent.lengthBytes <= this.source.sizeBytes,
+    );
     return inside ? new ExtentSource(this.source, file.extents, file.sizeBytes) : null;
   }
 
@@ -221,9 +245,14 @@ function walkSystemUse(area: Uint8Array): SystemUse {
   while (at + 4 <= area.length) {
     const length = fields.u8(at + 2);
     if (length < 4 || at + length > area.length) break;
-    if (hasText(area, at, "NM") && length >= 5 && !(fields.u8(at + 4) & 0x06)) result.names.push(fields.slice(at + 5, length - 5));
+    if (hasText(area, at, "NM") && length >= 5 && !(fields.u8(at + 4) & 0x06))
+      result.names.push(fields.slice(at + 5, length - 5));
     else if (hasText(area, at, "CE") && length >= 28) {
-      result.continuation = { block: fields.u32le(at + 4), offset: fields.u32le(at + 12), length: fields.u32le(at + 20) };
+      result.continuation = {
+        block: fields.u32le(at + 4),
+        offset: fields.u32le(at + 12),
+        length: fields.u32le(at + 20),
+      };
     } else if (hasText(area, at, "ST")) break;
     at += length;
   }
@@ -232,6 +261,14 @@ function walkSystemUse(area: Uint8Array): SystemUse {
 
 /** ECMA-119 9.1.5. */
 function recordTime(bytes: Uint8Array): string | null {
-  const [year, month, day, hour, minute, second, offset] = [...bytes] as [number, number, number, number, number, number, number];
+  const [year, month, day, hour, minute, second, offset] = [...bytes] as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ];
   return isoTime(1900 + year, month, day, hour, minute, second, offset);
 }

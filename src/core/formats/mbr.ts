@@ -1,5 +1,5 @@
-import { type ByteSource, readExactly } from "../bytes/source";
 import { Fields } from "../bytes/fields";
+import { type ByteSource, readExactly } from "../bytes/source";
 
 /** One slot of a master boot record. UEFI 2.10, 5.2.1, table 5.1. */
 export interface MbrEntry {
@@ -115,18 +115,18 @@ const TYPE_NAMES: Record<number, string> = {
   5: "extended",
   6: "FAT16",
   7: "NTFS or exFAT",
-  0x0b: "FAT32",
-  0x0c: "FAT32 (LBA)",
-  0x0e: "FAT16 (LBA)",
-  0x0f: "extended (LBA)",
-  0x17: "hidden NTFS",
-  0x27: "hidden recovery",
-  0x82: "Linux swap",
-  0x83: "Linux",
-  0x8e: "Linux LVM",
-  0xcd: "ISO 9660",
-  0xee: "GPT protective",
-  0xef: "EFI system",
+  11: "FAT32",
+  12: "FAT32 (LBA)",
+  14: "FAT16 (LBA)",
+  15: "extended (LBA)",
+  23: "hidden NTFS",
+  39: "hidden recovery",
+  130: "Linux swap",
+  131: "Linux",
+  142: "Linux LVM",
+  205: "ISO 9660",
+  238: "GPT protective",
+  239: "EFI system",
 };
 
 export function mbrTypeName(type: number): string {

@@ -5,13 +5,13 @@ import { type ByteSource, readExactly } from "../bytes/source";
 export type Architecture = "x64" | "ia32" | "aa64" | "arm" | "riscv64";
 
 const MACHINES: Record<number, Architecture> = {
-  0x8664: "x64",
-  0x014c: "ia32",
-  0xaa64: "aa64",
-  0x01c2: "arm",
-  0x01c0: "arm",
-  0x01c4: "arm",
-  0x5064: "riscv64",
+  34404: "x64",
+  332: "ia32",
+  43620: "aa64",
+  450: "arm",
+  448: "arm",
+  452: "arm",
+  20580: "riscv64",
 };
 
 /** Subsystem numbers, PE format documentation, "Windows Subsystem". */
@@ -55,7 +55,14 @@ const SECTIONS_MAX = 96;
  * optional header, and that each section and the certificate table end inside the file.
  */
 export async function readPe(file: ByteSource): Promise<PeImage> {
-  const image: PeImage = { recognised: false, machineNumber: null, machine: null, subsystem: null, sections: [], faults: [] };
+  const image: PeImage = {
+    recognised: false,
+    machineNumber: null,
+    machine: null,
+    subsystem: null,
+    sections: [],
+    faults: [],
+  };
   const headers = await file.read(0, HEADERS_MAX_BYTES);
   const fields = new Fields(headers);
   const peAt = headers.length >= 64 && hasText(headers, 0, "MZ") ? fields.u32le(60) : 0;
@@ -79,7 +86,8 @@ export async function readPe(file: ByteSource): Promise<PeImage> {
   const imageBytes = fields.u32le(optionalAt + 56);
   if (directoriesAt > headers.length) return { ...image, faults: ["headers-cut"] };
   const directoryCount = fields.u32le(directoriesAt - 4);
-  if (directoryCount > 16 || optionalBytes < directoriesAt - optionalAt + directoryCount * 8) faults.add("optional-header-odd");
+  if (directoryCount > 16 || optionalBytes < directoriesAt - optionalAt + directoryCount * 8)
+    faults.add("optional-header-odd");
   if (headersBytes > file.sizeBytes || sectionCount > SECTIONS_MAX || sectionsAt + sectionCount * 40 > headers.length) {
     faults.add("headers-cut");
   }
@@ -87,11 +95,13 @@ export async function readPe(file: ByteSource): Promise<PeImage> {
     if (directoryCount > 4) {
       const start = fields.u32le(directoriesAt + 4 * 8);
       const bytes = fields.u32le(directoriesAt + 4 * 8 + 4);
-      if (bytes > 0 && (start < headersBytes || start + bytes > file.sizeBytes)) faults.add("certificates-outside-file");
+      if (bytes > 0 && (start < headersBytes || start + bytes > file.sizeBytes))
+        faults.add("certificates-outside-file");
     }
     for (let i = 0; i < sectionCount; i++) image.sections.push(decodeSection(fields, sectionsAt + i * 40));
     for (const section of image.sections) {
-      if (section.fileBytes > 0 && section.fileOffset + section.fileBytes > file.sizeBytes) faults.add("section-outside-file");
+      if (section.fileBytes > 0 && section.fileOffset + section.fileBytes > file.sizeBytes)
+        faults.add("section-outside-file");
       if (section.virtualAddress + section.virtualBytes > imageBytes) faults.add("section-outside-image");
     }
   }
@@ -120,7 +130,11 @@ const SBAT_MAX_BYTES = 16 * 1024;
 export async function readSbat(file: ByteSource, image: PeImage): Promise<SbatRow[] | null> {
   const section = image.sections.find((each) => each.name === ".sbat");
   if (!section) return null;
-  const bytes = await readExactly(file, section.fileOffset, Math.min(section.virtualBytes || section.fileBytes, section.fileBytes, SBAT_MAX_BYTES));
+  const bytes = await readExactly(
+    file,
+    section.fileOffset,
+    Math.min(section.virtualBytes || section.fileBytes, section.fileBytes, SBAT_MAX_BYTES),
+  );
   if (!bytes) return null;
   return trimmed(latin1(bytes))
     .split("\n")

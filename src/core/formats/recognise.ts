@@ -72,6 +72,7 @@ function ext(start: Uint8Array): RecognisedVolume | null {
 
 async function byLaterSignature(source: ByteSource): Promise<RecognisedVolume | null> {
   const btrfs = await readExactly(source, 65536, 0x200);
-  if (btrfs && hasText(btrfs, 64, "_BHRfS_M")) return { kind: "btrfs", label: trimmed(latin1(btrfs.subarray(0x12b, 0x1ff))) || null };
+  if (btrfs && hasText(btrfs, 64, "_BHRfS_M"))
+    return { kind: "btrfs", label: trimmed(latin1(btrfs.subarray(0x12b, 0x1ff))) || null };
   return null;
 }

@@ -6,7 +6,16 @@ import type { FileTree, TreeEntry } from "./file-tree";
  * UDF 1.02 to 2.01 on plain (type 1) partitions, after ECMA-167: enough to walk directories and read files.
  * Virtual, sparable and metadata partitions are recognised as such and not read.
  */
-const TAG = { anchor: 2, partition: 5, logicalVolume: 6, terminator: 8, fileSet: 256, fileIdentifier: 257, fileEntry: 261, extendedFileEntry: 266 };
+const TAG = {
+  anchor: 2,
+  partition: 5,
+  logicalVolume: 6,
+  terminator: 8,
+  fileSet: 256,
+  fileIdentifier: 257,
+  fileEntry: 261,
+  extendedFileEntry: 266,
+};
 
 export interface UdfEntry extends TreeEntry {
   icb: Address;

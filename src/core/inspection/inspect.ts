@@ -6,7 +6,7 @@ import { type ElToritoCatalogue, elToritoPlatformName, readElTorito } from "../f
 import { ISO_SECTOR_BYTES, type IsoDescriptors, readIsoDescriptors } from "../formats/iso9660";
 import { type RecognisedVolume, recogniseVolume } from "../formats/recognise";
 import { UdfTree } from "../formats/udf";
-import { finding, type FindingFacts } from "./findings";
+import { type FindingFacts, finding } from "./findings";
 import { INSPECTION_SCHEMA, type Inspection } from "./schema";
 import { startPathsOf } from "./start-paths";
 import { readTables, type TablesReading } from "./tables";
@@ -71,7 +71,12 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   return { inspection, bytesRead: source.bytesRead };
 }
 
-function containerOf(head: Uint8Array, tables: TablesReading, iso: IsoDescriptors | null, whole: RecognisedVolume | null): Inspection["container"] {
+function containerOf(
+  head: Uint8Array,
+  tables: TablesReading,
+  iso: IsoDescriptors | null,
+  whole: RecognisedVolume | null,
+): Inspection["container"] {
   if (hasText(head, 0, "MSWIM\0\0\0") || hasText(head, 0, "WLPWM\0\0\0")) return "wim";
   if (iso?.primary) return iso.udf ? "iso9660+udf" : "iso9660";
   if (iso?.udf) return "udf";
@@ -79,7 +84,11 @@ function containerOf(head: Uint8Array, tables: TablesReading, iso: IsoDescriptor
   return whole?.kind ? "bare-filesystem" : "unknown";
 }
 
-async function readCatalogue(source: ByteSource, iso: IsoDescriptors | null, facts: FindingFacts[]): Promise<ElToritoCatalogue | null> {
+async function readCatalogue(
+  source: ByteSource,
+  iso: IsoDescriptors | null,
+  facts: FindingFacts[],
+): Promise<ElToritoCatalogue | null> {
   const record = iso?.bootRecords[0];
   if (!record) return null;
   const catalogue = await readElTorito(source, record.catalogSector);
@@ -110,13 +119,21 @@ function noteWhole(
   }
   if (iso?.primary) {
     const wantedBytes = iso.primary.volumeBlocks * iso.primary.blockBytes;
-    if (wantedBytes > source.sizeBytes) facts.push({ code: "iso-cut-short", wantedBytes, thereBytes: source.sizeBytes });
-    if (views.bios.optical.outcome === "starts" && views.bios.usb.outcome === "stops") facts.push({ code: "iso-not-hybrid" });
+    if (wantedBytes > source.sizeBytes)
+      facts.push({ code: "iso-cut-short", wantedBytes, thereBytes: source.sizeBytes });
+    if (views.bios.optical.outcome === "starts" && views.bios.usb.outcome === "stops")
+      facts.push({ code: "iso-not-hybrid" });
   }
-  if (container !== "unknown" && !startPaths.some((path) => path.problems.length === 0)) facts.push({ code: "nothing-starts" });
+  if (container !== "unknown" && !startPaths.some((path) => path.problems.length === 0))
+    facts.push({ code: "nothing-starts" });
 }
 
-async function labelOf(source: ByteSource, iso: IsoDescriptors | null, whole: RecognisedVolume | null, tables: TablesReading): Promise<string | null> {
+async function labelOf(
+  source: ByteSource,
+  iso: IsoDescriptors | null,
+  whole: RecognisedVolume | null,
+  tables: TablesReading,
+): Promise<string | null> {
   const primary = iso?.joliet?.label || iso?.primary?.label;
   if (primary) return primary;
   if (iso?.udf) return (await UdfTree.open(source, ISO_SECTOR_BYTES))?.label ?? null;

@@ -25,7 +25,13 @@ function uefiPaths(views: Views, as: Attachment): StartPath[] {
       file: start.loader.file,
       partition: partitionOf(volume.place),
       place: placeText(volume.place),
-      loader: { machine: start.loader.machine, bytes: start.loader.bytes, authenticode: null, signatures: null, sbat: start.loader.sbat },
+      loader: {
+        machine: start.loader.machine,
+        bytes: start.loader.bytes,
+        authenticode: null,
+        signatures: null,
+        sbat: start.loader.sbat,
+      },
       problems: problem ? [{ code: problem.code, text: reason(problem).text }] : [],
     });
   }
@@ -37,7 +43,10 @@ function biosPath(view: BiosView, as: Attachment): StartPath[] {
   const last = codes.at(-1);
   if (!last || last.program === "blank" || last.program === "format-stub") return [];
   const end = view.steps.at(-1);
-  const problem = view.outcome === "starts" || !end ? [] : [{ code: view.outcome === "stops" ? `bios-${end.code}` : "bios-not-known", text: `${biosStepText(end)}.` }];
+  const problem =
+    view.outcome === "starts" || !end
+      ? []
+      : [{ code: view.outcome === "stops" ? `bios-${end.code}` : "bios-not-known", text: `${biosStepText(end)}.` }];
   return [
     {
       firmware: "bios",

@@ -1,11 +1,20 @@
+import { hasText } from "../bytes/fields";
 import { type ByteSource, readExactly, WindowSource } from "../bytes/source";
 import { firstBadEntry } from "../firmware/uefi/enumerate";
 import { decodeFatGeometry } from "../formats/fat";
 import { checkGptEntries, type GptHeader, gptTypeName, readGptHeader } from "../formats/gpt";
-import { isExtendedType, isProtective, isUsed, MBR_TYPE_PROTECTIVE, type Mbr, mbrTypeName, readLogicalPartitions, readMbr } from "../formats/mbr";
+import {
+  isExtendedType,
+  isProtective,
+  isUsed,
+  MBR_TYPE_PROTECTIVE,
+  type Mbr,
+  mbrTypeName,
+  readLogicalPartitions,
+  readMbr,
+} from "../formats/mbr";
 import { recogniseVolume } from "../formats/recognise";
-import { hasText } from "../bytes/fields";
-import { finding, type FindingFacts } from "./findings";
+import { type FindingFacts, finding } from "./findings";
 import type { Inspection, Partition } from "./schema";
 
 type Table = Inspection["tables"][number];
@@ -50,13 +59,19 @@ async function readGpt(source: ByteSource, mbr: Mbr, reading: TablesReading): Pr
   if (!header) {
     const other = await otherSectorSize(source);
     if (other) facts.push({ code: "gpt-other-sector-size", sectorBytes: other });
-    else facts.push({ code: "gpt-damaged", primary: primary.ok ? "" : primary.fault, backup: backup.ok ? "" : backup.fault });
+    else
+      facts.push({
+        code: "gpt-damaged",
+        primary: primary.ok ? "" : primary.fault,
+        backup: backup.ok ? "" : backup.fault,
+      });
     return table("gpt", "damaged", facts);
   }
   if (!primary.ok) facts.push({ code: "gpt-from-backup", fault: primary.fault });
   else if (!backup.ok) facts.push(await missingBackup(source, primary.header, lastSector));
   const faults = checkGptEntries(header);
-  for (const [number, fault] of faults) facts.push({ code: fault === "overlaps" ? "gpt-entry-overlaps" : "gpt-entry-outside", number });
+  for (const [number, fault] of faults)
+    facts.push({ code: fault === "overlaps" ? "gpt-entry-overlaps" : "gpt-entry-outside", number });
   for (const entry of header.entries) {
     if (entry.endLba < entry.startLba) continue;
     reading.partitions.push({
@@ -75,8 +90,11 @@ async function readGpt(source: ByteSource, mbr: Mbr, reading: TablesReading): Pr
 }
 
 async function missingBackup(source: ByteSource, header: GptHeader, lastSector: number): Promise<FindingFacts> {
-  const there = header.alternateLba === lastSector ? null : await readGptHeader(source, header.alternateLba, SECTOR_BYTES);
-  return there?.ok ? { code: "gpt-backup-displaced", lastSector, found: header.alternateLba } : { code: "gpt-backup-missing" };
+  const there =
+    header.alternateLba === lastSector ? null : await readGptHeader(source, header.alternateLba, SECTOR_BYTES);
+  return there?.ok
+    ? { code: "gpt-backup-displaced", lastSector, found: header.alternateLba }
+    : { code: "gpt-backup-missing" };
 }
 
 /** A GPT of a disk with larger sectors has its header further on. */
@@ -88,7 +106,12 @@ async function otherSectorSize(source: ByteSource): Promise<number | null> {
   return null;
 }
 
-async function readMbrTable(source: ByteSource, mbr: Mbr, besideGpt: boolean, reading: TablesReading): Promise<Table | null> {
+async function readMbrTable(
+  source: ByteSource,
+  mbr: Mbr,
+  besideGpt: boolean,
+  reading: TablesReading,
+): Promise<Table | null> {
   const used = mbr.entries.filter((entry) => isUsed(entry) && entry.type !== MBR_TYPE_PROTECTIVE);
   if (mbr.entries.filter(isUsed).length === 0) return null;
   const bad = firstBadEntry(mbr, Math.floor(source.sizeBytes / SECTOR_BYTES) - 1);
@@ -96,10 +119,15 @@ async function readMbrTable(source: ByteSource, mbr: Mbr, besideGpt: boolean, re
   if (!mbr.signed || bad) {
     // The bytes of a volume's own boot sector read as a nonsense table: then there is none.
     const sector = await readExactly(source, 0, SECTOR_BYTES);
-    const isVolume = sector && (decodeFatGeometry(sector) || hasText(sector, 3, "NTFS    ") || hasText(sector, 3, "EXFAT   "));
+    const isVolume =
+      sector && (decodeFatGeometry(sector) || hasText(sector, 3, "NTFS    ") || hasText(sector, 3, "EXFAT   "));
     if (isVolume) return null;
     if (used.length === 0 && mbr.signed) return table("mbr", "good", []);
-    facts.push(mbr.signed && bad ? { code: bad.fault === "entry-past-end" ? "mbr-entry-past-end" : "mbr-entries-overlap", slot: bad.slot } : { code: "mbr-unsigned" });
+    facts.push(
+      mbr.signed && bad
+        ? { code: bad.fault === "entry-past-end" ? "mbr-entry-past-end" : "mbr-entries-overlap", slot: bad.slot }
+        : { code: "mbr-unsigned" },
+    );
   }
   if (besideGpt && used.length > 0) facts.push({ code: "mbr-beside-gpt" });
   for (const entry of used) {
@@ -107,7 +135,8 @@ async function readMbrTable(source: ByteSource, mbr: Mbr, besideGpt: boolean, re
     if (!isExtendedType(entry.type)) continue;
     const { partitions, broken } = await readLogicalPartitions(source, entry, SECTOR_BYTES);
     if (broken) facts.push({ code: "logical-chain-broken" });
-    for (const each of partitions) reading.partitions.push(mbrPartition(each.number, each.type, each.startLba, each.sectors, each.indicator));
+    for (const each of partitions)
+      reading.partitions.push(mbrPartition(each.number, each.type, each.startLba, each.sectors, each.indicator));
   }
   return table("mbr", bad || !mbr.signed ? "damaged" : "good", facts);
 }
@@ -136,9 +165,15 @@ async function describe(source: ByteSource, partition: Partition, reading: Table
   const sector = await readExactly(window, 0, SECTOR_BYTES);
   const geometry = sector && decodeFatGeometry(sector);
   if (!geometry) return;
-  if (geometry.tooFewClusters) reading.findings.push({ code: "fat-too-few-clusters", index: partition.index, clusters: geometry.clusterCount });
+  if (geometry.tooFewClusters)
+    reading.findings.push({ code: "fat-too-few-clusters", index: partition.index, clusters: geometry.clusterCount });
   if (geometry.volumeBytes > partition.length) {
-    reading.findings.push({ code: "volume-exceeds-partition", index: partition.index, volumeBytes: geometry.volumeBytes, partitionBytes: partition.length });
+    reading.findings.push({
+      code: "volume-exceeds-partition",
+      index: partition.index,
+      volumeBytes: geometry.volumeBytes,
+      partitionBytes: partition.length,
+    });
   }
 }
 

@@ -42,7 +42,9 @@ export function uefiNoteText(note: UefiNote): string {
   const where = placeText(note.place);
   switch (note.code) {
     case "gpt-used":
-      return note.from === "primary" ? `${where}: the GPT is good` : `${where}: the first GPT header is damaged, the backup in the last sector is used`;
+      return note.from === "primary"
+        ? `${where}: the GPT is good`
+        : `${where}: the first GPT header is damaged, the backup in the last sector is used`;
     case "gpt-not-protected":
       return `${where}: a GPT without a protective entry in sector 0 does not count`;
     case "gpt-damaged":
@@ -87,8 +89,8 @@ const PROGRAM_NAMES: Record<StartCode, string> = {
   syslinux: "Syslinux's boot sector",
   isolinux: "ISOLINUX",
   "isolinux-hybrid": "ISOLINUX's first sector for hybrid discs",
-  "format-stub": "the stub that formatting tools leave: it only prints that this cannot be started",
-  blank: "nothing but zeros: the computer hangs",
+  "format-stub": "the stub that formatting tools leave, which only prints that this cannot be started",
+  blank: "nothing but zeros, at which the computer hangs",
   unknown: "start code that Creel does not know",
 };
 
@@ -107,7 +109,9 @@ export function biosStepText(step: BiosStep): string {
     case "catalogue-header":
       return "the start catalogue does not begin with a valid entry";
     case "default-entry-platform":
-      return step.platform === 0xef ? "the first entry of the start catalogue is for UEFI only" : `the first entry of the start catalogue is for another platform (${step.platform})`;
+      return step.platform === 0xef
+        ? "the first entry of the start catalogue is for UEFI only"
+        : `the first entry of the start catalogue is for another platform (${step.platform})`;
     case "default-entry-not-startable":
       return "the first entry of the start catalogue is not marked as startable";
     case "default-entry-outside":
@@ -117,7 +121,9 @@ export function biosStepText(step: BiosStep): string {
     case "default-entry-loaded":
       return `the start image in sector ${step.sector} is loaded${step.emulation === "none" ? "" : ` (emulating a ${step.emulation})`}`;
     case "sector-unsigned":
-      return step.place.length === 0 ? "sector 0 does not end in 55 AA: nothing is started from it" : `${placeText(step.place)}: its first sector does not end in 55 AA, there is no system to start`;
+      return step.place.length === 0
+        ? "sector 0 does not end in 55 AA: nothing is started from it"
+        : `${placeText(step.place)}: its first sector does not end in 55 AA, there is no system to start`;
     case "start-code":
       return `${placeText(step.place)}: ${startCodeText(step.program)}`;
     case "no-active-partition":

@@ -1,6 +1,6 @@
+import type { Change, LinkName } from "../chain/schema";
 import type { BiosStep, StartCode } from "../firmware/bios/view";
 import { type Place, placeText } from "../firmware/place";
-import type { Change, LinkName } from "../chain/schema";
 import type { LoadProblem } from "../firmware/uefi/choose";
 import type { Leniency } from "../firmware/uefi/view";
 import { archText, biosStepText, leniencyText, startCodeText } from "./firmware";
@@ -30,6 +30,7 @@ export type ReasonFacts =
   | { code: "medium-at-site"; site: string }
   | { code: "medium-elsewhere"; site: string; computerSite: string }
   | { code: "medium-lent"; to: string }
+  | { code: "medium-fault"; fault: string }
   | { code: "release-not-recorded" }
   | { code: "release-drivers-unknown"; release: string | null }
   | { code: "no-image-recorded" }
@@ -79,9 +80,11 @@ function reasonText(facts: ReasonFacts): string {
     case "fallback-first":
       return `The first stage hands over to ${facts.file}, which looks for installed systems on this medium; where that leads is not known here.`;
     case "bios-stops":
-      return facts.step ? `BIOS does not get through: ${biosStepText(facts.step)}.` : "BIOS finds nothing to run.";
+      return facts.step ? `BIOS does not get through: ${endText(facts.step)}.` : "BIOS finds nothing to run.";
     case "bios-not-known":
-      return facts.step ? `What happens under BIOS is not known: ${biosStepText(facts.step)}.` : "What happens under BIOS is not known.";
+      return facts.step
+        ? `What happens under BIOS is not known: ${endText(facts.step)}.`
+        : "What happens under BIOS is not known.";
     case "fact-missing":
       return `Not known of this computer: ${factText(facts.fact)}.`;
     case "secure-boot-not-judged":
@@ -95,7 +98,9 @@ function reasonText(facts: ReasonFacts): string {
     case "legacy-mode-on":
       return "The computer is set to legacy mode and starts media as BIOS does.";
     case "legacy-mode-would-start":
-      return facts.to === "on" ? "With legacy mode switched on in its set-up, it starts this medium as BIOS does." : "With legacy mode switched off in its set-up, its UEFI firmware starts this medium.";
+      return facts.to === "on"
+        ? "With legacy mode switched on in its set-up, it starts this medium as BIOS does."
+        : "With legacy mode switched off in its set-up, its UEFI firmware starts this medium.";
     case "other-attachment-would-start":
       return facts.to === "usb" ? "Written to a stick, it would start." : "Burnt to a disc, it would start.";
     case "usb-start-off":
@@ -116,6 +121,8 @@ function reasonText(facts: ReasonFacts): string {
       return `The medium is at ${facts.site}; the computer is at ${facts.computerSite}.`;
     case "medium-lent":
       return `The medium is with ${facts.to}.`;
+    case "medium-fault":
+      return `Before relying on it: ${facts.fault}`;
     case "release-not-recorded":
       return "Not recorded: which kit release this medium carries, so what it can drive is not known.";
     case "release-drivers-unknown":
@@ -127,6 +134,11 @@ function reasonText(facts: ReasonFacts): string {
     case "needs-inventory":
       return "This link needs the inventory: two files alone do not tell.";
   }
+}
+
+/** The step that a run ended with, without its place where the program says enough. */
+function endText(step: BiosStep): string {
+  return step.code === "start-code" ? `it runs ${startCodeText(step.program)}` : biosStepText(step);
 }
 
 const SETTING_NAMES: Record<Change["setting"], string> = {
@@ -142,17 +154,26 @@ const SETTING_NAMES: Record<Change["setting"], string> = {
 /** "Switch legacy mode (CSM) on": an act for a run sheet. */
 export function changeText(change: Change): string {
   if (change.setting === "opticalDrive") return "Attach an external optical drive";
-  if (change.setting === "attachAs") return change.to === "usb" ? "Write the image to a USB stick instead" : "Burn the image to a disc instead";
+  if (change.setting === "attachAs")
+    return change.to === "usb" ? "Write the image to a USB stick instead" : "Burn the image to a disc instead";
   if (change.setting === "place") return `Fetch the medium from ${change.from}`;
   return `Switch ${SETTING_NAMES[change.setting]} ${change.to}`;
 }
 
-const LINK_TITLES: Record<LinkName, string> = { atHand: "At hand", starts: "Starts", sees: "Sees", restores: "Restores", proven: "Proven" };
+const LINK_TITLES: Record<LinkName, string> = {
+  atHand: "At hand",
+  starts: "Starts",
+  sees: "Sees",
+  restores: "Restores",
+  proven: "Proven",
+};
 
 export function linkTitle(link: LinkName): string {
   return LINK_TITLES[link];
 }
 
 export function verdictText(verdict: "holds" | "holds-after-change" | "broken" | "unknown"): string {
-  return { holds: "holds", "holds-after-change": "holds after a change", broken: "broken", unknown: "unknown" }[verdict];
+  return { holds: "holds", "holds-after-change": "holds after a change", broken: "broken", unknown: "unknown" }[
+    verdict
+  ];
 }

@@ -1,5 +1,17 @@
 import { sql } from "drizzle-orm";
-import { bigint, boolean, char, customType, datetime, index, int, mysqlTable, text, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
+import {
+  bigint,
+  boolean,
+  char,
+  customType,
+  datetime,
+  index,
+  int,
+  mysqlTable,
+  text,
+  uniqueIndex,
+  varchar,
+} from "drizzle-orm/mysql-core";
 import type { DiskFacts, Facts } from "@/core/facts/schema";
 import type { Inspection } from "@/core/inspection/schema";
 
@@ -92,7 +104,14 @@ export const disks = mysqlTable(
 
 export const kits = mysqlTable(
   "kits",
-  { id: id(), name: varchar("name", { length: 120 }).notNull(), purpose: varchar("purpose", { length: 300 }), version: version(), createdAt: createdAt(), updatedAt: updatedAt() },
+  {
+    id: id(),
+    name: varchar("name", { length: 120 }).notNull(),
+    purpose: varchar("purpose", { length: 300 }),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
   (table) => [uniqueIndex("kits_name").on(table.name)],
 );
 
@@ -123,6 +142,8 @@ export const inspections = mysqlTable(
     sha256: char("sha256", { length: 64 }),
     /** SHA-256 of the views: media that firmware cannot tell apart are judged once. */
     viewsKey: char("views_key", { length: 64 }).notNull(),
+    /** The first finding that is a fault, in words; null where there is none. */
+    fault: varchar("fault", { length: 500 }),
     body: json<Inspection>("body").notNull(),
     createdAt: createdAt(),
   },
@@ -147,7 +168,11 @@ export const media = mysqlTable(
     createdAt: createdAt(),
     updatedAt: updatedAt(),
   },
-  (table) => [uniqueIndex("media_tag").on(table.tag), index("media_site").on(table.siteId, table.retiredAt), index("media_inspection").on(table.inspectionId)],
+  (table) => [
+    uniqueIndex("media_tag").on(table.tag),
+    index("media_site").on(table.siteId, table.retiredAt),
+    index("media_inspection").on(table.inspectionId),
+  ],
 );
 
 /** A release on a medium. */
@@ -163,7 +188,10 @@ export const loads = mysqlTable(
       .references(() => releases.id),
     writtenOn: varchar("written_on", { length: 10 }),
   },
-  (table) => [uniqueIndex("loads_place").on(table.mediumId, table.releaseId), index("loads_release").on(table.releaseId)],
+  (table) => [
+    uniqueIndex("loads_place").on(table.mediumId, table.releaseId),
+    index("loads_release").on(table.releaseId),
+  ],
 );
 
 /** Every change in the inventory: who, when, and what it was before. Never changed, never deleted. */

@@ -67,7 +67,10 @@ async function deviceBytes(path: string): Promise<number> {
 
 /** What went wrong with a file, in words. */
 export function fileProblem(error: unknown): string {
-  const code = error instanceof ReadFailed ? (error.cause as { code?: string } | undefined)?.code : (error as { code?: string } | null)?.code;
+  const code =
+    error instanceof ReadFailed
+      ? (error.cause as { code?: string } | undefined)?.code
+      : (error as { code?: string } | null)?.code;
   const words: Record<string, string> = {
     ENOENT: "there is no such file",
     EACCES: "no permission to read it",

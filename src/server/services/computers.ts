@@ -11,14 +11,18 @@ import { difference, recordEvent } from "./events";
 import { coverOfProfiles, type ProfileCover } from "./verdicts";
 import { isDuplicate, saveVersioned } from "./versioned";
 
-const blankToNull = (value: string | null | undefined) => (value === undefined || value === null || value.trim() === "" ? null : value.trim());
+const blankToNull = (value: string | null | undefined) =>
+  value === undefined || value === null || value.trim() === "" ? null : value.trim();
 
 export const tagSchema = z
   .string()
   .trim()
   .min(1, "A tag is needed: it is what is printed on the thing.")
   .max(60, "A tag has at most 60 characters.")
-  .regex(/^[\p{L}\p{N}._-]+$/u, "A tag has letters, digits, dots, dashes and underscores only, so that it can be printed as a code.");
+  .regex(
+    /^[\p{L}\p{N}._-]+$/u,
+    "A tag has letters, digits, dots, dashes and underscores only, so that it can be printed as a code.",
+  );
 
 export const computerInputSchema = z.object({
   tag: tagSchema,
@@ -86,10 +90,21 @@ export async function addComputer(context: Context, input: unknown): Promise<Res
   if (!parsed.ok) return parsed;
   try {
     const id = await context.db.transaction(async (tx) => {
-      const [inserted] = await tx.insert(computers).values({ ...columnsOf(parsed.value), createdAt: context.now(), updatedAt: context.now() }).$returningId();
+      const [inserted] = await tx
+        .insert(computers)
+        .values({ ...columnsOf(parsed.value), createdAt: context.now(), updatedAt: context.now() })
+        .$returningId();
       const newId = (inserted as { id: number }).id;
       await writeDisks(tx, newId, parsed.value.facts);
-      await recordEvent(tx, context, { entity: "computer", entityId: newId, entityTag: parsed.value.tag, action: "added", version: 1, before: null, after: snapshot(parsed.value) });
+      await recordEvent(tx, context, {
+        entity: "computer",
+        entityId: newId,
+        entityTag: parsed.value.tag,
+        action: "added",
+        version: 1,
+        before: null,
+        after: snapshot(parsed.value),
+      });
       return newId;
     });
     return ok(id);
@@ -100,7 +115,12 @@ export async function addComputer(context: Context, input: unknown): Promise<Res
 }
 
 /** Saves a computer as edited from `version`. Problems: `invalid`, `taken`, `stale`, `not-found`. */
-export async function saveComputer(context: Context, id: number, version: number, input: unknown): Promise<Result<number>> {
+export async function saveComputer(
+  context: Context,
+  id: number,
+  version: number,
+  input: unknown,
+): Promise<Result<number>> {
   const parsed = checked(computerInputSchema, input);
   if (!parsed.ok) return parsed;
   try {
@@ -109,7 +129,15 @@ export async function saveComputer(context: Context, id: number, version: number
       if (!current) return fail({ code: "not-found", what: "computer" });
       const change = difference(snapshot(inputOf(current)), snapshot(parsed.value));
       if (!change) return ok(current.row.version);
-      const saved = await saveVersioned(tx, context, computers, { entity: "computer", id, version, tag: parsed.value.tag, action: "changed", set: columnsOf(parsed.value), ...change });
+      const saved = await saveVersioned(tx, context, computers, {
+        entity: "computer",
+        id,
+        version,
+        tag: parsed.value.tag,
+        action: "changed",
+        set: columnsOf(parsed.value),
+        ...change,
+      });
       if (saved.ok) await writeDisks(tx, id, parsed.value.facts);
       return saved;
     });
@@ -120,7 +148,12 @@ export async function saveComputer(context: Context, id: number, version: number
 }
 
 /** Takes a computer out of service, or back. Nothing is deleted. */
-export async function retireComputer(context: Context, id: number, version: number, retired: boolean): Promise<Result<number>> {
+export async function retireComputer(
+  context: Context,
+  id: number,
+  version: number,
+  retired: boolean,
+): Promise<Result<number>> {
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const current = await readDetail(tx, eq(computers.id, id));
     if (!current) return fail({ code: "not-found", what: "computer" });
@@ -148,9 +181,17 @@ export function getComputer(context: Context, tag: string): Promise<ComputerDeta
 }
 
 async function readDetail(queries: Queries, where: SQL): Promise<ComputerDetail | null> {
-  const [found] = await queries.select({ row: computers, siteName: sites.name }).from(computers).leftJoin(sites, eq(sites.id, computers.siteId)).where(where);
+  const [found] = await queries
+    .select({ row: computers, siteName: sites.name })
+    .from(computers)
+    .leftJoin(sites, eq(sites.id, computers.siteId))
+    .where(where);
   if (!found) return null;
-  const itsDisks = await queries.select().from(disks).where(eq(disks.computerId, found.row.id)).orderBy(asc(disks.position));
+  const itsDisks = await queries
+    .select()
+    .from(disks)
+    .where(eq(disks.computerId, found.row.id))
+    .orderBy(asc(disks.position));
   const { facts, ...row } = found.row;
   // Stored facts pass the schema once more, so that older ones gain the fields of today.
   const whole = factsSchema.parse({ ...facts, schema: FACTS_SCHEMA, disks: itsDisks.map((disk) => disk.facts) });
@@ -182,7 +223,10 @@ export interface ComputerListItem {
 
 export const PAGE_ROWS = 50;
 
-export async function listComputers(context: Context, filter: ComputerFilter): Promise<{ items: ComputerListItem[]; total: number }> {
+export async function listComputers(
+  context: Context,
+  filter: ComputerFilter,
+): Promise<{ items: ComputerListItem[]; total: number }> {
   const where = await whereOf(context, filter);
   const page = Math.max(1, Math.floor(filter.page ?? 1));
   const [[count], rows] = await Promise.all([
@@ -206,17 +250,30 @@ export async function listComputers(context: Context, filter: ComputerFilter): P
       .limit(PAGE_ROWS)
       .offset((page - 1) * PAGE_ROWS),
   ]);
-  const cover = await coverOfProfiles(context, rows.map((row) => row.profile));
+  const cover = await coverOfProfiles(
+    context,
+    rows.map((row) => row.profile),
+  );
   const items = rows.map(({ profile, ...row }) => ({ ...row, cover: cover.get(profile) as ProfileCover }));
   return { items, total: Number(count?.total ?? 0) };
 }
 
 async function whereOf(context: Context, filter: ComputerFilter): Promise<SQL | undefined> {
-  const conditions: (SQL | undefined)[] = [filter.retired ? isNotNull(computers.retiredAt) : isNull(computers.retiredAt)];
+  const conditions: (SQL | undefined)[] = [
+    filter.retired ? isNotNull(computers.retiredAt) : isNull(computers.retiredAt),
+  ];
   const text = filter.text?.trim();
   if (text) {
     const pattern = `%${text.replace(/[\\%_]/g, "\\$&")}%`;
-    conditions.push(or(like(computers.tag, pattern), like(computers.name, pattern), like(computers.serial, pattern), like(computers.make, pattern), like(computers.model, pattern)));
+    conditions.push(
+      or(
+        like(computers.tag, pattern),
+        like(computers.name, pattern),
+        like(computers.serial, pattern),
+        like(computers.make, pattern),
+        like(computers.model, pattern),
+      ),
+    );
   }
   if (filter.siteId) conditions.push(eq(computers.siteId, filter.siteId));
   if (filter.best) {
@@ -229,6 +286,9 @@ async function whereOf(context: Context, filter: ComputerFilter): Promise<SQL | 
 }
 
 export async function profilesInUse(context: Context): Promise<string[]> {
-  const rows = await context.db.selectDistinct({ profile: computers.startProfile }).from(computers).where(isNull(computers.retiredAt));
+  const rows = await context.db
+    .selectDistinct({ profile: computers.startProfile })
+    .from(computers)
+    .where(isNull(computers.retiredAt));
   return rows.map((row) => row.profile);
 }

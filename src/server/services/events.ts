@@ -34,7 +34,10 @@ export async function recordEvent(tx: Queries, context: Context, change: Change)
 }
 
 /** The fields that differ, as they were and as they are. Null where nothing does. */
-export function difference(before: Record<string, unknown>, after: Record<string, unknown>): { before: Record<string, unknown>; after: Record<string, unknown> } | null {
+export function difference(
+  before: Record<string, unknown>,
+  after: Record<string, unknown>,
+): { before: Record<string, unknown>; after: Record<string, unknown> } | null {
   const was: Record<string, unknown> = {};
   const is: Record<string, unknown> = {};
   for (const field of Object.keys(after)) {
@@ -52,12 +55,19 @@ function sameValue(a: unknown, b: unknown): boolean {
 /** Key order does not count. */
 function canonical(value: unknown): string {
   return JSON.stringify(value, (_key, each: unknown) =>
-    typeof each === "object" && each !== null && !Array.isArray(each) ? Object.fromEntries(Object.entries(each).sort(([a], [b]) => (a < b ? -1 : 1))) : each,
+    typeof each === "object" && each !== null && !Array.isArray(each)
+      ? Object.fromEntries(Object.entries(each).sort(([a], [b]) => (a < b ? -1 : 1)))
+      : each,
   );
 }
 
 /** What happened to one thing since a version, field by field, latest value last. */
-export async function changesSince(queries: Queries, entity: Entity, entityId: number, version: number): Promise<StaleChange[]> {
+export async function changesSince(
+  queries: Queries,
+  entity: Entity,
+  entityId: number,
+  version: number,
+): Promise<StaleChange[]> {
   const rows = await queries
     .select()
     .from(events)
@@ -74,7 +84,12 @@ export async function changesSince(queries: Queries, entity: Entity, entityId: n
   );
 }
 
-export async function history(context: Context, entity: Entity, entityId: number, limit = 50): Promise<(typeof events.$inferSelect)[]> {
+export async function history(
+  context: Context,
+  entity: Entity,
+  entityId: number,
+  limit = 50,
+): Promise<(typeof events.$inferSelect)[]> {
   return context.db
     .select()
     .from(events)

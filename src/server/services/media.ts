@@ -56,6 +56,12 @@ export function viewsKeyOf(inspection: Inspection): string {
   return createHash("sha256").update(JSON.stringify(inspection.views)).digest("hex");
 }
 
+/** What speaks most against relying on a medium, in words. */
+function faultOf(inspection: Inspection): string | null {
+  const findings = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
+  return findings.find((found) => found.severity === "fault")?.text.slice(0, 500) ?? null;
+}
+
 async function storeInspection(tx: Queries, context: Context, inspection: Inspection): Promise<number> {
   const [row] = await tx
     .insert(inspections)
@@ -64,6 +70,7 @@ async function storeInspection(tx: Queries, context: Context, inspection: Inspec
       bytes: inspection.file.bytes,
       sha256: inspection.file.sha256,
       viewsKey: viewsKeyOf(inspection),
+      fault: faultOf(inspection),
       body: inspection,
       createdAt: context.now(),
     })
@@ -93,7 +100,15 @@ export async function addMedium(context: Context, input: unknown, inspection: un
           .$returningId();
         const id = (row as { id: number }).id;
         await writeLoads(tx, id, parsed.value.releaseIds);
-        await recordEvent(tx, context, { entity: "medium", entityId: id, entityTag: parsed.value.tag, action: "added", version: 1, before: null, after: { ...parsed.value, file: read.value?.file ?? null } });
+        await recordEvent(tx, context, {
+          entity: "medium",
+          entityId: id,
+          entityTag: parsed.value.tag,
+          action: "added",
+          version: 1,
+          before: null,
+          after: { ...parsed.value, file: read.value?.file ?? null },
+        });
         return id;
       }),
     );
@@ -104,7 +119,13 @@ export async function addMedium(context: Context, input: unknown, inspection: un
 }
 
 /** Saves a medium as edited from `version`; `inspection` replaces what was read before where it is given. */
-export async function saveMedium(context: Context, id: number, version: number, input: unknown, inspection: unknown = null): Promise<Result<number>> {
+export async function saveMedium(
+  context: Context,
+  id: number,
+  version: number,
+  input: unknown,
+  inspection: unknown = null,
+): Promise<Result<number>> {
   const parsed = checked(mediumInputSchema, input);
   if (!parsed.ok) return parsed;
   const read = inspection === null ? ok(null) : checked(inspectionSchema, inspection);
@@ -117,7 +138,15 @@ export async function saveMedium(context: Context, id: number, version: number, 
       const change = difference(before, { ...parsed.value, file: read.value?.file ?? before.file });
       if (!change) return ok(current.row.version);
       const inspectionId = read.value ? await storeInspection(tx, context, read.value) : current.row.inspectionId;
-      const saved = await saveVersioned(tx, context, media, { entity: "medium", id, version, tag: parsed.value.tag, action: "changed", set: { ...columnsOf(parsed.value), inspectionId }, ...change });
+      const saved = await saveVersioned(tx, context, media, {
+        entity: "medium",
+        id,
+        version,
+        tag: parsed.value.tag,
+        action: "changed",
+        set: { ...columnsOf(parsed.value), inspectionId },
+        ...change,
+      });
       if (saved.ok) await writeLoads(tx, id, parsed.value.releaseIds);
       return saved;
     });
@@ -127,7 +156,12 @@ export async function saveMedium(context: Context, id: number, version: number, 
   }
 }
 
-export async function retireMedium(context: Context, id: number, version: number, retired: boolean): Promise<Result<number>> {
+export async function retireMedium(
+  context: Context,
+  id: number,
+  version: number,
+  retired: boolean,
+): Promise<Result<number>> {
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const [row] = await tx.select().from(media).where(eq(media.id, id));
     if (!row) return fail({ code: "not-found", what: "medium" });
@@ -147,7 +181,16 @@ export async function retireMedium(context: Context, id: number, version: number
 
 export function mediumInputOf(detail: MediumDetail): MediumInput {
   const { tag, name, kind, capacityBytes, siteId, lentTo, note } = detail.row;
-  return { tag, name, kind: kind as MediumKind, capacityBytes, siteId, lentTo, note, releaseIds: detail.loads.map((load) => load.releaseId) };
+  return {
+    tag,
+    name,
+    kind: kind as MediumKind,
+    capacityBytes,
+    siteId,
+    lentTo,
+    note,
+    releaseIds: detail.loads.map((load) => load.releaseId),
+  };
 }
 
 export function getMedium(context: Context, tag: string): Promise<MediumDetail | null> {
@@ -170,7 +213,13 @@ export async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Ma
   const byMedium = new Map<number, Load[]>();
   if (mediumIds.length === 0) return byMedium;
   const rows = await queries
-    .select({ mediumId: loads.mediumId, releaseId: releases.id, kitName: kits.name, releaseName: releases.name, madeOn: releases.madeOn })
+    .select({
+      mediumId: loads.mediumId,
+      releaseId: releases.id,
+      kitName: kits.name,
+      releaseName: releases.name,
+      madeOn: releases.madeOn,
+    })
     .from(loads)
     .innerJoin(releases, eq(releases.id, loads.releaseId))
     .innerJoin(kits, eq(kits.id, releases.kitId))
@@ -200,13 +249,25 @@ export interface MediumListItem {
   computers: Record<Verdict, number> | null;
 }
 
-export async function listMedia(context: Context, filter: MediumFilter): Promise<{ items: MediumListItem[]; total: number }> {
+export async function listMedia(
+  context: Context,
+  filter: MediumFilter,
+): Promise<{ items: MediumListItem[]; total: number }> {
   const where = whereOf(filter);
   const page = Math.max(1, Math.floor(filter.page ?? 1));
   const [[count], rows] = await Promise.all([
     context.db.select({ total: sql<number>`COUNT(*)` }).from(media).where(where),
     context.db
-      .select({ id: media.id, tag: media.tag, name: media.name, kind: media.kind, capacityBytes: media.capacityBytes, siteName: sites.name, lentTo: media.lentTo, viewsKey: inspections.viewsKey })
+      .select({
+        id: media.id,
+        tag: media.tag,
+        name: media.name,
+        kind: media.kind,
+        capacityBytes: media.capacityBytes,
+        siteName: sites.name,
+        lentTo: media.lentTo,
+        viewsKey: inspections.viewsKey,
+      })
       .from(media)
       .leftJoin(sites, eq(sites.id, media.siteId))
       .leftJoin(inspections, eq(inspections.id, media.inspectionId))
@@ -215,8 +276,18 @@ export async function listMedia(context: Context, filter: MediumFilter): Promise
       .limit(PAGE_ROWS)
       .offset((page - 1) * PAGE_ROWS),
   ]);
-  const [itsLoads, counts] = await Promise.all([loadsOf(context.db, rows.map((row) => row.id)), countComputers(context, rows)]);
-  const items = rows.map(({ viewsKey: _key, ...row }, index) => ({ ...row, loads: itsLoads.get(row.id) ?? [], computers: counts[index] ?? null }));
+  const [itsLoads, counts] = await Promise.all([
+    loadsOf(
+      context.db,
+      rows.map((row) => row.id),
+    ),
+    countComputers(context, rows),
+  ]);
+  const items = rows.map(({ viewsKey: _key, ...row }, index) => ({
+    ...row,
+    loads: itsLoads.get(row.id) ?? [],
+    computers: counts[index] ?? null,
+  }));
   return { items, total: Number(count?.total ?? 0) };
 }
 
@@ -232,13 +303,18 @@ function whereOf(filter: MediumFilter): SQL | undefined {
 }
 
 /** How many computers each medium starts, by verdict: profiles are judged, computers only counted. */
-async function countComputers(context: Context, rows: { viewsKey: string | null; kind: string }[]): Promise<(Record<Verdict, number> | null)[]> {
+async function countComputers(
+  context: Context,
+  rows: { viewsKey: string | null; kind: string }[],
+): Promise<(Record<Verdict, number> | null)[]> {
   const profiles = await context.db
     .select({ profile: computers.startProfile, count: sql<number>`COUNT(*)` })
     .from(computers)
     .where(isNull(computers.retiredAt))
     .groupBy(computers.startProfile);
-  const pairs = rows.flatMap((row) => (row.viewsKey ? profiles.map(({ profile }) => ({ profile, viewsKey: row.viewsKey as string, kind: row.kind })) : []));
+  const pairs = rows.flatMap((row) =>
+    row.viewsKey ? profiles.map(({ profile }) => ({ profile, viewsKey: row.viewsKey as string, kind: row.kind })) : [],
+  );
   const verdicts = await judgeAll(context.db, pairs);
   let next = 0;
   return rows.map((row) => {
@@ -258,11 +334,18 @@ export interface StartedComputer {
 }
 
 /** The computers of a medium by verdict, best first; at most `limit` of each verdict, with the full counts. */
-export async function computersOf(context: Context, detail: MediumDetail, limit = 100): Promise<{ counts: Record<Verdict, number>; items: StartedComputer[] } | null> {
+export async function computersOf(
+  context: Context,
+  detail: MediumDetail,
+  limit = 100,
+): Promise<{ counts: Record<Verdict, number>; items: StartedComputer[] } | null> {
   if (!detail.inspection) return null;
   const viewsKey = viewsKeyOf(detail.inspection);
   const profiles = await profilesInUse(context);
-  const judged = await judgeAll(context.db, profiles.map((profile) => ({ profile, viewsKey, kind: detail.row.kind })));
+  const judged = await judgeAll(
+    context.db,
+    profiles.map((profile) => ({ profile, viewsKey, kind: detail.row.kind })),
+  );
   const counts: Record<Verdict, number> = { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 };
   const items: StartedComputer[] = [];
   for (const verdict of ["holds", "holds-after-change", "unknown", "broken"] as const) {
@@ -280,7 +363,8 @@ export async function computersOf(context: Context, detail: MediumDetail, limit 
         .limit(limit),
     ]);
     counts[verdict] = Number(count?.total ?? 0);
-    for (const { profile, ...row } of rows) items.push({ ...row, verdict, reason: judged[profiles.indexOf(profile)]?.link.reasons[0]?.text ?? "" });
+    for (const { profile, ...row } of rows)
+      items.push({ ...row, verdict, reason: judged[profiles.indexOf(profile)]?.link.reasons[0]?.text ?? "" });
   }
   return { counts, items };
 }

@@ -39,7 +39,12 @@ const GAP_TAGS = 6;
 /** Which computers have a medium that starts them, and which do not. Profiles are judged; computers are counted. */
 export async function overview(context: Context): Promise<Overview> {
   const groups = await context.db
-    .select({ profile: computers.startProfile, siteId: computers.siteId, siteName: sites.name, count: sql<number>`COUNT(*)` })
+    .select({
+      profile: computers.startProfile,
+      siteId: computers.siteId,
+      siteName: sites.name,
+      count: sql<number>`COUNT(*)`,
+    })
     .from(computers)
     .leftJoin(sites, eq(sites.id, computers.siteId))
     .where(isNull(computers.retiredAt))
@@ -74,23 +79,46 @@ export async function overview(context: Context): Promise<Overview> {
 const GAP_ORDER: CoverState[] = ["broken", "none", "unknown", "holds-after-change"];
 const GAPS_MAX = 12;
 
-async function gapsOf(context: Context, profiles: string[], stateOf: (profile: string) => CoverState, groups: { profile: string; count: number }[], mediaTried: number): Promise<CoverGap[]> {
+async function gapsOf(
+  context: Context,
+  profiles: string[],
+  stateOf: (profile: string) => CoverState,
+  groups: { profile: string; count: number }[],
+  mediaTried: number,
+): Promise<CoverGap[]> {
   const lacking = profiles.filter((profile) => stateOf(profile) !== "holds");
   if (lacking.length === 0) return [];
   const counted = lacking
-    .map((profile) => ({ profile, count: groups.filter((group) => group.profile === profile).reduce((sum, group) => sum + Number(group.count), 0) }))
+    .map((profile) => ({
+      profile,
+      count: groups.filter((group) => group.profile === profile).reduce((sum, group) => sum + Number(group.count), 0),
+    }))
     .sort((a, b) => GAP_ORDER.indexOf(stateOf(a.profile)) - GAP_ORDER.indexOf(stateOf(b.profile)) || b.count - a.count)
     .slice(0, GAPS_MAX);
   const ranked = context.db
     .select({
       profile: computers.startProfile,
       tag: computers.tag,
-      place: sql<number>`ROW_NUMBER() OVER (PARTITION BY ${computers.startProfile} ORDER BY ${computers.tag})`.as("place_in_profile"),
+      place: sql<number>`ROW_NUMBER() OVER (PARTITION BY ${computers.startProfile} ORDER BY ${computers.tag})`.as(
+        "place_in_profile",
+      ),
     })
     .from(computers)
-    .where(and(isNull(computers.retiredAt), inArray(computers.startProfile, counted.map((each) => each.profile))))
+    .where(
+      and(
+        isNull(computers.retiredAt),
+        inArray(
+          computers.startProfile,
+          counted.map((each) => each.profile),
+        ),
+      ),
+    )
     .as("ranked");
-  const rows = await context.db.select().from(ranked).where(sql`${ranked.place} <= ${GAP_TAGS}`).orderBy(asc(ranked.tag));
+  const rows = await context.db
+    .select()
+    .from(ranked)
+    .where(sql`${ranked.place} <= ${GAP_TAGS}`)
+    .orderBy(asc(ranked.tag));
   return counted.map(({ profile, count }) => ({
     state: stateOf(profile) as CoverGap["state"],
     firmware: factsOfProfile(profile).firmware,

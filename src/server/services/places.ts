@@ -24,11 +24,26 @@ export interface SiteItem {
 export async function listSites(context: Context): Promise<SiteItem[]> {
   const [rows, computerCounts, mediaCounts] = await Promise.all([
     context.db.select().from(sites).orderBy(asc(sites.name)),
-    context.db.select({ siteId: computers.siteId, count: sql<number>`COUNT(*)` }).from(computers).where(isNull(computers.retiredAt)).groupBy(computers.siteId),
-    context.db.select({ siteId: media.siteId, count: sql<number>`COUNT(*)` }).from(media).where(isNull(media.retiredAt)).groupBy(media.siteId),
+    context.db
+      .select({ siteId: computers.siteId, count: sql<number>`COUNT(*)` })
+      .from(computers)
+      .where(isNull(computers.retiredAt))
+      .groupBy(computers.siteId),
+    context.db
+      .select({ siteId: media.siteId, count: sql<number>`COUNT(*)` })
+      .from(media)
+      .where(isNull(media.retiredAt))
+      .groupBy(media.siteId),
   ]);
-  const countOf = (counts: { siteId: number | null; count: number }[], id: number) => Number(counts.find((each) => each.siteId === id)?.count ?? 0);
-  return rows.map(({ id, name, place }) => ({ id, name, place, computers: countOf(computerCounts, id), media: countOf(mediaCounts, id) }));
+  const countOf = (counts: { siteId: number | null; count: number }[], id: number) =>
+    Number(counts.find((each) => each.siteId === id)?.count ?? 0);
+  return rows.map(({ id, name, place }) => ({
+    id,
+    name,
+    place,
+    computers: countOf(computerCounts, id),
+    media: countOf(mediaCounts, id),
+  }));
 }
 
 export async function addSite(context: Context, input: unknown): Promise<Result<number>> {
@@ -36,7 +51,10 @@ export async function addSite(context: Context, input: unknown): Promise<Result<
   if (!parsed.ok) return parsed;
   const { name, place } = parsed.value;
   return addNamed(context, name, async (tx) => {
-    const [row] = await tx.insert(sites).values({ name, place: place || null }).$returningId();
+    const [row] = await tx
+      .insert(sites)
+      .values({ name, place: place || null })
+      .$returningId();
     return { entity: "site", id: (row as { id: number }).id, tag: name, after: { name, place: place || null } };
   });
 }
@@ -46,7 +64,10 @@ export async function addKit(context: Context, input: unknown): Promise<Result<n
   if (!parsed.ok) return parsed;
   const { name, purpose } = parsed.value;
   return addNamed(context, name, async (tx) => {
-    const [row] = await tx.insert(kits).values({ name, purpose: purpose || null }).$returningId();
+    const [row] = await tx
+      .insert(kits)
+      .values({ name, purpose: purpose || null })
+      .$returningId();
     return { entity: "kit", id: (row as { id: number }).id, tag: name, after: { name, purpose: purpose || null } };
   });
 }
@@ -65,8 +86,16 @@ export async function addRelease(context: Context, input: unknown): Promise<Resu
   const [kit] = await context.db.select().from(kits).where(eq(kits.id, kitId));
   if (!kit) return fail({ code: "not-found", what: "kit" });
   return addNamed(context, name, async (tx) => {
-    const [row] = await tx.insert(releases).values({ kitId, name, madeOn: madeOn ?? null, note: note || null }).$returningId();
-    return { entity: "release", id: (row as { id: number }).id, tag: `${kit.name} ${name}`, after: { kit: kit.name, name, madeOn: madeOn ?? null, note: note || null } };
+    const [row] = await tx
+      .insert(releases)
+      .values({ kitId, name, madeOn: madeOn ?? null, note: note || null })
+      .$returningId();
+    return {
+      entity: "release",
+      id: (row as { id: number }).id,
+      tag: `${kit.name} ${name}`,
+      after: { kit: kit.name, name, madeOn: madeOn ?? null, note: note || null },
+    };
   });
 }
 
@@ -75,13 +104,23 @@ type Transaction = Parameters<Parameters<Context["db"]["transaction"]>[0]>[0];
 async function addNamed(
   context: Context,
   name: string,
-  insert: (tx: Transaction) => Promise<{ entity: "site" | "kit" | "release"; id: number; tag: string; after: Record<string, unknown> }>,
+  insert: (
+    tx: Transaction,
+  ) => Promise<{ entity: "site" | "kit" | "release"; id: number; tag: string; after: Record<string, unknown> }>,
 ): Promise<Result<number>> {
   try {
     return ok(
       await context.db.transaction(async (tx) => {
         const { entity, id, tag, after } = await insert(tx);
-        await recordEvent(tx, context, { entity, entityId: id, entityTag: tag, action: "added", version: 1, before: null, after });
+        await recordEvent(tx, context, {
+          entity,
+          entityId: id,
+          entityTag: tag,
+          action: "added",
+          version: 1,
+          before: null,
+          after,
+        });
         return id;
       }),
     );

@@ -20,37 +20,84 @@ export interface Route {
   loads: Load[];
   links: Links;
   weakest: Verdict;
+  /** What was found wrong with the medium as a whole, though its start may be sound. */
+  fault: string | null;
 }
 
 /** The routes of a computer over all media in use that something was read from, best first. */
 export async function routesOf(context: Context, detail: ComputerDetail): Promise<Route[]> {
   const rows = await context.db
-    .select({ id: media.id, tag: media.tag, name: media.name, kind: media.kind, siteId: media.siteId, siteName: sites.name, lentTo: media.lentTo, viewsKey: inspections.viewsKey })
+    .select({
+      id: media.id,
+      tag: media.tag,
+      name: media.name,
+      kind: media.kind,
+      siteId: media.siteId,
+      siteName: sites.name,
+      lentTo: media.lentTo,
+      viewsKey: inspections.viewsKey,
+      fault: inspections.fault,
+    })
     .from(media)
     .innerJoin(inspections, eq(inspections.id, media.inspectionId))
     .leftJoin(sites, eq(sites.id, media.siteId))
     .where(and(isNull(media.retiredAt)));
   const profile = startProfile(detail.facts);
   const [verdicts, itsLoads] = await Promise.all([
-    judgeAll(context.db, rows.map((row) => ({ profile, viewsKey: row.viewsKey, kind: row.kind }))),
-    loadsOf(context.db, rows.map((row) => row.id)),
+    judgeAll(
+      context.db,
+      rows.map((row) => ({ profile, viewsKey: row.viewsKey, kind: row.kind })),
+    ),
+    loadsOf(
+      context.db,
+      rows.map((row) => row.id),
+    ),
   ]);
   const routes = rows.map((row, index): Route => {
     const { as, link } = verdicts[index] as (typeof verdicts)[number];
     const loads = itsLoads.get(row.id) ?? [];
-    const links: Links = { atHand: atHand(row, detail), starts: link, sees: sees(loads), restores: unknownLink({ code: "no-image-recorded" }), proven: unknownLink({ code: "no-drill-recorded" }) };
-    return { mediumTag: row.tag, mediumName: row.name, kind: row.kind, as, siteName: row.siteName, loads, links, weakest: weakestOf(links) };
+    const links: Links = {
+      atHand: atHand(row, detail),
+      starts:
+        row.fault && link.verdict !== "broken"
+          ? { ...link, reasons: [...link.reasons, reason({ code: "medium-fault", fault: row.fault })] }
+          : link,
+      sees: sees(loads),
+      restores: unknownLink({ code: "no-image-recorded" }),
+      proven: unknownLink({ code: "no-drill-recorded" }),
+    };
+    return {
+      mediumTag: row.tag,
+      mediumName: row.name,
+      kind: row.kind,
+      as,
+      siteName: row.siteName,
+      loads,
+      links,
+      weakest: weakestOf(links),
+      fault: row.fault,
+    };
   });
   return routes.sort(compareRoutes);
 }
 
 /** The At hand link, from the recorded places alone: what is not recorded is unknown. */
-function atHand(medium: { siteId: number | null; siteName: string | null; lentTo: string | null }, computer: ComputerDetail): Link {
+function atHand(
+  medium: { siteId: number | null; siteName: string | null; lentTo: string | null },
+  computer: ComputerDetail,
+): Link {
   if (medium.lentTo) return { ...unknownLink({ code: "medium-lent", to: medium.lentTo }) };
   if (medium.siteId === null || medium.siteName === null) return unknownLink({ code: "medium-place-unknown" });
-  if (computer.row.siteId === null || computer.siteName === null) return unknownLink({ code: "computer-place-unknown" });
+  if (computer.row.siteId === null || computer.siteName === null)
+    return unknownLink({ code: "computer-place-unknown" });
   if (medium.siteId === computer.row.siteId) {
-    return { verdict: "holds", basis: null, changes: [], reasons: [reason({ code: "medium-at-site", site: medium.siteName })], trace: [] };
+    return {
+      verdict: "holds",
+      basis: null,
+      changes: [],
+      reasons: [reason({ code: "medium-at-site", site: medium.siteName })],
+      trace: [],
+    };
   }
   return {
     verdict: "holds-after-change",
@@ -63,17 +110,22 @@ function atHand(medium: { siteId: number | null; siteName: string | null; lentTo
 
 function sees(loads: Load[]): Link {
   const load = loads[0];
-  return load ? unknownLink({ code: "release-drivers-unknown", release: `${load.kitName} ${load.releaseName}` }) : unknownLink({ code: "release-not-recorded" });
+  return load
+    ? unknownLink({ code: "release-drivers-unknown", release: `${load.kitName} ${load.releaseName}` })
+    : unknownLink({ code: "release-not-recorded" });
 }
 
 export function weakestOf(links: Links): Verdict {
-  return LINK_NAMES.map((name) => links[name].verdict).reduce((worst, each) => (compareVerdicts(each, worst) > 0 ? each : worst));
+  return LINK_NAMES.map((name) => links[name].verdict).reduce((worst, each) =>
+    compareVerdicts(each, worst) > 0 ? each : worst,
+  );
 }
 
-/** Whether it starts decides first, then whether it is at hand, then the fewer changes; ties by tag. */
+/** Whether it starts decides first, then whether the medium is sound, then whether it is at hand, then the fewer changes; ties by tag. */
 function compareRoutes(a: Route, b: Route): number {
   return (
     compareVerdicts(a.links.starts.verdict, b.links.starts.verdict) ||
+    Number(a.fault !== null) - Number(b.fault !== null) ||
     compareVerdicts(a.links.atHand.verdict, b.links.atHand.verdict) ||
     a.links.starts.changes.length - b.links.starts.changes.length ||
     a.mediumTag.localeCompare(b.mediumTag)

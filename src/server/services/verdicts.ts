@@ -1,7 +1,6 @@
 import { inArray, isNull, sql } from "drizzle-orm";
-import { compareVerdicts } from "@/core/chain/match";
+import { betterStart, compareVerdicts } from "@/core/chain/match";
 import type { Link, Verdict } from "@/core/chain/schema";
-import { betterStart } from "@/core/chain/match";
 import { factsOfProfile } from "@/core/facts/profile";
 import type { Attachment, Views } from "@/core/inspection/schema";
 import type { Context } from "../context";
@@ -32,6 +31,11 @@ function keep<V>(map: Map<string, V>, key: string, value: V, ceiling: number): V
   return value;
 }
 
+/** Drivers hand JSON over as text or parsed, by server and version. */
+function parsed(views: string | Views): Views {
+  return typeof views === "string" ? (JSON.parse(views) as Views) : views;
+}
+
 async function loadViews(queries: Queries, keys: string[]): Promise<void> {
   const missing = [...new Set(keys)].filter((key) => !viewsByKey.has(key));
   for (let at = 0; at < missing.length; at += 200) {
@@ -41,10 +45,10 @@ async function loadViews(queries: Queries, keys: string[]): Promise<void> {
       .where(inArray(inspections.viewsKey, missing.slice(at, at + 200)))
       .groupBy(inspections.viewsKey);
     const rows = await queries
-      .select({ key: inspections.viewsKey, views: sql<string>`JSON_EXTRACT(${inspections.body}, '$.views')` })
+      .select({ key: inspections.viewsKey, views: sql<string | Views>`JSON_EXTRACT(${inspections.body}, '$.views')` })
       .from(inspections)
       .where(inArray(inspections.id, firstOfEach));
-    for (const row of rows) keep(viewsByKey, row.key, JSON.parse(row.views) as Views, VIEWS_KEPT);
+    for (const row of rows) keep(viewsByKey, row.key, parsed(row.views), VIEWS_KEPT);
   }
 }
 
@@ -61,8 +65,14 @@ function judged(profile: string, viewsKey: string, kind: string): StartVerdict {
 }
 
 /** Judges some pairs; each different pair once. */
-export async function judgeAll(queries: Queries, pairs: { profile: string; viewsKey: string; kind: string }[]): Promise<StartVerdict[]> {
-  await loadViews(queries, pairs.map((pair) => pair.viewsKey));
+export async function judgeAll(
+  queries: Queries,
+  pairs: { profile: string; viewsKey: string; kind: string }[],
+): Promise<StartVerdict[]> {
+  await loadViews(
+    queries,
+    pairs.map((pair) => pair.viewsKey),
+  );
   return pairs.map((pair) => judged(pair.profile, pair.viewsKey, pair.kind));
 }
 
@@ -80,7 +90,10 @@ export async function coverOfProfiles(context: Context, profiles: string[]): Pro
     .innerJoin(inspections, sql`${inspections.id} = ${media.inspectionId}`)
     .where(isNull(media.retiredAt))
     .groupBy(inspections.viewsKey, media.kind);
-  await loadViews(context.db, groups.map((group) => group.viewsKey));
+  await loadViews(
+    context.db,
+    groups.map((group) => group.viewsKey),
+  );
   const cover = new Map<string, ProfileCover>();
   for (const profile of new Set(profiles)) {
     const entry: ProfileCover = { best: null, counts: { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 } };

@@ -24,7 +24,12 @@ export interface VersionedChange {
  * Saves under optimistic locking and logs the change, in the caller's transaction. A stale version changes nothing
  * and tells what changed meanwhile. Gives the new version.
  */
-export async function saveVersioned(tx: Queries, context: Context, table: VersionedTable, change: VersionedChange): Promise<Result<number>> {
+export async function saveVersioned(
+  tx: Queries,
+  context: Context,
+  table: VersionedTable,
+  change: VersionedChange,
+): Promise<Result<number>> {
   const next = change.version + 1;
   const [result] = await tx
     .update(table)
@@ -43,10 +48,18 @@ export async function saveVersioned(tx: Queries, context: Context, table: Versio
   return ok(next);
 }
 
-async function staleResult(tx: Queries, table: VersionedTable, change: Pick<VersionedChange, "entity" | "id" | "version">): Promise<Result<number>> {
+async function staleResult(
+  tx: Queries,
+  table: VersionedTable,
+  change: Pick<VersionedChange, "entity" | "id" | "version">,
+): Promise<Result<number>> {
   const [row] = await tx.select({ version: table.version }).from(table).where(eq(table.id, change.id));
   if (!row) return fail({ code: "not-found", what: change.entity });
-  return fail({ code: "stale", changes: await changesSince(tx, change.entity, change.id, change.version), version: Number(row.version) });
+  return fail({
+    code: "stale",
+    changes: await changesSince(tx, change.entity, change.id, change.version),
+    version: Number(row.version),
+  });
 }
 
 /** MySQL's and MariaDB's "duplicate entry" (ER_DUP_ENTRY, 1062), through whatever wraps it. */

@@ -6,14 +6,23 @@ import { followGrub, followGrubDisc } from "./grub";
 import { type Drive, driveOf, geometryOf, type Outcome, type Run, SECTOR_BYTES, stop } from "./machine";
 import { isSigned, recogniseStartCode } from "./start-code";
 import { followIsolinux, followIsolinuxHybrid, followSyslinux } from "./syslinux";
-import { type Choice, chooseByChs, chooseFirstActive, chooseLegacyGpt, chooseNumbered, chooseOnlyActive, type Target } from "./tables";
+import {
+  type Choice,
+  chooseByChs,
+  chooseFirstActive,
+  chooseLegacyGpt,
+  chooseNumbered,
+  chooseOnlyActive,
+  type Target,
+} from "./tables";
 import type { BiosView } from "./view";
 
 /** A stick: sector 0 runs if it ends in 55 AA (common practice; the reference BIOS checks nothing else). */
 export async function followStick(source: ByteSource): Promise<BiosView> {
   const run: Run = { steps: [], leniencies: new Set() };
   const sector = await readExactly(source, 0, SECTOR_BYTES);
-  if (!sector || geometryOf(sector, driveOf(source).sectors).cylinders === 0) return finish(run, stop(run, { code: "medium-too-short" }));
+  if (!sector || geometryOf(sector, driveOf(source).sectors).cylinders === 0)
+    return finish(run, stop(run, { code: "medium-too-short" }));
   if (!isSigned(sector)) return finish(run, stop(run, { code: "sector-unsigned", place: [] }));
   const outcome = await runSector(run, driveOf(source), sector, null);
   if (!decodeMbr(sector).entries.some((entry) => entry.indicator === 0x80)) run.leniencies.add("no-active-partition");
@@ -35,7 +44,8 @@ function finish(run: Run, outcome: Outcome): BiosView {
 
 async function runDisc(run: Run, source: ByteSource): Promise<Outcome> {
   const record = await readExactly(source, 17 * ISO_SECTOR_BYTES, ISO_SECTOR_BYTES);
-  if (!record || record[0] !== 0 || !hasText(record, 1, "CD001\x01EL TORITO SPECIFICATION")) return stop(run, { code: "no-boot-record" });
+  if (!record || record[0] !== 0 || !hasText(record, 1, "CD001\x01EL TORITO SPECIFICATION"))
+    return stop(run, { code: "no-boot-record" });
   const catalogue = await readExactly(source, new Fields(record).u32le(71) * ISO_SECTOR_BYTES, ISO_SECTOR_BYTES);
   if (!catalogue) return stop(run, { code: "catalogue-outside" });
   const fields = new Fields(catalogue);
@@ -64,12 +74,18 @@ async function runDefaultEntry(run: Run, source: ByteSource, catalogue: Fields):
   if (loadedBytes === 0) return stop(run, { code: "default-entry-empty" });
   const image = await readExactly(source, start, loadedBytes);
   if (!image) return stop(run, { code: "default-entry-outside", sector });
-  run.steps.push({ code: "default-entry-loaded", sector, emulation: ["none", "floppy", "floppy", "floppy", "hard disk"][emulation] ?? "unknown" });
+  run.steps.push({
+    code: "default-entry-loaded",
+    sector,
+    emulation: ["none", "floppy", "floppy", "floppy", "hard disk"][emulation] ?? "unknown",
+  });
   const place = [{ kind: "el-torito" as const, number: 0 }];
   if (emulation === 0) return runDiscImage(run, { ...driveOf(source), place }, image, start);
   const floppy = FLOPPY_SECTORS[emulation];
   run.leniencies.add(floppy ? "floppy-emulation" : "hard-disk-emulation");
-  const emulated = floppy ? new WindowSource(source, start, floppy * SECTOR_BYTES) : new WindowSource(source, start, source.sizeBytes);
+  const emulated = floppy
+    ? new WindowSource(source, start, floppy * SECTOR_BYTES)
+    : new WindowSource(source, start, source.sizeBytes);
   return runSector(run, driveOf(emulated, place, source), image.subarray(0, SECTOR_BYTES), null);
 }
 
@@ -86,11 +102,13 @@ const HANDOVERS_MAX = 4;
 
 /** Runs the code in a first sector: of the drive (`target` null) or of the partition handed over to. */
 async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Target | null): Promise<Outcome> {
-  if (run.steps.filter((step) => step.code === "start-code").length >= HANDOVERS_MAX) return stop(run, { code: "too-many-steps" }, "unknown");
+  if (run.steps.filter((step) => step.code === "start-code").length >= HANDOVERS_MAX)
+    return stop(run, { code: "too-many-steps" }, "unknown");
   const program = recogniseStartCode(sector);
   const place = target ? [...drive.place, target.step] : drive.place;
   run.steps.push({ code: "start-code", place, program });
-  const next = (choice: Choice) => ("outcome" in choice ? choice.outcome : handOver(run, drive, choice.target, program !== "classic-chs"));
+  const next = (choice: Choice) =>
+    "outcome" in choice ? choice.outcome : handOver(run, drive, choice.target, program !== "classic-chs");
   switch (program) {
     case "classic-strict":
       return next(await chooseOnlyActive(run, drive, sector));
@@ -111,7 +129,11 @@ async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Tar
       // Without a hand-over the sector count before the volume comes from its own boot sector (hidden sectors).
       const startSector = target ? target.startSector : new Fields(sector).u32le(28);
       const start = target ? target.startSector * SECTOR_BYTES : 0;
-      const source = new WindowSource(drive.source, start, target ? target.sectors * SECTOR_BYTES : drive.source.sizeBytes);
+      const source = new WindowSource(
+        drive.source,
+        start,
+        target ? target.sectors * SECTOR_BYTES : drive.source.sizeBytes,
+      );
       return followSyslinux(run, drive, { startSector, source, place }, sector);
     }
     case "blank":
@@ -126,7 +148,11 @@ async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Tar
 
 async function handOver(run: Run, drive: Drive, target: Target, wantsSignature: boolean): Promise<Outcome> {
   const place = [...drive.place, target.step];
-  const sector = await readExactly(drive.source, (target.codeSector ?? target.startSector) * SECTOR_BYTES, SECTOR_BYTES);
+  const sector = await readExactly(
+    drive.source,
+    (target.codeSector ?? target.startSector) * SECTOR_BYTES,
+    SECTOR_BYTES,
+  );
   if (!sector) return stop(run, { code: "partition-outside", place });
   if (wantsSignature && !isSigned(sector)) return stop(run, { code: "sector-unsigned", place });
   return runSector(run, drive, sector, target);

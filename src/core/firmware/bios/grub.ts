@@ -1,6 +1,6 @@
 import { Fields, isZero, latin1, toSafeNumber } from "../../bytes/fields";
 import { readExactly, WindowSource } from "../../bytes/source";
-import { type Drive, driveOf, type Outcome, readSector, type Run, SECTOR_BYTES, stop } from "./machine";
+import { type Drive, driveOf, type Outcome, type Run, readSector, SECTOR_BYTES, stop } from "./machine";
 
 /** Where GRUB's first sector keeps its core's address: GRUB_BOOT_MACHINE_KERNEL_SECTOR, and the hybrid's own. */
 const CORE_AT = { grub: 0x5c, "grub-hybrid": 0x1b0 } as const;
@@ -12,7 +12,12 @@ const LISTS_MAX = 32;
 const CORE_MAX_SECTORS = 1200;
 
 /** GRUB's first sector loads one sector, which loads the core by its block lists, and the core starts. */
-export async function followGrub(run: Run, drive: Drive, sector: Uint8Array, program: "grub" | "grub-hybrid"): Promise<Outcome> {
+export async function followGrub(
+  run: Run,
+  drive: Drive,
+  sector: Uint8Array,
+  program: "grub" | "grub-hybrid",
+): Promise<Outcome> {
   const address = toSafeNumber(new Fields(sector).u64le(CORE_AT[program])) ?? Number.MAX_SAFE_INTEGER;
   const missing = { code: "core-missing", place: drive.place, program, sector: address } as const;
   const first = address < drive.sectors ? await readSector(drive, address) : null;
@@ -63,10 +68,12 @@ export async function followGrubDisc(run: Run, drive: Drive, image: Uint8Array):
   const lengthBytes = fields.u32le(16);
   if (lengthBytes === 0) return stop(run, { code: "boot-info-missing", place: drive.place });
   const start = sector * 2048;
-  if (start + lengthBytes > drive.medium.sizeBytes) return stop(run, { code: "core-cut", place: drive.place, program, sector });
+  if (start + lengthBytes > drive.medium.sizeBytes)
+    return stop(run, { code: "core-cut", place: drive.place, program, sector });
   const core = driveOf(new WindowSource(drive.medium, start, lengthBytes));
   // Behind cdboot.img (one disc sector) stands diskboot.img, which cdboot jumps over, then the core.
   const head = await readExactly(core.source, 2048 + SECTOR_BYTES, SECTOR_BYTES);
-  if (!head || !isCoreHead(head, lengthBytes - 2048 - SECTOR_BYTES)) return stop(run, { code: "core-damaged", place: drive.place, program });
+  if (!head || !isCoreHead(head, lengthBytes - 2048 - SECTOR_BYTES))
+    return stop(run, { code: "core-damaged", place: drive.place, program });
   return stop(run, { code: "core-runs", place: drive.place, program }, "starts");
 }

@@ -3,7 +3,7 @@ import { type ByteSource, type Extent, ExtentSource, readExactly } from "../../b
 import { FatTree } from "../../formats/fat";
 import { type FileTree, findEntry, type TreeEntry } from "../../formats/file-tree";
 import { IsoTree, readIsoDescriptors } from "../../formats/iso9660";
-import { type Drive, type Outcome, readSector, type Run, SECTOR_BYTES, stop } from "./machine";
+import { type Drive, type Outcome, type Run, readSector, SECTOR_BYTES, stop } from "./machine";
 
 /** LDLINUX_MAGIC of Syslinux 4 to 6 (core/diskstart.inc, libinstaller/syslxint.h). */
 const LDLINUX_MAGIC = 0x3eb202fe;
@@ -17,7 +17,12 @@ const MODULE_FOLDERS = ["/boot/isolinux", "/isolinux", "/boot/syslinux", "/sysli
 const MODULE = "ldlinux.c32";
 
 /** A volume's boot sector with the address of ldlinux.sys patched into it by the installer. */
-export async function followSyslinux(run: Run, drive: Drive, volume: { startSector: number; source: ByteSource; place: Drive["place"] }, sector: Uint8Array): Promise<Outcome> {
+export async function followSyslinux(
+  run: Run,
+  drive: Drive,
+  volume: { startSector: number; source: ByteSource; place: Drive["place"] },
+  sector: Uint8Array,
+): Promise<Outcome> {
   const { place } = volume;
   const program = "syslinux" as const;
   const patched = patchedAddress(sector);
@@ -52,7 +57,12 @@ function patchedAddress(sector: Uint8Array): { sector: number; mark: number } | 
 }
 
 /** The whole of ldlinux.sys through its own extents. Null where one leaves the drive. */
-async function readLdlinux(drive: Drive, first: Uint8Array, base: number, firstSector: number): Promise<LdlinuxCore | null> {
+async function readLdlinux(
+  drive: Drive,
+  first: Uint8Array,
+  base: number,
+  firstSector: number,
+): Promise<LdlinuxCore | null> {
   const fields = new Fields(first);
   if (fields.u32le(0x18) !== LDLINUX_MAGIC) return { intact: false, needsModule: false, folder: null };
   const words = fields.u32le(0x24);
@@ -103,8 +113,15 @@ function isVersion6(core: Uint8Array): boolean {
   return match !== null && Number(match[1]) >= 5;
 }
 
-async function endWithModule<E extends TreeEntry>(run: Run, tree: FileTree<E>, place: Drive["place"], program: "syslinux" | "isolinux" | "isolinux-hybrid", core: LdlinuxCore): Promise<Outcome> {
-  if (core.needsModule && !(await hasModule(tree, core.folder))) return stop(run, { code: "module-missing", place, file: MODULE });
+async function endWithModule<E extends TreeEntry>(
+  run: Run,
+  tree: FileTree<E>,
+  place: Drive["place"],
+  program: "syslinux" | "isolinux" | "isolinux-hybrid",
+  core: LdlinuxCore,
+): Promise<Outcome> {
+  if (core.needsModule && !(await hasModule(tree, core.folder)))
+    return stop(run, { code: "module-missing", place, file: MODULE });
   return stop(run, { code: "core-runs", place, program }, "starts");
 }
 
@@ -132,7 +149,13 @@ export function followIsolinux(run: Run, drive: Drive, imageStart: number, image
 }
 
 /** The boot info table gives length and checksum: the 32-bit words from byte 64 on add up to it. */
-async function endOnDisc(run: Run, drive: Drive, program: "isolinux" | "isolinux-hybrid", start: number, image: Uint8Array): Promise<Outcome> {
+async function endOnDisc(
+  run: Run,
+  drive: Drive,
+  program: "isolinux" | "isolinux-hybrid",
+  start: number,
+  image: Uint8Array,
+): Promise<Outcome> {
   const { place, medium } = drive;
   const fields = new Fields(image);
   const lengthBytes = fields.u32le(16);
@@ -155,4 +178,3 @@ function isVersion6Disc(core: Uint8Array): boolean {
   const match = /ISOLINUX (\d+)\./.exec(latin1(core));
   return match !== null && Number(match[1]) >= 5;
 }
-

@@ -1,10 +1,9 @@
-import { decodeEntries } from "../../formats/gpt";
 import { Fields, hasText, toSafeNumber } from "../../bytes/fields";
 import { readExactly } from "../../bytes/source";
+import { decodeEntries, GPT_LEGACY_BOOTABLE } from "../../formats/gpt";
 import { decodeMbr, isExtendedType, type MbrEntry, readLogicalPartitions } from "../../formats/mbr";
-import { GPT_LEGACY_BOOTABLE } from "../../formats/gpt";
-import { type Drive, geometryOf, type Outcome, readSector, type Run, SECTOR_BYTES, stop } from "./machine";
 import type { PlaceStep } from "../place";
+import { type Drive, geometryOf, type Outcome, type Run, readSector, SECTOR_BYTES, stop } from "./machine";
 
 /** A partition that start code hands over to. */
 export interface Target {
@@ -22,14 +21,17 @@ export async function chooseOnlyActive(run: Run, drive: Drive, sector: Uint8Arra
   const active = (await allPartitions(drive, sector)).filter((each) => (each.indicator & 0x80) !== 0);
   const { place } = drive;
   if (active.length === 0) return { outcome: stop(run, { code: "no-active-partition", place }) };
-  if (active.length > 1) return { outcome: stop(run, { code: "several-active-partitions", place, count: active.length }) };
+  if (active.length > 1)
+    return { outcome: stop(run, { code: "several-active-partitions", place, count: active.length }) };
   return { target: active[0] as Target };
 }
 
 /** The code that takes the first active primary partition. Debian's mbr: any non-zero indicator counts. */
 export function chooseFirstActive(run: Run, drive: Drive, sector: Uint8Array): Choice {
   const entry = decodeMbr(sector).entries.find((each) => each.indicator !== 0);
-  return entry ? { target: toTarget(entry) } : { outcome: stop(run, { code: "no-active-partition", place: drive.place }) };
+  return entry
+    ? { target: toTarget(entry) }
+    : { outcome: stop(run, { code: "no-active-partition", place: drive.place }) };
 }
 
 /**
@@ -44,7 +46,8 @@ export function chooseByChs(run: Run, drive: Drive, sector: Uint8Array): Choice 
   const [head, low, high] = [fields.u8(at + 1), fields.u8(at + 2), fields.u8(at + 3)];
   const cylinder = ((low & 0xc0) << 2) | high;
   const { heads, sectorsPerTrack, cylinders } = geometryOf(sector, drive.sectors);
-  if (head >= heads || cylinder >= cylinders || (low & 0x3f) === 0) return { outcome: stop(run, { code: "address-beyond-chs", place: drive.place }) };
+  if (head >= heads || cylinder >= cylinders || (low & 0x3f) === 0)
+    return { outcome: stop(run, { code: "address-beyond-chs", place: drive.place }) };
   const codeSector = (cylinder * heads + head) * sectorsPerTrack + (low & 0x3f) - 1;
   return { target: { ...toTarget(entry), codeSector } };
 }
@@ -64,23 +67,39 @@ export async function chooseLegacyGpt(run: Run, drive: Drive): Promise<Choice> {
   const fields = new Fields(header);
   const [count, entryBytes] = [fields.u32le(80), fields.u32le(84)];
   const start = toSafeNumber(fields.u64le(72));
-  if (start === null || entryBytes < 128 || entryBytes > 4096 || count > 1024) return { outcome: stop(run, { code: "gpt-missing", place }) };
+  if (start === null || entryBytes < 128 || entryBytes > 4096 || count > 1024)
+    return { outcome: stop(run, { code: "gpt-missing", place }) };
   const array = await readExactly(drive.source, start * SECTOR_BYTES, count * entryBytes);
-  const marked = array ? decodeEntries(array, count, entryBytes).filter((entry) => (entry.attributes & GPT_LEGACY_BOOTABLE) !== 0n) : [];
+  const marked = array
+    ? decodeEntries(array, count, entryBytes).filter((entry) => (entry.attributes & GPT_LEGACY_BOOTABLE) !== 0n)
+    : [];
   if (marked.length === 0) return { outcome: stop(run, { code: "no-legacy-start-partition", place }) };
-  if (marked.length > 1) return { outcome: stop(run, { code: "several-legacy-start-partitions", place, count: marked.length }) };
+  if (marked.length > 1)
+    return { outcome: stop(run, { code: "several-legacy-start-partitions", place, count: marked.length }) };
   const entry = marked[0] as (typeof marked)[number];
-  return { target: { startSector: entry.startLba, sectors: entry.endLba - entry.startLba + 1, step: { kind: "gpt", number: entry.number } } };
+  return {
+    target: {
+      startSector: entry.startLba,
+      sectors: entry.endLba - entry.startLba + 1,
+      step: { kind: "gpt", number: entry.number },
+    },
+  };
 }
 
 async function allPartitions(drive: Drive, sector: Uint8Array): Promise<(Target & { indicator: number })[]> {
   const found: (Target & { indicator: number })[] = [];
   const { entries } = decodeMbr(sector);
-  for (const entry of entries) if (entry.type !== 0 || entry.indicator !== 0) found.push({ ...toTarget(entry), indicator: entry.indicator });
+  for (const entry of entries)
+    if (entry.type !== 0 || entry.indicator !== 0) found.push({ ...toTarget(entry), indicator: entry.indicator });
   for (const entry of entries.filter((each) => isExtendedType(each.type))) {
     const { partitions } = await readLogicalPartitions(drive.source, entry, SECTOR_BYTES);
     for (const each of partitions) {
-      found.push({ startSector: each.startLba, sectors: each.sectors, step: { kind: "logical", number: each.number }, indicator: each.indicator });
+      found.push({
+        startSector: each.startLba,
+        sectors: each.sectors,
+        step: { kind: "logical", number: each.number },
+        indicator: each.indicator,
+      });
     }
   }
   return found;

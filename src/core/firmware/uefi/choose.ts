@@ -57,8 +57,11 @@ export function loadProblem(start: StartFile, arch: Arch): LoadProblem | null {
   if (!next.loader) return { code: "second-stage-missing", file: loader.file, expected: next.expected };
   if (next.role === "fallback") return { code: "fallback-first", file: next.loader.file };
   const second = next.loader;
-  if (!second.readable || !second.pe || second.faults.length > 0) return { code: "second-stage-damaged", file: second.file };
-  return second.machine === arch ? null : { code: "second-stage-machine", file: second.file, machine: machineName(second) };
+  if (!second.readable || !second.pe || second.faults.length > 0)
+    return { code: "second-stage-damaged", file: second.file };
+  return second.machine === arch
+    ? null
+    : { code: "second-stage-machine", file: second.file, machine: machineName(second) };
 }
 
 function machineName(loader: Loader): string {

@@ -3,7 +3,7 @@ import { type ByteSource, readExactly, WindowSource } from "../../bytes/source";
 import { FatTree } from "../../formats/fat";
 import { checkGptEntries, type GptHeader, readGptHeader } from "../../formats/gpt";
 import { ISO_SECTOR_BYTES } from "../../formats/iso9660";
-import { decodeMbr, isProtective, isUsed, type Mbr, MBR_TYPE_EFI_SYSTEM, MBR_TYPE_PROTECTIVE } from "../../formats/mbr";
+import { decodeMbr, isProtective, isUsed, MBR_TYPE_EFI_SYSTEM, MBR_TYPE_PROTECTIVE, type Mbr } from "../../formats/mbr";
 import { recogniseVolume } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
 import type { Place } from "../place";
@@ -59,7 +59,13 @@ class Walk {
     return Math.floor(device.source.sizeBytes / this.blockBytes) - 1;
   }
 
-  private child(device: Device, startBlock: number, blocks: number, step: Place[number], leniencies: Leniency[] = []): Device {
+  private child(
+    device: Device,
+    startBlock: number,
+    blocks: number,
+    step: Place[number],
+    leniencies: Leniency[] = [],
+  ): Device {
     const start = startBlock * this.blockBytes;
     return {
       source: new WindowSource(device.source, start, blocks * this.blockBytes),
@@ -103,7 +109,15 @@ class Walk {
       else {
         const lenient: Leniency[] = primary.ok ? [] : ["gpt-backup"];
         if (entry.type !== EFI_SYSTEM) lenient.push("partition-type");
-        children.push(this.child(device, entry.startLba, entry.endLba - entry.startLba + 1, { kind: "gpt", number: entry.number }, lenient));
+        children.push(
+          this.child(
+            device,
+            entry.startLba,
+            entry.endLba - entry.startLba + 1,
+            { kind: "gpt", number: entry.number },
+            lenient,
+          ),
+        );
       }
     }
     return children;
@@ -222,7 +236,13 @@ class Walk {
     const children = used
       .filter((entry) => entry.type !== MBR_TYPE_PROTECTIVE)
       .map((entry) =>
-        this.child(device, entry.startLba, entry.sectors, { kind: "mbr", number: entry.slot }, entry.type === MBR_TYPE_EFI_SYSTEM ? [] : ["partition-type"]),
+        this.child(
+          device,
+          entry.startLba,
+          entry.sectors,
+          { kind: "mbr", number: entry.slot },
+          entry.type === MBR_TYPE_EFI_SYSTEM ? [] : ["partition-type"],
+        ),
       );
     this.notes.push({ code: "mbr-used", place: device.place, partitions: children.length });
     return children;
@@ -246,7 +266,9 @@ class Walk {
       }
       const start = at + own.startLba;
       if (start + own.sectors - 1 >= blocks || start <= 0) break;
-      children.push(this.child(device, start, own.sectors, { kind: "logical", number: 5 + children.length }, ["logical-partition"]));
+      children.push(
+        this.child(device, start, own.sectors, { kind: "logical", number: 5 + children.length }, ["logical-partition"]),
+      );
       if ((next.type !== 0x05 && next.type !== 0x0f) || next.startLba === 0) break;
       at = next.startLba;
     }
@@ -280,7 +302,10 @@ function catalogueFault(catalogue: Uint8Array): "header" | "checksum" | null {
 }
 
 /** The first entry that makes EDK2 drop the table, as it would find it. */
-export function firstBadEntry(table: Mbr, lastBlock: number): { fault: "entry-past-end" | "entries-overlap"; slot: number } | null {
+export function firstBadEntry(
+  table: Mbr,
+  lastBlock: number,
+): { fault: "entry-past-end" | "entries-overlap"; slot: number } | null {
   const used = table.entries.filter(isUsed);
   for (const [index, entry] of used.entries()) {
     const end = entry.startLba + entry.sectors - 1;

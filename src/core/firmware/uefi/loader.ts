@@ -18,7 +18,12 @@ export async function readStartFiles<E extends TreeEntry>(tree: FileTree<E>): Pr
   return files;
 }
 
-async function readStartFile<E extends TreeEntry>(tree: FileTree<E>, beside: E[], entry: E, architecture: Architecture): Promise<StartFile> {
+async function readStartFile<E extends TreeEntry>(
+  tree: FileTree<E>,
+  beside: E[],
+  entry: E,
+  architecture: Architecture,
+): Promise<StartFile> {
   const loader = await readLoader(tree, entry);
   return { loader, next: isFirstStage(loader) ? await readNextStage(tree, beside, architecture) : null };
 }
@@ -29,8 +34,13 @@ function isFirstStage(loader: Loader): boolean {
 }
 
 /** What the first stage starts: a fallback program where one lies beside it, else its second stage. */
-async function readNextStage<E extends TreeEntry>(tree: FileTree<E>, beside: E[], architecture: Architecture): Promise<NextStage> {
-  const named = (name: string) => beside.find((each) => !each.directory && each.name.toUpperCase() === name.toUpperCase());
+async function readNextStage<E extends TreeEntry>(
+  tree: FileTree<E>,
+  beside: E[],
+  architecture: Architecture,
+): Promise<NextStage> {
+  const named = (name: string) =>
+    beside.find((each) => !each.directory && each.name.toUpperCase() === name.toUpperCase());
   const fallback = named(`fb${architecture}.efi`);
   const name = fallback ? `fb${architecture}.efi` : `grub${architecture}.efi`;
   const entry = fallback ?? named(name);
@@ -45,7 +55,16 @@ async function readLoader<E extends TreeEntry>(tree: FileTree<E>, entry: E): Pro
   const content = await tree.open(entry);
   const base = { file: `/EFI/BOOT/${entry.name}`, bytes: entry.sizeBytes };
   if (!content || !(await endIsThere(content))) {
-    return { ...base, readable: false, pe: false, machine: null, machineNumber: null, subsystem: null, faults: [], sbat: null };
+    return {
+      ...base,
+      readable: false,
+      pe: false,
+      machine: null,
+      machineNumber: null,
+      subsystem: null,
+      faults: [],
+      sbat: null,
+    };
   }
   const image = await readPe(content);
   return {

@@ -35,7 +35,14 @@ export const loaderSchema = z.object({
   subsystem: z.number().int().nullable(),
   /** What keeps firmware from loading it. */
   faults: z.array(
-    z.enum(["not-pe", "headers-cut", "optional-header-odd", "section-outside-file", "section-outside-image", "certificates-outside-file"]),
+    z.enum([
+      "not-pe",
+      "headers-cut",
+      "optional-header-odd",
+      "section-outside-file",
+      "section-outside-image",
+      "certificates-outside-file",
+    ]),
   ),
   sbat: z.array(sbatRowSchema).nullable(),
 });
@@ -92,10 +99,19 @@ export const uefiNoteSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("gpt-damaged"), place: placeSchema, primary: z.string(), backup: z.string() }),
   z.object({ code: z.literal("gpt-entry-skipped"), place: placeSchema, number: z.number(), fault: z.string() }),
   z.object({ code: z.literal("el-torito-used"), place: placeSchema, entries: z.number() }),
-  z.object({ code: z.literal("el-torito-refused"), place: placeSchema, fault: z.enum(["outside-medium", "header", "checksum", "nothing-startable"]) }),
+  z.object({
+    code: z.literal("el-torito-refused"),
+    place: placeSchema,
+    fault: z.enum(["outside-medium", "header", "checksum", "nothing-startable"]),
+  }),
   z.object({ code: z.literal("mbr-used"), place: placeSchema, partitions: z.number() }),
   z.object({ code: z.literal("mbr-unsigned"), place: placeSchema }),
-  z.object({ code: z.literal("mbr-void"), place: placeSchema, fault: z.enum(["entry-past-end", "entries-overlap"]), slot: z.number() }),
+  z.object({
+    code: z.literal("mbr-void"),
+    place: placeSchema,
+    fault: z.enum(["entry-past-end", "entries-overlap"]),
+    slot: z.number(),
+  }),
   z.object({ code: z.literal("volume-not-read"), place: placeSchema, filesystem: z.string().nullable() }),
   z.object({ code: z.literal("fat-too-few-clusters"), place: placeSchema, clusters: z.number() }),
 ]);

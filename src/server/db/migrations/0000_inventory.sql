@@ -56,6 +56,7 @@ CREATE TABLE `inspections` (
 	`bytes` bigint NOT NULL,
 	`sha256` char(64),
 	`views_key` char(64) NOT NULL,
+	`fault` varchar(500),
 	`body` json NOT NULL,
 	`created_at` datetime(3) NOT NULL DEFAULT (UTC_TIMESTAMP(3)),
 	CONSTRAINT `inspections_id` PRIMARY KEY(`id`)

@@ -1,5 +1,14 @@
 import { execFileSync } from "node:child_process";
-import { closeSync, existsSync, mkdirSync, openSync, readFileSync, truncateSync, writeFileSync, writeSync } from "node:fs";
+import {
+  closeSync,
+  existsSync,
+  mkdirSync,
+  openSync,
+  readFileSync,
+  truncateSync,
+  writeFileSync,
+  writeSync,
+} from "node:fs";
 import { join } from "node:path";
 
 /** Runs a reference tool; its output, or an error that carries what it printed. */
@@ -8,7 +17,13 @@ export function run(command: string, args: string[], options: { input?: string; 
     return execFileSync(command, args, {
       encoding: "utf8",
       stdio: ["pipe", "pipe", "pipe"],
-      env: { ...process.env, PATH: `${process.env.PATH}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: "1", TZ: "UTC", SOURCE_DATE_EPOCH: "1767225600" },
+      env: {
+        ...process.env,
+        PATH: `${process.env.PATH}:/usr/sbin:/sbin`,
+        MTOOLS_SKIP_CHECK: "1",
+        TZ: "UTC",
+        SOURCE_DATE_EPOCH: "1767225600",
+      },
       ...options,
     });
   } catch (error) {
@@ -130,7 +145,18 @@ export class Workshop {
       run("cp", [from, to]);
     }
     const file = this.path(name);
-    run("xorriso", ["-as", "mkisofs", "-quiet", "-V", "KIT", "-J", "-R", "-o", file, ...options, tree]);
+    run("xorriso", [
+      "-as",
+      "mkisofs",
+      "-quiet",
+      ...(options.includes("-V") ? [] : ["-V", "KIT"]),
+      "-J",
+      "-R",
+      "-o",
+      file,
+      ...options,
+      tree,
+    ]);
     return file;
   }
 

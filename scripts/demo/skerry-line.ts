@@ -1,0 +1,488 @@
+import type { MediumKind } from "../../src/server/services/media";
+import type { ImageName } from "./images";
+
+/** Skerry Line, a small island ferry operator. All makers, models, kits, people and systems are invented. */
+export const PEOPLE = [
+  { name: "Ina Torvald", role: "Technician" },
+  { name: "Col Marrick", role: "Technician" },
+  { name: "Runa Esk", role: "Head of IT" },
+];
+
+export const SITES = [
+  { name: "Head office", place: "Harrick, Quay Street 4" },
+  { name: "Workshop", place: "Harrick, slipway" },
+  { name: "North Pier", place: "Ticket office, Harrick" },
+  { name: "Sandsay", place: "Ticket office, Sandsay harbour" },
+  { name: "MV Petrel", place: "Harrick to Sandsay" },
+  { name: "MV Fulmar", place: "Outer isles" },
+];
+
+export const KITS = [
+  {
+    name: "Bollard",
+    purpose: "General rescue environment: files, partitions, start-up repair",
+    releases: [
+      { name: "4.1", madeOn: "2021-02-11" },
+      { name: "5.0", madeOn: "2025-09-30" },
+    ],
+  },
+  {
+    name: "Lantern",
+    purpose: "Repair environment for the office systems",
+    releases: [
+      { name: "11", madeOn: "2023-05-04" },
+      { name: "12", madeOn: "2026-01-19" },
+    ],
+  },
+  {
+    name: "Spindle",
+    purpose: "Takes and puts back system images",
+    releases: [
+      { name: "2.3", madeOn: "2020-08-27" },
+      { name: "3.0", madeOn: "2025-11-12" },
+    ],
+  },
+];
+
+type Mode = "x64" | "ia32" | "aa64" | "bios" | "legacy";
+
+interface Machine {
+  tag: string;
+  name: string;
+  site: string;
+  model: keyof typeof MODELS;
+  /** Departures from the model's usual state. */
+  mode?: Mode;
+  secureBoot?: "on" | "off" | "setup" | "absent" | null;
+  fastBoot?: "on" | "off";
+  usbStart?: "on" | "off";
+  unknownFirmware?: boolean;
+  note?: string;
+}
+
+interface Model {
+  make: string;
+  model: string;
+  form: "desktop" | "laptop" | "tablet" | "server" | "other";
+  mode: Mode;
+  cpu: "x64" | "ia32" | "aa64";
+  memoryGiB: number;
+  disks: { name: string; gigabytes: number; bus: string }[];
+  keys: { setup: string; startMenu: string } | null;
+  usb: number;
+  optical: boolean;
+  system: { family: string; name: string; version: string; arch: string };
+}
+
+const OFFICE = { family: "windows", name: "Gannet Desk", version: "11.4", arch: "x64" };
+const LINUX = { family: "linux", name: "Kittiwake", version: "9", arch: "x64" };
+
+const MODELS = {
+  corvane14: {
+    make: "Corvane",
+    model: "Slate 14",
+    form: "laptop",
+    mode: "x64",
+    cpu: "x64",
+    memoryGiB: 16,
+    disks: [{ name: "nvme0n1", gigabytes: 512.110190592, bus: "nvme" }],
+    keys: { setup: "F2", startMenu: "F12" },
+    usb: 3,
+    optical: false,
+    system: OFFICE,
+  },
+  corvane13: {
+    make: "Corvane",
+    model: "Slate 13",
+    form: "laptop",
+    mode: "x64",
+    cpu: "x64",
+    memoryGiB: 8,
+    disks: [{ name: "nvme0n1", gigabytes: 256.060514304, bus: "nvme" }],
+    keys: { setup: "F2", startMenu: "F12" },
+    usb: 2,
+    optical: false,
+    system: OFFICE,
+  },
+  ostrel: {
+    make: "Ostrel",
+    model: "Block 3",
+    form: "desktop",
+    mode: "x64",
+    cpu: "x64",
+    memoryGiB: 16,
+    disks: [{ name: "sda", gigabytes: 500.107862016, bus: "sata" }],
+    keys: { setup: "Delete", startMenu: "F11" },
+    usb: 6,
+    optical: true,
+    system: OFFICE,
+  },
+  ostrelOld: {
+    make: "Ostrel",
+    model: "Block 1",
+    form: "desktop",
+    mode: "legacy",
+    cpu: "x64",
+    memoryGiB: 8,
+    disks: [{ name: "sda", gigabytes: 250.059350016, bus: "sata" }],
+    keys: { setup: "Delete", startMenu: "F8" },
+    usb: 6,
+    optical: true,
+    system: OFFICE,
+  },
+  marlowe: {
+    make: "Marlowe",
+    model: "Kiosk K2",
+    form: "other",
+    mode: "ia32",
+    cpu: "x64",
+    memoryGiB: 4,
+    disks: [{ name: "mmcblk0", gigabytes: 31.26853632, bus: "mmc" }],
+    keys: null,
+    usb: 1,
+    optical: false,
+    system: LINUX,
+  },
+  engine: {
+    make: "Brenn",
+    model: "Marine PC 200",
+    form: "other",
+    mode: "bios",
+    cpu: "ia32",
+    memoryGiB: 2,
+    disks: [{ name: "sda", gigabytes: 40.02066432, bus: "ide" }],
+    keys: { setup: "Delete", startMenu: "F11" },
+    usb: 2,
+    optical: false,
+    system: { family: "linux", name: "Kittiwake", version: "6", arch: "ia32" },
+  },
+  bridge: {
+    make: "Brenn",
+    model: "Marine PC 700",
+    form: "other",
+    mode: "x64",
+    cpu: "x64",
+    memoryGiB: 8,
+    disks: [{ name: "sda", gigabytes: 128.03567616, bus: "sata" }],
+    keys: { setup: "F2", startMenu: "F7" },
+    usb: 4,
+    optical: false,
+    system: LINUX,
+  },
+  halyde: {
+    make: "Halyde",
+    model: "Tab 10A",
+    form: "tablet",
+    mode: "aa64",
+    cpu: "aa64",
+    memoryGiB: 8,
+    disks: [{ name: "sda", gigabytes: 127.99967232, bus: "ufs" }],
+    keys: null,
+    usb: 1,
+    optical: false,
+    system: { family: "windows", name: "Gannet Desk", version: "11.4", arch: "aa64" },
+  },
+  server: {
+    make: "Brenn",
+    model: "Rack 1U-E",
+    form: "server",
+    mode: "x64",
+    cpu: "x64",
+    memoryGiB: 64,
+    disks: [
+      { name: "sda", gigabytes: 960.197124096, bus: "raid" },
+      { name: "sdb", gigabytes: 4000.787030016, bus: "raid" },
+    ],
+    keys: { setup: "F2", startMenu: "F10" },
+    usb: 4,
+    optical: false,
+    system: { family: "linux", name: "Kittiwake Server", version: "9", arch: "x64" },
+  },
+} satisfies Record<string, Model>;
+
+export const MACHINES: Machine[] = [
+  { tag: "HO-001", name: "Reception", site: "Head office", model: "ostrel" },
+  { tag: "HO-002", name: "Accounts 1", site: "Head office", model: "corvane14", secureBoot: "on" },
+  { tag: "HO-003", name: "Accounts 2", site: "Head office", model: "corvane14", secureBoot: "on" },
+  { tag: "HO-004", name: "Timetables", site: "Head office", model: "corvane14" },
+  { tag: "HO-005", name: "Crewing", site: "Head office", model: "corvane13" },
+  { tag: "HO-006", name: "Management", site: "Head office", model: "corvane14", secureBoot: "on" },
+  { tag: "HO-007", name: "Meeting room", site: "Head office", model: "ostrelOld" },
+  { tag: "HO-SRV1", name: "Files and bookings", site: "Head office", model: "server" },
+  { tag: "HO-SRV2", name: "Spare server", site: "Head office", model: "server", secureBoot: "setup" },
+  { tag: "WS-001", name: "Parts desk", site: "Workshop", model: "ostrel", fastBoot: "on" },
+  { tag: "WS-002", name: "Welding bay", site: "Workshop", model: "ostrelOld" },
+  { tag: "WS-003", name: "Diagnostics laptop", site: "Workshop", model: "corvane13", secureBoot: "on" },
+  {
+    tag: "WS-004",
+    name: "Lathe control",
+    site: "Workshop",
+    model: "engine",
+    note: "Runs the lathe's own software. Do not update.",
+  },
+  { tag: "NP-001", name: "Counter 1", site: "North Pier", model: "ostrel" },
+  { tag: "NP-002", name: "Counter 2", site: "North Pier", model: "ostrel" },
+  { tag: "NP-003", name: "Counter 3", site: "North Pier", model: "ostrel", usbStart: "off" },
+  { tag: "NP-K1", name: "Kiosk, pier head", site: "North Pier", model: "marlowe" },
+  { tag: "NP-K2", name: "Kiosk, car lane", site: "North Pier", model: "marlowe" },
+  { tag: "NP-T1", name: "Boarding tablet", site: "North Pier", model: "halyde", secureBoot: "off" },
+  { tag: "SA-001", name: "Counter 1", site: "Sandsay", model: "ostrel" },
+  { tag: "SA-002", name: "Counter 2", site: "Sandsay", model: "ostrelOld" },
+  { tag: "SA-K1", name: "Kiosk", site: "Sandsay", model: "marlowe" },
+  { tag: "SA-T1", name: "Boarding tablet", site: "Sandsay", model: "halyde", secureBoot: "off" },
+  { tag: "PE-B1", name: "Bridge, chart table", site: "MV Petrel", model: "bridge" },
+  { tag: "PE-B2", name: "Bridge, log", site: "MV Petrel", model: "bridge", secureBoot: "on" },
+  { tag: "PE-E1", name: "Engine room", site: "MV Petrel", model: "engine" },
+  { tag: "PE-C1", name: "Café till", site: "MV Petrel", model: "ostrel", secureBoot: null },
+  { tag: "FU-B1", name: "Bridge, chart table", site: "MV Fulmar", model: "bridge" },
+  { tag: "FU-E1", name: "Engine room", site: "MV Fulmar", model: "engine" },
+  { tag: "FU-C1", name: "Purser", site: "MV Fulmar", model: "corvane13" },
+  {
+    tag: "FU-X1",
+    name: "Saloon screen",
+    site: "MV Fulmar",
+    model: "ostrel",
+    unknownFirmware: true,
+    note: "Bought second-hand; nobody has looked into its set-up yet.",
+  },
+];
+
+/** `creel.facts/1` of a machine. */
+export function factsOf(machine: Machine, index: number): Record<string, unknown> {
+  const model: Model = MODELS[machine.model];
+  const mode = machine.mode ?? model.mode;
+  const uefi = mode !== "bios";
+  const arch = mode === "legacy" ? "x64" : mode;
+  const state = machine.secureBoot === undefined ? "off" : machine.secureBoot;
+  return {
+    schema: "creel.facts/1",
+    computer: {
+      tag: machine.tag,
+      make: model.make,
+      model: model.model,
+      serial: serialOf(model.make, index),
+      form: model.form,
+    },
+    firmware: machine.unknownFirmware
+      ? {}
+      : {
+          kind: uefi ? "uefi" : "bios",
+          arch: uefi ? arch : null,
+          vendor: uefi ? "Norlight Firmware" : "Pharos BIOS",
+          version: uefi ? "2.18" : "6.00",
+          legacyMode: uefi ? (mode === "legacy" ? "on" : model.form === "desktop" ? "off" : "absent") : null,
+          secureBoot: uefi ? { state } : null,
+          fastBoot: machine.fastBoot ?? (uefi ? "off" : null),
+          usbStart: machine.usbStart ?? "on",
+          keys: model.keys,
+        },
+    cpu: { arch: model.cpu },
+    memoryBytes: model.memoryGiB * 2 ** 30,
+    disks: model.disks.map((disk, at) => ({
+      name: disk.name,
+      bytes: Math.round(disk.gigabytes * 1e9),
+      sectorBytes: 512,
+      bus: disk.bus,
+      table: uefi && mode !== "legacy" ? "gpt" : "mbr",
+      serial: serialOf(disk.name, index * 10 + at),
+      removable: false,
+      partitions:
+        at === 0
+          ? partitionsOf(Math.round(disk.gigabytes * 1e9), mode, model.system.family)
+          : [
+              {
+                number: 1,
+                type: null,
+                start: 1048576,
+                bytes: Math.round(disk.gigabytes * 1e9) - 2097152,
+                filesystem: "ext4",
+                role: "data",
+              },
+            ],
+    })),
+    systems: [{ ...model.system, language: "en-GB" }],
+    ports: { usb: model.usb, optical: model.optical },
+  };
+}
+
+function serialOf(seed: string, number: number): string {
+  return `${seed.slice(0, 3).toUpperCase()}${((7919 * (number + 11) + seed.length * 104729) % 900000) + 100000}`;
+}
+
+const MIB = 1048576;
+
+function partitionsOf(diskBytes: number, mode: Mode, family: string): Record<string, unknown>[] {
+  const parts: { bytes: number; filesystem: string; role: string }[] = [];
+  if (mode !== "bios" && mode !== "legacy") parts.push({ bytes: 260 * MIB, filesystem: "fat32", role: "esp" });
+  const recovery = family === "windows" ? 900 * MIB : 0;
+  const used = parts.reduce((sum, part) => sum + part.bytes, 0) + recovery + 2 * MIB;
+  const rest = Math.floor((diskBytes - used) / MIB) * MIB;
+  if (family === "windows")
+    parts.push(
+      { bytes: rest, filesystem: "ntfs", role: "system" },
+      { bytes: recovery, filesystem: "ntfs", role: "recovery" },
+    );
+  else {
+    const system = Math.floor((rest * 0.6) / MIB) * MIB;
+    parts.push(
+      { bytes: system, filesystem: "ext4", role: "system" },
+      { bytes: rest - system, filesystem: "ext4", role: "data" },
+    );
+  }
+  let start = MIB;
+  return parts.map((part, at) => {
+    const placed = { number: at + 1, type: null, start, ...part };
+    start += part.bytes;
+    return placed;
+  });
+}
+
+export const MEDIA: {
+  tag: string;
+  name: string;
+  kind: MediumKind;
+  gigabytes: number | null;
+  site: string | null;
+  lentTo?: string;
+  load: string | null;
+  image: ImageName | null;
+  note?: string;
+}[] = [
+  {
+    tag: "RM-01",
+    name: "Rescue stick, head office",
+    kind: "usb",
+    gigabytes: 32,
+    site: "Head office",
+    load: "Bollard 5.0",
+    image: "bollard5",
+  },
+  {
+    tag: "RM-02",
+    name: "Rescue stick, workshop",
+    kind: "usb",
+    gigabytes: 32,
+    site: "Workshop",
+    load: "Bollard 5.0",
+    image: "bollard5",
+  },
+  {
+    tag: "RM-03",
+    name: "Rescue stick, North Pier",
+    kind: "usb",
+    gigabytes: 16,
+    site: "North Pier",
+    load: "Bollard 5.0",
+    image: "bollardCut",
+    note: "Written in a hurry from a download.",
+  },
+  {
+    tag: "RM-04",
+    name: "Old rescue stick",
+    kind: "usb",
+    gigabytes: 4,
+    site: "MV Fulmar",
+    load: "Bollard 4.1",
+    image: "bollard4",
+  },
+  {
+    tag: "RM-05",
+    name: "Rescue disc",
+    kind: "optical",
+    gigabytes: 4.7,
+    site: "Head office",
+    load: "Bollard 5.0",
+    image: "bollard5",
+  },
+  {
+    tag: "LN-01",
+    name: "Repair stick",
+    kind: "usb",
+    gigabytes: 64,
+    site: "Head office",
+    load: "Lantern 12",
+    image: "lantern12",
+  },
+  {
+    tag: "LN-02",
+    name: "Repair stick, Sandsay",
+    kind: "usb",
+    gigabytes: 64,
+    site: "Sandsay",
+    load: "Lantern 12",
+    image: "lantern12Worn",
+  },
+  {
+    tag: "LN-03",
+    name: "Old repair stick",
+    kind: "usb",
+    gigabytes: 16,
+    site: "North Pier",
+    load: "Lantern 11",
+    image: "lantern11",
+  },
+  {
+    tag: "LN-04",
+    name: "Repair stick, Petrel",
+    kind: "usb",
+    gigabytes: 64,
+    site: "MV Petrel",
+    load: "Lantern 12",
+    image: "lantern12",
+  },
+  {
+    tag: "SP-01",
+    name: "Image disk",
+    kind: "disk",
+    gigabytes: 2000,
+    site: "Head office",
+    load: "Spindle 3.0",
+    image: "spindle3",
+  },
+  {
+    tag: "SP-02",
+    name: "Image stick",
+    kind: "usb",
+    gigabytes: 128,
+    site: "Workshop",
+    lentTo: "Col Marrick",
+    load: "Spindle 3.0",
+    image: "spindle3Inactive",
+  },
+  {
+    tag: "SP-03",
+    name: "Image disc",
+    kind: "optical",
+    gigabytes: 0.737,
+    site: "Workshop",
+    load: "Spindle 2.3",
+    image: "spindleDisc",
+  },
+  {
+    tag: "SP-04",
+    name: "Image stick made from the disc",
+    kind: "usb",
+    gigabytes: 8,
+    site: "Sandsay",
+    load: "Spindle 2.3",
+    image: "spindleDisc",
+  },
+  {
+    tag: "XX-01",
+    name: "Stick from a drawer",
+    kind: "usb",
+    gigabytes: 8,
+    site: "North Pier",
+    load: null,
+    image: "papers",
+  },
+  {
+    tag: "FI-01",
+    name: "Bollard 5.0, to be written",
+    kind: "file",
+    gigabytes: null,
+    site: "Head office",
+    load: "Bollard 5.0",
+    image: null,
+  },
+];

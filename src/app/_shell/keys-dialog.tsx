@@ -1,0 +1,43 @@
+"use client";
+
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+
+interface KeysDialogProps {
+  open: boolean;
+  onClose: () => void;
+  stations: readonly { name: string; key: string }[];
+}
+
+export function KeysDialog({ open, onClose, stations }: KeysDialogProps) {
+  const keys: [string, string][] = [
+    ["/", "The one field: a tag, a serial, a name"],
+    ...stations.map(({ name, key }): [string, string] => [key, name]),
+    ["↓ ↑", "Along the list"],
+    ["Enter", "Open what is marked"],
+    ["Esc", "Leave a field or this sheet"],
+    ["?", "These keys"],
+  ];
+  return (
+    <Dialog open={open} onClose={onClose} className="relative z-50">
+      <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
+      <div className="fixed inset-0 grid place-items-center p-6">
+        <DialogPanel className="w-full max-w-md border border-line bg-sheet p-6">
+          <DialogTitle className="font-bold text-lg">Keys</DialogTitle>
+          <dl className="mt-3 grid grid-cols-[5rem_1fr] gap-y-1.5">
+            {keys.map(([key, text]) => (
+              <div key={text} className="contents">
+                <dt>
+                  <kbd className="code rounded-sm border border-line bg-sunk px-1.5">{key}</kbd>
+                </dt>
+                <dd>{text}</dd>
+              </div>
+            ))}
+          </dl>
+          <button type="button" className="act mt-5" onClick={onClose}>
+            Close
+          </button>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}

@@ -1,0 +1,212 @@
+"use client";
+
+import clsx from "clsx";
+import { Moon, Sun } from "lucide-react";
+import Link from "next/link";
+import { usePathname, useRouter } from "next/navigation";
+import { type FormEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { KeysDialog } from "./keys-dialog";
+
+/** The stations, in the order of the work. */
+const STATIONS = [
+  { href: "/", name: "Today", key: "t" },
+  { href: "/computers", name: "Computers", key: "c" },
+  { href: "/media", name: "Media", key: "m" },
+  { href: "/kits", name: "Kits", key: "k" },
+  { href: "/sites", name: "Places", key: "p" },
+] as const;
+
+interface ShellProps {
+  people: { id: number; name: string }[];
+  personId: number;
+  form: "light" | "dark";
+  children: ReactNode;
+}
+
+const YEAR_SECONDS = 31_536_000;
+
+function remember(name: string, value: string): void {
+  // biome-ignore lint/suspicious/noDocumentCookie: the cookie store API is not in every browser in use
+  document.cookie = `${name}=${value}; path=/; max-age=${YEAR_SECONDS}; samesite=lax`;
+}
+
+function isTyping(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName))
+  );
+}
+
+export function Shell({ people, personId, form, children }: ShellProps) {
+  const path = usePathname();
+  const router = useRouter();
+  const field = useRef<HTMLInputElement>(null);
+  const [keysOpen, setKeysOpen] = useState(false);
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.ctrlKey || event.metaKey || event.altKey) return;
+      if (isTyping(event.target)) {
+        if (event.key === "Escape") (event.target as HTMLElement).blur();
+        return;
+      }
+      if (event.key === "/") {
+        event.preventDefault();
+        field.current?.focus();
+        field.current?.select();
+      } else if (event.key === "?") setKeysOpen(true);
+      else if (event.key === "ArrowDown" || event.key === "ArrowUp") moveInList(event);
+      else {
+        const station = STATIONS.find((each) => each.key === event.key);
+        if (station) router.push(station.href);
+      }
+    };
+    document.addEventListener("keydown", onKey);
+    return () => document.removeEventListener("keydown", onKey);
+  }, [router]);
+
+  const find = (event: FormEvent) => {
+    event.preventDefault();
+    const text = field.current?.value.trim();
+    if (text) router.push(`/find?q=${encodeURIComponent(text)}`);
+  };
+
+  return (
+    <div className="min-h-screen lg:grid lg:grid-cols-[9.5rem_1fr] print:block">
+      <a
+        href="#main"
+        className="sr-only focus:not-sr-only focus:absolute focus:top-2 focus:left-2 focus:bg-sheet focus:p-2"
+      >
+        Skip to the content
+      </a>
+      <nav
+        aria-label="Stations"
+        className="print:hidden border-line border-b bg-sunk lg:sticky lg:top-0 lg:h-screen lg:border-r lg:border-b-0"
+      >
+        <div className="flex items-center gap-1 overflow-x-auto px-3 py-2 lg:block lg:px-0 lg:py-4">
+          <Link href="/" className="mr-3 flex items-center gap-2 no-underline lg:mr-0 lg:mb-5 lg:px-4">
+            <Mark />
+            <span className="font-bold text-lg tracking-tight">Creel</span>
+          </Link>
+          {STATIONS.map(({ href, name }) => {
+            const here =
+              href === "/"
+                ? path === "/"
+                : path.startsWith(href) || (href === "/computers" && path.startsWith("/sheets"));
+            return (
+              <Link
+                key={href}
+                href={href}
+                aria-current={here ? "page" : undefined}
+                className={clsx(
+                  "block whitespace-nowrap px-3 py-1.5 no-underline lg:border-l-4 lg:px-3.5",
+                  here ? "border-rope font-bold text-ink" : "border-transparent text-quiet hover:text-ink",
+                )}
+              >
+                {name}
+              </Link>
+            );
+          })}
+        </div>
+      </nav>
+      <div className="min-w-0">
+        <header className="print:hidden flex flex-wrap items-center gap-x-4 gap-y-2 border-line border-b px-5 py-2">
+          <search className="min-w-64 flex-1">
+            <form onSubmit={find}>
+              <label className="sr-only" htmlFor="find">
+                Tag, serial or name
+              </label>
+              <input
+                ref={field}
+                id="find"
+                name="q"
+                type="search"
+                autoComplete="off"
+                placeholder="Scan or type a tag, a serial, a name   ( / )"
+                className="field max-w-xl"
+              />
+            </form>
+          </search>
+          <label className="flex items-center gap-2 text-quiet">
+            <span className="caption">Acting</span>
+            <select
+              className="field w-auto"
+              value={personId}
+              onChange={(event) => {
+                remember("creel-person", event.target.value);
+                router.refresh();
+              }}
+            >
+              {people.map((person) => (
+                <option key={person.id} value={person.id}>
+                  {person.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <button
+            type="button"
+            className="act px-2"
+            aria-label={form === "dark" ? "Use the light form" : "Use the dark form"}
+            onClick={() => {
+              remember("creel-form", form === "dark" ? "light" : "dark");
+              router.refresh();
+            }}
+          >
+            {form === "dark" ? <Sun size={17} aria-hidden /> : <Moon size={17} aria-hidden />}
+          </button>
+          <button type="button" className="act px-2.5" aria-label="Show the keys" onClick={() => setKeysOpen(true)}>
+            ?
+          </button>
+        </header>
+        <main id="main" className="px-5 py-4 print:p-0">
+          {children}
+        </main>
+      </div>
+      <KeysDialog open={keysOpen} onClose={() => setKeysOpen(false)} stations={STATIONS} />
+    </div>
+  );
+}
+
+/** Moves the focus along the links of the list on the page. */
+function moveInList(event: KeyboardEvent): void {
+  const items = [...document.querySelectorAll<HTMLElement>("[data-list] [data-item]")];
+  if (items.length === 0) return;
+  const at = items.findIndex((item) => item === document.activeElement || item.getAttribute("aria-current") === "true");
+  const focused = items.indexOf(document.activeElement as HTMLElement);
+  const from = focused >= 0 ? focused : at;
+  const next = items[Math.max(0, Math.min(items.length - 1, from + (event.key === "ArrowDown" ? 1 : -1)))];
+  if (!next) return;
+  event.preventDefault();
+  next.focus();
+}
+
+/** Two links of a chain seen from the side. */
+function Mark() {
+  return (
+    <svg viewBox="0 0 26 26" width="24" height="24" aria-hidden="true" className="text-rope">
+      <rect
+        x="2"
+        y="8"
+        width="13"
+        height="9"
+        rx="4.5"
+        fill="none"
+        stroke="currentColor"
+        strokeWidth="2.6"
+        transform="rotate(-32 8 12)"
+      />
+      <rect
+        x="11"
+        y="10"
+        width="13"
+        height="9"
+        rx="4.5"
+        fill="none"
+        stroke="currentColor"
+        strokeWidth="2.6"
+        transform="rotate(-32 18 14)"
+      />
+    </svg>
+  );
+}

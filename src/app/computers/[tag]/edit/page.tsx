@@ -1,0 +1,33 @@
+import type { Metadata } from "next";
+import { notFound } from "next/navigation";
+import { getComputer, inputOf } from "@/server/services/computers";
+import { listSites } from "@/server/services/places";
+import { currentContext } from "../../../_lib/context";
+import { ComputerForm } from "../../computer-form";
+
+export const metadata: Metadata = { title: "Edit a computer" };
+
+export default async function EditComputer({ params }: { params: Promise<{ tag: string }> }) {
+  const context = await currentContext();
+  const tag = decodeURIComponent((await params).tag);
+  const [detail, sites] = await Promise.all([getComputer(context, tag), listSites(context)]);
+  if (!detail) notFound();
+  const { id, version } = detail.row;
+  async function readNow() {
+    "use server";
+    const now = await getComputer(await currentContext(), tag);
+    return now ? { ...inputOf(now), version: now.row.version } : null;
+  }
+  return (
+    <>
+      <h1 className="mb-3">
+        <span className="code">{tag}</span> {detail.row.name}
+      </h1>
+      <ComputerForm
+        opened={{ ...inputOf(detail), id, version }}
+        sites={sites.map((site) => ({ id: site.id, name: site.name }))}
+        readNow={readNow}
+      />
+    </>
+  );
+}

@@ -1,0 +1,227 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import { type FieldPath, useFieldArray, useForm } from "react-hook-form";
+import { FORMS, readFacts } from "@/core/facts/schema";
+import { archText } from "@/core/words/firmware";
+import { type Problem, problemText } from "@/server/problems";
+import { DropField } from "@/ui/drop-field";
+import { Field } from "@/ui/field";
+import { type Merge, mergeForms } from "@/ui/merge";
+import { StaleNotice } from "@/ui/stale-notice";
+import { addComputerAction, findComputerAction, saveComputerAction } from "./actions";
+import { type ComputerStart, emptyFacts, type FormValues, fromForm, toForm } from "./form-values";
+
+interface ComputerFormProps {
+  /** The computer as opened, or null for a new one. */
+  opened: (ComputerStart & { id: number; version: number }) | null;
+  sites: { id: number; name: string }[];
+  /** Reads the computer as it is now, after a stale save. */
+  readNow?: () => Promise<(ComputerStart & { version: number }) | null>;
+}
+
+const ARCHES = ["x64", "ia32", "aa64", "arm", "riscv64"] as const;
+const NOT_KNOWN = { value: "", text: "not known" };
+const choices = (...values: string[]) => [NOT_KNOWN, ...values.map((value) => ({ value, text: value }))];
+const FIELD_NAMES: Partial<Record<keyof FormValues, string>> = {
+  siteId: "place",
+  secureBoot: "Secure Boot",
+  legacyMode: "legacy mode",
+  usbStart: "start from USB",
+  fastBoot: "fast boot",
+  arch: "firmware architecture",
+  kind: "firmware kind",
+};
+const showValue = (value: FormValues[keyof FormValues]) =>
+  typeof value === "string"
+    ? value || "not known"
+    : value.map((disk) => `${disk.name} ${disk.gigabytes} GB`).join(", ");
+const nameOf = (field: keyof FormValues) => FIELD_NAMES[field] ?? field;
+
+export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
+  const router = useRouter();
+  const [base, setBase] = useState<ComputerStart & { version: number }>(
+    opened ?? { tag: "", name: null, siteId: null, note: null, facts: emptyFacts(), version: 0 },
+  );
+  const [target, setTarget] = useState<{ id: number; version: number } | null>(opened);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [merge, setMerge] = useState<Merge<FormValues> | null>(null);
+  const [dropped, setDropped] = useState<string | null>(null);
+  const { register, control, handleSubmit, reset, setError, getValues, setValue, formState } = useForm<FormValues>({
+    defaultValues: toForm(base),
+  });
+  const disks = useFieldArray({ control, name: "disks" });
+  const error = (field: FieldPath<FormValues>) => {
+    const [head, index, leaf] = field.split(".");
+    if (head === "disks") return formState.errors.disks?.[Number(index)]?.[leaf as "gigabytes"]?.message;
+    return (formState.errors[field as keyof FormValues] as { message?: string } | undefined)?.message;
+  };
+
+  /** A facts file fills the form; nothing is saved until asked. */
+  const takeFacts = async (file: File) => {
+    setProblem(null);
+    const reading = readFacts(await file.text());
+    if (!reading.ok) {
+      setProblem(`${file.name}: ${reading.problem}. Drop a creel.facts/1 file as the collector writes it.`);
+      return;
+    }
+    const { facts } = reading;
+    const tag = opened?.tag ?? facts.computer.tag ?? getValues("tag");
+    const known = !opened && tag ? await findComputerAction(tag) : null;
+    const start: ComputerStart = {
+      tag,
+      name: known?.name ?? (getValues("name") || null),
+      siteId: known?.siteId ?? (getValues("siteId") ? Number(getValues("siteId")) : null),
+      note: known?.note ?? (getValues("note") || null),
+      facts,
+    };
+    setBase({ ...start, version: known?.version ?? base.version });
+    if (known) setTarget({ id: known.id, version: known.version });
+    reset(toForm(start));
+    setDropped(
+      known
+        ? `${tag} is recorded already: saving replaces its facts by those of ${file.name}; what they were stays in its history.`
+        : `The form is filled from ${file.name}. Look it over, then save.`,
+    );
+  };
+
+  const onStale = async (stale: Extract<Problem, { code: "stale" }>) => {
+    const now = await readNow?.();
+    if (!now) {
+      setProblem(problemText(stale));
+      return;
+    }
+    const merged = mergeForms(getValues(), toForm(base), toForm(now));
+    setBase(now);
+    setTarget((before) => before && { ...before, version: now.version });
+    for (const field of merged.taken) setValue(field, merged.values[field]);
+    setMerge(merged);
+    setProblem(problemText(stale));
+  };
+
+  const save = handleSubmit(async (values) => {
+    setProblem(null);
+    const reading = fromForm(values, base.facts);
+    if (!reading.ok) {
+      for (const [field, message] of Object.entries(reading.fields))
+        setError(field as FieldPath<FormValues>, { message }, { shouldFocus: true });
+      return;
+    }
+    const result = target
+      ? await saveComputerAction(target.id, target.version, reading.input)
+      : await addComputerAction(reading.input);
+    if (result.ok) {
+      router.push(`/computers/${encodeURIComponent(reading.input.tag)}`);
+      router.refresh();
+    } else if (result.problem.code === "stale") await onStale(result.problem);
+    else if (result.problem.code === "taken")
+      setError("tag", { message: problemText(result.problem) }, { shouldFocus: true });
+    else setProblem(problemText(result.problem));
+  });
+
+  const pick = (field: FieldPath<FormValues>, label: string, options: { value: string; text: string }[]) => (
+    <Field label={label} error={error(field)}>
+      {(props) => (
+        <select {...props} {...register(field)}>
+          {options.map(({ value, text }) => (
+            <option key={value} value={value}>
+              {text}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
+  );
+  const write = (field: FieldPath<FormValues>, label: string, hint?: string) => (
+    <Field label={label} error={error(field)} hint={hint}>
+      {(props) => <input {...props} {...register(field)} autoComplete="off" />}
+    </Field>
+  );
+
+  return (
+    <form onSubmit={save} noValidate className="max-w-3xl">
+      <DropField
+        accept={{ "application/json": [".json"] }}
+        onFile={takeFacts}
+        text="Drop a creel.facts/1 file here, or choose one"
+      />
+      {dropped && <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">{dropped}</p>}
+      {problem && (
+        <div className="mt-3">
+          <StaleNotice text={problem} merge={merge} name={nameOf} show={showValue} />
+        </div>
+      )}
+      <fieldset className="mt-4 grid grid-cols-2 gap-3 sm:grid-cols-3">
+        <legend className="mb-1 font-bold">Which computer</legend>
+        {write("tag", "Tag", "as printed on it")}
+        {write("name", "Name")}
+        {pick("siteId", "Place", [
+          { value: "", text: "not recorded" },
+          ...sites.map((site) => ({ value: String(site.id), text: site.name })),
+        ])}
+        {write("make", "Make")}
+        {write("model", "Model")}
+        {write("serial", "Serial")}
+        {pick("form", "Form", choices(...FORMS))}
+        {pick("cpuArch", "Processor", [NOT_KNOWN, ...ARCHES.map((arch) => ({ value: arch, text: archText(arch) }))])}
+        {write("memoryGiB", "Memory in GiB")}
+      </fieldset>
+      <fieldset className="mt-5 grid grid-cols-2 gap-3 sm:grid-cols-3">
+        <legend className="mb-1 font-bold">How it starts</legend>
+        {pick("kind", "Firmware", [NOT_KNOWN, { value: "bios", text: "BIOS" }, { value: "uefi", text: "UEFI" }])}
+        {pick("arch", "Firmware architecture", [
+          NOT_KNOWN,
+          ...ARCHES.map((arch) => ({ value: arch, text: archText(arch) })),
+        ])}
+        {pick("legacyMode", "Legacy mode", choices("on", "off", "absent"))}
+        {pick("secureBoot", "Secure Boot", [
+          NOT_KNOWN,
+          { value: "on", text: "on" },
+          { value: "off", text: "off" },
+          { value: "setup", text: "in set-up mode" },
+          { value: "absent", text: "absent" },
+        ])}
+        {pick("usbStart", "Start from USB", choices("on", "off"))}
+        {pick("fastBoot", "Fast boot", choices("on", "off"))}
+        {write("setupKey", "Set-up key")}
+        {write("startMenuKey", "Start menu key")}
+        {write("usbPorts", "USB ports")}
+        {pick("optical", "Optical drive", [NOT_KNOWN, { value: "yes", text: "yes" }, { value: "no", text: "none" }])}
+      </fieldset>
+      <fieldset className="mt-5">
+        <legend className="mb-1 font-bold">Disks</legend>
+        {disks.fields.map((disk, index) => (
+          <div key={disk.id} className="mb-2 grid grid-cols-[1fr_1fr_1fr_auto] items-start gap-3">
+            {write(`disks.${index}.name`, "Name")}
+            {write(`disks.${index}.gigabytes`, "Size in GB (as sold)")}
+            {write(`disks.${index}.bus`, "Bus")}
+            <button type="button" className="act mt-6" onClick={() => disks.remove(index)}>
+              Take off
+            </button>
+          </div>
+        ))}
+        <button
+          type="button"
+          className="act"
+          onClick={() => disks.append({ from: "", name: "", gigabytes: "", bus: "" })}
+        >
+          Add a disk
+        </button>
+      </fieldset>
+      <div className="mt-5">
+        <Field label="Note" error={error("note")}>
+          {(props) => <textarea {...props} rows={3} {...register("note")} />}
+        </Field>
+      </div>
+      <div className="mt-5 flex gap-3">
+        <button type="submit" className="act-main" disabled={formState.isSubmitting}>
+          {formState.isSubmitting ? "Saving …" : merge ? "Save again" : target ? "Save" : "Add computer"}
+        </button>
+        <button type="button" className="act" onClick={() => router.back()}>
+          Leave without saving
+        </button>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,119 @@
+import clsx from "clsx";
+import Link from "next/link";
+import type { Context } from "@/server/context";
+import { listComputers, PAGE_ROWS } from "@/server/services/computers";
+import { listSites } from "@/server/services/places";
+import { ChainLink } from "@/ui/chain";
+import { FilterForm } from "@/ui/filter-form";
+import { Pages } from "@/ui/pages";
+import { coverText, firmwareText, plural } from "@/ui/words";
+import { type ListState, listQuery } from "../_lib/params";
+
+function mediaText(count: number): string {
+  return count === 0 ? "" : plural(count, "medium", "media");
+}
+
+export async function ComputerList({
+  context,
+  state,
+  chosen,
+}: {
+  context: Context;
+  state: ListState;
+  chosen?: string;
+}) {
+  const [{ items, total }, sites] = await Promise.all([listComputers(context, state), listSites(context)]);
+  const query = listQuery(state);
+  return (
+    <>
+      <div className="mb-3 flex items-baseline justify-between gap-3">
+        <h2>{state.retired ? plural(total, "retired computer") : plural(total, "computer")}</h2>
+        <Link prefetch={false} className="link" href="/computers/new">
+          Add a computer
+        </Link>
+      </div>
+      <FilterForm
+        key={query}
+        path="/computers"
+        text={state.text}
+        textLabel="Tag, name, serial, model"
+        selects={[
+          {
+            name: "site",
+            label: "Place",
+            value: state.siteId?.toString(),
+            choices: sites.map((site) => ({ value: String(site.id), text: site.name })),
+          },
+          {
+            name: "best",
+            label: "Starts",
+            value: state.best,
+            choices: (["holds", "holds-after-change", "unknown", "broken", "none"] as const).map((best) => ({
+              value: best,
+              text: coverText(best),
+            })),
+          },
+          {
+            name: "retired",
+            label: "In service",
+            value: state.retired ? "1" : undefined,
+            choices: [{ value: "1", text: "retired only" }],
+          },
+        ]}
+      />
+      {items.length === 0 ? (
+        <p className="mt-4 text-quiet">
+          {state.text || state.siteId || state.best || state.retired ? (
+            <>
+              No computer fits this.{" "}
+              <Link prefetch={false} className="link" href="/computers">
+                Show all
+              </Link>
+            </>
+          ) : (
+            "No computer is recorded yet. Drop a facts file, or type the few facts that matter."
+          )}
+        </p>
+      ) : (
+        <ul data-list className="mt-3 divide-y divide-line border-line border-y">
+          {items.map((item) => (
+            <li key={item.tag}>
+              <Link
+                data-item
+                prefetch={false}
+                aria-current={item.tag === chosen ? "true" : undefined}
+                href={`/computers/${encodeURIComponent(item.tag)}${query}`}
+                className={clsx(
+                  "grid grid-cols-[1fr_auto] gap-x-3 px-2 py-1.5 no-underline hover:bg-sunk",
+                  item.tag === chosen && "bg-rope-soft",
+                )}
+              >
+                <span className="truncate">
+                  <span className="code font-bold">{item.tag}</span> {item.name}
+                </span>
+                <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />
+                <span className="caption truncate">
+                  {[
+                    item.siteName,
+                    firmwareText({ kind: item.firmwareKind, arch: item.firmwareArch, legacyMode: item.legacyMode }),
+                  ]
+                    .filter(Boolean)
+                    .join(" · ")}
+                </span>
+                <span className="caption text-right tabular-nums">
+                  {mediaText(item.cover.counts.holds + item.cover.counts["holds-after-change"])}
+                </span>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Pages
+        page={state.page}
+        total={total}
+        rows={PAGE_ROWS}
+        href={(page) => `/computers${chosen ? `/${encodeURIComponent(chosen)}` : ""}${listQuery({ ...state, page })}`}
+      />
+    </>
+  );
+}

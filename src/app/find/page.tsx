@@ -1,0 +1,73 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { redirect } from "next/navigation";
+import { listComputers } from "@/server/services/computers";
+import { listMedia } from "@/server/services/media";
+import { coverText, plural } from "@/ui/words";
+import { currentContext } from "../_lib/context";
+import { one, type SearchParams } from "../_lib/params";
+
+export const metadata: Metadata = { title: "Find" };
+
+/** What the one field found: straight to the thing where there is only one, or one whose tag it is. */
+export default async function Find({ searchParams }: { searchParams: SearchParams }) {
+  const text = (one((await searchParams).q) ?? "").trim().slice(0, 200);
+  const context = await currentContext();
+  const [computers, media] = text
+    ? await Promise.all([listComputers(context, { text }), listMedia(context, { text })])
+    : [
+        { items: [], total: 0 },
+        { items: [], total: 0 },
+      ];
+  const same = (tag: string) => tag.toLowerCase() === text.toLowerCase();
+  const medium =
+    media.items.find((item) => same(item.tag)) ??
+    (computers.total === 0 && media.total === 1 ? media.items[0] : undefined);
+  const computer =
+    computers.items.find((item) => same(item.tag)) ??
+    (computers.total === 1 && media.total === 0 ? computers.items[0] : undefined);
+  if (computer) redirect(`/computers/${encodeURIComponent(computer.tag)}`);
+  if (medium) redirect(`/media/${encodeURIComponent(medium.tag)}`);
+  return (
+    <div className="max-w-2xl">
+      <h1>
+        {computers.total + media.total === 0
+          ? `Nothing is called “${text}”.`
+          : `${plural(computers.total, "computer")} and ${plural(media.total, "medium", "media")} for “${text}”`}
+      </h1>
+      {computers.total + media.total === 0 && (
+        <p className="mt-2">
+          Tags, names, serials, makes and models were looked through, of what is in service.{" "}
+          <Link className="link" href="/computers/new">
+            Add a computer
+          </Link>{" "}
+          or{" "}
+          <Link className="link" href="/media/new">
+            register a medium
+          </Link>
+          .
+        </p>
+      )}
+      <ul data-list className="mt-3 divide-y divide-line">
+        {computers.items.map((item) => (
+          <li key={item.tag} className="py-1.5">
+            <Link data-item href={`/computers/${encodeURIComponent(item.tag)}`}>
+              <span className="code font-bold">{item.tag}</span> {item.name}
+            </Link>{" "}
+            <span className="caption">
+              {item.siteName} · {coverText(item.cover.best)}
+            </span>
+          </li>
+        ))}
+        {media.items.map((item) => (
+          <li key={item.tag} className="py-1.5">
+            <Link data-item href={`/media/${encodeURIComponent(item.tag)}`}>
+              <span className="code font-bold">{item.tag}</span> {item.name}
+            </Link>{" "}
+            <span className="caption">{item.siteName}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

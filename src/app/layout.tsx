@@ -1,0 +1,31 @@
+import "@fontsource/atkinson-hyperlegible-next/400.css";
+import "@fontsource/atkinson-hyperlegible-next/600.css";
+import "@fontsource/atkinson-hyperlegible-next/700.css";
+import "@fontsource/atkinson-hyperlegible-mono/400.css";
+import "./globals.css";
+import type { Metadata } from "next";
+import { cookies } from "next/headers";
+import type { ReactNode } from "react";
+import { currentContext } from "./_lib/context";
+import { Shell } from "./_shell/shell";
+
+export const metadata: Metadata = {
+  title: { default: "Creel", template: "%s · Creel" },
+  description: "Rescue media that will work on the day.",
+};
+// Every page shows the inventory as it is now.
+export const dynamic = "force-dynamic";
+
+export default async function Layout({ children }: { children: ReactNode }) {
+  const { people, person } = await currentContext();
+  const form = (await cookies()).get("creel-form")?.value === "dark" ? "dark" : "light";
+  return (
+    <html lang="en-GB" data-form={form}>
+      <body>
+        <Shell people={people.map(({ id, name }) => ({ id, name }))} personId={person.id} form={form}>
+          {children}
+        </Shell>
+      </body>
+    </html>
+  );
+}

@@ -1,0 +1,157 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import type { Verdict } from "@/core/chain/schema";
+import { history } from "@/server/services/events";
+import { computersOf, getMedium, mediumInputOf } from "@/server/services/media";
+import { ChainLink } from "@/ui/chain";
+import { EventLine } from "@/ui/event-line";
+import { RetireButton } from "@/ui/retire-button";
+import { Size } from "@/ui/size";
+import { Station } from "@/ui/station";
+import { dateText, mediumKindText, plural } from "@/ui/words";
+import { currentContext } from "../../_lib/context";
+import { listState, type SearchParams } from "../../_lib/params";
+import { retireMediumAction } from "../actions";
+import { InspectionView } from "../inspection-view";
+import { MediumList } from "../list";
+
+interface Props {
+  params: Promise<{ tag: string }>;
+  searchParams: SearchParams;
+}
+
+export async function generateMetadata({ params }: Props): Promise<Metadata> {
+  return { title: decodeURIComponent((await params).tag) };
+}
+
+export default async function Medium({ params, searchParams }: Props) {
+  const [context, state, { tag }] = await Promise.all([currentContext(), listState(searchParams), params]);
+  const detail = await getMedium(context, decodeURIComponent(tag));
+  if (!detail) notFound();
+  const { row, inspection } = detail;
+  const [started, events] = await Promise.all([computersOf(context, detail), history(context, "medium", row.id, 12)]);
+  const { capacityBytes } = mediumInputOf(detail);
+  return (
+    <Station
+      chosen
+      list={<MediumList context={context} state={state} chosen={row.tag} />}
+      detail={
+        <article>
+          <header className="flex flex-wrap items-start justify-between gap-3">
+            <div>
+              <h1>
+                <span className="code">{row.tag}</span> {row.name}
+              </h1>
+              <p className="text-quiet">
+                {mediumKindText(row.kind)}
+                {capacityBytes !== null && (
+                  <>
+                    {" "}
+                    of <Size bytes={capacityBytes} both />
+                  </>
+                )}
+                {" · "}
+                {row.lentTo ? `with ${row.lentTo}` : (detail.siteName ?? "no place recorded")}
+                {row.retiredAt && " · retired"}
+              </p>
+              <p className="text-quiet">
+                {detail.loads.length > 0
+                  ? `Carries ${detail.loads.map((load) => `${load.kitName} ${load.releaseName}${load.madeOn ? ` of ${dateText(load.madeOn)}` : ""}`).join(", ")}`
+                  : "Not recorded: which release it carries"}
+              </p>
+            </div>
+            <div className="flex gap-2">
+              <Link prefetch={false} className="act" href={`/media/${encodeURIComponent(row.tag)}/edit`}>
+                Edit, or read anew
+              </Link>
+              <RetireButton
+                retired={row.retiredAt !== null}
+                onChange={retireMediumAction.bind(null, row.id, row.version)}
+              />
+            </div>
+          </header>
+          {started && <Started started={started} tag={row.tag} />}
+          <section className="mt-6">
+            <h2>What is on it</h2>
+            {inspection ? (
+              <div className="mt-1">
+                <InspectionView inspection={inspection} capacityBytes={capacityBytes} />
+                <p className="caption">Read {dateText(detail.inspectedAt)}.</p>
+              </div>
+            ) : (
+              <p className="mt-1">
+                Nothing was read from it yet, so nothing is judged.{" "}
+                <Link prefetch={false} className="link" href={`/media/${encodeURIComponent(row.tag)}/edit`}>
+                  Drop its file
+                </Link>
+                .
+              </p>
+            )}
+          </section>
+          {row.note && <p className="mt-5 whitespace-pre-line">{row.note}</p>}
+          <section className="mt-6">
+            <h2>History</h2>
+            <ul className="mt-2 space-y-2">
+              {events.map((event) => (
+                <EventLine key={event.id} event={event} withTag={false} />
+              ))}
+            </ul>
+          </section>
+        </article>
+      }
+    />
+  );
+}
+
+const GROUPS: { verdict: Verdict; title: string }[] = [
+  { verdict: "holds", title: "It starts" },
+  { verdict: "holds-after-change", title: "It starts after a change" },
+  { verdict: "unknown", title: "Not known" },
+  { verdict: "broken", title: "It does not start" },
+];
+
+function Started({ started, tag }: { started: NonNullable<Awaited<ReturnType<typeof computersOf>>>; tag: string }) {
+  const { counts, items } = started;
+  const sum = counts.holds + counts["holds-after-change"];
+  return (
+    <section className="mt-5">
+      <p className="text-lg">
+        {sum === 0
+          ? counts.unknown > 0
+            ? `It is not known of any computer that ${tag} starts it.`
+            : `${tag} starts none of the computers.`
+          : `${tag} starts ${plural(counts.holds, "computer")}${counts["holds-after-change"] > 0 ? `, and ${counts["holds-after-change"]} after a change` : ""}.`}
+      </p>
+      <div className="mt-2 divide-y divide-line border-line border-y">
+        {GROUPS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => (
+          <details key={verdict} open={verdict === "holds" && counts[verdict] <= 12}>
+            <summary className="grid cursor-pointer grid-cols-[2.4rem_1fr] items-center py-1.5">
+              <ChainLink verdict={verdict} />
+              <span>
+                <strong>{title}</strong> {counts[verdict]}
+              </span>
+            </summary>
+            <ul className="pb-2 pl-10">
+              {items
+                .filter((item) => item.verdict === verdict)
+                .map((item) => (
+                  <li key={item.tag} className="py-0.5">
+                    <Link
+                      prefetch={false}
+                      className="code font-bold"
+                      href={`/computers/${encodeURIComponent(item.tag)}`}
+                    >
+                      {item.tag}
+                    </Link>{" "}
+                    {item.name} <span className="caption">{item.siteName}</span>
+                    {verdict !== "holds" && <div className="text-[0.9rem] text-quiet">{item.reason}</div>}
+                  </li>
+                ))}
+            </ul>
+          </details>
+        ))}
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,29 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import type { Result } from "@/server/problems";
+import { addMedium, retireMedium, saveMedium } from "@/server/services/media";
+import { currentContext } from "../_lib/context";
+
+export async function addMediumAction(input: unknown, inspection: unknown): Promise<Result<number>> {
+  const result = await addMedium(await currentContext(), input, inspection);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function saveMediumAction(
+  id: number,
+  version: number,
+  input: unknown,
+  inspection: unknown,
+): Promise<Result<number>> {
+  const result = await saveMedium(await currentContext(), id, version, input, inspection);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function retireMediumAction(id: number, version: number, retired: boolean): Promise<Result<number>> {
+  const result = await retireMedium(await currentContext(), id, version, retired);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}

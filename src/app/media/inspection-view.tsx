@@ -1,0 +1,194 @@
+import type { Inspection } from "@/core/inspection/schema";
+import { archText, fileSystemText } from "@/core/words/firmware";
+import { bytesText } from "@/core/words/sizes";
+import { visible } from "@/core/words/visible";
+import { ChainLink } from "@/ui/chain";
+import { Size } from "@/ui/size";
+import { Strip, type StripPart } from "@/ui/strip";
+import { dateText } from "@/ui/words";
+
+const CONTAINERS: Record<Inspection["container"], string> = {
+  iso9660: "Disc image (ISO 9660)",
+  udf: "Disc image (UDF)",
+  "iso9660+udf": "Disc image (ISO 9660 and UDF)",
+  partitioned: "Disk image with partitions",
+  "bare-filesystem": "File system without a partition table",
+  wim: "Archive of system images (WIM)",
+  unknown: "Not recognised",
+};
+
+/** What was read from a medium: its partitions to scale, its ways to start, its findings. */
+export function InspectionView({
+  inspection,
+  capacityBytes = null,
+}: {
+  inspection: Inspection;
+  capacityBytes?: number | null;
+}) {
+  const { file, contents } = inspection;
+  const findings = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
+  return (
+    <>
+      <p>
+        {CONTAINERS[inspection.container]}, <Size bytes={file.bytes} both />
+        {contents.label && (
+          <>
+            , labelled <span className="code">{visible(contents.label, 60)}</span>
+          </>
+        )}
+        {contents.made && <>, made {dateText(contents.made)}</>}
+      </p>
+      <div className="mt-3">
+        <Strip bytes={file.bytes} parts={partsOf(inspection)} label={visible(file.name, 80)} />
+        {capacityBytes !== null && capacityBytes > file.bytes && (
+          <div className="mt-2">
+            <p className="caption">
+              On the whole medium, to scale: {bytesText(capacityBytes - file.bytes)} of it are left.
+            </p>
+            <Strip
+              bytes={capacityBytes}
+              parts={[{ key: "read", start: 0, bytes: file.bytes, title: "what was read", tone: "system" }]}
+              label="The whole medium"
+            />
+          </div>
+        )}
+        <PartitionTable inspection={inspection} />
+      </div>
+      <h2 className="mt-5">Ways to start</h2>
+      <StartPaths inspection={inspection} />
+      {findings.length > 0 && (
+        <>
+          <h2 className="mt-5">Findings</h2>
+          <ul className="mt-1 space-y-1">
+            {findings.map((found) => (
+              <li key={found.code + found.text} className="grid grid-cols-[4.6rem_1fr]">
+                <span
+                  className={
+                    found.severity === "fault"
+                      ? "font-bold text-plum"
+                      : found.severity === "caution"
+                        ? "font-semibold text-rope"
+                        : "text-quiet"
+                  }
+                >
+                  {found.severity}
+                </span>
+                <span>{visible(found.text, 500)}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      <p className="caption mt-4 break-all">
+        {visible(file.name, 160)}
+        {file.sha256 ? (
+          <>
+            {" "}
+            · SHA-256 <span className="code">{file.sha256}</span>
+          </>
+        ) : (
+          " · digest not computed"
+        )}
+      </p>
+    </>
+  );
+}
+
+function partsOf(inspection: Inspection): StripPart[] {
+  if (inspection.partitions.length > 0 && inspection.container === "partitioned") {
+    return inspection.partitions
+      .filter((partition) => !partition.typeName.startsWith("extended"))
+      .map((partition) => ({
+        key: `${partition.table}${partition.index}`,
+        start: partition.start,
+        bytes: partition.length,
+        title: `${partition.index}: ${partition.label ? visible(partition.label, 40) : partition.typeName}`,
+        tone: partition.typeName === "EFI system" || partition.active ? "start" : "data",
+      }));
+  }
+  const title = inspection.contents.label ? visible(inspection.contents.label, 40) : CONTAINERS[inspection.container];
+  return inspection.container === "unknown"
+    ? []
+    : [
+        {
+          key: "whole",
+          start: 0,
+          bytes: inspection.file.bytes,
+          title,
+          tone: inspection.container === "bare-filesystem" ? "start" : "system",
+        },
+      ];
+}
+
+function PartitionTable({ inspection }: { inspection: Inspection }) {
+  if (inspection.partitions.length === 0) return null;
+  return (
+    <table className="mt-2 w-full text-[0.9rem]">
+      <caption className="sr-only">Partitions</caption>
+      <tbody>
+        {inspection.partitions.map((partition) => (
+          <tr key={`${partition.table}${partition.index}`} className="border-line border-b">
+            <td className="py-0.5 pr-3 whitespace-nowrap">
+              {partition.table.toUpperCase()} {partition.index}
+            </td>
+            <td className="pr-3">{partition.typeName}</td>
+            <td className="pr-3">{fileSystemText(partition.filesystem)}</td>
+            <td className="pr-3">{partition.label && <span className="code">{visible(partition.label, 40)}</span>}</td>
+            <td className="text-right">
+              <Size bytes={partition.length} />
+            </td>
+            <td className="pl-3">{partition.active && "active"}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function StartPaths({ inspection }: { inspection: Inspection }) {
+  if (inspection.startPaths.length === 0)
+    return <p className="mt-1">None: no firmware finds anything to start on it.</p>;
+  return (
+    <table className="mt-1 w-full text-[0.9rem]">
+      <caption className="sr-only">Ways to start</caption>
+      <thead className="sr-only">
+        <tr>
+          <th>State</th>
+          <th>As</th>
+          <th>Firmware</th>
+          <th>Loader</th>
+        </tr>
+      </thead>
+      <tbody>
+        {inspection.startPaths.map((path) => {
+          const unknown = path.problems.some(
+            (problem) => problem.code === "bios-not-known" || problem.code === "fallback-first",
+          );
+          return (
+            <tr key={`${path.as}${path.firmware}${path.arch}`} className="border-line border-b align-top">
+              <td className="w-9 py-1">
+                <ChainLink
+                  verdict={path.problems.length === 0 ? "holds" : unknown ? "unknown" : "broken"}
+                  height={13}
+                />
+              </td>
+              <td className="w-14 py-1">{path.as === "usb" ? "stick" : "disc"}</td>
+              <td className="w-36 py-1 whitespace-nowrap">
+                {path.firmware === "bios" ? "BIOS" : `UEFI ${archText(path.arch)}`}
+              </td>
+              <td className="py-1">
+                <span className={path.firmware === "uefi" ? "code" : ""}>{visible(path.file, 80)}</span>{" "}
+                <span className="text-quiet">in {path.place}</span>
+                {path.problems.map((problem) => (
+                  <div key={problem.code} className="text-plum">
+                    {visible(problem.text, 400)}
+                  </div>
+                ))}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}

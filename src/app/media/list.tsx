@@ -1,0 +1,102 @@
+import clsx from "clsx";
+import Link from "next/link";
+import type { Context } from "@/server/context";
+import { PAGE_ROWS } from "@/server/services/computers";
+import { listMedia } from "@/server/services/media";
+import { listSites } from "@/server/services/places";
+import { FilterForm } from "@/ui/filter-form";
+import { Pages } from "@/ui/pages";
+import { mediumKindText, plural } from "@/ui/words";
+import { type ListState, listQuery } from "../_lib/params";
+
+export async function MediumList({ context, state, chosen }: { context: Context; state: ListState; chosen?: string }) {
+  const [{ items, total }, sites] = await Promise.all([listMedia(context, state), listSites(context)]);
+  const query = listQuery(state);
+  return (
+    <>
+      <div className="mb-3 flex items-baseline justify-between gap-3">
+        <h2>{state.retired ? plural(total, "retired medium", "retired media") : plural(total, "medium", "media")}</h2>
+        <Link prefetch={false} className="link" href="/media/new">
+          Register a medium
+        </Link>
+      </div>
+      <FilterForm
+        key={query}
+        path="/media"
+        text={state.text}
+        textLabel="Tag or name"
+        selects={[
+          {
+            name: "site",
+            label: "Place",
+            value: state.siteId?.toString(),
+            choices: sites.map((site) => ({ value: String(site.id), text: site.name })),
+          },
+          {
+            name: "retired",
+            label: "In use",
+            value: state.retired ? "1" : undefined,
+            choices: [{ value: "1", text: "retired only" }],
+          },
+        ]}
+      />
+      {items.length === 0 ? (
+        <p className="mt-4 text-quiet">
+          {state.text || state.siteId || state.retired ? (
+            <>
+              No medium fits this.{" "}
+              <Link prefetch={false} className="link" href="/media">
+                Show all
+              </Link>
+            </>
+          ) : (
+            "No medium is registered yet. Drop the file of one: an ISO or a raw image of a stick."
+          )}
+        </p>
+      ) : (
+        <ul data-list className="mt-3 divide-y divide-line border-line border-y">
+          {items.map((item) => (
+            <li key={item.tag}>
+              <Link
+                data-item
+                prefetch={false}
+                aria-current={item.tag === chosen ? "true" : undefined}
+                href={`/media/${encodeURIComponent(item.tag)}${query}`}
+                className={clsx(
+                  "grid grid-cols-[1fr_auto] gap-x-3 px-2 py-1.5 no-underline hover:bg-sunk",
+                  item.tag === chosen && "bg-rope-soft",
+                )}
+              >
+                <span className="truncate">
+                  <span className="code font-bold">{item.tag}</span> {item.name}
+                </span>
+                <span className="text-right tabular-nums">
+                  {item.computers ? (
+                    `starts ${item.computers.holds + item.computers["holds-after-change"]}`
+                  ) : (
+                    <span className="text-quiet">not read</span>
+                  )}
+                </span>
+                <span className="caption truncate">
+                  {[
+                    mediumKindText(item.kind),
+                    item.lentTo ? `with ${item.lentTo}` : item.siteName,
+                    ...item.loads.map((load) => `${load.kitName} ${load.releaseName}`),
+                  ]
+                    .filter(Boolean)
+                    .join(" · ")}
+                </span>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Pages
+        page={state.page}
+        total={total}
+        rows={PAGE_ROWS}
+        href={(page) => `/media${chosen ? `/${encodeURIComponent(chosen)}` : ""}${listQuery({ ...state, page })}`}
+      />
+    </>
+  );
+}

@@ -1,0 +1,241 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import { useForm } from "react-hook-form";
+import { bytesText } from "@/core/words/sizes";
+import { visible } from "@/core/words/visible";
+import { type Problem, problemText } from "@/server/problems";
+import type { MediumInput } from "@/server/services/media";
+import { DropField } from "@/ui/drop-field";
+import { Field } from "@/ui/field";
+import { type Merge, mergeForms } from "@/ui/merge";
+import { StaleNotice } from "@/ui/stale-notice";
+import { mediumKindText } from "@/ui/words";
+import { addMediumAction, saveMediumAction } from "./actions";
+import { InspectionView } from "./inspection-view";
+import { type DigestState, useInspection } from "./use-inspection";
+
+interface MediumFormProps {
+  opened: (MediumInput & { id: number; version: number }) | null;
+  sites: { id: number; name: string }[];
+  releases: { id: number; text: string }[];
+}
+
+interface MediumValues {
+  tag: string;
+  name: string;
+  kind: string;
+  gigabytes: string;
+  siteId: string;
+  lentTo: string;
+  note: string;
+  releaseIds: string[];
+}
+
+const NAMES: Partial<Record<keyof MediumValues, string>> = {
+  gigabytes: "size",
+  siteId: "place",
+  lentTo: "loan",
+  releaseIds: "what it carries",
+};
+const nameOf = (field: keyof MediumValues) => NAMES[field] ?? field;
+const showValue = (value: string | string[]) =>
+  typeof value === "string" ? value || "nothing" : `${value.length} releases`;
+
+const KINDS = ["usb", "disk", "optical", "file"] as const;
+
+function toValues(input: MediumInput | null): MediumValues {
+  return {
+    tag: input?.tag ?? "",
+    name: input?.name ?? "",
+    kind: input?.kind ?? "usb",
+    gigabytes: input?.capacityBytes ? String(input.capacityBytes / 1e9) : "",
+    siteId: input?.siteId?.toString() ?? "",
+    lentTo: input?.lentTo ?? "",
+    note: input?.note ?? "",
+    releaseIds: (input?.releaseIds ?? []).map(String),
+  };
+}
+
+export function MediumForm({ opened, sites, releases }: MediumFormProps) {
+  const router = useRouter();
+  const { state, inspect, computeDigest, cancelDigest } = useInspection();
+  const [problem, setProblem] = useState<string | null>(null);
+  const [version, setVersion] = useState(opened?.version ?? 0);
+  const [base, setBase] = useState<MediumInput | null>(opened);
+  const [merge, setMerge] = useState<Merge<MediumValues> | null>(null);
+  const { register, handleSubmit, setError, getValues, setValue, formState } = useForm<MediumValues>({
+    defaultValues: toValues(opened),
+  });
+  const errors = formState.errors;
+
+  /** What only the other changed goes into the form, what was typed here stays. */
+  const takeOver = (stale: Extract<Problem, { code: "stale" }>) => {
+    const theirs = {
+      ...base,
+      ...Object.fromEntries(stale.changes.map(({ field, after }) => [field, after])),
+    } as MediumInput;
+    const merged = mergeForms(getValues(), toValues(base), toValues(theirs));
+    for (const field of merged.taken) setValue(field, merged.values[field]);
+    setBase(theirs);
+    setVersion(stale.version);
+    setMerge(merged);
+  };
+
+  const onProblem = (found: Problem) => {
+    if (found.code === "taken") setError("tag", { message: problemText(found) }, { shouldFocus: true });
+    else if (found.code === "invalid" && found.fields.tag)
+      setError("tag", { message: found.fields.tag }, { shouldFocus: true });
+    else {
+      if (found.code === "stale") takeOver(found);
+      setProblem(problemText(found));
+    }
+  };
+
+  const save = handleSubmit(async (values) => {
+    setProblem(null);
+    const gigabytes = Number(values.gigabytes.replace(",", "."));
+    if (values.gigabytes.trim() !== "" && !(gigabytes > 0)) {
+      setError("gigabytes", { message: "A size is a number of GB, as printed on the medium." }, { shouldFocus: true });
+      return;
+    }
+    const input = {
+      tag: values.tag,
+      name: values.name,
+      kind: values.kind,
+      capacityBytes: values.gigabytes.trim() === "" ? null : Math.round(gigabytes * 1e9),
+      siteId: values.siteId === "" ? null : Number(values.siteId),
+      lentTo: values.lentTo,
+      note: values.note,
+      releaseIds: (values.releaseIds || []).map(Number),
+    };
+    const inspection = state.step === "read" ? state.inspection : null;
+    const result = opened
+      ? await saveMediumAction(opened.id, version, input, inspection)
+      : await addMediumAction(input, inspection);
+    if (result.ok) {
+      router.push(`/media/${encodeURIComponent(values.tag.trim())}`);
+      router.refresh();
+    } else onProblem(result.problem);
+  });
+
+  return (
+    <div className="grid gap-8 xl:grid-cols-[24rem_minmax(0,1fr)]">
+      <form onSubmit={save} noValidate>
+        {problem && <StaleNotice text={problem} merge={merge} name={nameOf} show={showValue} />}
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Tag" error={errors.tag?.message} hint="as printed on it">
+            {(props) => <input {...props} {...register("tag")} autoComplete="off" />}
+          </Field>
+          <Field label="Kind">
+            {(props) => (
+              <select {...props} {...register("kind")}>
+                {KINDS.map((kind) => (
+                  <option key={kind} value={kind}>
+                    {mediumKindText(kind)}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+          <Field label="Name">{(props) => <input {...props} {...register("name")} autoComplete="off" />}</Field>
+          <Field label="Size in GB (as sold)" error={errors.gigabytes?.message}>
+            {(props) => <input {...props} {...register("gigabytes")} inputMode="decimal" autoComplete="off" />}
+          </Field>
+          <Field label="Place">
+            {(props) => (
+              <select {...props} {...register("siteId")}>
+                <option value="">not recorded</option>
+                {sites.map((site) => (
+                  <option key={site.id} value={site.id}>
+                    {site.name}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+          <Field label="Lent to">{(props) => <input {...props} {...register("lentTo")} autoComplete="off" />}</Field>
+        </div>
+        {releases.length > 0 && (
+          <fieldset className="mt-4">
+            <legend className="font-semibold text-[0.9rem]">Carries</legend>
+            {releases.map((release) => (
+              <label key={release.id} className="mr-4 flex items-center gap-2">
+                <input type="checkbox" value={release.id} {...register("releaseIds")} />
+                {release.text}
+              </label>
+            ))}
+          </fieldset>
+        )}
+        <div className="mt-4">
+          <Field label="Note">{(props) => <textarea {...props} rows={2} {...register("note")} />}</Field>
+        </div>
+        <div className="mt-4 flex gap-3">
+          <button type="submit" className="act-main" disabled={formState.isSubmitting || state.step === "reading"}>
+            {formState.isSubmitting ? "Saving …" : opened ? "Save" : "Register medium"}
+          </button>
+          <button type="button" className="act" onClick={() => router.back()}>
+            Leave without saving
+          </button>
+        </div>
+      </form>
+      <section aria-label="What is on it" aria-live="polite">
+        <DropField
+          onFile={inspect}
+          disabled={state.step === "reading"}
+          text="Drop the medium's file here (ISO or raw image), or choose one. It is read on this computer, not uploaded."
+        />
+        {state.step === "none" && (
+          <p className="mt-3 text-quiet">
+            {opened
+              ? "What was read before stays until another file is dropped."
+              : "Without a file the medium is recorded, but not judged."}
+          </p>
+        )}
+        {state.step === "reading" && <p className="mt-3">Reading {visible(state.fileName, 80)} …</p>}
+        {state.step === "failed" && (
+          <p role="alert" className="mt-3 border-plum border-l-4 bg-plum-soft px-3 py-2">
+            {visible(state.fileName, 80)}: {state.problem}
+          </p>
+        )}
+        {state.step === "read" && (
+          <div className="mt-4">
+            <InspectionView inspection={state.inspection} />
+            <p className="caption mt-2">Read {bytesText(state.bytesRead)} of it to tell this.</p>
+            <Digest digest={state.digest} onStart={computeDigest} onCancel={cancelDigest} />
+          </div>
+        )}
+      </section>
+    </div>
+  );
+}
+
+function Digest({ digest, onStart, onCancel }: { digest: DigestState; onStart: () => void; onCancel: () => void }) {
+  if (digest.step === "done") return null;
+  if (digest.step !== "running") {
+    return (
+      <p className="mt-3">
+        <button type="button" className="act" onClick={onStart}>
+          Compute its digest (SHA-256)
+        </button>
+        {digest.step === "cancelled" && <span className="ml-3 text-quiet">Cancelled: nothing was kept.</span>}
+      </p>
+    );
+  }
+  const { doneBytes, totalBytes, startedAt } = digest;
+  const seconds = (performance.now() - startedAt) / 1000;
+  const rate = doneBytes / Math.max(0.001, seconds);
+  const left = rate > 0 ? Math.ceil((totalBytes - doneBytes) / rate) : null;
+  return (
+    <div className="mt-3 flex items-center gap-4">
+      <progress className="h-3 flex-1 accent-rope" max={totalBytes} value={doneBytes} aria-label="Digest" />
+      <span className="caption whitespace-nowrap tabular-nums">
+        {bytesText(doneBytes)} of {bytesText(totalBytes)}, {bytesText(rate)}/s{left !== null && `, ${left} s left`}
+      </span>
+      <button type="button" className="act" onClick={onCancel}>
+        Cancel
+      </button>
+    </div>
+  );
+}

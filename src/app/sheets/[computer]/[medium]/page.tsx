@@ -1,0 +1,153 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import QRCode from "qrcode";
+import { LINK_NAMES } from "@/core/chain/schema";
+import { runSheetSteps } from "@/core/run-sheet/steps";
+import { changeText, linkTitle, verdictText } from "@/core/words/reasons";
+import { getComputer } from "@/server/services/computers";
+import { getMedium } from "@/server/services/media";
+import { routesOf } from "@/server/services/routes";
+import { ChainHead, verdictsOf } from "@/ui/chain";
+import { firmwareText, timeText } from "@/ui/words";
+import { currentContext } from "../../../_lib/context";
+import { PrintButton } from "./print-button";
+
+interface Props {
+  params: Promise<{ computer: string; medium: string }>;
+}
+
+export async function generateMetadata({ params }: Props): Promise<Metadata> {
+  const { computer, medium } = await params;
+  return { title: `Run sheet ${decodeURIComponent(computer)} with ${decodeURIComponent(medium)}` };
+}
+
+export default async function RunSheet({ params }: Props) {
+  const context = await currentContext();
+  const { computer: computerTag, medium: mediumTag } = await params;
+  const [computer, medium] = await Promise.all([
+    getComputer(context, decodeURIComponent(computerTag)),
+    getMedium(context, decodeURIComponent(mediumTag)),
+  ]);
+  if (!computer || !medium) notFound();
+  const route = (await routesOf(context, computer)).find((each) => each.mediumTag === medium.row.tag);
+  const title = (
+    <h1>
+      Bring back <span className="code">{computer.row.tag}</span> with <span className="code">{medium.row.tag}</span>
+    </h1>
+  );
+  if (!route) {
+    return (
+      <article className="max-w-3xl">
+        {title}
+        <p className="mt-3">
+          {medium.row.retiredAt
+            ? `${medium.row.tag} is retired: it is no longer judged.`
+            : `Nothing was read from ${medium.row.tag} yet, so there is no sheet for it.`}{" "}
+          <Link className="link" href={`/media/${encodeURIComponent(medium.row.tag)}`}>
+            See {medium.row.tag}
+          </Link>
+        </p>
+      </article>
+    );
+  }
+  const { starts } = route.links;
+  const steps = runSheetSteps({
+    computer: { tag: computer.row.tag, name: computer.row.name, siteName: computer.siteName, facts: computer.facts },
+    medium: {
+      tag: medium.row.tag,
+      name: medium.row.name,
+      kindText:
+        {
+          usb: "a USB stick",
+          disk: "an external disk",
+          optical: "an optical disc",
+          file: "a file to be written first",
+        }[medium.row.kind] ?? medium.row.kind,
+      siteName: medium.siteName,
+      lentTo: medium.row.lentTo,
+      loads: medium.loads.map((load) => `${load.kitName} ${load.releaseName}`),
+    },
+    as: route.as,
+    starts,
+  });
+  const qr = await QRCode.toString(computer.row.tag, { type: "svg", margin: 0, errorCorrectionLevel: "M" });
+  return (
+    <article className="max-w-3xl print:max-w-none">
+      <div className="print:hidden mb-4 flex flex-wrap items-center gap-3">
+        <PrintButton />
+        <Link className="act" href={`/computers/${encodeURIComponent(computer.row.tag)}`}>
+          Back to {computer.row.tag}
+        </Link>
+      </div>
+      <header className="flex items-start justify-between gap-6 border-ink border-b-2 pb-2">
+        <div>
+          {title}
+          <p>
+            {[
+              computer.row.name,
+              computer.siteName,
+              [computer.row.make, computer.row.model].filter(Boolean).join(" "),
+              firmwareText(computer.facts.firmware),
+            ]
+              .filter(Boolean)
+              .join(" · ")}
+          </p>
+          <p className="caption">Printed {timeText(context.now())} UTC from what was recorded then.</p>
+        </div>
+        <QrCode svg={qr} label={`QR code of ${computer.row.tag}`} />
+      </header>
+      <div className="mt-3">
+        <ChainHead links={verdictsOf(route.links)} />
+      </div>
+      {starts.verdict !== "holds" && (
+        <div className="mt-3 border-2 border-ink px-3 py-2">
+          <strong>
+            Starts: {verdictText(starts.verdict)}.{starts.verdict === "broken" ? " This medium is not the way. " : " "}
+          </strong>
+          {starts.reasons.map((reason) => reason.text).join(" ")}{" "}
+          {starts.changes.map((change) => `${changeText(change)}.`).join(" ")}
+        </div>
+      )}
+      {starts.verdict === "broken" ? null : (
+        <ol className="mt-3">
+          {steps.map((step, index) => (
+            <li
+              key={step.act}
+              className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5"
+            >
+              <span className="font-bold text-xl tabular-nums">{index + 1}</span>
+              <span aria-hidden="true" className="inline-block size-3.5 translate-y-0.5 border-2 border-ink" />
+              <div>
+                <p className={step.warning ? "border-ink border-l-4 pl-2 font-bold" : "font-semibold"}>{step.act}</p>
+                {step.details.map((detail) => (
+                  <p key={detail} className="text-[0.9rem]">
+                    {detail}
+                  </p>
+                ))}
+              </div>
+            </li>
+          ))}
+        </ol>
+      )}
+      <p className="caption mt-3">
+        Not judged:{" "}
+        {LINK_NAMES.filter((name) => route.links[name].verdict === "unknown")
+          .map((name) => `${linkTitle(name)} (${route.links[name].reasons[0]?.text})`)
+          .join(" ")}
+      </p>
+    </article>
+  );
+}
+
+function QrCode({ svg, label }: { svg: string; label: string }) {
+  return (
+    <div
+      role="img"
+      aria-label={label}
+      className="w-18 shrink-0 bg-white p-1 [&_svg]:block"
+      // biome-ignore lint/security/noDangerouslySetInnerHtml: the markup is made by the QR package from a tag alone
+      dangerouslySetInnerHTML={{ __html: svg }}
+    />
+  );
+}

@@ -1,0 +1,9 @@
+"use client";
+
+export function PrintButton() {
+  return (
+    <button type="button" className="act-main" onClick={() => window.print()}>
+      Print this sheet
+    </button>
+  );
+}

@@ -1,0 +1,50 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { listSites } from "@/server/services/places";
+import { AddForm } from "@/ui/add-form";
+import { plural } from "@/ui/words";
+import { currentContext } from "../_lib/context";
+import { addSiteAction } from "../kits/actions";
+
+export const metadata: Metadata = { title: "Places" };
+
+export default async function Sites() {
+  const sites = await listSites(await currentContext());
+  return (
+    <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_20rem]">
+      <section>
+        <h1>Places</h1>
+        {sites.length === 0 && (
+          <p className="mt-2 text-quiet">
+            No place is recorded yet. A place is where computers stand and media are kept.
+          </p>
+        )}
+        <ul data-list className="mt-3 max-w-2xl divide-y divide-line border-line border-y">
+          {sites.map((site) => (
+            <li key={site.id} className="grid grid-cols-[1fr_9rem_7rem] items-baseline py-1.5">
+              <div>
+                <strong>{site.name}</strong> <span className="text-quiet">{site.place}</span>
+              </div>
+              <Link data-item className="link" href={`/computers?site=${site.id}`}>
+                {plural(site.computers, "computer")}
+              </Link>
+              <Link prefetch={false} className="link" href={`/media?site=${site.id}`}>
+                {plural(site.media, "medium", "media")}
+              </Link>
+            </li>
+          ))}
+        </ul>
+      </section>
+      <aside>
+        <AddForm
+          title="Add a place"
+          fields={[
+            { name: "name", label: "Name" },
+            { name: "place", label: "Where" },
+          ]}
+          onAdd={addSiteAction}
+        />
+      </aside>
+    </div>
+  );
+}

@@ -1,0 +1,214 @@
+import type { Link } from "../chain/schema";
+import type { Facts } from "../facts/schema";
+import type { Attachment } from "../inspection/schema";
+import { changeText } from "../words/reasons";
+import { binaryText, bytesText } from "../words/sizes";
+
+/** What a run sheet is made from: one computer, one medium, and how it starts there. */
+export interface RunSheetInput {
+  computer: { tag: string; name: string | null; siteName: string | null; facts: Facts };
+  medium: {
+    tag: string;
+    name: string | null;
+    kindText: string;
+    siteName: string | null;
+    lentTo: string | null;
+    loads: string[];
+  };
+  as: Attachment;
+  starts: Link;
+}
+
+export interface Step {
+  /** What to do, in one line. */
+  act: string;
+  /** What to look for, and why. */
+  details: string[];
+  /** Something is lost or spoilt where this goes wrong. */
+  warning?: boolean;
+}
+
+/** The steps in the order of the day. Sources: the field guide's "On the day", common practice throughout. */
+export function runSheetSteps(input: RunSheetInput): Step[] {
+  return [
+    fetchMedium(input),
+    power(input),
+    detach(input),
+    ...settings(input),
+    attach(input),
+    start(input),
+    ...blackScreen(),
+    look(input),
+    erased(input),
+    takeOut(input),
+    ...putBack(input),
+    writeDown(input),
+  ];
+}
+
+function fetchMedium({ medium, computer }: RunSheetInput): Step {
+  const where = medium.lentTo
+    ? `It is with ${medium.lentTo}.`
+    : medium.siteName
+      ? `It is kept at ${medium.siteName}${medium.siteName === computer.siteName ? ", where the computer is" : ""}.`
+      : "Where it is kept is not recorded.";
+  const what = medium.loads.length > 0 ? ` It carries ${medium.loads.join(", ")}.` : "";
+  return {
+    act: `Fetch ${medium.tag}${medium.name ? ` (${medium.name})` : ""}, ${medium.kindText}.`,
+    details: [`${where}${what} Check the tag printed on it.`],
+  };
+}
+
+function power({ computer }: RunSheetInput): Step {
+  const laptop = computer.facts.computer.form === "laptop" || computer.facts.computer.form === "tablet";
+  return {
+    act: laptop
+      ? "Connect mains power; do not run on the battery."
+      : "Check that mains power is safe from being switched off.",
+    details: ["An interruption during a restore leaves neither the old nor the new."],
+  };
+}
+
+function detach({ as }: RunSheetInput): Step {
+  return {
+    act: "Switch the computer off. Take out every other stick, card, external disk and disc.",
+    details: [
+      as === "usb"
+        ? "What is not attached cannot be started or overwritten by mistake. A store with images is attached later, when its step says so."
+        : "The drive must hold only this disc.",
+    ],
+  };
+}
+
+/** The usual key where none is recorded, by form. Common practice; marked as a guess on the sheet. */
+const USUAL_SETUP: Record<string, string> = { laptop: "F2", tablet: "F2", desktop: "Delete", server: "F2" };
+
+function setupKey(facts: Facts): string {
+  const recorded = facts.firmware.keys?.setup;
+  if (recorded) return recorded;
+  const usual = USUAL_SETUP[facts.computer.form ?? ""];
+  return usual
+    ? `${usual} (a guess: the usual key, none is recorded)`
+    : "Delete or F2 (a guess: the usual keys, none is recorded)";
+}
+
+function startMenuKey(facts: Facts): string {
+  return facts.firmware.keys?.startMenu ?? "F12, F11, F8, F9 or Esc (a guess: the usual keys, none is recorded)";
+}
+
+function settingChanges(starts: Link) {
+  return starts.changes.filter(
+    ({ setting }) => setting !== "opticalDrive" && setting !== "attachAs" && setting !== "place",
+  );
+}
+
+function settings({ computer, starts }: RunSheetInput): Step[] {
+  const changes = settingChanges(starts);
+  if (changes.length === 0) return [];
+  return [
+    {
+      act: `Switch on and press ${setupKey(computer.facts)} to open set-up. ${changes.map(changeText).join(". ")}.`,
+      details: [
+        ...changes.map(
+          (change) => `Now: ${change.from}. Needed: ${change.to}. Write down where in set-up you found it.`,
+        ),
+        "Save (F10 on most) and switch off again.",
+      ],
+    },
+  ];
+}
+
+function attach({ medium, as, starts }: RunSheetInput): Step {
+  const external = starts.changes.some(({ setting }) => setting === "opticalDrive");
+  if (as === "optical")
+    return {
+      act: external
+        ? `Attach an external optical drive and put ${medium.tag} into it.`
+        : `Put ${medium.tag} into the optical drive.`,
+      details: [],
+    };
+  return { act: `Attach ${medium.tag} straight to a port of the computer, not through a hub.`, details: [] };
+}
+
+function start({ computer, medium, starts }: RunSheetInput): Step {
+  const asBios =
+    computer.facts.firmware.kind === "bios" ||
+    (computer.facts.firmware.legacyMode === "on") !== starts.changes.some(({ setting }) => setting === "legacyMode");
+  const entry = asBios
+    ? "the entry with the medium's maker or kind"
+    : "the entry that says UEFI and the medium's maker or kind";
+  const how = starts.reasons.find((reason) => reason.code === "uefi-starts" || reason.code === "bios-starts")?.text;
+  return {
+    act: `Switch on and press ${startMenuKey(computer.facts)} for the start menu. Choose ${entry}.`,
+    details: [
+      ...(how ? [how] : starts.reasons.map((reason) => reason.text)),
+      `If ${medium.tag} is not in the menu: another port, then start from USB and fast boot in set-up, then the medium on another computer.`,
+    ],
+  };
+}
+
+function blackScreen(): Step[] {
+  return [
+    {
+      act: "If the screen stays black, start again and take the entry for basic graphics.",
+      details: ["If the computer offers to format the medium or a disk: the answer is no."],
+    },
+  ];
+}
+
+function look({ computer }: RunSheetInput): Step {
+  const disks = (computer.facts.disks ?? []).filter((disk) => disk.removable !== true);
+  if (disks.length === 0)
+    return {
+      act: "Look which disks it sees.",
+      details: ["Which disks this computer has is not recorded: compare with its papers before anything is written."],
+    };
+  return {
+    act: `Check that it sees ${disks.length === 1 ? "the disk" : `all ${disks.length} disks`}:`,
+    details: disks.map(
+      (disk) =>
+        `${disk.name}, ${bytesText(disk.bytes)} (shows as ${binaryText(disk.bytes)})${disk.model ? `, ${disk.model}` : ""}${disk.serial ? `, serial ${disk.serial}` : ""}`,
+    ),
+  };
+}
+
+function erased({ computer }: RunSheetInput): Step {
+  const others = (computer.facts.disks ?? []).filter((disk) => disk.removable !== true).length > 1;
+  return {
+    act: "Starting from the medium erases nothing. A restore erases the whole target disk: say its size and serial aloud before you begin.",
+    details: [
+      others
+        ? "Disconnect the disks that are not the target, or tick each one that must stay."
+        : "What is on it now and not in an image is lost. Save what can still be read first.",
+    ],
+    warning: true,
+  };
+}
+
+function takeOut({ medium }: RunSheetInput): Step {
+  return {
+    act: `Read the log to its end. Shut down, take ${medium.tag} out, unplug any store.`,
+    details: ["Left in, the computer starts it again."],
+  };
+}
+
+function putBack({ computer, starts, medium }: RunSheetInput): Step[] {
+  const changes = settingChanges(starts);
+  const home = medium.siteName ? ` Put ${medium.tag} back to ${medium.siteName}.` : "";
+  const details = changes.map((change) => `${changeText({ ...change, from: change.to, to: change.from })} again.`);
+  if (computer.facts.firmware.kind === "bios")
+    details.push("On BIOS with an MBR the system partition must be marked active.");
+  return [
+    {
+      act: `${changes.length > 0 ? `Press ${setupKey(computer.facts)} and put the settings back. ` : ""}Check that the internal disk is first in the start order, and start it.${home}`,
+      details,
+    },
+  ];
+}
+
+function writeDown({ computer }: RunSheetInput): Step {
+  return {
+    act: `Write down when ${computer.tag} was back, what it came back as, and what was not as this sheet says.`,
+    details: [],
+  };
+}

@@ -1,0 +1,67 @@
+import Link from "next/link";
+import { timeText } from "./words";
+
+interface Event {
+  id: number;
+  at: Date;
+  personName: string;
+  entity: string;
+  entityTag: string;
+  action: string;
+  before: Record<string, unknown> | null;
+  after: Record<string, unknown> | null;
+}
+
+const FIELDS: Record<string, string> = {
+  siteId: "place",
+  lentTo: "loan",
+  releaseIds: "releases",
+  capacityBytes: "capacity",
+  memoryBytes: "memory",
+  retiredAt: "retired",
+  file: "what was read",
+};
+
+/** One change: who, what, when, and which fields; hovering shows the values before and after. */
+export function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean }) {
+  const fields = event.action === "changed" ? Object.keys(event.after ?? {}) : [];
+  const station = event.entity === "computer" ? "computers" : event.entity === "medium" ? "media" : null;
+  return (
+    <li className="text-[0.9rem]">
+      <div>
+        {event.personName} {event.action}{" "}
+        {withTag &&
+          (station ? (
+            <Link className="code link" href={`/${station}/${encodeURIComponent(event.entityTag)}`}>
+              {event.entityTag}
+            </Link>
+          ) : (
+            <span>{event.entityTag}</span>
+          ))}
+        {fields.length > 0 && <>: {fields.map((field) => FIELDS[field] ?? field).join(", ")}</>}
+      </div>
+      {fields.length > 0 && (
+        <details className="caption">
+          <summary className="cursor-pointer">was, and is</summary>
+          <dl className="mt-1">
+            {fields.map((field) => (
+              <div key={field}>
+                <dt className="inline font-semibold">{FIELDS[field] ?? field}: </dt>
+                <dd className="code inline break-words">
+                  {show(event.before?.[field])} → {show(event.after?.[field])}
+                </dd>
+              </div>
+            ))}
+          </dl>
+        </details>
+      )}
+      <div className="caption">{timeText(event.at)} UTC</div>
+    </li>
+  );
+}
+
+function show(value: unknown): string {
+  if (value === null || value === undefined) return "nothing";
+  const text = typeof value === "string" ? value : JSON.stringify(value);
+  return text.length > 300 ? `${text.slice(0, 300)}…` : text;
+}

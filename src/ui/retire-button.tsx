@@ -1,0 +1,41 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState, useTransition } from "react";
+import { problemText, type Result } from "@/server/problems";
+
+/** Takes a thing out of service or brings it back; nothing is deleted. */
+export function RetireButton({
+  retired,
+  onChange,
+}: {
+  retired: boolean;
+  onChange: (retired: boolean) => Promise<Result<number>>;
+}) {
+  const router = useRouter();
+  const [pending, start] = useTransition();
+  const [problem, setProblem] = useState<string | null>(null);
+  return (
+    <div>
+      <button
+        type="button"
+        className="act"
+        disabled={pending}
+        onClick={() =>
+          start(async () => {
+            const result = await onChange(!retired);
+            setProblem(result.ok ? null : problemText(result.problem));
+            router.refresh();
+          })
+        }
+      >
+        {retired ? "Bring back" : "Retire"}
+      </button>
+      {problem && (
+        <p role="alert" className="mt-1 max-w-56 text-plum">
+          {problem}
+        </p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,65 @@
+import type { Verdict } from "@/core/chain/schema";
+import { archText } from "@/core/words/firmware";
+
+/** Words for what the inventory holds. */
+export function mediumKindText(kind: string): string {
+  return (
+    { usb: "USB stick", disk: "External disk", optical: "Optical disc", file: "File, not written yet" }[kind] ?? kind
+  );
+}
+
+export function formText(form: string | null): string {
+  return form === null ? "not recorded" : form;
+}
+
+export function firmwareText(firmware: {
+  kind: string | null;
+  arch: string | null;
+  legacyMode?: string | null;
+}): string {
+  if (firmware.kind === null) return "firmware not known";
+  if (firmware.kind === "bios") return "BIOS";
+  const base = firmware.arch === null ? "UEFI, architecture not known" : `UEFI, ${archText(firmware.arch)}`;
+  return firmware.legacyMode === "on" ? `${base}, in legacy mode` : base;
+}
+
+export function plural(count: number, one: string, many = `${one}s`): string {
+  return `${count.toLocaleString("en-GB")} ${count === 1 ? one : many}`;
+}
+
+export function dateText(value: Date | string | null): string {
+  if (value === null) return "not recorded";
+  return new Date(value).toLocaleDateString("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    timeZone: "UTC",
+  });
+}
+
+export function timeText(value: Date | string): string {
+  return new Date(value).toLocaleString("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    hour: "2-digit",
+    minute: "2-digit",
+    timeZone: "UTC",
+  });
+}
+
+/** What a computer's best medium comes to, as a short phrase. */
+export function coverText(best: Verdict | "none" | null): string {
+  switch (best) {
+    case "holds":
+      return "has a medium that starts it";
+    case "holds-after-change":
+      return "starts after a change";
+    case "unknown":
+      return "not known";
+    case "broken":
+      return "no medium starts it";
+    default:
+      return "no medium read yet";
+  }
+}
