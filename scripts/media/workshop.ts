@@ -1,6 +1,7 @@
 import { execFileSync } from "node:child_process";
 import {
   closeSync,
+  copyFileSync,
   existsSync,
   mkdirSync,
   openSync,
@@ -142,7 +143,7 @@ export class Workshop {
     for (const [path, from] of Object.entries(files)) {
       const to = join(tree, path);
       mkdirSync(join(to, ".."), { recursive: true });
-      run("cp", [from, to]);
+      copyFileSync(from, to);
     }
     const file = this.path(name);
     run("xorriso", [

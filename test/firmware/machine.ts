@@ -22,7 +22,7 @@ const GAVE_UP = [
   "BdsDxe: Press any key",
 ];
 /** A computer that neither starts nor gives up has hung. Software emulation, two at a time. */
-const HANG_AFTER_MS = { bios: 12_000, "uefi-x64": 90_000, "uefi-ia32": 90_000 };
+const HANG_AFTER_MS = { bios: 25_000, "uefi-x64": 180_000, "uefi-ia32": 120_000 };
 
 /** Powers on a computer with the medium attached; true once the medium's last loader prints the marker. */
 export async function powerOn(

@@ -116,6 +116,7 @@ async function readMbrTable(
   if (mbr.entries.filter(isUsed).length === 0) return null;
   const bad = firstBadEntry(mbr, Math.floor(source.sizeBytes / SECTOR_BYTES) - 1);
   const facts: FindingFacts[] = [];
+  if (!mbr.signed && !isPlausible(mbr, bad !== null)) return null;
   if (!mbr.signed || bad) {
     // The bytes of a volume's own boot sector read as a nonsense table: then there is none.
     const sector = await readExactly(source, 0, SECTOR_BYTES);
@@ -139,6 +140,13 @@ async function readMbrTable(
       reading.partitions.push(mbrPartition(each.number, each.type, each.startLba, each.sectors, each.indicator));
   }
   return table("mbr", bad || !mbr.signed ? "damaged" : "good", facts);
+}
+
+/** Whether a sector without 55 AA looks like a table that lost it, and not like any other bytes. */
+function isPlausible(mbr: Mbr, isBad: boolean): boolean {
+  return (
+    !isBad && mbr.entries.every((entry) => (entry.indicator & 0x7f) === 0 && (entry.type === 0 || entry.startLba > 0))
+  );
 }
 
 function mbrPartition(index: number, type: number, startLba: number, sectors: number, indicator: number): Partition {

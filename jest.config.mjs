@@ -1,0 +1,24 @@
+/** @type {import("jest").Config} */
+export default {
+  testEnvironment: "node",
+  roots: ["<rootDir>/src", "<rootDir>/test"],
+  testMatch: ["**/*.test.ts"],
+  transform: {
+    "^.+\\.(ts|tsx|mts)$": [
+      "@swc/jest",
+      {
+        jsc: {
+          parser: { syntax: "typescript", tsx: true },
+          target: "es2022",
+          transform: { react: { runtime: "automatic" } },
+        },
+        module: { type: "commonjs" },
+      },
+    ],
+  },
+  moduleNameMapper: { "^@/(.*)$": "<rootDir>/src/$1" },
+  // Firmware under emulation and reference tools take their time.
+  testTimeout: 300_000,
+  maxWorkers: 2,
+  maxConcurrency: 2,
+};

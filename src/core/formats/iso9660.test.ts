@@ -1,0 +1,121 @@
+import { readFileSync } from "node:fs";
+import { MemorySource } from "@/core/bytes/source";
+import { run } from "../../../scripts/media/workshop";
+import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { readElTorito } from "./el-torito";
+import { findEntry, type TreeEntry } from "./file-tree";
+import { type IsoDescriptors, IsoTree, readIsoDescriptors } from "./iso9660";
+
+const w = tempWorkshop();
+const FILES = {
+  "boot/esp.img": w.text("esp.txt", "E".repeat(30_000)),
+  "boot/start.img": w.text("start.txt", "S".repeat(5000)),
+  [`docs/${"long name ".repeat(9)}end.txt`]: w.text("long.txt", "long"),
+  "docs/Ångström.txt": w.text("uni.txt", "unicode"),
+};
+// Reference: xorriso makes the image and lists it; 200 files make a directory of several sectors.
+const many = Object.fromEntries(
+  Array.from({ length: 200 }, (_, i) => [`many/file-${String(i).padStart(3, "0")}.dat`, w.text("dat.txt", "d")]),
+);
+const file = w.iso("tree.iso", { ...FILES, ...many }, [
+  "-b",
+  "boot/start.img",
+  "-no-emul-boot",
+  "-boot-load-size",
+  "4",
+  "-eltorito-alt-boot",
+  "-e",
+  "boot/esp.img",
+  "-no-emul-boot",
+]);
+
+async function descriptors(): Promise<IsoDescriptors> {
+  return (await readIsoDescriptors(memory(file))) as IsoDescriptors;
+}
+
+async function walk<E extends TreeEntry>(
+  tree: { list(directory: E | null): Promise<E[]> },
+  directory: E | null = null,
+  path = "",
+): Promise<string[]> {
+  const paths: string[] = [];
+  for (const entry of await tree.list(directory)) {
+    paths.push(`${path}/${entry.name}`);
+    if (entry.directory) paths.push(...(await walk(tree, entry, `${path}/${entry.name}`)));
+  }
+  return paths;
+}
+
+test("Rock Ridge names are those that xorriso lists", async () => {
+  const { primary } = await descriptors();
+  const tree = await IsoTree.open(memory(file), primary as NonNullable<typeof primary>);
+  const listed = run("xorriso", ["-indev", file, "-find", "/"])
+    .split("\n")
+    .map((line) => line.replace(/^'|'$/g, ""))
+    .filter((line) => line.length > 1 && line !== "/boot.cat");
+  expect(tree.names).toBe("rock-ridge");
+  expect((await walk(tree)).sort()).toEqual(expect.arrayContaining(listed.sort()));
+  expect(listed.length).toBeGreaterThan(200);
+});
+
+test("Joliet names keep their letters, cut at 64 as the tool cuts them", async () => {
+  const { joliet } = await descriptors();
+  const tree = await IsoTree.open(memory(file), joliet as NonNullable<typeof joliet>);
+  expect(tree.names).toBe("joliet");
+  expect(await findEntry(tree, "/docs/Ångström.txt")).toMatchObject({ sizeBytes: 7 });
+});
+
+test("plain names have no version number", async () => {
+  const plain = w.path("plain.iso");
+  run("genisoimage", ["-quiet", "-o", plain, `${file}.tree/boot`]);
+  const { primary } = (await readIsoDescriptors(memory(plain))) as IsoDescriptors;
+  const tree = await IsoTree.open(memory(plain), primary as NonNullable<typeof primary>);
+  expect(tree.names).toBe("plain");
+  expect((await tree.list(null)).map((entry) => entry.name)).toEqual(["ESP.IMG", "START.IMG"]);
+});
+
+test("a file's content is its bytes", async () => {
+  const { primary } = await descriptors();
+  const tree = await IsoTree.open(memory(file), primary as NonNullable<typeof primary>);
+  const entry = await findEntry(tree, "/boot/esp.img");
+  const content = await tree.open(entry as NonNullable<typeof entry>);
+  expect(Buffer.from((await content?.read(0, 40_000)) ?? []).toString()).toBe("E".repeat(30_000));
+});
+
+test("the start catalogue with all its sections is what xorriso reports", async () => {
+  const { bootRecords } = await descriptors();
+  const catalogue = await readElTorito(memory(file), bootRecords[0]?.catalogSector ?? 0);
+  expect(catalogue).toMatchObject({ platform: 0, headerId: 1, checksumRight: true, keyRight: true, findings: [] });
+  const report = run("xorriso", ["-indev", file, "-report_el_torito", "plain"]);
+  const rows = [...report.matchAll(/^El Torito boot img :\s+\d+\s+(\w+)\s+y\s+none\s+\S+\s+\S+\s+(\d+)\s+(\d+)/gm)].map(
+    ([, platform, sectors, lba]) => ({ platform, sectors: Number(sectors), lba: Number(lba) }),
+  );
+  expect(rows).toHaveLength(2);
+  expect(
+    catalogue?.entries.map((entry) => ({
+      platform: entry.platform === 0xef ? "UEFI" : "BIOS",
+      sectors: entry.sectorCount,
+      lba: entry.startSector,
+    })),
+  ).toEqual(rows);
+});
+
+test("a directory that points at itself, and one past the end, end", async () => {
+  const bytes = new Uint8Array(readFileSync(file));
+  const { primary } = await descriptors();
+  const volume = primary as NonNullable<typeof primary>;
+  const view = new DataView(bytes.buffer);
+  // Every record of the root directory points at the root itself.
+  let at = volume.root.block * 2048;
+  while ((bytes[at] ?? 0) > 0) {
+    view.setUint32(at + 2, volume.root.block, true);
+    at += bytes[at] as number;
+  }
+  const tree = await IsoTree.open(new MemorySource(bytes), volume);
+  expect(await findEntry(tree, `/${"boot/".repeat(40)}x`)).toBeNull();
+  const beyond = await IsoTree.open(new MemorySource(bytes), {
+    ...volume,
+    root: { block: 0xffff_ff, lengthBytes: 0xffff_ffff },
+  });
+  expect(await beyond.list(null)).toEqual([]);
+});

@@ -1,0 +1,115 @@
+import { spawnSync } from "node:child_process";
+import { writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { matchSchema } from "@/core/chain/schema";
+import { inspectionSchema } from "@/core/inspection/schema";
+import { IMAGES } from "../../scripts/demo/images";
+import { tempWorkshop } from "../support/workshop";
+
+const w = tempWorkshop();
+const root = join(__dirname, "..", "..");
+
+function creel(...args: string[]) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [join(root, "scripts", "creel.mjs"), ...args], {
+    encoding: "utf8",
+    cwd: w.folder,
+  });
+  return { status, stdout, stderr };
+}
+
+const medium = IMAGES.spindle3.make(w);
+const facts = (name: string, firmware: object) =>
+  w.text(name, JSON.stringify({ schema: "creel.facts/1", computer: { tag: "QX-014" }, firmware }));
+const kiosk = facts("kiosk.json", { kind: "uefi", arch: "ia32", legacyMode: "absent", secureBoot: { state: "off" } });
+const tablet = facts("tablet.json", { kind: "uefi", arch: "aa64", secureBoot: { state: "off" } });
+
+describe("inspect", () => {
+  test("prints creel.inspection/1 with --json, and the digest with --hash", () => {
+    const { status, stdout } = creel("inspect", medium, "--json", "--hash");
+    const inspection = inspectionSchema.parse(JSON.parse(stdout));
+    // Reference: coreutils' sha256sum.
+    expect(inspection.file.sha256).toBe(spawnSync("sha256sum", [medium], { encoding: "utf8" }).stdout.split(" ")[0]);
+    expect(status).toBe(0);
+  });
+
+  test("prints for people otherwise", () => {
+    const { status, stdout } = creel("inspect", medium);
+    expect(stdout).toMatch(/^spindle-3\.0\.img: partitioned disk image, 58\.7 MB \(56 MiB\)/);
+    expect(stdout).toContain("/EFI/BOOT/BOOTIA32.EFI in MBR partition 1");
+    expect(status).toBe(0);
+  });
+
+  test("a broken medium is a result, not an error", () => {
+    const { status, stdout } = creel("inspect", w.text("noise.img", "noise".repeat(1000)));
+    expect(stdout).toContain("Nothing in it is recognised");
+    expect(status).toBe(0);
+  });
+});
+
+describe("match", () => {
+  test("prints creel.match/1; links that need the inventory are unknown", () => {
+    const { stdout } = creel("match", medium, "--computer", kiosk, "--json");
+    const match = matchSchema.parse(JSON.parse(stdout));
+    expect(match.links.starts).toMatchObject({ verdict: "holds", basis: "reference" });
+    expect(match.links.proven.verdict).toBe("unknown");
+    expect(match.links.starts.trace.length).toBeGreaterThan(1);
+  });
+
+  test("--check answers with the exit code", () => {
+    expect(creel("match", medium, "--computer", kiosk, "--as", "usb", "--check").status).toBe(0);
+    expect(creel("match", medium, "--computer", tablet, "--as", "usb", "--check").status).toBe(1);
+    expect(creel("match", medium, "--computer", tablet, "--as", "usb").status).toBe(0);
+  });
+
+  test("--jobs answers line by line, in order, and a job that cannot be done does not stop the rest", () => {
+    const jobs = [
+      JSON.stringify({ id: "1", medium: "spindle-3.0.img", computer: "kiosk.json", as: "usb" }),
+      JSON.stringify({ id: "2", medium: "not-there.img", computer: "kiosk.json", as: "usb" }),
+      "{ this is no job",
+      JSON.stringify({ id: "4", medium: "spindle-3.0.img", computer: "kiosk.json", as: "floppy" }),
+      JSON.stringify({ id: "5", medium: medium, computer: "tablet.json", as: "optical" }),
+    ];
+    writeFileSync(w.path("jobs.jsonl"), `${jobs.join("\n")}\n`);
+    const { status, stdout } = creel("match", "--jobs", w.path("jobs.jsonl"), "--json");
+    const lines = stdout
+      .trim()
+      .split("\n")
+      .map((line) => JSON.parse(line));
+    expect(lines.map(({ id }) => id)).toEqual(["1", "2", null, "4", "5"]);
+    expect(lines.map((line) => line.links?.starts.verdict ?? "error")).toEqual([
+      "holds",
+      "error",
+      "error",
+      "error",
+      "broken",
+    ]);
+    expect(lines[1].error).toContain("there is no such file");
+    expect(status).toBe(0);
+  });
+});
+
+test.each([
+  [["inspect", "not-there.iso"], /not-there\.iso: there is no such file/],
+  [["inspect", "/"], /it is a folder/],
+  [["inspect"], /missing required argument/],
+  [["polish"], /unknown command/],
+  [["match", medium], /needs a medium FILE and --computer/],
+  [["match", medium, "--computer", medium], /it is not JSON/],
+  [["match", medium, "--computer", kiosk, "--as", "tape"], /usb or optical/],
+  [["match", medium, "--jobs", "j", "--computer", kiosk], /leave out FILE/],
+])("wrong usage %j: one line, exit code 2, no stack trace", (args, message) => {
+  const { status, stderr, stdout } = creel(...args);
+  expect(status).toBe(2);
+  expect(stderr).toMatch(message);
+  expect(stderr.trim().split("\n")).toHaveLength(1);
+  expect(stdout).toBe("");
+});
+
+test("facts of another form, or with a wrong value, say where", () => {
+  expect(creel("match", medium, "--computer", w.text("old.json", '{"schema":"creel.facts/9"}')).stderr).toContain(
+    '"creel.facts/1" is needed',
+  );
+  expect(creel("match", medium, "--computer", facts("odd.json", { kind: "openfirmware" })).stderr).toContain(
+    "firmware.kind",
+  );
+});
