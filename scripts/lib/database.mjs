@@ -30,7 +30,8 @@ export async function startDatabase(folder) {
       "CREATE DATABASE IF NOT EXISTS creel CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;",
       `CREATE USER IF NOT EXISTS 'creel'@'127.0.0.1' IDENTIFIED BY '${password}';`,
       `ALTER USER 'creel'@'127.0.0.1' IDENTIFIED BY '${password}';`,
-      "GRANT ALL ON creel.* TO 'creel'@'127.0.0.1';",
+      // Tests make databases of their own beside it.
+      "GRANT ALL ON `creel%`.* TO 'creel'@'127.0.0.1';",
       "",
     ].join("\n"),
     { mode: 0o600 },

@@ -116,7 +116,6 @@ export class Workshop {
   /** A disk image with a GPT from sgdisk; `parts` maps partition numbers to volumes put there. */
   gpt(name: string, sizeMiB: number, sgdisk: string[], parts: Record<number, string> = {}): string {
     const file = this.blank(name, sizeMiB);
-    run("sgdisk", ["-Z", file]);
     run("sgdisk", [...sgdisk, file]);
     for (const [number, volume] of Object.entries(parts)) this.put(file, this.gptStart(file, Number(number)), volume);
     return file;

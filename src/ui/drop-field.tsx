@@ -12,10 +12,13 @@ interface DropFieldProps {
 
 /** A place to drop one file, or to choose it with the keyboard. The file is handed over, not uploaded. */
 export function DropField({ text, onFile, accept, disabled = false }: DropFieldProps) {
-  const { getRootProps, getInputProps, isDragActive } = useDropzone({
+  const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
     ...(accept ? { accept } : {}),
     disabled,
     multiple: false,
+    // The button opens the chooser; the area around it only takes drops.
+    noClick: true,
+    noKeyboard: true,
     onDrop: (files) => {
       const [file] = files;
       if (file) onFile(file);
@@ -29,17 +32,18 @@ export function DropField({ text, onFile, accept, disabled = false }: DropFieldP
   return (
     <div
       {...getRootProps({
-        role: "button",
-        "aria-label": text,
         className: clsx(
-          "cursor-pointer border-2 border-dashed px-4 py-5 text-center",
+          "flex flex-wrap items-center justify-center gap-x-4 gap-y-2 border-2 border-dashed px-4 py-4",
           isDragActive ? "border-rope bg-rope-soft" : "border-line bg-sheet",
           disabled && "opacity-50",
         ),
       })}
     >
-      <input {...getInputProps()} />
+      <input {...getInputProps({ "aria-label": text })} />
       <span>{text}</span>
+      <button type="button" className="act" disabled={disabled} onClick={open}>
+        Choose a file
+      </button>
     </div>
   );
 }

@@ -141,11 +141,7 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
 
   return (
     <form onSubmit={save} noValidate className="max-w-3xl">
-      <DropField
-        accept={{ "application/json": [".json"] }}
-        onFile={takeFacts}
-        text="Drop a creel.facts/1 file here, or choose one"
-      />
+      <DropField accept={{ "application/json": [".json"] }} onFile={takeFacts} text="Drop a creel.facts/1 file here." />
       {dropped && <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">{dropped}</p>}
       {problem && (
         <div className="mt-3">

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
+import { AddForm } from "@/app/_parts/add-form";
 import { listKits, listReleases } from "@/server/services/places";
-import { AddForm } from "@/ui/add-form";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { addKitAction, addReleaseAction } from "./actions";

@@ -162,7 +162,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
             <legend className="font-semibold text-[0.9rem]">Carries</legend>
             {releases.map((release) => (
               <label key={release.id} className="mr-4 flex items-center gap-2">
-                <input type="checkbox" value={release.id} {...register("releaseIds")} />
+                <input type="checkbox" className="size-6 accent-rope" value={release.id} {...register("releaseIds")} />
                 {release.text}
               </label>
             ))}
@@ -184,7 +184,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
         <DropField
           onFile={inspect}
           disabled={state.step === "reading"}
-          text="Drop the medium's file here (ISO or raw image), or choose one. It is read on this computer, not uploaded."
+          text="Drop the medium's file here: an ISO or a raw image. It is read on this computer, not uploaded."
         />
         {state.step === "none" && (
           <p className="mt-3 text-quiet">

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
+import { AddForm } from "@/app/_parts/add-form";
 import { listSites } from "@/server/services/places";
-import { AddForm } from "@/ui/add-form";
 import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { addSiteAction } from "../kits/actions";

@@ -14,13 +14,13 @@ export type FindingFacts =
   | { code: "gpt-backup-missing" }
   | { code: "gpt-backup-displaced"; lastSector: number; found: number }
   | { code: "gpt-damaged"; primary: string; backup: string }
-  | { code: "gpt-not-protected" }
+  | { code: "gpt-not-protected"; hybridDisc: boolean }
   | { code: "gpt-other-sector-size"; sectorBytes: number }
   | { code: "gpt-entry-outside"; number: number }
   | { code: "gpt-entry-overlaps"; number: number }
   | { code: "mbr-unsigned" }
   | { code: "mbr-entry-past-end"; slot: number }
-  | { code: "mbr-entries-overlap"; slot: number }
+  | { code: "mbr-entries-overlap"; slot: number; hybridDisc: boolean }
   | { code: "mbr-beside-gpt" }
   | { code: "logical-chain-broken" }
   | { code: "volume-exceeds-partition"; index: number; volumeBytes: number; partitionBytes: number }
@@ -63,7 +63,13 @@ const SEVERITY: Record<FindingFacts["code"], Finding["severity"]> = {
 };
 
 export function finding(facts: FindingFacts): Finding {
-  return { code: facts.code, severity: SEVERITY[facts.code], text: sentence(facts) };
+  return { code: facts.code, severity: severityOf(facts), text: sentence(facts) };
+}
+
+function severityOf(facts: FindingFacts): Finding["severity"] {
+  // Hybrid discs overlap their entries on purpose, and UEFI starts them by the catalogue.
+  if ((facts.code === "mbr-entries-overlap" || facts.code === "gpt-not-protected") && facts.hybridDisc) return "info";
+  return SEVERITY[facts.code];
 }
 
 function sentence(facts: FindingFacts): string {
@@ -85,7 +91,9 @@ function sentence(facts: FindingFacts): string {
     case "gpt-damaged":
       return `Both GPT headers are unusable (first: ${gptFaultText(facts.primary)}; backup: ${gptFaultText(facts.backup)}). Firmware sees no GPT partitions.`;
     case "gpt-not-protected":
-      return "There is a GPT, but sector 0 has no protective entry for it, so firmware does not look at it. Writing the table anew puts that right.";
+      return facts.hybridDisc
+        ? "There is a GPT without a protective entry in sector 0, as hybrid discs have it: firmware does not look at it and uses the disc's start catalogue."
+        : "There is a GPT, but sector 0 has no protective entry for it, so firmware does not look at it. Writing the table anew puts that right.";
     case "gpt-other-sector-size":
       return `Its GPT is laid out for sectors of ${facts.sectorBytes} bytes: on a stick with 512-byte sectors firmware does not see it.`;
     case "gpt-entry-outside":
@@ -97,7 +105,9 @@ function sentence(facts: FindingFacts): string {
     case "mbr-entry-past-end":
       return `Entry ${facts.slot} of the partition table reaches past the end of the medium: UEFI drops the whole table for it. The image may have been cut short.`;
     case "mbr-entries-overlap":
-      return `Entry ${facts.slot} of the partition table overlaps another one: UEFI drops the whole table for it.`;
+      return facts.hybridDisc
+        ? `Entry ${facts.slot} of the partition table overlaps another one, as hybrid discs have it: UEFI drops the table and uses the disc's start catalogue, on a stick too.`
+        : `Entry ${facts.slot} of the partition table overlaps another one: UEFI drops the whole table for it.`;
     case "mbr-beside-gpt":
       return "Beside the GPT, sector 0 lists ordinary partitions too (a hybrid table).";
     case "logical-chain-broken":

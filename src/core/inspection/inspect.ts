@@ -32,8 +32,8 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   const source = new CachedSource(medium);
   const facts: FindingFacts[] = [];
   const head = (await readExactly(source, 0, 8)) ?? new Uint8Array(0);
-  const tables = await readTables(source);
   const descriptors = await readIsoDescriptors(source);
+  const tables = await readTables(source, descriptors?.primary !== null && descriptors !== null);
   const whole = tables.tables.length === 0 ? await recogniseVolume(source) : null;
   const catalogue = await readCatalogue(source, descriptors, facts);
   const views: Inspection["views"] = {

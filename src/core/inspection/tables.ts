@@ -30,30 +30,38 @@ const SECTOR_BYTES = 512;
 /** Partitions whose file system is looked at; a real medium has a dozen at most. */
 const PARTITIONS_MAX = 128;
 
-/** The partition tables of a medium with 512-byte sectors, and what their partitions hold. */
-export async function readTables(source: ByteSource): Promise<TablesReading> {
+/**
+ * The partition tables of a medium with 512-byte sectors, and what their partitions hold. `hybridDisc`: it is a disc
+ * image too.
+ */
+export async function readTables(source: ByteSource, hybridDisc: boolean): Promise<TablesReading> {
   const reading: TablesReading = { tables: [], partitions: [], findings: [] };
   const mbr = await readMbr(source);
   if (!mbr) return reading;
-  const gpt = await readGpt(source, mbr, reading);
+  const gpt = await readGpt(source, mbr, hybridDisc, reading);
   if (gpt) reading.tables.push(gpt);
-  const table = await readMbrTable(source, mbr, gpt !== null, reading);
+  const table = await readMbrTable(source, mbr, gpt !== null, hybridDisc, reading);
   if (table) reading.tables.push(table);
   for (const partition of reading.partitions.slice(0, PARTITIONS_MAX)) await describe(source, partition, reading);
   return reading;
 }
 
-async function readGpt(source: ByteSource, mbr: Mbr, reading: TablesReading): Promise<Table | null> {
+async function readGpt(
+  source: ByteSource,
+  mbr: Mbr,
+  hybridDisc: boolean,
+  reading: TablesReading,
+): Promise<Table | null> {
   const isProtected = mbr.entries.some(isProtective);
   const lastSector = Math.floor(source.sizeBytes / SECTOR_BYTES) - 1;
   const primary = await readGptHeader(source, 1, SECTOR_BYTES);
   const backup = await readGptHeader(source, lastSector, SECTOR_BYTES);
   const facts: FindingFacts[] = [];
   if (!isProtected) {
-    if (primary.ok) facts.push({ code: "gpt-not-protected" });
+    if (primary.ok) facts.push({ code: "gpt-not-protected", hybridDisc });
     const other = await otherSectorSize(source);
     if (!primary.ok && other) facts.push({ code: "gpt-other-sector-size", sectorBytes: other });
-    return facts.length > 0 ? table("gpt", "damaged", facts) : null;
+    return facts.length > 0 ? table("gpt", primary.ok && hybridDisc ? "good" : "damaged", facts) : null;
   }
   const header = primary.ok ? primary.header : backup.ok ? backup.header : null;
   if (!header) {
@@ -110,6 +118,7 @@ async function readMbrTable(
   source: ByteSource,
   mbr: Mbr,
   besideGpt: boolean,
+  hybridDisc: boolean,
   reading: TablesReading,
 ): Promise<Table | null> {
   const used = mbr.entries.filter((entry) => isUsed(entry) && entry.type !== MBR_TYPE_PROTECTIVE);
@@ -124,11 +133,9 @@ async function readMbrTable(
       sector && (decodeFatGeometry(sector) || hasText(sector, 3, "NTFS    ") || hasText(sector, 3, "EXFAT   "));
     if (isVolume) return null;
     if (used.length === 0 && mbr.signed) return table("mbr", "good", []);
-    facts.push(
-      mbr.signed && bad
-        ? { code: bad.fault === "entry-past-end" ? "mbr-entry-past-end" : "mbr-entries-overlap", slot: bad.slot }
-        : { code: "mbr-unsigned" },
-    );
+    if (!mbr.signed || !bad) facts.push({ code: "mbr-unsigned" });
+    else if (bad.fault === "entry-past-end") facts.push({ code: "mbr-entry-past-end", slot: bad.slot });
+    else facts.push({ code: "mbr-entries-overlap", slot: bad.slot, hybridDisc });
   }
   if (besideGpt && used.length > 0) facts.push({ code: "mbr-beside-gpt" });
   for (const entry of used) {

@@ -61,7 +61,7 @@ function canonical(value: unknown): string {
   );
 }
 
-/** What happened to one thing since a version, field by field, latest value last. */
+/** What happened to one thing since a version, field by field, latest value last; as committed, not as first read. */
 export async function changesSince(
   queries: Queries,
   entity: Entity,
@@ -72,7 +72,8 @@ export async function changesSince(
     .select()
     .from(events)
     .where(and(eq(events.entity, entity), eq(events.entityId, entityId), gt(events.entityVersion, version)))
-    .orderBy(events.id);
+    .orderBy(events.id)
+    .for("update");
   return rows.flatMap((row) =>
     Object.keys(row.after ?? {}).map((field) => ({
       field,

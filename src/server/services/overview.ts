@@ -93,7 +93,12 @@ async function gapsOf(
       profile,
       count: groups.filter((group) => group.profile === profile).reduce((sum, group) => sum + Number(group.count), 0),
     }))
-    .sort((a, b) => GAP_ORDER.indexOf(stateOf(a.profile)) - GAP_ORDER.indexOf(stateOf(b.profile)) || b.count - a.count)
+    .sort(
+      (a, b) =>
+        GAP_ORDER.indexOf(stateOf(a.profile)) - GAP_ORDER.indexOf(stateOf(b.profile)) ||
+        b.count - a.count ||
+        (a.profile < b.profile ? -1 : 1),
+    )
     .slice(0, GAPS_MAX);
   const ranked = context.db
     .select({

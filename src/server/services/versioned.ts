@@ -48,16 +48,21 @@ export async function saveVersioned(
   return ok(next);
 }
 
+/** Locking reads: the transaction's own view may be older than the change that got in between. */
 async function staleResult(
-  tx: Queries,
+  queries: Queries,
   table: VersionedTable,
   change: Pick<VersionedChange, "entity" | "id" | "version">,
 ): Promise<Result<number>> {
-  const [row] = await tx.select({ version: table.version }).from(table).where(eq(table.id, change.id));
+  const [row] = await queries
+    .select({ version: table.version })
+    .from(table)
+    .where(eq(table.id, change.id))
+    .for("update");
   if (!row) return fail({ code: "not-found", what: change.entity });
   return fail({
     code: "stale",
-    changes: await changesSince(tx, change.entity, change.id, change.version),
+    changes: await changesSince(queries, change.entity, change.id, change.version),
     version: Number(row.version),
   });
 }

@@ -1,11 +1,11 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
+import { RetireButton } from "@/app/_parts/retire-button";
 import { getComputer } from "@/server/services/computers";
 import { history } from "@/server/services/events";
 import { routesOf } from "@/server/services/routes";
 import { EventLine } from "@/ui/event-line";
-import { RetireButton } from "@/ui/retire-button";
 import { Station } from "@/ui/station";
 import { currentContext } from "../../_lib/context";
 import { listState, type SearchParams } from "../../_lib/params";

@@ -1,12 +1,12 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
+import { RetireButton } from "@/app/_parts/retire-button";
 import type { Verdict } from "@/core/chain/schema";
 import { history } from "@/server/services/events";
 import { computersOf, getMedium, mediumInputOf } from "@/server/services/media";
 import { ChainLink } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
-import { RetireButton } from "@/ui/retire-button";
 import { Size } from "@/ui/size";
 import { Station } from "@/ui/station";
 import { dateText, mediumKindText, plural } from "@/ui/words";

@@ -114,7 +114,7 @@ export default async function RunSheet({ params }: Props) {
           {steps.map((step, index) => (
             <li
               key={step.act}
-              className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5"
+              className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5 print:py-[0.9mm]"
             >
               <span className="font-bold text-xl tabular-nums">{index + 1}</span>
               <span aria-hidden="true" className="inline-block size-3.5 translate-y-0.5 border-2 border-ink" />

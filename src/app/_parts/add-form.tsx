@@ -3,7 +3,7 @@
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
 import { problemText, type Result } from "@/server/problems";
-import { Field } from "./field";
+import { Field } from "@/ui/field";
 
 interface AddFormProps {
   title: string;

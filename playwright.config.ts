@@ -1,0 +1,17 @@
+import { defineConfig } from "@playwright/test";
+
+export default defineConfig({
+  testDir: "test/browser",
+  timeout: 60_000,
+  expect: { timeout: 15_000 },
+  workers: 1,
+  reporter: "list",
+  use: {
+    baseURL: process.env.CREEL_ADDRESS ?? "http://127.0.0.1:4824",
+    viewport: { width: 1280, height: 800 },
+    launchOptions: {
+      executablePath: "/usr/bin/chromium",
+      args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
+    },
+  },
+});

@@ -1,0 +1,195 @@
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import AxeBuilder from "@axe-core/playwright";
+import { expect, type Page, test } from "@playwright/test";
+import { IMAGES } from "../../scripts/demo/images";
+import { Workshop } from "../../scripts/media/workshop";
+
+const folder = mkdtempSync(join(tmpdir(), "creel-browser-"));
+const w = new Workshop(folder);
+test.afterAll(() => rmSync(folder, { recursive: true, force: true }));
+
+/** Drops a file by choosing it, as the keyboard does. */
+async function choose(page: Page, path: string): Promise<void> {
+  await page.locator('input[type="file"]').setInputFiles(path);
+}
+
+const facts = (tag: string, arch: string) => ({
+  schema: "creel.facts/1",
+  computer: { tag, make: "Ostrel", model: "Block 9", serial: `SER-${tag}`, form: "desktop" },
+  firmware: {
+    kind: "uefi",
+    arch,
+    legacyMode: "absent",
+    secureBoot: { state: "off" },
+    keys: { setup: "F2", startMenu: "F9" },
+  },
+  disks: [{ name: "nvme0n1", bytes: 1_000_204_886_016, bus: "nvme", partitions: [] }],
+});
+
+function factsFile(tag: string, arch = "x64"): string {
+  const path = join(folder, `${tag}.json`);
+  writeFileSync(path, JSON.stringify(facts(tag, arch)));
+  return path;
+}
+
+test("the first page says which computers have no medium that starts them, and why", async ({ page }) => {
+  await page.goto("/");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(
+    "2 computers of 31 have no medium that starts them.",
+  );
+  await expect(page.getByText("2 computers with UEFI, 64-bit ARM (aa64)")).toBeVisible();
+  await page.getByRole("link", { name: "NP-T1" }).click();
+  await expect(page.getByText("No medium in stock starts NP-T1.")).toBeVisible();
+});
+
+test("from a facts file and an ISO to a run sheet", async ({ page }) => {
+  await page.goto("/computers/new");
+  await choose(page, factsFile("ZZ-100", "ia32"));
+  await expect(page.getByText("The form is filled from ZZ-100.json")).toBeVisible();
+  await expect(page.getByLabel("Serial", { exact: true })).toHaveValue("SER-ZZ-100");
+  await page.getByLabel("Place", { exact: true }).selectOption({ label: "Workshop" });
+  await page.getByRole("button", { name: "Add computer" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("ZZ-100");
+  await expect(page.getByText("RM-02 starts ZZ-100 and is at the same place.")).toBeVisible();
+
+  await page.goto("/media/new");
+  await choose(page, IMAGES.bollard5.make(w));
+  await expect(page.getByText("Disc image (ISO 9660)")).toBeVisible();
+  await expect(page.getByText("/EFI/BOOT/BOOTIA32.EFI").first()).toBeVisible();
+  await page.getByRole("button", { name: "Compute its digest (SHA-256)" }).click();
+  await expect(page.getByText(/SHA-256 [0-9a-f]{64}/)).toBeVisible();
+  await page.getByLabel("Tag", { exact: true }).fill("ZZ-M1");
+  await page.getByLabel("Place", { exact: true }).selectOption({ label: "Workshop" });
+  await page.getByLabel("Bollard 5.0", { exact: true }).check();
+  await page.getByRole("button", { name: "Register medium" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("ZZ-M1");
+  await page.getByText(/^It starts \d+$/).click();
+  await expect(page.getByRole("link", { name: "ZZ-100" })).toBeVisible();
+
+  await page.goto("/sheets/ZZ-100/ZZ-M1");
+  await expect(page.getByText("press F9 for the start menu")).toBeVisible();
+  await expect(page.getByText(/nvme0n1, 1 TB \(shows as 932 GiB\)/)).toBeVisible();
+  await page.emulateMedia({ media: "print" });
+  await expect(page.getByRole("navigation", { name: "Stations" })).toBeHidden();
+  await expect(page.getByRole("button", { name: "Print this sheet" })).toBeHidden();
+});
+
+test("a run sheet is one page of A4", async ({ page }) => {
+  await page.goto("/sheets/HO-007/LN-01");
+  const pdf = await page.pdf({ preferCSSPageSize: true });
+  expect(pdf.toString("latin1").match(/\/Type\s*\/Page\b/g)).toHaveLength(1);
+});
+
+test("two people edit one computer: the later one is told, keeps her entries, and loses nothing of his", async ({
+  page,
+  browser,
+}) => {
+  await page.goto("/computers/HO-005/edit");
+  await page.getByLabel("Note", { exact: true }).fill("Hinge is loose");
+  const other = await browser.newContext();
+  await other.addCookies([{ name: "creel-person", value: "2", url: page.url() }]);
+  const hisPage = await other.newPage();
+  await hisPage.goto("/");
+  const people = hisPage.getByLabel("Acting");
+  await people.selectOption({ label: "Col Marrick" });
+  await hisPage.goto(page.url());
+  await hisPage.getByLabel("Start menu key", { exact: true }).fill("F10");
+  await hisPage.getByRole("button", { name: "Save", exact: true }).click();
+  await expect(hisPage.getByRole("heading", { level: 1 })).toContainText("HO-005 Crewing");
+
+  await page.getByRole("button", { name: "Save", exact: true }).click();
+  await expect(page.getByRole("main").getByRole("alert")).toContainText(
+    "Somebody changed this while you were editing: Col Marrick changed firmware",
+  );
+  await expect(page.getByLabel("Note", { exact: true })).toHaveValue("Hinge is loose");
+  await expect(page.getByLabel("Start menu key", { exact: true })).toHaveValue("F10");
+  await page.getByRole("button", { name: "Save again" }).click();
+  await expect(page.getByText("Hinge is loose", { exact: true })).toBeVisible();
+  await expect(page.getByText("F10", { exact: true })).toBeVisible();
+  await other.close();
+});
+
+test("bad input gets a sentence, and nothing is lost", async ({ page }) => {
+  await page.goto("/computers/new");
+  await choose(page, w.text("list.json", "{ not json"));
+  await expect(page.getByText(/list\.json: it is not JSON/)).toBeVisible();
+  await page.getByLabel("Tag", { exact: true }).fill("HO-001");
+  await page.getByLabel("Name", { exact: true }).fill("Second reception");
+  await page.getByRole("button", { name: "Add computer" }).click();
+  await expect(page.getByText("The tag HO-001 is already used: choose another.")).toBeVisible();
+  await expect(page.getByLabel("Name", { exact: true })).toHaveValue("Second reception");
+  await page.goto("/media/new");
+  await choose(page, w.text("notes.iso", "no disc at all\n".repeat(900)));
+  await expect(page.getByText("Nothing in it is recognised")).toBeVisible();
+});
+
+test("keys: the one field, the list, the stations, the sheet of keys", async ({ page }) => {
+  await page.goto("/");
+  await page.keyboard.press("/");
+  await page.keyboard.type("fu-e1");
+  await page.keyboard.press("Enter");
+  await expect(page).toHaveURL(/\/computers\/FU-E1$/);
+  await page.keyboard.press("Escape");
+  await page.locator("body").press("m");
+  await expect(page).toHaveURL(/\/media$/);
+  await page.getByRole("link", { name: /^FI-01/ }).waitFor();
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("Enter");
+  await expect(page).toHaveURL(/\/media\/LN-01$/);
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("dialog")).toBeHidden();
+  await page.goto("/find?q=nothing-like-this");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Nothing is called “nothing-like-this”.");
+});
+
+test("the address holds a list's state, and back works", async ({ page }) => {
+  await page.goto("/computers");
+  await page.getByLabel("Place", { exact: true }).selectOption({ label: "Sandsay" });
+  await expect(page).toHaveURL(/site=\d+/);
+  await expect(page.getByRole("heading", { name: "4 computers" })).toBeVisible();
+  await page.getByLabel("Tag, name, serial, model").fill("kiosk");
+  await expect(page.getByRole("heading", { name: "1 computer" })).toBeVisible();
+  await page.getByRole("link", { name: /SA-K1/ }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("SA-K1");
+  await expect(page.getByRole("heading", { name: "1 computer" })).toBeVisible();
+  await page.goBack();
+  await expect(page).toHaveURL(/\/computers\?.*q=kiosk/);
+});
+
+for (const [name, path] of Object.entries({
+  today: "/",
+  computer: "/computers/NP-K1",
+  edit: "/computers/NP-K1/edit",
+  medium: "/media/SP-01",
+  register: "/media/new",
+  sheet: "/sheets/HO-007/LN-01",
+  kits: "/kits",
+  places: "/sites",
+  nothing: "/computers/NOT-THERE",
+})) {
+  for (const form of ["light", "dark"]) {
+    // WCAG 2.2 AA by axe-core.
+    test(`accessible: ${name}, ${form}`, async ({ page, context, baseURL }) => {
+      await context.addCookies([{ name: "creel-form", value: form, url: baseURL ?? "" }]);
+      await page.goto(path);
+      await page.getByRole("main").getByRole("heading").first().waitFor();
+      const { violations } = await new AxeBuilder({ page })
+        .withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"])
+        .analyze();
+      expect(
+        violations.map(
+          (violation) =>
+            `${violation.id}: ${violation.nodes
+              .map((node) => node.html)
+              .slice(0, 3)
+              .join(" | ")}`,
+        ),
+      ).toEqual([]);
+    });
+  }
+}
