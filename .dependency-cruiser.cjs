@@ -8,7 +8,7 @@ module.exports = {
         "The core runs unchanged in the browser, in a worker and in Node: nothing of the host, no interface, no database.",
       severity: "error",
       from: { path: "^src/core", pathNot: "\\.test\\.ts$" },
-      to: { pathNot: "^src/core|^node_modules/(zod|hash-wasm|iconv-lite)/", dependencyTypesNot: ["undetermined"] },
+      to: { pathNot: "^src/core|^node_modules/(zod|hash-wasm)/", dependencyTypesNot: ["undetermined"] },
     },
     {
       name: "core-without-node",

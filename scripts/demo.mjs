@@ -1,9 +1,9 @@
 #!/usr/bin/env node
 // Installs what is missing, prepares the database, loads the demo, builds if needed and starts Creel.
-import { rmSync } from "node:fs";
+import { mkdirSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { buildIfNeeded, runScript, serve } from "./lib/build.mjs";
-import { portIsFree, startDatabase } from "./lib/database.mjs";
+import { portIsFree, startDatabase, stopLeftOver } from "./lib/database.mjs";
 import { DEBIAN, installDebianPackages, installNpmPackages, ROOT } from "./lib/install.mjs";
 import { Problem, runMain } from "./lib/problem.mjs";
 
@@ -22,7 +22,11 @@ await runMain(async () => {
   installNpmPackages();
   installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples]);
   const folder = join(ROOT, ".creel", "demo");
-  if (fresh && !given) rmSync(folder, { recursive: true, force: true });
+  if (fresh && !given) {
+    await stopLeftOver(folder);
+    rmSync(folder, { recursive: true, force: true });
+  }
+  mkdirSync(folder, { recursive: true });
   const database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
   process.once("exit", database.kill);
   const stop = async (code) => {
@@ -37,7 +41,7 @@ await runMain(async () => {
     buildIfNeeded();
     if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url }) !== 0)
       throw new Problem("The demo data could not be loaded; what went wrong is above.");
-    server = await serve(PORT, database.url, { quiet: true });
+    server = await serve(PORT, database.url, join(folder, "web.log"));
     server.once("exit", () => stop(1));
     console.log(`Creel is ready: http://127.0.0.1:${PORT}\nCtrl-C stops it; the data stays.`);
   } catch (error) {

@@ -5,7 +5,7 @@ import { spawnSync } from "node:child_process";
 import { rmSync } from "node:fs";
 import { join } from "node:path";
 import { buildIfNeeded, runScript, serve } from "./lib/build.mjs";
-import { freePort, startDatabase } from "./lib/database.mjs";
+import { freePort, startDatabase, stopLeftOver } from "./lib/database.mjs";
 import { DEBIAN, installDebianPackages, installNpmPackages, ROOT } from "./lib/install.mjs";
 import { Problem, runMain } from "./lib/problem.mjs";
 
@@ -37,7 +37,7 @@ const STEPS = {
     if (runScript("scripts/load-demo.mts", ["--fresh"], { DATABASE_URL: url }) !== 0)
       throw new Problem("The demo data could not be loaded.");
     const port = await freePort();
-    const server = await serve(port, url, { quiet: true });
+    const server = await serve(port, url, join(ROOT, ".creel", "test-web.log"));
     try {
       step("Browser tests", bin("playwright"), ["test"], {
         CREEL_ADDRESS: `http://127.0.0.1:${port}`,
@@ -60,7 +60,10 @@ await runMain(async () => {
   if (chosen.some(([name]) => name === "units" || name === "browser")) {
     installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples, ...DEBIAN.test]);
     const folder = join(ROOT, ".creel", "test");
-    if (!given) rmSync(folder, { recursive: true, force: true });
+    if (!given) {
+      await stopLeftOver(folder);
+      rmSync(folder, { recursive: true, force: true });
+    }
     database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
     process.once("exit", database.kill);
   }

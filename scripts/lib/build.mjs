@@ -1,6 +1,6 @@
 import { spawn, spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
-import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, openSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import { ROOT } from "./install.mjs";
@@ -46,12 +46,13 @@ export function buildIfNeeded() {
   writeFileSync(STAMP, digest);
 }
 
-/** Starts the built application and waits until it answers. Gives its process. */
-export async function serve(port, databaseUrl, extra = {}) {
-  const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", extra.host ?? "127.0.0.1"], {
+/** Starts the built application, its output going to `logFile`, and waits until it answers. Gives its process. */
+export async function serve(port, databaseUrl, logFile) {
+  const output = openSync(logFile, "a");
+  const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", "127.0.0.1"], {
     cwd: ROOT,
-    env: { ...env, ...extra.env, DATABASE_URL: databaseUrl, NODE_ENV: "production" },
-    stdio: ["ignore", extra.quiet ? "ignore" : "pipe", "inherit"],
+    env: { ...env, DATABASE_URL: databaseUrl, NODE_ENV: "production" },
+    stdio: ["ignore", output, output],
     detached: true,
   });
   let ended = false;
@@ -59,7 +60,8 @@ export async function serve(port, databaseUrl, extra = {}) {
     ended = true;
   });
   for (const end = Date.now() + 60_000; ; await sleep(100)) {
-    if (ended || Date.now() > end) throw new Problem("The web application did not come up; what it printed is above.");
+    if (ended || Date.now() > end)
+      throw new Problem(`The web application did not come up; its last words are in ${logFile}.`);
     try {
       const answer = await fetch(`http://127.0.0.1:${port}/health`, { signal: AbortSignal.timeout(2000) });
       if (answer.ok) break;

@@ -111,7 +111,7 @@ function initialise(data) {
 }
 
 /** A server that a killed run left behind still holds the files: it is asked to end first. */
-async function stopLeftOver(folder) {
+export async function stopLeftOver(folder) {
   const pidFile = join(folder, "server.pid");
   if (!existsSync(pidFile)) return;
   const pid = Number(readFileSync(pidFile, "utf8"));

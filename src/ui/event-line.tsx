@@ -42,7 +42,7 @@ export function EventLine({ event, withTag = true }: { event: Event; withTag?: b
       </div>
       {fields.length > 0 && (
         <details className="caption">
-          <summary className="cursor-pointer">was, and is</summary>
+          <summary className="min-h-[24px] cursor-pointer py-1">was, and is</summary>
           <dl className="mt-1">
             {fields.map((field) => (
               <div key={field}>

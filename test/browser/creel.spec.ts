@@ -140,9 +140,9 @@ test("keys: the one field, the list, the stations, the sheet of keys", async ({ 
   await page.keyboard.press("Enter");
   await expect(page).toHaveURL(/\/media\/LN-01$/);
   await page.keyboard.press("?");
-  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Keys" })).toBeVisible();
   await page.keyboard.press("Escape");
-  await expect(page.getByRole("dialog")).toBeHidden();
+  await expect(page.getByRole("dialog")).toHaveCount(0);
   await page.goto("/find?q=nothing-like-this");
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Nothing is called “nothing-like-this”.");
 });

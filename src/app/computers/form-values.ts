@@ -44,6 +44,10 @@ function gigabytes(bytes: number): string {
   return String(Number((bytes / 1e9).toFixed(9)));
 }
 
+function gibibytes(bytes: number | null): string {
+  return bytes === null ? "" : String(Number((bytes / 2 ** 30).toFixed(3)));
+}
+
 export function toForm({ tag, name, siteId, note, facts }: ComputerStart): FormValues {
   const { computer, firmware, ports } = facts;
   const text = (value: string | number | null | undefined) =>
@@ -66,7 +70,7 @@ export function toForm({ tag, name, siteId, note, facts }: ComputerStart): FormV
     setupKey: text(firmware.keys?.setup),
     startMenuKey: text(firmware.keys?.startMenu),
     cpuArch: text(facts.cpu?.arch),
-    memoryGiB: facts.memoryBytes === null ? "" : String(Number((facts.memoryBytes / 2 ** 30).toFixed(6))),
+    memoryGiB: gibibytes(facts.memoryBytes),
     usbPorts: text(ports?.usb),
     optical: ports?.optical === null || ports?.optical === undefined ? "" : ports.optical ? "yes" : "no",
     disks: (facts.disks ?? []).map((disk, index) => ({
@@ -114,7 +118,10 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
     };
     return [{ ...kept, name: word(disk.name) ?? `disk ${index + 1}`, bytes, bus: word(disk.bus) }];
   });
-  const memoryBytes = number(values.memoryGiB, "memoryGiB", 2 ** 30, "Memory");
+  const memoryBytes =
+    values.memoryGiB === gibibytes(base.memoryBytes)
+      ? base.memoryBytes
+      : number(values.memoryGiB, "memoryGiB", 2 ** 30, "Memory");
   const usb = number(values.usbPorts, "usbPorts", 1, "The number of USB ports");
   if (values.tag.trim() === "") fields.tag = "A tag is needed: it is what is printed on the thing.";
   if (Object.keys(fields).length > 0) return { ok: false, fields };

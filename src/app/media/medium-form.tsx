@@ -161,8 +161,13 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
           <fieldset className="mt-4">
             <legend className="font-semibold text-[0.9rem]">Carries</legend>
             {releases.map((release) => (
-              <label key={release.id} className="mr-4 flex items-center gap-2">
-                <input type="checkbox" className="size-6 accent-rope" value={release.id} {...register("releaseIds")} />
+              <label key={release.id} className="flex items-center gap-2 py-0.5">
+                <input
+                  type="checkbox"
+                  className="size-[24px] accent-rope"
+                  value={release.id}
+                  {...register("releaseIds")}
+                />
                 {release.text}
               </label>
             ))}

@@ -107,7 +107,7 @@ export function RouteReasons({ route, computerTag }: { route: Route; computerTag
                 {link.changes.length > 0 && <strong>{link.changes.map(changeText).join(". ")}.</strong>}
                 {link.trace.length > 0 && (
                   <details className="caption">
-                    <summary className="cursor-pointer">what the firmware tries, in order</summary>
+                    <summary className="min-h-[24px] cursor-pointer py-1">what the firmware tries, in order</summary>
                     <ol className="mt-1 list-decimal pl-5">
                       {link.trace.map((line, index) => (
                         // biome-ignore lint/suspicious/noArrayIndexKey: lines may repeat, their order is their identity

@@ -1,0 +1,92 @@
+import { type Facts, factsSchema } from "@/core/facts/schema";
+import { mergeForms } from "@/ui/merge";
+import { type ComputerStart, emptyFacts, fromForm, toForm } from "./form-values";
+
+const facts: Facts = factsSchema.parse({
+  schema: "creel.facts/1",
+  computer: { tag: "A-1", make: "Ostrel", model: "Block 3", serial: "S1", form: "desktop" },
+  firmware: {
+    kind: "uefi",
+    arch: "x64",
+    legacyMode: "off",
+    vendor: "Norlight",
+    secureBoot: { state: "on", db: "AAAA" },
+    keys: { setup: "F2", startMenu: "F12", save: "F10" },
+  },
+  cpu: { arch: "x64" },
+  memoryBytes: 8_252_182_528,
+  disks: [
+    {
+      name: "sda",
+      bytes: 500_107_862_016,
+      sectorBytes: 512,
+      bus: "sata",
+      partitions: [{ number: 1, bytes: 1000, role: "esp" }],
+    },
+    { name: "sdb", bytes: 4_000_787_030_016, bus: "sata", partitions: [] },
+  ],
+  devices: [{ class: "storage", modalias: "pci:v1", name: "x" }],
+  systems: [{ name: "Gannet Desk" }],
+  ports: { usb: 4, optical: false },
+});
+const start: ComputerStart = { tag: "A-1", name: "Desk", siteId: 3, note: null, facts };
+
+test("a form that nobody touched gives back exactly what it began with", () => {
+  const reading = fromForm(toForm(start), facts);
+  expect(reading).toEqual({ ok: true, input: start });
+});
+
+test("an empty form knows nothing", () => {
+  const values = { ...toForm({ ...start, facts: emptyFacts() }) };
+  expect(fromForm(values, emptyFacts())).toMatchObject({
+    ok: true,
+    input: { facts: { ...emptyFacts(), computer: { tag: "A-1" } } },
+  });
+});
+
+test("taking off the first disk leaves the second one its own facts", () => {
+  const values = toForm(start);
+  const reading = fromForm({ ...values, disks: values.disks.slice(1) }, facts);
+  expect(reading).toMatchObject({ ok: true, input: { facts: { disks: [facts.disks?.[1]] } } });
+});
+
+test("what the form does not show is kept when something else changes", () => {
+  const reading = fromForm(
+    { ...toForm(start), secureBoot: "off", disks: [{ from: "0", name: "sda", gigabytes: "1000", bus: "sata" }] },
+    facts,
+  );
+  expect(reading).toMatchObject({
+    ok: true,
+    input: {
+      facts: {
+        firmware: { vendor: "Norlight", secureBoot: { state: "off", db: "AAAA" } },
+        devices: facts.devices,
+        disks: [{ bytes: 1e12, partitions: [{ role: "esp" }] }],
+      },
+    },
+  });
+});
+
+test.each([
+  [{ tag: " " }, "tag"],
+  [{ memoryGiB: "lots" }, "memoryGiB"],
+  [{ usbPorts: "-1" }, "usbPorts"],
+  [{ disks: [{ from: "", name: "sda", gigabytes: "", bus: "" }] }, "disks.0.gigabytes"],
+])("%j is refused at its field", (bad, field) => {
+  const reading = fromForm({ ...toForm(start), ...bad }, facts);
+  expect(reading.ok ? [] : Object.keys(reading.fields)).toEqual([field]);
+});
+
+test("a merge takes what only the other changed, keeps mine, and names what both changed", () => {
+  const opened = { name: "Desk", note: "", arch: "x64", kind: "uefi" };
+  const merge = mergeForms({ ...opened, name: "Mine", note: "mine" }, opened, {
+    ...opened,
+    name: "Theirs",
+    arch: "ia32",
+  });
+  expect(merge).toEqual({
+    values: { name: "Mine", note: "mine", arch: "ia32", kind: "uefi" },
+    taken: ["arch"],
+    conflicts: [{ field: "name", theirs: "Theirs" }],
+  });
+});

@@ -1,0 +1,15 @@
+import { z } from "zod";
+import { matchSchema } from "./chain/schema";
+import { factsSchema } from "./facts/schema";
+import { inspectionSchema } from "./inspection/schema";
+
+/** The JSON Schemas of Creel's file forms, by file name, as they are committed in `docs/schemas`. */
+export function schemaFiles(): Record<string, string> {
+  const text = (schema: z.ZodType, io: "input" | "output") =>
+    `${JSON.stringify(z.toJSONSchema(schema, { io, target: "draft-2020-12", unrepresentable: "any", reused: "ref" }), null, 2)}\n`;
+  return {
+    "creel.facts-1.json": text(factsSchema, "input"),
+    "creel.inspection-1.json": text(inspectionSchema, "output"),
+    "creel.match-1.json": text(matchSchema, "output"),
+  };
+}
