@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { run, type Workshop } from "../../scripts/media/workshop";
+import { MARKER, run, type Workshop } from "../../scripts/media/workshop";
 import type { As, Firmware } from "./machine";
 
 /** A medium made by reference tools, and the computers it is tried on. */
@@ -531,6 +531,79 @@ export const CASES: Case[] = [
       ["bios", "usb"],
     ],
   },
+  { name: "grub-mkrescue", make: (w) => grubRescue(w, "rescue.iso"), on: [...EVERYWHERE, ["uefi-x64", "usb"]] },
+  {
+    name: "grub-mkrescue-cut",
+    make: (w) => {
+      const i = w.copy(grubRescue(w, "rescue2.iso"), "rescuec.iso");
+      w.truncate(i, 3_000_000);
+      return i;
+    },
+    // As a stick its GRUB still runs, and stops at the files that were cut off: past what is judged here.
+    on: [["uefi-ia32", "optical"]],
+  },
+  { name: "isohybrid-tool", make: (w) => isohybrid(w, "ihy.iso"), on: EVERYWHERE },
+  { name: "isohybrid-tool-uefi", make: (w) => isohybrid(w, "ihyu.iso", "--uefi"), on: EVERYWHERE },
+  {
+    name: "iso-hard-disk-emulation",
+    make: (w) => w.iso("hd.iso", { "disk.img": syslinuxStick(w, "hd.img") }, ["-b", "disk.img", "-hard-disk-boot"]),
+    on: [
+      ["bios", "optical"],
+      ["bios", "usb"],
+      ["uefi-ia32", "optical"],
+    ],
+  },
+  { name: "shim-and-second-stage", make: (w) => shimStick(w, "shim1.img", w.efi("x64")), on: X64_STICK },
+  { name: "shim-alone", make: (w) => shimStick(w, "shim2.img", null), on: X64_STICK },
+  { name: "shim-second-stage-wrong-machine", make: (w) => shimStick(w, "shim3.img", w.efi("ia32")), on: X64_STICK },
+  {
+    name: "gpt-odd-length",
+    make: (w) => {
+      const i = gptStick(w, "gptodd.img");
+      w.truncate(i, 24 * 1048576 - 100);
+      return i;
+    },
+    on: IA32_STICK,
+  },
+  {
+    name: "fat-larger-than-partition",
+    make: (w) => w.gpt("gptlarge.img", 24, ["-n", "1:2048:+10M", "-t", "1:ef00"], { 1: espVolume(w) }),
+    on: IA32_STICK,
+  },
+  {
+    name: "bios-grub-core-overwritten",
+    make: (w) => {
+      const i = mbrStick(w, "bgrubo.img");
+      grubGap(w, i);
+      w.put(i, 20_480, new Uint8Array(4096));
+      return i;
+    },
+    on: BIOS_STICK,
+  },
+  {
+    name: "bios-grub-plain-dd",
+    make: (w) => {
+      const i = mbrStick(w, "bgrubd.img");
+      w.put(i, 0, readFileSync(`${GRUB}/boot.img`).subarray(0, 440));
+      w.put(i, 512, w.grubCore());
+      return i;
+    },
+    on: BIOS_STICK,
+  },
+  {
+    name: "gpt-no-block-io",
+    make: (w) => w.gpt("gptnb.img", 24, ["-n", "1:2048:+20M", "-t", "1:ef00", "-A", "1:set:1"], { 1: espVolume(w) }),
+    on: IA32_STICK,
+  },
+  {
+    name: "exfat-first-then-fat",
+    make: (w) => {
+      const store = w.blank("xf.vol", 8);
+      run("mkfs.exfat", [store]);
+      return w.mbr("xf.img", 40, "2048,16384,7\n18432,40960,c", { 1048576: store, [18432 * 512]: espVolume(w) });
+    },
+    on: IA32_STICK,
+  },
   // BIOS sticks
   { name: "bios-empty-code", make: (w) => mbrStick(w, "bempty.img", "2048,40960,c,*"), on: BIOS_STICK, fast: true },
   { name: "bios-syslinux", make: (w) => syslinuxStick(w, "bsl.img"), on: BIOS_STICK, fast: true },
@@ -730,6 +803,38 @@ export const CASES: Case[] = [
     on: BIOS_STICK,
   },
 ];
+
+/** What GRUB's own disc maker makes: both firmwares, as a stick and as a disc. */
+function grubRescue(w: Workshop, name: string): string {
+  const tree = w.path("rescue.tree");
+  run("mkdir", ["-p", `${tree}/boot/grub`]);
+  run("cp", [
+    w.text("grub.cfg", `serial --unit=0 --speed=115200\nterminal_output serial\necho ${MARKER}\nhalt\n`),
+    `${tree}/boot/grub/grub.cfg`,
+  ]);
+  run("grub-mkrescue", ["-o", w.path(name), tree, "--", "-volid", "KIT"]);
+  return w.path(name);
+}
+
+/** A disc image for both firmwares made hybrid by Syslinux's own tool instead of xorriso's option. */
+function isohybrid(w: Workshop, name: string, ...options: string[]): string {
+  const image = w.iso(name, { ...isolinuxFiles(w), "boot/esp.img": espVolume(w, 12, 8) }, [
+    ...ISOLINUX_ENTRY,
+    "-eltorito-alt-boot",
+    "-e",
+    "boot/esp.img",
+    "-no-emul-boot",
+  ]);
+  run("isohybrid", [...options, image]);
+  return image;
+}
+
+/** A signed first stage, with another second stage beside it each time. Debian's shim-signed. */
+function shimStick(w: Workshop, name: string, second: string | null): string {
+  const files: Record<string, string> = { "EFI/BOOT/BOOTX64.EFI": "/usr/lib/shim/shimx64.efi.signed" };
+  if (second) files["EFI/BOOT/grubx64.efi"] = second;
+  return w.fat(name, 20, 16, files, ["-s", "4"]);
+}
 
 /** Two partitions: the first with an odd loader, the second with a good one. */
 function twoVolumes(name: string, odd: (w: Workshop) => string): Case[] {

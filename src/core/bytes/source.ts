@@ -78,6 +78,26 @@ export class WindowSource implements ByteSource {
   }
 }
 
+/** A source that ends in the middle of a block, filled up with zeros to its end, as it is when written to a device. */
+export class PaddedSource implements ByteSource {
+  readonly sizeBytes: number;
+  constructor(
+    private readonly parent: ByteSource,
+    blockBytes: number,
+  ) {
+    this.sizeBytes = Math.ceil(parent.sizeBytes / blockBytes) * blockBytes;
+  }
+  async read(offset: number, length: number): Promise<Uint8Array> {
+    const part = clip(this.sizeBytes, offset, length);
+    if (!part) return NOTHING;
+    const got = await this.parent.read(part.offset, part.length);
+    if (got.length === part.length) return got;
+    const out = new Uint8Array(part.length);
+    out.set(got);
+    return out;
+  }
+}
+
 /** One run of consecutive bytes of a parent; `start: null` is a hole that reads as zeros. */
 export interface Extent {
   start: number | null;

@@ -1,5 +1,5 @@
 import { hasText } from "../bytes/fields";
-import { type ByteSource, CachedSource, readExactly } from "../bytes/source";
+import { type ByteSource, CachedSource, PaddedSource, readExactly } from "../bytes/source";
 import { followDisc, followStick } from "../firmware/bios/follow";
 import { enumerateUefi } from "../firmware/uefi/enumerate";
 import { type ElToritoCatalogue, elToritoPlatformName, readElTorito } from "../formats/el-torito";
@@ -29,7 +29,7 @@ export interface InspectResult {
  * bytes; `ReadFailed` only where the file or device itself cannot be read.
  */
 export async function inspect(medium: ByteSource, options: InspectOptions): Promise<InspectResult> {
-  const source = new CachedSource(medium);
+  const source = new CachedSource(new PaddedSource(medium, 512));
   const facts: FindingFacts[] = [];
   const head = (await readExactly(source, 0, 8)) ?? new Uint8Array(0);
   const descriptors = await readIsoDescriptors(source);
@@ -42,7 +42,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   };
   const container = containerOf(head, tables, descriptors, whole);
   const startPaths = startPathsOf(views);
-  noteWhole(source, container, descriptors, views, startPaths, facts);
+  noteWhole(medium, container, descriptors, views, startPaths, facts);
   const inspection: Inspection = {
     schema: INSPECTION_SCHEMA,
     file: { name: options.name, bytes: medium.sizeBytes, sha256: options.sha256 ?? null },
@@ -102,25 +102,25 @@ async function readCatalogue(
 }
 
 function noteWhole(
-  source: ByteSource,
+  medium: ByteSource,
   container: Inspection["container"],
   iso: IsoDescriptors | null,
   views: Inspection["views"],
   startPaths: Inspection["startPaths"],
   facts: FindingFacts[],
 ): void {
-  if (source.sizeBytes < 512) facts.push({ code: "medium-empty" });
+  if (medium.sizeBytes < 512) facts.push({ code: "medium-empty" });
   else if (container === "unknown") facts.push({ code: "nothing-recognised" });
-  const over = source.sizeBytes % 512;
-  if (over > 0 && source.sizeBytes > 512) facts.push({ code: "odd-size", overBytes: over });
+  const over = medium.sizeBytes % 512;
+  if (over > 0 && medium.sizeBytes > 512) facts.push({ code: "odd-size", overBytes: over });
   if (container === "wim") {
     facts.push({ code: "not-a-start-medium" });
     return;
   }
   if (iso?.primary) {
     const wantedBytes = iso.primary.volumeBlocks * iso.primary.blockBytes;
-    if (wantedBytes > source.sizeBytes)
-      facts.push({ code: "iso-cut-short", wantedBytes, thereBytes: source.sizeBytes });
+    if (wantedBytes > medium.sizeBytes)
+      facts.push({ code: "iso-cut-short", wantedBytes, thereBytes: medium.sizeBytes });
     if (views.bios.optical.outcome === "starts" && views.bios.usb.outcome === "stops")
       facts.push({ code: "iso-not-hybrid" });
   }

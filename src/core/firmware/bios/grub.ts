@@ -1,6 +1,6 @@
 import { Fields, isZero, latin1, toSafeNumber } from "../../bytes/fields";
-import { readExactly, WindowSource } from "../../bytes/source";
-import { type Drive, driveOf, type Outcome, type Run, readSector, SECTOR_BYTES, stop } from "./machine";
+import { type ByteSource, type Extent, ExtentSource, readExactly, WindowSource } from "../../bytes/source";
+import { type Drive, type Outcome, type Run, readSector, SECTOR_BYTES, stop } from "./machine";
 
 /** Where GRUB's first sector keeps its core's address: GRUB_BOOT_MACHINE_KERNEL_SECTOR, and the hybrid's own. */
 const CORE_AT = { grub: 0x5c, "grub-hybrid": 0x1b0 } as const;
@@ -35,28 +35,41 @@ function isDiskboot(sector: Uint8Array): boolean {
 async function followBlockLists(drive: Drive, diskboot: Uint8Array): Promise<"good" | "outside" | "damaged"> {
   const fields = new Fields(diskboot);
   let sectors = 0;
-  let head: Uint8Array | null = null;
+  const extents: Extent[] = [];
   for (let i = 0; i < LISTS_MAX; i++) {
     const at = LIST_AT - i * LIST_ENTRY_BYTES;
     const start = toSafeNumber(fields.u64le(at)) ?? Number.MAX_SAFE_INTEGER;
     const count = fields.u16le(at + 8);
     if (count === 0) break;
     if (start + count > drive.sectors) return "outside";
-    head ??= await readSector(drive, start);
+    extents.push({ start: start * SECTOR_BYTES, lengthBytes: count * SECTOR_BYTES });
     sectors += count;
     if (sectors > CORE_MAX_SECTORS) return "damaged";
   }
-  return head && isCoreHead(head, sectors * SECTOR_BYTES) ? "good" : "damaged";
+  const core = new ExtentSource(drive.source, extents, sectors * SECTOR_BYTES);
+  return (await isWholeCore(core)) ? "good" : "damaged";
 }
 
+/** Bytes of startup_raw.S before the compressed part: its code, with zeros of its own in between. */
+const STARTUP_BYTES = 0x800;
+
 /**
- * startup_raw.S: a jump over the header, then the compressed size, the uncompressed size. A core that says it is
- * longer than what was loaded runs into whatever lies behind it.
+ * startup_raw.S: a jump over the header, then the compressed size. A core that says it is longer than what was
+ * loaded runs into whatever lies behind it, and compressed data has no sector of nothing but zeros: where one is,
+ * something was overwritten. Other damage does not show here.
  */
-function isCoreHead(head: Uint8Array, loadedBytes: number): boolean {
+async function isWholeCore(core: ByteSource): Promise<boolean> {
+  const head = await readExactly(core, 0, SECTOR_BYTES);
+  if (!head) return false;
   const fields = new Fields(head);
   const compressedBytes = fields.u32le(8);
-  return fields.u8(0) === 0xea && compressedBytes > 0 && compressedBytes <= loadedBytes && !isZero(head.subarray(32));
+  if (fields.u8(0) !== 0xea || compressedBytes === 0 || compressedBytes > core.sizeBytes) return false;
+  const body = await core.read(0, compressedBytes);
+  if (body.length < compressedBytes || isZero(body.subarray(32, SECTOR_BYTES))) return false;
+  for (let at = STARTUP_BYTES; at + SECTOR_BYTES <= body.length; at += SECTOR_BYTES) {
+    if (isZero(body.subarray(at, at + SECTOR_BYTES))) return false;
+  }
+  return true;
 }
 
 /** cdboot.img at the head of a disc's start image: it loads the rest by the boot info table. */
@@ -70,10 +83,9 @@ export async function followGrubDisc(run: Run, drive: Drive, image: Uint8Array):
   const start = sector * 2048;
   if (start + lengthBytes > drive.medium.sizeBytes)
     return stop(run, { code: "core-cut", place: drive.place, program, sector });
-  const core = driveOf(new WindowSource(drive.medium, start, lengthBytes));
   // Behind cdboot.img (one disc sector) stands diskboot.img, which cdboot jumps over, then the core.
-  const head = await readExactly(core.source, 2048 + SECTOR_BYTES, SECTOR_BYTES);
-  if (!head || !isCoreHead(head, lengthBytes - 2048 - SECTOR_BYTES))
-    return stop(run, { code: "core-damaged", place: drive.place, program });
+  const skipped = 2048 + SECTOR_BYTES;
+  const core = new WindowSource(drive.medium, start + skipped, lengthBytes - skipped);
+  if (!(await isWholeCore(core))) return stop(run, { code: "core-damaged", place: drive.place, program });
   return stop(run, { code: "core-runs", place: drive.place, program }, "starts");
 }
