@@ -29,6 +29,7 @@ if (!existsSync(bundle) || statSync(bundle).mtimeMs < Math.max(...sources.map(ne
     platform: "node",
     format: "esm",
     target: "node20",
+    minify: true,
     logLevel: "error",
     alias: { "@": join(root, "src") },
     banner: { js: 'import { createRequire } from "node:module"; const require = createRequire(import.meta.url);' },

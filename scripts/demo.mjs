@@ -40,7 +40,9 @@ await runMain(async () => {
   try {
     buildIfNeeded();
     if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url }) !== 0)
-      throw new Problem("The demo data could not be loaded; what went wrong is above.");
+      throw new Problem(
+        "The demo data could not be loaded, for the reason above; npm run demo -- --fresh starts over.",
+      );
     server = await serve(PORT, database.url, join(folder, "web.log"));
     server.once("exit", () => stop(1));
     console.log(`Creel is ready: http://127.0.0.1:${PORT}\nCtrl-C stops it; the data stays.`);

@@ -51,10 +51,8 @@ async function empty(db: Database): Promise<void> {
 async function load(db: Database): Promise<void> {
   console.log("Loading the demo: making its media with reference tools and reading them …");
   const found = await inspectImages();
-  await db.insert(people).values(PEOPLE);
-  const staff = await db.select().from(people);
-  const technician = staff[0] as (typeof staff)[number];
-  const context: Context = { db, person: technician, now: () => new Date() };
+  const staff = PEOPLE.map((person, index) => ({ id: index + 1, ...person }));
+  const context: Context = { db, person: staff[0] as (typeof staff)[number], now: () => new Date() };
   const siteIds = new Map<string, number>();
   for (const site of SITES) siteIds.set(site.name, value(await addSite(context, site)));
   const releaseIds = new Map<string, number>();
@@ -92,19 +90,29 @@ async function load(db: Database): Promise<void> {
       ),
     );
   }
+  // Last of all: people mark a demo that was loaded to its end.
+  await db.insert(people).values(staff);
 }
 
 const url = process.env.DATABASE_URL;
 if (!url) {
-  console.error("DATABASE_URL is not set: start the demo with npm run demo.");
+  console.error("creel: DATABASE_URL is not set. Start the demo with npm run demo.");
   process.exit(1);
 }
 const db = connect(url);
 try {
   await migrateDatabase(db);
-  if (process.argv.includes("--fresh")) await empty(db);
   const [count] = await db.select({ people: sql<number>`COUNT(*)` }).from(people);
-  if (Number(count?.people ?? 0) === 0) await load(db);
+  if (Number(count?.people ?? 0) === 0 || process.argv.includes("--fresh")) {
+    await empty(db);
+    await load(db);
+  }
+} catch (error) {
+  const causes: string[] = [];
+  for (let each: unknown = error; each instanceof Error; each = each.cause)
+    causes.push(each.message.split("\n")[0] as string);
+  console.error(`creel: ${causes.at(-1) ?? String(error)}`);
+  process.exitCode = 1;
 } finally {
   await db.$client.end();
 }

@@ -1,4 +1,4 @@
-CREATE TABLE `computers` (
+CREATE TABLE IF NOT EXISTS `computers` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`tag` varchar(60) NOT NULL,
 	`name` varchar(120),
@@ -20,7 +20,7 @@ CREATE TABLE `computers` (
 	CONSTRAINT `computers_tag` UNIQUE(`tag`)
 );
 --> statement-breakpoint
-CREATE TABLE `disks` (
+CREATE TABLE IF NOT EXISTS `disks` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`computer_id` int NOT NULL,
 	`position` int NOT NULL,
@@ -35,7 +35,7 @@ CREATE TABLE `disks` (
 	CONSTRAINT `disks_place` UNIQUE(`computer_id`,`position`)
 );
 --> statement-breakpoint
-CREATE TABLE `events` (
+CREATE TABLE IF NOT EXISTS `events` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`at` datetime(3) NOT NULL,
 	`person_id` int NOT NULL,
@@ -50,7 +50,7 @@ CREATE TABLE `events` (
 	CONSTRAINT `events_id` PRIMARY KEY(`id`)
 );
 --> statement-breakpoint
-CREATE TABLE `inspections` (
+CREATE TABLE IF NOT EXISTS `inspections` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`file_name` varchar(255) NOT NULL,
 	`bytes` bigint NOT NULL,
@@ -62,7 +62,7 @@ CREATE TABLE `inspections` (
 	CONSTRAINT `inspections_id` PRIMARY KEY(`id`)
 );
 --> statement-breakpoint
-CREATE TABLE `kits` (
+CREATE TABLE IF NOT EXISTS `kits` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`name` varchar(120) NOT NULL,
 	`purpose` varchar(300),
@@ -73,7 +73,7 @@ CREATE TABLE `kits` (
 	CONSTRAINT `kits_name` UNIQUE(`name`)
 );
 --> statement-breakpoint
-CREATE TABLE `loads` (
+CREATE TABLE IF NOT EXISTS `loads` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`medium_id` int NOT NULL,
 	`release_id` int NOT NULL,
@@ -82,7 +82,7 @@ CREATE TABLE `loads` (
 	CONSTRAINT `loads_place` UNIQUE(`medium_id`,`release_id`)
 );
 --> statement-breakpoint
-CREATE TABLE `media` (
+CREATE TABLE IF NOT EXISTS `media` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`tag` varchar(60) NOT NULL,
 	`name` varchar(120),
@@ -100,14 +100,14 @@ CREATE TABLE `media` (
 	CONSTRAINT `media_tag` UNIQUE(`tag`)
 );
 --> statement-breakpoint
-CREATE TABLE `people` (
+CREATE TABLE IF NOT EXISTS `people` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`name` varchar(120) NOT NULL,
 	`role` varchar(120),
 	CONSTRAINT `people_id` PRIMARY KEY(`id`)
 );
 --> statement-breakpoint
-CREATE TABLE `releases` (
+CREATE TABLE IF NOT EXISTS `releases` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`kit_id` int NOT NULL,
 	`name` varchar(60) NOT NULL,
@@ -120,7 +120,7 @@ CREATE TABLE `releases` (
 	CONSTRAINT `releases_name` UNIQUE(`kit_id`,`name`)
 );
 --> statement-breakpoint
-CREATE TABLE `sites` (
+CREATE TABLE IF NOT EXISTS `sites` (
 	`id` int AUTO_INCREMENT NOT NULL,
 	`name` varchar(120) NOT NULL,
 	`place` varchar(200),
@@ -131,21 +131,21 @@ CREATE TABLE `sites` (
 	CONSTRAINT `sites_name` UNIQUE(`name`)
 );
 --> statement-breakpoint
-ALTER TABLE `computers` ADD CONSTRAINT `computers_site_id_sites_id_fk` FOREIGN KEY (`site_id`) REFERENCES `sites`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE `disks` ADD CONSTRAINT `disks_computer_id_computers_id_fk` FOREIGN KEY (`computer_id`) REFERENCES `computers`(`id`) ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE `loads` ADD CONSTRAINT `loads_medium_id_media_id_fk` FOREIGN KEY (`medium_id`) REFERENCES `media`(`id`) ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE `loads` ADD CONSTRAINT `loads_release_id_releases_id_fk` FOREIGN KEY (`release_id`) REFERENCES `releases`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE `media` ADD CONSTRAINT `media_site_id_sites_id_fk` FOREIGN KEY (`site_id`) REFERENCES `sites`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE `media` ADD CONSTRAINT `media_inspection_id_inspections_id_fk` FOREIGN KEY (`inspection_id`) REFERENCES `inspections`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-ALTER TABLE `releases` ADD CONSTRAINT `releases_kit_id_kits_id_fk` FOREIGN KEY (`kit_id`) REFERENCES `kits`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
-CREATE INDEX `computers_serial` ON `computers` (`serial`);--> statement-breakpoint
-CREATE INDEX `computers_site` ON `computers` (`site_id`,`retired_at`);--> statement-breakpoint
-CREATE INDEX `computers_profile` ON `computers` (`retired_at`,`start_profile`);--> statement-breakpoint
-CREATE INDEX `computers_name` ON `computers` (`name`);--> statement-breakpoint
-CREATE INDEX `computers_model` ON `computers` (`model`);--> statement-breakpoint
-CREATE INDEX `events_entity` ON `events` (`entity`,`entity_id`,`id`);--> statement-breakpoint
-CREATE INDEX `events_at` ON `events` (`at`);--> statement-breakpoint
-CREATE INDEX `inspections_views` ON `inspections` (`views_key`);--> statement-breakpoint
-CREATE INDEX `loads_release` ON `loads` (`release_id`);--> statement-breakpoint
-CREATE INDEX `media_site` ON `media` (`site_id`,`retired_at`);--> statement-breakpoint
-CREATE INDEX `media_inspection` ON `media` (`inspection_id`);
+ALTER TABLE `computers` ADD CONSTRAINT `computers_site_id_sites_id_fk` FOREIGN KEY IF NOT EXISTS `computers_site_id_sites_id_fk` (`site_id`) REFERENCES `sites`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE `disks` ADD CONSTRAINT `disks_computer_id_computers_id_fk` FOREIGN KEY IF NOT EXISTS `disks_computer_id_computers_id_fk` (`computer_id`) REFERENCES `computers`(`id`) ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE `loads` ADD CONSTRAINT `loads_medium_id_media_id_fk` FOREIGN KEY IF NOT EXISTS `loads_medium_id_media_id_fk` (`medium_id`) REFERENCES `media`(`id`) ON DELETE cascade ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE `loads` ADD CONSTRAINT `loads_release_id_releases_id_fk` FOREIGN KEY IF NOT EXISTS `loads_release_id_releases_id_fk` (`release_id`) REFERENCES `releases`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE `media` ADD CONSTRAINT `media_site_id_sites_id_fk` FOREIGN KEY IF NOT EXISTS `media_site_id_sites_id_fk` (`site_id`) REFERENCES `sites`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE `media` ADD CONSTRAINT `media_inspection_id_inspections_id_fk` FOREIGN KEY IF NOT EXISTS `media_inspection_id_inspections_id_fk` (`inspection_id`) REFERENCES `inspections`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+ALTER TABLE `releases` ADD CONSTRAINT `releases_kit_id_kits_id_fk` FOREIGN KEY IF NOT EXISTS `releases_kit_id_kits_id_fk` (`kit_id`) REFERENCES `kits`(`id`) ON DELETE no action ON UPDATE no action;--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `computers_serial` ON `computers` (`serial`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `computers_site` ON `computers` (`site_id`,`retired_at`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `computers_profile` ON `computers` (`retired_at`,`start_profile`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `computers_name` ON `computers` (`name`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `computers_model` ON `computers` (`model`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `events_entity` ON `events` (`entity`,`entity_id`,`id`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `events_at` ON `events` (`at`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `inspections_views` ON `inspections` (`views_key`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `loads_release` ON `loads` (`release_id`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `media_site` ON `media` (`site_id`,`retired_at`);--> statement-breakpoint
+CREATE INDEX IF NOT EXISTS `media_inspection` ON `media` (`inspection_id`);
