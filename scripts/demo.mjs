@@ -29,14 +29,18 @@ await runMain(async () => {
   mkdirSync(folder, { recursive: true });
   const database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
   process.once("exit", database.kill);
+  let stopping = false;
   const stop = async (code) => {
+    // A second Ctrl-C must not leave the servers behind.
+    if (stopping) return;
+    stopping = true;
     server?.kill("SIGTERM");
     await database.stop();
     process.exit(code);
   };
   let server;
-  process.once("SIGINT", () => stop(0));
-  process.once("SIGTERM", () => stop(0));
+  process.on("SIGINT", () => stop(0));
+  process.on("SIGTERM", () => stop(0));
   try {
     buildIfNeeded();
     if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url }) !== 0)

@@ -1,5 +1,6 @@
 import Link from "next/link";
 import type { Verdict } from "@/core/chain/schema";
+import { neededText } from "@/core/words/reasons";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
 import { ChainLink } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
@@ -150,7 +151,7 @@ function gapText(gap: Overview["gaps"][number]): string {
   const { firmware, state, mediaTried } = gap;
   switch (state) {
     case "broken":
-      return `none of the ${plural(mediaTried, "medium", "media")} read so far starts ${gap.count === 1 ? "it" : "them"}. A medium with a loader for this firmware is needed.`;
+      return `none of the ${plural(mediaTried, "medium", "media")} read so far starts ${gap.count === 1 ? "it" : "them"}. ${neededText(firmware)}`;
     case "none":
       return "no medium has been read yet. Register one by dropping its file.";
     case "holds-after-change":

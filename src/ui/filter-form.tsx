@@ -12,7 +12,8 @@ interface FilterFormProps {
   path: string;
   text: string | undefined;
   textLabel: string;
-  selects: { name: string; label: string; value: string | undefined; choices: Choice[] }[];
+  /** `all` is the text of the choice that filters nothing. */
+  selects: { name: string; label: string; all?: string; value: string | undefined; choices: Choice[] }[];
 }
 
 const PAUSE_MS = 180;
@@ -51,7 +52,7 @@ export function FilterForm({ path, text, textLabel, selects }: FilterFormProps) 
           pause.current = setTimeout(apply, PAUSE_MS);
         }}
       />
-      {selects.map(({ name, label, value, choices }) => (
+      {selects.map(({ name, label, all, value, choices }) => (
         <select
           key={name}
           name={name}
@@ -60,7 +61,7 @@ export function FilterForm({ path, text, textLabel, selects }: FilterFormProps) 
           className="field w-auto max-w-44"
           onChange={apply}
         >
-          <option value="">{label}: all</option>
+          <option value="">{all ?? `${label}: all`}</option>
           {choices.map((choice) => (
             <option key={choice.value} value={choice.value}>
               {choice.text}

@@ -117,7 +117,11 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
     } else if (result.problem.code === "stale") await onStale(result.problem);
     else if (result.problem.code === "taken")
       setError("tag", { message: problemText(result.problem) }, { shouldFocus: true });
-    else setProblem(problemText(result.problem));
+    else if (result.problem.code === "invalid") {
+      for (const [field, message] of Object.entries(result.problem.fields))
+        setError(field as FieldPath<FormValues>, { message });
+      setProblem(problemText(result.problem));
+    } else setProblem(problemText(result.problem));
   });
 
   const pick = (field: FieldPath<FormValues>, label: string, options: { value: string; text: string }[]) => (

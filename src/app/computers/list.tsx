@@ -56,6 +56,7 @@ export async function ComputerList({
           {
             name: "retired",
             label: "In service",
+            all: "in service",
             value: state.retired ? "1" : undefined,
             choices: [{ value: "1", text: "retired only" }],
           },
@@ -91,7 +92,9 @@ export async function ComputerList({
                 <span className="truncate">
                   <span className="code font-bold">{item.tag}</span> {item.name}
                 </span>
-                <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />
+                <span className="justify-self-end">
+                  <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />
+                </span>
                 <span className="caption truncate">
                   {[
                     item.siteName,

@@ -26,7 +26,7 @@ export function InspectionView({
   capacityBytes?: number | null;
 }) {
   const { file, contents } = inspection;
-  const findings = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
+  const findings = findingsOf(inspection);
   return (
     <>
       <p>
@@ -54,8 +54,6 @@ export function InspectionView({
         )}
         <PartitionTable inspection={inspection} />
       </div>
-      <h2 className="mt-5">Ways to start</h2>
-      <StartPaths inspection={inspection} />
       {findings.length > 0 && (
         <>
           <h2 className="mt-5">Findings</h2>
@@ -79,6 +77,8 @@ export function InspectionView({
           </ul>
         </>
       )}
+      <h2 className="mt-5">Ways to start</h2>
+      <StartPaths inspection={inspection} />
       <p className="caption mt-4 break-all">
         {visible(file.name, 160)}
         {file.sha256 ? (
@@ -92,6 +92,14 @@ export function InspectionView({
       </p>
     </>
   );
+}
+
+const GRAVITY = ["fault", "caution", "info"];
+
+/** All findings, the gravest first. */
+function findingsOf(inspection: Inspection): Inspection["findings"] {
+  const all = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
+  return all.sort((a, b) => GRAVITY.indexOf(a.severity) - GRAVITY.indexOf(b.severity));
 }
 
 function partsOf(inspection: Inspection): StripPart[] {

@@ -35,6 +35,7 @@ export async function MediumList({ context, state, chosen }: { context: Context;
           {
             name: "retired",
             label: "In use",
+            all: "in use",
             value: state.retired ? "1" : undefined,
             choices: [{ value: "1", text: "retired only" }],
           },

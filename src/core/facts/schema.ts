@@ -7,6 +7,20 @@ const text = (max = 200) => z.string().trim().max(max);
 const optional = <T extends z.ZodType>(schema: T) => schema.nullish().transform((value) => value ?? null);
 const onOff = z.enum(["on", "off"]);
 const base64 = z.string().regex(/^[A-Za-z0-9+/\s]*={0,2}$/, "is not base64");
+/** Other common names of the same architectures, as tools and people write them. */
+const ARCHITECTURE_ALIASES: Record<string, string> = {
+  x86: "ia32",
+  i386: "ia32",
+  i686: "ia32",
+  x86_64: "x64",
+  amd64: "x64",
+  aarch64: "aa64",
+  arm64: "aa64",
+};
+const architecture = z.preprocess(
+  (value) => (typeof value === "string" ? (ARCHITECTURE_ALIASES[value.toLowerCase()] ?? value) : value),
+  architectureSchema,
+);
 const bytes = z.number().int().nonnegative().max(Number.MAX_SAFE_INTEGER);
 
 export const secureBootSchema = z.object({
@@ -21,7 +35,7 @@ export const secureBootSchema = z.object({
 export const firmwareFactsSchema = z.object({
   /** How the computer starts now. A UEFI computer in legacy mode is `uefi` with `legacyMode: "on"`. */
   kind: optional(z.enum(["bios", "uefi"])),
-  arch: optional(architectureSchema),
+  arch: optional(architecture),
   vendor: optional(text()),
   version: optional(text()),
   legacyMode: optional(z.enum(["on", "off", "absent"])),
@@ -82,12 +96,13 @@ export const factsSchema = z.object({
       make: optional(text()),
       model: optional(text()),
       serial: optional(text()),
-      form: optional(z.enum(FORMS)),
+      /** A form without a name here is another one. */
+      form: optional(z.enum(FORMS).catch("other")),
     })
     .nullish()
     .transform((value) => value ?? { tag: null, make: null, model: null, serial: null, form: null }),
   firmware: firmwareFactsSchema.nullish().transform((value) => value ?? firmwareFactsSchema.parse({})),
-  cpu: optional(z.object({ arch: optional(architectureSchema) })),
+  cpu: optional(z.object({ arch: optional(architecture) })),
   memoryBytes: optional(bytes),
   disks: optional(z.array(diskSchema).max(64)),
   devices: optional(

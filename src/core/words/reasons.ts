@@ -1,8 +1,9 @@
 import type { Change, LinkName } from "../chain/schema";
+import type { StartFacts } from "../facts/profile";
 import type { BiosStep, StartCode } from "../firmware/bios/view";
 import { type Place, placeText } from "../firmware/place";
 import type { LoadProblem } from "../firmware/uefi/choose";
-import type { Leniency } from "../firmware/uefi/view";
+import { type Leniency, LOADER_PATHS } from "../firmware/uefi/view";
 import { archText, biosStepText, leniencyText, startCodeText } from "./firmware";
 
 /** Every reason of a verdict, as code and facts. */
@@ -158,6 +159,15 @@ export function changeText(change: Change): string {
     return change.to === "usb" ? "Write the image to a USB stick instead" : "Burn the image to a disc instead";
   if (change.setting === "place") return `Fetch the medium from ${change.from}`;
   return `Switch ${SETTING_NAMES[change.setting]} ${change.to}`;
+}
+
+/** What a medium must have to start a computer with this firmware. UEFI 2.10, 3.5.1.1; BIOS: common practice. */
+export function neededText(firmware: Pick<StartFacts["firmware"], "kind" | "arch" | "legacyMode">): string {
+  if (firmware.kind === "bios" || firmware.legacyMode === "on")
+    return "What is needed: a medium with start code for BIOS.";
+  if (firmware.kind === "uefi" && firmware.arch)
+    return `What is needed: a medium with ${LOADER_PATHS[firmware.arch]} on a FAT volume.`;
+  return "What is needed cannot be said until its firmware is known.";
 }
 
 const LINK_TITLES: Record<LinkName, string> = {

@@ -61,7 +61,7 @@ export default async function Computer({ params, searchParams }: Props) {
               />
             </div>
           </header>
-          <Routes routes={routes} computerTag={row.tag} />
+          <Routes routes={routes} computerTag={row.tag} firmware={facts.firmware} />
           <Facts facts={facts} note={row.note} />
           <Disks facts={facts} />
           <section className="mt-6">

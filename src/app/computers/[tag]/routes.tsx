@@ -1,6 +1,7 @@
 import Link from "next/link";
 import { LINK_NAMES } from "@/core/chain/schema";
-import { changeText, linkTitle, verdictText } from "@/core/words/reasons";
+import type { StartFacts } from "@/core/facts/profile";
+import { changeText, linkTitle, neededText, verdictText } from "@/core/words/reasons";
 import type { Route } from "@/server/services/routes";
 import { Chain, ChainHead, ChainLink, verdictsOf } from "@/ui/chain";
 import { mediumKindText, plural } from "@/ui/words";
@@ -8,7 +9,15 @@ import { mediumKindText, plural } from "@/ui/words";
 /** Routes that are opened, and listed, before the rest is only counted. */
 const LISTED = 40;
 
-export function Routes({ routes, computerTag }: { routes: Route[]; computerTag: string }) {
+export function Routes({
+  routes,
+  computerTag,
+  firmware,
+}: {
+  routes: Route[];
+  computerTag: string;
+  firmware: StartFacts["firmware"];
+}) {
   const [best] = routes;
   if (!best) {
     return (
@@ -28,6 +37,15 @@ export function Routes({ routes, computerTag }: { routes: Route[]; computerTag: 
   return (
     <section className="mt-5">
       <p className="text-lg">{answer(routes, computerTag)}</p>
+      {best.links.starts.verdict === "broken" && (
+        <p>
+          {neededText(firmware)}{" "}
+          <Link className="link" href="/media/new">
+            Register one
+          </Link>
+          . The nearest miss:
+        </p>
+      )}
       <div className="mt-3 border-line border-y py-3">
         <ChainHead links={verdictsOf(best.links)} />
         <RouteReasons route={best} computerTag={computerTag} />
@@ -68,18 +86,23 @@ export function Routes({ routes, computerTag }: { routes: Route[]; computerTag: 
   );
 }
 
+function lowerFirst(text: string): string {
+  return text.charAt(0).toLowerCase() + text.slice(1);
+}
+
 function answer(routes: Route[], tag: string): string {
   const holds = routes.filter((route) => route.links.starts.verdict === "holds");
   const [best] = routes as [Route, ...Route[]];
   if (holds.length > 0) {
     const near = holds.find((route) => route.links.atHand.verdict === "holds");
     const also = holds.length > 1 ? ` ${plural(holds.length - 1, "other does", "others do")} too.` : "";
-    return near
-      ? `${near.mediumTag} starts ${tag} and is at the same place.${also}`
-      : `${holds[0]?.mediumTag} starts ${tag}, but is elsewhere.${also}`;
+    if (near) return `${near.mediumTag} starts ${tag} and is at the same place.${also}`;
+    const [first] = holds as [Route, ...Route[]];
+    const elsewhere = first.links.atHand.verdict === "holds-after-change";
+    return `${first.mediumTag} starts ${tag}, but ${elsewhere ? `is at ${first.siteName}` : "it is not known to be at hand"}.${also}`;
   }
   if (best.links.starts.verdict === "holds-after-change")
-    return `${best.mediumTag} starts ${tag} after a change: ${best.links.starts.changes.map((change) => changeText(change).toLowerCase()).join(", ")}.`;
+    return `${best.mediumTag} starts ${tag} after a change: ${best.links.starts.changes.map((change) => lowerFirst(changeText(change))).join(", ")}.`;
   if (best.links.starts.verdict === "unknown") return `It is not known whether any medium starts ${tag}.`;
   return `No medium in stock starts ${tag}.`;
 }
@@ -122,12 +145,15 @@ export function RouteReasons({ route, computerTag }: { route: Route; computerTag
         })}
       </dl>
       <p className="mt-3 flex gap-3">
-        <Link
-          className="act-main"
-          href={`/sheets/${encodeURIComponent(computerTag)}/${encodeURIComponent(route.mediumTag)}`}
-        >
-          Run sheet with {route.mediumTag}
-        </Link>
+        {route.links.starts.verdict !== "broken" && (
+          <Link
+            prefetch={false}
+            className="act-main"
+            href={`/sheets/${encodeURIComponent(computerTag)}/${encodeURIComponent(route.mediumTag)}`}
+          >
+            Run sheet with {route.mediumTag}
+          </Link>
+        )}
         <Link prefetch={false} className="act" href={`/media/${encodeURIComponent(route.mediumTag)}`}>
           See {route.mediumTag}
         </Link>

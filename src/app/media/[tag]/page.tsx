@@ -125,7 +125,7 @@ function Started({ started, tag }: { started: NonNullable<Awaited<ReturnType<typ
       </p>
       <div className="mt-2 divide-y divide-line border-line border-y">
         {GROUPS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => (
-          <details key={verdict} open={verdict === "holds" && counts[verdict] <= 12}>
+          <details key={verdict} open={verdict === "holds" && counts[verdict] <= 5}>
             <summary className="grid cursor-pointer grid-cols-[2.4rem_1fr] items-center py-1.5">
               <ChainLink verdict={verdict} />
               <span>

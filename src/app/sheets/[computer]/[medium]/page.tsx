@@ -75,7 +75,7 @@ export default async function RunSheet({ params }: Props) {
   return (
     <article className="max-w-3xl print:max-w-none">
       <div className="print:hidden mb-4 flex flex-wrap items-center gap-3">
-        <PrintButton />
+        {starts.verdict !== "broken" && <PrintButton />}
         <Link className="act" href={`/computers/${encodeURIComponent(computer.row.tag)}`}>
           Back to {computer.row.tag}
         </Link>
@@ -114,7 +114,7 @@ export default async function RunSheet({ params }: Props) {
           {steps.map((step, index) => (
             <li
               key={step.act}
-              className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5 print:py-[0.9mm]"
+              className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5 print:py-[1.1mm]"
             >
               <span className="font-bold text-xl tabular-nums">{index + 1}</span>
               <span aria-hidden="true" className="inline-block size-3.5 translate-y-0.5 border-2 border-ink" />
