@@ -1,6 +1,7 @@
 // Starts media made by reference tools on real firmware and compares with Creel's verdicts.
-// Usage: npm run firmware -- [part of a name…]
-import { mkdtempSync, rmSync } from "node:fs";
+// Usage: npm run firmware -- [--record] [part of a name…]
+// --record keeps what the firmware did in test/firmware/observed.json, where every test run compares with it.
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { judgeFile } from "../test/firmware/agree";
@@ -8,7 +9,10 @@ import { CASES } from "../test/firmware/cases";
 import { powerOn } from "../test/firmware/machine";
 import { Workshop } from "./media/workshop";
 
-const wanted = process.argv.slice(2);
+const OBSERVED = "test/firmware/observed.json";
+const record = process.argv.includes("--record");
+const wanted = process.argv.slice(2).filter((each) => each !== "--record");
+const observed: Record<string, boolean> = {};
 const folder = mkdtempSync(join(tmpdir(), "creel-firmware-"));
 const workshop = new Workshop(folder);
 const cells = CASES.filter((each) => wanted.length === 0 || wanted.some((part) => each.name.includes(part))).flatMap(
@@ -24,6 +28,7 @@ async function worker(): Promise<void> {
     const { name, image, firmware, as } = cell;
     const link = await judgeFile(image, firmware, as);
     const { started, log } = await powerOn(image, firmware, as, folder);
+    observed[`${name} ${firmware} ${as}`] = started;
     const agrees = link.verdict === (started ? "holds" : "broken");
     if (!agrees) disagreements++;
     console.log(
@@ -40,5 +45,10 @@ async function worker(): Promise<void> {
 }
 await Promise.all([worker(), worker()]);
 console.log(`${cells.length - disagreements} of ${cells.length} cells agree`);
+if (record) {
+  const before = existsSync(OBSERVED) ? (JSON.parse(readFileSync(OBSERVED, "utf8")) as Record<string, boolean>) : {};
+  const sorted = Object.fromEntries(Object.entries({ ...before, ...observed }).sort(([a], [b]) => (a < b ? -1 : 1)));
+  writeFileSync(OBSERVED, `${JSON.stringify(sorted, null, 2)}\n`);
+}
 rmSync(folder, { recursive: true });
 process.exitCode = disagreements > 0 ? 1 : 0;

@@ -1,8 +1,8 @@
 import { spawn, spawnSync } from "node:child_process";
-import { randomBytes } from "node:crypto";
+import { createHash, randomBytes } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createConnection, createServer } from "node:net";
-import { userInfo } from "node:os";
+import { tmpdir, userInfo } from "node:os";
 import { join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import { Problem } from "./problem.mjs";
@@ -43,7 +43,7 @@ export async function startDatabase(folder) {
       "--no-defaults",
       `--user=${userInfo().username}`,
       `--datadir=${data}`,
-      `--socket=${join(folder, "server.sock")}`,
+      `--socket=${socketOf(folder)}`,
       `--pid-file=${join(folder, "server.pid")}`,
       `--log-error=${log}`,
       `--init-file=${start}`,
@@ -84,6 +84,11 @@ export async function startDatabase(folder) {
     /** For the last moment of a process: asks, without waiting. */
     kill: () => server.kill("SIGTERM"),
   };
+}
+
+/** A socket's path has at most 107 bytes (unix(7)), and a folder may be deep: it gets a short one of its own. */
+function socketOf(folder) {
+  return join(tmpdir(), `creel-${createHash("sha256").update(folder).digest("hex").slice(0, 12)}.sock`);
 }
 
 function initialise(data) {

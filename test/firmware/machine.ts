@@ -1,6 +1,7 @@
 import { spawn } from "node:child_process";
 import { copyFileSync, existsSync } from "node:fs";
 import { join } from "node:path";
+import { stripVTControlCharacters } from "node:util";
 import { MARKER } from "../../scripts/media/workshop";
 
 export type Firmware = "bios" | "uefi-x64" | "uefi-ia32";
@@ -13,7 +14,7 @@ const UEFI_FILES = {
 } as const;
 
 /** GRUB's marker, or the prompt of Syslinux's last stage once it has read its configuration. */
-const STARTED = [MARKER, "\nboot: "];
+const STARTED = [MARKER, "boot: "];
 /** What the reference firmware prints when it has nothing more to try. */
 const GAVE_UP = [
   "No bootable device.",
@@ -80,8 +81,10 @@ function watch(machine: ReturnType<typeof spawn>, hangAfterMs: number): Promise<
     const timer = setTimeout(() => finish(false), hangAfterMs);
     const take = (chunk: Buffer) => {
       log += chunk.toString("latin1");
-      if (STARTED.some((line) => log.includes(line))) finish(true);
-      else if (GAVE_UP.some((line) => log.includes(line))) finish(false);
+      // A console that places each letter by itself still says words.
+      const words = stripVTControlCharacters(log);
+      if (STARTED.some((line) => words.includes(line))) finish(true);
+      else if (GAVE_UP.some((line) => words.includes(line))) finish(false);
     };
     machine.stdout?.on("data", take);
     machine.stderr?.on("data", take);

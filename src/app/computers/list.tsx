@@ -1,4 +1,3 @@
-import clsx from "clsx";
 import Link from "next/link";
 import type { Context } from "@/server/context";
 import { listComputers, PAGE_ROWS } from "@/server/services/computers";
@@ -6,6 +5,7 @@ import { listSites } from "@/server/services/places";
 import { ChainLink } from "@/ui/chain";
 import { FilterForm } from "@/ui/filter-form";
 import { Pages } from "@/ui/pages";
+import { RecordList } from "@/ui/record-list";
 import { coverText, firmwareText, plural } from "@/ui/words";
 import { type ListState, listQuery } from "../_lib/params";
 
@@ -76,40 +76,22 @@ export async function ComputerList({
           )}
         </p>
       ) : (
-        <ul data-list className="mt-3 divide-y divide-line border-line border-y">
-          {items.map((item) => (
-            <li key={item.tag}>
-              <Link
-                data-item
-                prefetch={false}
-                aria-current={item.tag === chosen ? "true" : undefined}
-                href={`/computers/${encodeURIComponent(item.tag)}${query}`}
-                className={clsx(
-                  "grid grid-cols-[1fr_auto] gap-x-3 px-2 py-1.5 no-underline hover:bg-sunk",
-                  item.tag === chosen && "bg-rope-soft",
-                )}
-              >
-                <span className="truncate">
-                  <span className="code font-bold">{item.tag}</span> {item.name}
-                </span>
-                <span className="justify-self-end">
-                  <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />
-                </span>
-                <span className="caption truncate">
-                  {[
-                    item.siteName,
-                    firmwareText({ kind: item.firmwareKind, arch: item.firmwareArch, legacyMode: item.legacyMode }),
-                  ]
-                    .filter(Boolean)
-                    .join(" · ")}
-                </span>
-                <span className="caption text-right tabular-nums">
-                  {mediaText(item.cover.counts.holds + item.cover.counts["holds-after-change"])}
-                </span>
-              </Link>
-            </li>
-          ))}
-        </ul>
+        <RecordList
+          chosen={chosen}
+          items={items.map((item) => ({
+            tag: item.tag,
+            name: item.name,
+            href: `/computers/${encodeURIComponent(item.tag)}${query}`,
+            mark: <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />,
+            caption: [
+              item.siteName,
+              firmwareText({ kind: item.firmwareKind, arch: item.firmwareArch, legacyMode: item.legacyMode }),
+            ]
+              .filter(Boolean)
+              .join(" · "),
+            aside: mediaText(item.cover.counts.holds + item.cover.counts["holds-after-change"]),
+          }))}
+        />
       )}
       <Pages
         page={state.page}

@@ -1,4 +1,3 @@
-import clsx from "clsx";
 import Link from "next/link";
 import type { Context } from "@/server/context";
 import { PAGE_ROWS } from "@/server/services/computers";
@@ -6,6 +5,7 @@ import { listMedia } from "@/server/services/media";
 import { listSites } from "@/server/services/places";
 import { FilterForm } from "@/ui/filter-form";
 import { Pages } from "@/ui/pages";
+import { RecordList } from "@/ui/record-list";
 import { mediumKindText, plural } from "@/ui/words";
 import { type ListState, listQuery } from "../_lib/params";
 
@@ -55,42 +55,27 @@ export async function MediumList({ context, state, chosen }: { context: Context;
           )}
         </p>
       ) : (
-        <ul data-list className="mt-3 divide-y divide-line border-line border-y">
-          {items.map((item) => (
-            <li key={item.tag}>
-              <Link
-                data-item
-                prefetch={false}
-                aria-current={item.tag === chosen ? "true" : undefined}
-                href={`/media/${encodeURIComponent(item.tag)}${query}`}
-                className={clsx(
-                  "grid grid-cols-[1fr_auto] gap-x-3 px-2 py-1.5 no-underline hover:bg-sunk",
-                  item.tag === chosen && "bg-rope-soft",
-                )}
-              >
-                <span className="truncate">
-                  <span className="code font-bold">{item.tag}</span> {item.name}
-                </span>
-                <span className="text-right tabular-nums">
-                  {item.computers ? (
-                    `starts ${item.computers.holds + item.computers["holds-after-change"]}`
-                  ) : (
-                    <span className="text-quiet">not read</span>
-                  )}
-                </span>
-                <span className="caption truncate">
-                  {[
-                    mediumKindText(item.kind),
-                    item.lentTo ? `with ${item.lentTo}` : item.siteName,
-                    ...item.loads.map((load) => `${load.kitName} ${load.releaseName}`),
-                  ]
-                    .filter(Boolean)
-                    .join(" · ")}
-                </span>
-              </Link>
-            </li>
-          ))}
-        </ul>
+        <RecordList
+          chosen={chosen}
+          items={items.map((item) => ({
+            tag: item.tag,
+            name: item.name,
+            href: `/media/${encodeURIComponent(item.tag)}${query}`,
+            mark: item.computers ? (
+              `starts ${item.computers.holds + item.computers["holds-after-change"]}`
+            ) : (
+              <span className="text-quiet">not read</span>
+            ),
+            caption: [
+              mediumKindText(item.kind),
+              item.lentTo ? `with ${item.lentTo}` : item.siteName,
+              ...item.loads.map((load) => `${load.kitName} ${load.releaseName}`),
+            ]
+              .filter(Boolean)
+              .join(" · "),
+            aside: "",
+          }))}
+        />
       )}
       <Pages
         page={state.page}

@@ -9,7 +9,7 @@ import { computers, disks, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { difference, recordEvent } from "./events";
 import { coverOfProfiles, type ProfileCover } from "./verdicts";
-import { isDuplicate, saveVersioned } from "./versioned";
+import { changing, retire, saveVersioned } from "./versioned";
 
 const blankToNull = (value: string | null | undefined) =>
   value === undefined || value === null || value.trim() === "" ? null : value.trim();
@@ -84,34 +84,30 @@ async function writeDisks(tx: Queries, computerId: number, facts: Facts): Promis
   if (rows.length > 0) await tx.insert(disks).values(rows);
 }
 
-/** Adds a computer. Problems: `invalid`, `taken`. */
+/** Adds a computer. Problems: `invalid`, `taken`, `not-found`. */
 export async function addComputer(context: Context, input: unknown): Promise<Result<ComputerRow["id"]>> {
   const parsed = checked(computerInputSchema, input);
   if (!parsed.ok) return parsed;
-  try {
-    const id = await context.db.transaction(async (tx) => {
-      const [inserted] = await tx
-        .insert(computers)
-        .values({ ...columnsOf(parsed.value), createdAt: context.now(), updatedAt: context.now() })
-        .$returningId();
-      const newId = (inserted as { id: number }).id;
-      await writeDisks(tx, newId, parsed.value.facts);
-      await recordEvent(tx, context, {
-        entity: "computer",
-        entityId: newId,
-        entityTag: parsed.value.tag,
-        action: "added",
-        version: 1,
-        before: null,
-        after: snapshot(parsed.value),
-      });
-      return newId;
+  const { tag, facts } = parsed.value;
+  return changing(context, { field: "tag", value: tag }, async (tx) => {
+    const times = { createdAt: context.now(), updatedAt: context.now() };
+    const [inserted] = await tx
+      .insert(computers)
+      .values({ ...columnsOf(parsed.value), ...times })
+      .$returningId();
+    const { id } = inserted as { id: number };
+    await writeDisks(tx, id, facts);
+    await recordEvent(tx, context, {
+      entity: "computer",
+      entityId: id,
+      entityTag: tag,
+      action: "added",
+      version: 1,
+      before: null,
+      after: snapshot(parsed.value),
     });
     return ok(id);
-  } catch (error) {
-    if (isDuplicate(error)) return fail({ code: "taken", field: "tag", value: parsed.value.tag });
-    throw error;
-  }
+  });
 }
 
 /** Saves a computer as edited from `version`. Problems: `invalid`, `taken`, `stale`, `not-found`. */
@@ -123,52 +119,34 @@ export async function saveComputer(
 ): Promise<Result<number>> {
   const parsed = checked(computerInputSchema, input);
   if (!parsed.ok) return parsed;
-  try {
-    return await context.db.transaction(async (tx): Promise<Result<number>> => {
-      const current = await readDetail(tx, eq(computers.id, id));
-      if (!current) return fail({ code: "not-found", what: "computer" });
-      const change = difference(snapshot(inputOf(current)), snapshot(parsed.value));
-      if (!change) return ok(current.row.version);
-      const saved = await saveVersioned(tx, context, computers, {
-        entity: "computer",
-        id,
-        version,
-        tag: parsed.value.tag,
-        action: "changed",
-        set: columnsOf(parsed.value),
-        ...change,
-      });
-      if (saved.ok) await writeDisks(tx, id, parsed.value.facts);
-      return saved;
+  const { tag, facts } = parsed.value;
+  return changing(context, { field: "tag", value: tag }, async (tx) => {
+    const current = await readDetail(tx, eq(computers.id, id));
+    if (!current) return fail({ code: "not-found", what: "computer" });
+    const change = difference(snapshot(inputOf(current)), snapshot(parsed.value));
+    if (!change) return ok(current.row.version);
+    const set = columnsOf(parsed.value);
+    const saved = await saveVersioned(tx, context, computers, {
+      entity: "computer",
+      id,
+      version,
+      tag,
+      action: "changed",
+      set,
+      ...change,
     });
-  } catch (error) {
-    if (isDuplicate(error)) return fail({ code: "taken", field: "tag", value: parsed.value.tag });
-    throw error;
-  }
+    if (saved.ok) await writeDisks(tx, id, facts);
+    return saved;
+  });
 }
 
-/** Takes a computer out of service, or back. Nothing is deleted. */
-export async function retireComputer(
+export function retireComputer(
   context: Context,
   id: number,
   version: number,
   retired: boolean,
 ): Promise<Result<number>> {
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
-    const current = await readDetail(tx, eq(computers.id, id));
-    if (!current) return fail({ code: "not-found", what: "computer" });
-    const retiredAt = retired ? context.now() : null;
-    return saveVersioned(tx, context, computers, {
-      entity: "computer",
-      id,
-      version,
-      tag: current.row.tag,
-      action: retired ? "retired" : "brought back",
-      set: { retiredAt },
-      before: { retiredAt: current.row.retiredAt?.toISOString() ?? null },
-      after: { retiredAt: retiredAt?.toISOString() ?? null },
-    });
-  });
+  return retire(context, computers, { entity: "computer", id, version, retired });
 }
 
 export function inputOf(detail: ComputerDetail): ComputerInput {

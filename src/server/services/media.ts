@@ -10,7 +10,7 @@ import { checked, fail, ok, type Result } from "../problems";
 import { PAGE_ROWS, profilesInUse, tagSchema } from "./computers";
 import { difference, recordEvent } from "./events";
 import { judgeAll } from "./verdicts";
-import { isDuplicate, saveVersioned } from "./versioned";
+import { changing, retire, saveVersioned } from "./versioned";
 
 export const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
 export type MediumKind = (typeof MEDIUM_KINDS)[number];
@@ -84,38 +84,33 @@ async function writeLoads(tx: Queries, mediumId: number, releaseIds: number[]): 
   if (rows.length > 0) await tx.insert(loads).values(rows);
 }
 
-/** Registers a medium with what was read from its file. Problems: `invalid`, `taken`. */
+/** Registers a medium with what was read from its file. Problems: `invalid`, `taken`, `not-found`. */
 export async function addMedium(context: Context, input: unknown, inspection: unknown): Promise<Result<number>> {
   const parsed = checked(mediumInputSchema, input);
   if (!parsed.ok) return parsed;
-  const read = inspection === null ? ok(null) : checked(inspectionSchema, inspection);
+  const read = checkedInspection(inspection);
   if (!read.ok) return read;
-  try {
-    return ok(
-      await context.db.transaction(async (tx) => {
-        const inspectionId = read.value ? await storeInspection(tx, context, read.value) : null;
-        const [row] = await tx
-          .insert(media)
-          .values({ ...columnsOf(parsed.value), inspectionId, createdAt: context.now(), updatedAt: context.now() })
-          .$returningId();
-        const id = (row as { id: number }).id;
-        await writeLoads(tx, id, parsed.value.releaseIds);
-        await recordEvent(tx, context, {
-          entity: "medium",
-          entityId: id,
-          entityTag: parsed.value.tag,
-          action: "added",
-          version: 1,
-          before: null,
-          after: { ...parsed.value, file: read.value?.file ?? null },
-        });
-        return id;
-      }),
-    );
-  } catch (error) {
-    if (isDuplicate(error)) return fail({ code: "taken", field: "tag", value: parsed.value.tag });
-    throw error;
-  }
+  const { tag, releaseIds } = parsed.value;
+  return changing(context, { field: "tag", value: tag }, async (tx) => {
+    const inspectionId = read.value ? await storeInspection(tx, context, read.value) : null;
+    const times = { createdAt: context.now(), updatedAt: context.now() };
+    const [inserted] = await tx
+      .insert(media)
+      .values({ ...columnsOf(parsed.value), inspectionId, ...times })
+      .$returningId();
+    const { id } = inserted as { id: number };
+    await writeLoads(tx, id, releaseIds);
+    await recordEvent(tx, context, {
+      entity: "medium",
+      entityId: id,
+      entityTag: tag,
+      action: "added",
+      version: 1,
+      before: null,
+      after: { ...parsed.value, file: read.value?.file ?? null },
+    });
+    return ok(id);
+  });
 }
 
 /** Saves a medium as edited from `version`; `inspection` replaces what was read before where it is given. */
@@ -128,55 +123,38 @@ export async function saveMedium(
 ): Promise<Result<number>> {
   const parsed = checked(mediumInputSchema, input);
   if (!parsed.ok) return parsed;
-  const read = inspection === null ? ok(null) : checked(inspectionSchema, inspection);
+  const read = checkedInspection(inspection);
   if (!read.ok) return read;
-  try {
-    return await context.db.transaction(async (tx): Promise<Result<number>> => {
-      const current = await readMedium(tx, eq(media.id, id));
-      if (!current) return fail({ code: "not-found", what: "medium" });
-      const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };
-      const change = difference(before, { ...parsed.value, file: read.value?.file ?? before.file });
-      if (!change) return ok(current.row.version);
-      const inspectionId = read.value ? await storeInspection(tx, context, read.value) : current.row.inspectionId;
-      const saved = await saveVersioned(tx, context, media, {
-        entity: "medium",
-        id,
-        version,
-        tag: parsed.value.tag,
-        action: "changed",
-        set: { ...columnsOf(parsed.value), inspectionId },
-        ...change,
-      });
-      if (saved.ok) await writeLoads(tx, id, parsed.value.releaseIds);
-      return saved;
-    });
-  } catch (error) {
-    if (isDuplicate(error)) return fail({ code: "taken", field: "tag", value: parsed.value.tag });
-    throw error;
-  }
-}
-
-export async function retireMedium(
-  context: Context,
-  id: number,
-  version: number,
-  retired: boolean,
-): Promise<Result<number>> {
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
-    const [row] = await tx.select().from(media).where(eq(media.id, id));
-    if (!row) return fail({ code: "not-found", what: "medium" });
-    const retiredAt = retired ? context.now() : null;
-    return saveVersioned(tx, context, media, {
+  const { tag, releaseIds } = parsed.value;
+  return changing(context, { field: "tag", value: tag }, async (tx) => {
+    const current = await readMedium(tx, eq(media.id, id));
+    if (!current) return fail({ code: "not-found", what: "medium" });
+    const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };
+    const change = difference(before, { ...parsed.value, file: read.value?.file ?? before.file });
+    if (!change) return ok(current.row.version);
+    const inspectionId = read.value ? await storeInspection(tx, context, read.value) : current.row.inspectionId;
+    const set = { ...columnsOf(parsed.value), inspectionId };
+    const saved = await saveVersioned(tx, context, media, {
       entity: "medium",
       id,
       version,
-      tag: row.tag,
-      action: retired ? "retired" : "brought back",
-      set: { retiredAt },
-      before: { retiredAt: row.retiredAt?.toISOString() ?? null },
-      after: { retiredAt: retiredAt?.toISOString() ?? null },
+      tag,
+      action: "changed",
+      set,
+      ...change,
     });
+    if (saved.ok) await writeLoads(tx, id, releaseIds);
+    return saved;
   });
+}
+
+/** What a browser sent as read: null for nothing, else it must be an inspection. */
+function checkedInspection(inspection: unknown): Result<Inspection | null> {
+  return inspection === null ? ok(null) : checked(inspectionSchema, inspection);
+}
+
+export function retireMedium(context: Context, id: number, version: number, retired: boolean): Promise<Result<number>> {
+  return retire(context, media, { entity: "medium", id, version, retired });
 }
 
 export function mediumInputOf(detail: MediumDetail): MediumInput {

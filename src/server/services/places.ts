@@ -4,7 +4,7 @@ import type { Context } from "../context";
 import { computers, kits, media, people, releases, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { recordEvent } from "./events";
-import { isDuplicate } from "./versioned";
+import { changing, type Transaction } from "./versioned";
 
 /** Small lists that the rest refers to: people, sites, kits and their releases. */
 const nameSchema = z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters.");
@@ -99,35 +99,29 @@ export async function addRelease(context: Context, input: unknown): Promise<Resu
   });
 }
 
-type Transaction = Parameters<Parameters<Context["db"]["transaction"]>[0]>[0];
-
 async function addNamed(
   context: Context,
   name: string,
-  insert: (
-    tx: Transaction,
-  ) => Promise<{ entity: "site" | "kit" | "release"; id: number; tag: string; after: Record<string, unknown> }>,
+  insert: (tx: Transaction) => Promise<{
+    entity: "site" | "kit" | "release";
+    id: number;
+    tag: string;
+    after: Record<string, unknown>;
+  }>,
 ): Promise<Result<number>> {
-  try {
-    return ok(
-      await context.db.transaction(async (tx) => {
-        const { entity, id, tag, after } = await insert(tx);
-        await recordEvent(tx, context, {
-          entity,
-          entityId: id,
-          entityTag: tag,
-          action: "added",
-          version: 1,
-          before: null,
-          after,
-        });
-        return id;
-      }),
-    );
-  } catch (error) {
-    if (isDuplicate(error)) return fail({ code: "taken", field: "name", value: name });
-    throw error;
-  }
+  return changing(context, { field: "name", value: name }, async (tx) => {
+    const { entity, id, tag, after } = await insert(tx);
+    await recordEvent(tx, context, {
+      entity,
+      entityId: id,
+      entityTag: tag,
+      action: "added",
+      version: 1,
+      before: null,
+      after,
+    });
+    return ok(id);
+  });
 }
 
 export interface ReleaseItem {

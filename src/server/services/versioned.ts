@@ -67,10 +67,65 @@ async function staleResult(
   });
 }
 
-/** MySQL's and MariaDB's "duplicate entry" (ER_DUP_ENTRY, 1062), through whatever wraps it. */
-export function isDuplicate(error: unknown): boolean {
+/** MySQL's and MariaDB's error numbers, through whatever wraps the driver's error. */
+const DUPLICATE_ENTRY = 1062;
+const NO_REFERENCED_ROW = 1452;
+
+function errorNumber(error: unknown): number | null {
   for (let each = error; each instanceof Error; each = each.cause) {
-    if ("errno" in each && each.errno === 1062) return true;
+    if ("errno" in each && typeof each.errno === "number") return each.errno;
   }
-  return false;
+  return null;
+}
+
+export type Transaction = Parameters<Parameters<Context["db"]["transaction"]>[0]>[0];
+
+/**
+ * Runs a change in a transaction. A name that is taken, and a reference to something that is gone, are problems of
+ * the input; anything else that the database refuses is thrown.
+ */
+export async function changing<T>(
+  context: Context,
+  unique: { field: string; value: string },
+  run: (tx: Transaction) => Promise<Result<T>>,
+): Promise<Result<T>> {
+  try {
+    return await context.db.transaction(run);
+  } catch (error) {
+    switch (errorNumber(error)) {
+      case DUPLICATE_ENTRY:
+        return fail({ code: "taken", ...unique });
+      case NO_REFERENCED_ROW:
+        return fail({ code: "not-found", what: "such place or release" });
+      default:
+        throw error;
+    }
+  }
+}
+
+type RetirableTable = VersionedTable & { tag: MySqlColumn; retiredAt: MySqlColumn };
+
+/** Takes a thing out of service, or back. Nothing is deleted. */
+export function retire(
+  context: Context,
+  table: RetirableTable,
+  change: { entity: Entity; id: number; version: number; retired: boolean },
+): Promise<Result<number>> {
+  const { entity, id, version, retired } = change;
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const [row] = await tx.select({ tag: table.tag, retiredAt: table.retiredAt }).from(table).where(eq(table.id, id));
+    if (!row) return fail({ code: "not-found", what: entity });
+    const before = row.retiredAt as Date | null;
+    const retiredAt = retired ? context.now() : null;
+    return saveVersioned(tx, context, table, {
+      entity,
+      id,
+      version,
+      tag: String(row.tag),
+      action: retired ? "retired" : "brought back",
+      set: { retiredAt },
+      before: { retiredAt: before?.toISOString() ?? null },
+      after: { retiredAt: retiredAt?.toISOString() ?? null },
+    });
+  });
 }

@@ -55,6 +55,8 @@ export function loadProblem(start: StartFile, arch: Arch): LoadProblem | null {
   if (loader.faults.length > 0) return { code: "loader-damaged", file: loader.file, faults: loader.faults };
   if (!next) return null;
   if (!next.loader) return { code: "second-stage-missing", file: loader.file, expected: next.expected };
+  if (next.role === "module")
+    return next.loader.readable ? null : { code: "second-stage-damaged", file: next.loader.file };
   if (next.role === "fallback") return { code: "fallback-first", file: next.loader.file };
   const second = next.loader;
   if (!second.readable || !second.pe || second.faults.length > 0)

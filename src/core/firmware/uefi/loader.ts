@@ -1,3 +1,4 @@
+import { latin1 } from "../../bytes/fields";
 import type { ByteSource } from "../../bytes/source";
 import { type FileTree, findEntry, type TreeEntry } from "../../formats/file-tree";
 import { type Architecture, readPe, readSbat } from "../../formats/pe";
@@ -25,12 +26,50 @@ async function readStartFile<E extends TreeEntry>(
   architecture: Architecture,
 ): Promise<StartFile> {
   const loader = await readLoader(tree, entry);
-  return { loader, next: isFirstStage(loader) ? await readNextStage(tree, beside, architecture) : null };
+  switch (await familyOf(tree, entry, loader)) {
+    case "first-stage":
+      return { loader, next: await readNextStage(tree, beside, architecture) };
+    case "syslinux":
+      return { loader, next: await readModule(tree, beside, architecture) };
+    case "other":
+      return { loader, next: null };
+  }
 }
 
-/** A first-stage loader names itself in its SBAT section (the SBAT text published with the shim boot loader). */
-function isFirstStage(loader: Loader): boolean {
-  return loader.sbat?.some((row) => row.component === "shim") ?? false;
+/** Loaders larger than this are not looked through for their names; both families are smaller. */
+const NAMED_MAX_BYTES = 1 << 20;
+
+/**
+ * A first-stage loader names itself in its SBAT section (the SBAT text published with the shim boot loader), older
+ * ones only in a text of their own; Syslinux names the module that it cannot do without.
+ */
+async function familyOf<E extends TreeEntry>(
+  tree: FileTree<E>,
+  entry: E,
+  loader: Loader,
+): Promise<"first-stage" | "syslinux" | "other"> {
+  if (loader.sbat) return loader.sbat.some((row) => row.component === "shim") ? "first-stage" : "other";
+  if (!loader.pe || loader.bytes > NAMED_MAX_BYTES) return "other";
+  const content = await tree.open(entry);
+  const text = content ? latin1(await content.read(0, NAMED_MAX_BYTES)) : "";
+  if (text.includes("UEFI SHIM\n$Version: ")) return "first-stage";
+  return MODULES.some((module) => text.includes(`\0${module}\0`)) ? "syslinux" : "other";
+}
+
+const MODULES = ["ldlinux.e64", "ldlinux.e32"];
+/** Where Syslinux 6 looks for its module after the loader's own folder (its sources, efi/main.c and core/). */
+const MODULE_FOLDERS = ["/boot/syslinux", "/syslinux", ""];
+
+async function readModule<E extends TreeEntry>(
+  tree: FileTree<E>,
+  beside: E[],
+  architecture: Architecture,
+): Promise<NextStage> {
+  const name = architecture === "ia32" ? "ldlinux.e32" : "ldlinux.e64";
+  let found = beside.find((each) => !each.directory && each.name.toLowerCase() === name) ?? null;
+  for (const folder of MODULE_FOLDERS) found ??= await findEntry(tree, `${folder}/${name}`);
+  const loader = found ? await readLoader(tree, found) : null;
+  return { expected: `/EFI/BOOT/${name}`, role: "module", loader };
 }
 
 /** What the first stage starts: a fallback program where one lies beside it, else its second stage. */

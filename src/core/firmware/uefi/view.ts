@@ -52,8 +52,8 @@ export type Loader = z.infer<typeof loaderSchema>;
 export const nextStageSchema = z.object({
   /** The path that the first stage asks for. */
   expected: z.string(),
-  /** `fallback`: a program that looks for installed systems comes first, and which it finds is not known. */
-  role: z.enum(["second-stage", "fallback"]),
+  /** `module`: no program of its own, only its presence counts. `fallback`: a program that looks for installed systems comes first, and which it finds is not known. */
+  role: z.enum(["second-stage", "fallback", "module"]),
   loader: loaderSchema.nullable(),
 });
 export type NextStage = z.infer<typeof nextStageSchema>;
