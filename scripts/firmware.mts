@@ -4,9 +4,8 @@
 import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { judgeFile } from "../test/firmware/agree";
+import { compare } from "../test/firmware/agree";
 import { CASES } from "../test/firmware/cases";
-import { powerOn } from "../test/firmware/machine";
 import { Workshop } from "./media/workshop";
 
 const OBSERVED = "test/firmware/observed.json";
@@ -26,10 +25,8 @@ let disagreements = 0;
 async function worker(): Promise<void> {
   for (let cell = cells[next++]; cell; cell = cells[next++]) {
     const { name, image, firmware, as } = cell;
-    const link = await judgeFile(image, firmware, as);
-    const { started, log } = await powerOn(image, firmware, as, folder);
+    const { link, started, log, agrees } = await compare(image, firmware, as, folder);
     observed[`${name} ${firmware} ${as}`] = started;
-    const agrees = link.verdict === (started ? "holds" : "broken");
     if (!agrees) disagreements++;
     console.log(
       `${agrees ? "agrees   " : "DISAGREES"} ${name.padEnd(38)} ${firmware.padEnd(10)} ${as.padEnd(8)} ${started ? "started" : "did not"}  ${link.verdict}`,

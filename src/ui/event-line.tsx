@@ -1,4 +1,5 @@
 import Link from "next/link";
+import { visible } from "@/core/words/visible";
 import { timeText } from "./words";
 
 interface Event {
@@ -62,6 +63,5 @@ export function EventLine({ event, withTag = true }: { event: Event; withTag?: b
 
 function show(value: unknown): string {
   if (value === null || value === undefined) return "nothing";
-  const text = typeof value === "string" ? value : JSON.stringify(value);
-  return text.length > 300 ? `${text.slice(0, 300)}…` : text;
+  return visible(typeof value === "string" ? value : JSON.stringify(value), 300);
 }

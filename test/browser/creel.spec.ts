@@ -76,6 +76,26 @@ test("from a facts file and an ISO to a run sheet", async ({ page }) => {
   await expect(page.getByRole("button", { name: "Print this sheet" })).toBeHidden();
 });
 
+test("a digest shows its progress and can be cancelled; the medium can be registered without it", async ({ page }) => {
+  const large = w.blank("large.img", 6000);
+  await page.goto("/media/new");
+  await choose(page, large);
+  await expect(page.getByText("Nothing in it is recognised")).toBeVisible();
+  await page.getByRole("button", { name: "Compute its digest (SHA-256)" }).click();
+  await expect(page.getByText(/of 6\.29 GB, .*\/s, \d+ s left/)).toBeVisible();
+  await page.getByRole("button", { name: "Cancel" }).click();
+  await expect(page.getByText("Cancelled: nothing was kept.")).toBeVisible();
+  await page.getByLabel("Tag", { exact: true }).fill("ZZ-BLANK");
+  await page.getByRole("button", { name: "Register medium" }).click();
+  await expect(
+    page
+      .getByText("ZZ-BLANK starts none of the computers.")
+      .or(page.getByText(/not known of any computer that ZZ-BLANK/)),
+  ).toBeVisible();
+  await page.getByRole("button", { name: "Retire" }).click();
+  await expect(page.getByRole("button", { name: "Bring back" })).toBeVisible();
+});
+
 test("a run sheet is one page of A4", async ({ page }) => {
   await page.goto("/sheets/HO-007/LN-01");
   const pdf = await page.pdf({ preferCSSPageSize: true });
@@ -109,6 +129,52 @@ test("two people edit one computer: the later one is told, keeps her entries, an
   await expect(page.getByText("Hinge is loose", { exact: true })).toBeVisible();
   await expect(page.getByText("F10", { exact: true })).toBeVisible();
   await other.close();
+});
+
+test("a computer typed by hand, with a place, a kit and a release added on the way", async ({ page }) => {
+  await page.goto("/sites");
+  await page.getByLabel("Name", { exact: true }).fill("Slipway store");
+  await page.getByRole("button", { name: "Add a place" }).click();
+  await expect(page.getByText("Slipway store")).toBeVisible();
+  await page.getByLabel("Name", { exact: true }).fill("Slipway store");
+  await page.getByRole("button", { name: "Add a place" }).click();
+  await expect(page.getByText("The name Slipway store is already used")).toBeVisible();
+
+  await page.goto("/kits");
+  await page.getByLabel("Name", { exact: true }).fill("Halyard");
+  await page.getByRole("button", { name: "Add a kit" }).click();
+  await expect(page.getByRole("heading", { name: "Halyard" })).toBeVisible();
+  await page.getByLabel("Kit", { exact: true }).selectOption({ label: "Halyard" });
+  await page.getByLabel("Version", { exact: true }).fill("0.9");
+  await page.getByRole("button", { name: "Add a release" }).click();
+  await expect(page.getByRole("table", { name: "Releases of Halyard" }).getByText("0.9")).toBeVisible();
+
+  await page.goto("/computers/new");
+  await page.getByLabel("Tag", { exact: true }).fill("ZZ-200");
+  await page.getByLabel("Place", { exact: true }).selectOption({ label: "Slipway store" });
+  await page.getByLabel("Firmware", { exact: true }).selectOption("bios");
+  await page.getByRole("button", { name: "Add a disk" }).click();
+  await page.getByLabel("Name", { exact: true }).last().fill("sda");
+  await page.getByLabel("Size in GB (as sold)").fill("40");
+  await page.getByRole("button", { name: "Add computer" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("ZZ-200");
+  await expect(page.getByText(/starts ZZ-200, but is at /)).toBeVisible();
+  await expect(page.getByText("40 GB")).toBeVisible();
+  await page.getByRole("button", { name: "Retire" }).click();
+  await expect(page.getByRole("button", { name: "Bring back" })).toBeVisible();
+  await expect(page.getByText("Ina Torvald retired")).toBeVisible();
+});
+
+test("facts dropped for a computer that is recorded already replace its facts, and its history keeps what they were", async ({
+  page,
+}) => {
+  await page.goto("/computers/new");
+  await choose(page, factsFile("FU-X1"));
+  await expect(page.getByText("FU-X1 is recorded already")).toBeVisible();
+  await expect(page.getByLabel("Name", { exact: true }).first()).toHaveValue("Saloon screen");
+  await page.getByRole("button", { name: "Save", exact: true }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("FU-X1 Saloon screen");
+  await expect(page.getByText(/Ina Torvald changed.*firmware/)).toBeVisible();
 });
 
 test("bad input gets a sentence, and nothing is lost", async ({ page }) => {

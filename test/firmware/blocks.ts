@@ -265,3 +265,10 @@ export function syslinuxEfi(w: Workshop, name: string, withModule: boolean): str
   if (withModule) files["EFI/BOOT/ldlinux.e64"] = `${SYSLINUX}/modules/efi64/ldlinux.e64`;
   return w.fat(name, 20, 16, files, ["-s", "4"]);
 }
+
+/** A good volume in an entry whose type byte says that there is none. */
+export function mbrTypeZero(w: Workshop): string {
+  const image = mbrStick(w, "mbr0.img");
+  w.put(image, 446 + 4, new Uint8Array([0]));
+  return image;
+}

@@ -322,4 +322,45 @@ export const DISC_CASES: Case[] = [
     },
     on: IA32_STICK,
   },
+  {
+    name: "iso-efi-large",
+    // Larger than the catalogue's 16-bit count of 512-byte sectors can say.
+    make: (w) => w.iso("efil.iso", { "boot/esp.img": espVolume(w, 32, 40) }, ["-e", "boot/esp.img", "-no-emul-boot"]),
+    on: [
+      ["uefi-ia32", "usb"],
+      ["uefi-ia32", "optical"],
+    ],
+  },
+  {
+    name: "iso-efi-one-sector",
+    // A load size of one sector, as older makers wrote it.
+    make: (w) =>
+      w.iso("efi1.iso", { "boot/esp.img": espVolume(w, 12, 8) }, [
+        "-b",
+        "boot/esp.img",
+        "-no-emul-boot",
+        "-boot-load-size",
+        "1",
+      ]),
+    on: [
+      ["uefi-ia32", "usb"],
+      ["uefi-ia32", "optical"],
+    ],
+  },
+  {
+    name: "iso-efi-four-sectors",
+    // A load size of four sectors, right for BIOS and too small for a volume.
+    make: (w) =>
+      w.iso("efi4.iso", { "boot/esp.img": espVolume(w, 12, 8) }, [
+        "-b",
+        "boot/esp.img",
+        "-no-emul-boot",
+        "-boot-load-size",
+        "4",
+      ]),
+    on: [
+      ["uefi-ia32", "usb"],
+      ["uefi-ia32", "optical"],
+    ],
+  },
 ];

@@ -9,6 +9,7 @@ import {
   gptStick,
   IA32_STICK,
   mbrStick,
+  mbrTypeZero,
   syslinuxEfi,
   twoVolumes,
   X64_STICK,
@@ -17,9 +18,9 @@ import {
 /** Sticks for UEFI: tables and loaders. */
 export const UEFI_CASES: Case[] = [
   // UEFI sticks: tables
-  { name: "superfloppy-fat16", make: (w) => espVolume(w), on: EVERYWHERE, fast: true },
-  { name: "superfloppy-fat12", make: (w) => espVolume(w, 12, 8), on: IA32_STICK },
-  { name: "superfloppy-fat32", make: (w) => espVolume(w, 32, 40), on: IA32_STICK },
+  { name: "superfloppy-fat16", make: (w) => w.copy(espVolume(w), "superfloppy16.img"), on: EVERYWHERE, fast: true },
+  { name: "superfloppy-fat12", make: (w) => w.copy(espVolume(w, 12, 8), "superfloppy12.img"), on: IA32_STICK },
+  { name: "superfloppy-fat32", make: (w) => w.copy(espVolume(w, 32, 40), "superfloppy32.img"), on: IA32_STICK },
   {
     name: "fat32-too-few-clusters",
     make: (w) => {
@@ -204,4 +205,10 @@ export const UEFI_CASES: Case[] = [
   { name: "broken-chain-then-good", make: brokenChain, on: IA32_STICK },
   { name: "syslinux-efi", make: (w) => syslinuxEfi(w, "slefi.img", true), on: X64_STICK },
   { name: "syslinux-efi-no-module", make: (w) => syslinuxEfi(w, "slefin.img", false), on: X64_STICK },
+  { name: "mbr-type-zero", make: (w) => mbrTypeZero(w), on: IA32_STICK },
+  {
+    name: "gpt-disc-and-stick-sectors",
+    make: (w) => w.gpt("gptmid.img", 40, ["-n", "3:4096:+20M", "-t", "3:8300"], { 3: espVolume(w) }),
+    on: IA32_STICK,
+  },
 ];

@@ -25,13 +25,33 @@ const GAVE_UP = [
 /** A computer that neither starts nor gives up has hung. Software emulation, two at a time. */
 const HANG_AFTER_MS = { bios: 25_000, "uefi-x64": 180_000, "uefi-ia32": 120_000 };
 
-/** Powers on a computer with the medium attached; true once the medium's last loader prints the marker. */
+/**
+ * What came of a start: the medium's last loader ran; the firmware had nothing more to try; nothing happened any
+ * more; the emulator itself ended.
+ */
+type End = "started" | "gave-up" | "hung" | "died";
+
+const ATTEMPTS = 3;
+
+/**
+ * Powers on a computer with the medium attached. An emulator that dies says nothing about the medium, nor does a
+ * UEFI computer that never comes to an end, since it always ends in its shell: such a start is repeated.
+ */
 export async function powerOn(
   image: string,
   firmware: Firmware,
   as: As,
   scratch: string,
 ): Promise<{ started: boolean; log: string }> {
+  for (let attempt = 1; ; attempt++) {
+    const { end, log } = await powerOnOnce(image, firmware, as, scratch);
+    const isAnswer = end === "started" || end === "gave-up" || (end === "hung" && firmware === "bios");
+    if (isAnswer) return { started: end === "started", log };
+    if (attempt === ATTEMPTS) throw new Error(`The emulated computer ${end} ${ATTEMPTS} times: ${log.slice(-1000)}`);
+  }
+}
+
+function powerOnOnce(image: string, firmware: Firmware, as: As, scratch: string): Promise<{ end: End; log: string }> {
   const args = ["-m", "256", "-display", "none", "-no-reboot", "-nic", "none", "-boot", "strict=on"];
   args.push("-chardev", "stdio,id=out,mux=on,signal=off", "-serial", "chardev:out", "-snapshot");
   if (firmware === "bios") args.push("-M", "q35", "-device", "isa-debugcon,iobase=0x402,chardev=out");
@@ -67,29 +87,29 @@ export async function powerOn(
   return watch(spawn("qemu-system-x86_64", args, { stdio: ["pipe", "pipe", "pipe"] }), HANG_AFTER_MS[firmware]);
 }
 
-function watch(machine: ReturnType<typeof spawn>, hangAfterMs: number): Promise<{ started: boolean; log: string }> {
+function watch(machine: ReturnType<typeof spawn>, hangAfterMs: number): Promise<{ end: End; log: string }> {
   return new Promise((resolve, reject) => {
     let log = "";
     let settled = false;
-    const finish = (started: boolean) => {
+    const finish = (end: End) => {
       if (settled) return;
       settled = true;
       clearTimeout(timer);
       machine.kill("SIGKILL");
-      resolve({ started, log });
+      resolve({ end, log });
     };
-    const timer = setTimeout(() => finish(false), hangAfterMs);
+    const timer = setTimeout(() => finish("hung"), hangAfterMs);
     const take = (chunk: Buffer) => {
       log += chunk.toString("latin1");
       // A console that places each letter by itself still says words.
       const words = stripVTControlCharacters(log);
-      if (STARTED.some((line) => words.includes(line))) finish(true);
-      else if (GAVE_UP.some((line) => words.includes(line))) finish(false);
+      if (STARTED.some((line) => words.includes(line))) finish("started");
+      else if (GAVE_UP.some((line) => words.includes(line))) finish("gave-up");
     };
     machine.stdout?.on("data", take);
     machine.stderr?.on("data", take);
     machine.on("error", reject);
-    machine.on("close", () => finish(log.includes(MARKER)));
+    machine.on("close", () => finish("died"));
   });
 }
 

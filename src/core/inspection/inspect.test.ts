@@ -100,6 +100,12 @@ test("squashfs and WIM files are recognised", async () => {
   expect(codes(inspection)).toContain("not-a-start-medium");
 });
 
+test("HFS+ is recognised by its signature (Apple, TN1150: volume header at byte 1,024)", async () => {
+  const volume = new Uint8Array(8192);
+  volume.set(Buffer.from("H+\0\x04"), 1024);
+  expect((await inspect(new MemorySource(volume), { name: "h" })).inspection.container).toBe("bare-filesystem");
+});
+
 test("a 6 GB image is inspected by reading less than 8 MB", async () => {
   const file = w.copy(IMAGES.bollard5.make(w), "large.iso");
   w.truncate(file, 6_000_000_000);
