@@ -35,6 +35,10 @@ export const DEBIAN = {
     "e2fsprogs",
     "squashfs-tools",
     "udftools",
+    "binutils",
+    "shim-signed",
+    "syslinux-utils",
+    "syslinux-efi",
   ],
 };
 
