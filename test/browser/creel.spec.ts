@@ -10,6 +10,12 @@ const folder = mkdtempSync(join(tmpdir(), "creel-browser-"));
 const w = new Workshop(folder);
 test.afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
+/** Opens a page with a form and waits until its code has taken over. */
+async function openForm(page: Page, path: string): Promise<void> {
+  await page.goto(path);
+  await page.locator('form[aria-busy="false"]').first().waitFor();
+}
+
 /** Drops a file by choosing it, as the keyboard does. */
 async function choose(page: Page, path: string): Promise<void> {
   await page.locator('input[type="file"]').setInputFiles(path);
@@ -45,7 +51,7 @@ test("the first page says which computers have no medium that starts them, and w
 });
 
 test("from a facts file and an ISO to a run sheet", async ({ page }) => {
-  await page.goto("/computers/new");
+  await openForm(page, "/computers/new");
   await choose(page, factsFile("ZZ-100", "ia32"));
   await expect(page.getByText("The form is filled from ZZ-100.json")).toBeVisible();
   await expect(page.getByLabel("Serial", { exact: true })).toHaveValue("SER-ZZ-100");
@@ -54,7 +60,7 @@ test("from a facts file and an ISO to a run sheet", async ({ page }) => {
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZZ-100");
   await expect(page.getByText("RM-02 starts ZZ-100 and is at the same place.")).toBeVisible();
 
-  await page.goto("/media/new");
+  await openForm(page, "/media/new");
   await choose(page, IMAGES.bollard5.make(w));
   await expect(page.getByText("Disc image (ISO 9660)")).toBeVisible();
   await expect(page.getByText("/EFI/BOOT/BOOTIA32.EFI").first()).toBeVisible();
@@ -78,7 +84,7 @@ test("from a facts file and an ISO to a run sheet", async ({ page }) => {
 
 test("a digest shows its progress and can be cancelled; the medium can be registered without it", async ({ page }) => {
   const large = w.blank("large.img", 6000);
-  await page.goto("/media/new");
+  await openForm(page, "/media/new");
   await choose(page, large);
   await expect(page.getByText("Nothing in it is recognised")).toBeVisible();
   await page.getByRole("button", { name: "Compute its digest (SHA-256)" }).click();
@@ -106,7 +112,7 @@ test("two people edit one computer: the later one is told, keeps her entries, an
   page,
   browser,
 }) => {
-  await page.goto("/computers/HO-005/edit");
+  await openForm(page, "/computers/HO-005/edit");
   await page.getByLabel("Note", { exact: true }).fill("Hinge is loose");
   const other = await browser.newContext();
   await other.addCookies([{ name: "creel-person", value: "2", url: page.url() }]);
@@ -114,7 +120,7 @@ test("two people edit one computer: the later one is told, keeps her entries, an
   await hisPage.goto("/");
   const people = hisPage.getByLabel("Acting");
   await people.selectOption({ label: "Col Marrick" });
-  await hisPage.goto(page.url());
+  await openForm(hisPage, page.url());
   await hisPage.getByLabel("Start menu key", { exact: true }).fill("F10");
   await hisPage.getByRole("button", { name: "Save", exact: true }).click();
   await expect(hisPage.getByRole("heading", { level: 1 })).toContainText("HO-005 Crewing");
@@ -132,7 +138,7 @@ test("two people edit one computer: the later one is told, keeps her entries, an
 });
 
 test("a computer typed by hand, with a place, a kit and a release added on the way", async ({ page }) => {
-  await page.goto("/sites");
+  await openForm(page, "/sites");
   await page.getByLabel("Name", { exact: true }).fill("Slipway store");
   await page.getByRole("button", { name: "Add a place" }).click();
   await expect(page.getByText("Slipway store")).toBeVisible();
@@ -140,7 +146,7 @@ test("a computer typed by hand, with a place, a kit and a release added on the w
   await page.getByRole("button", { name: "Add a place" }).click();
   await expect(page.getByText("The name Slipway store is already used")).toBeVisible();
 
-  await page.goto("/kits");
+  await openForm(page, "/kits");
   await page.getByLabel("Name", { exact: true }).fill("Halyard");
   await page.getByRole("button", { name: "Add a kit" }).click();
   await expect(page.getByRole("heading", { name: "Halyard" })).toBeVisible();
@@ -149,7 +155,7 @@ test("a computer typed by hand, with a place, a kit and a release added on the w
   await page.getByRole("button", { name: "Add a release" }).click();
   await expect(page.getByRole("table", { name: "Releases of Halyard" }).getByText("0.9")).toBeVisible();
 
-  await page.goto("/computers/new");
+  await openForm(page, "/computers/new");
   await page.getByLabel("Tag", { exact: true }).fill("ZZ-200");
   await page.getByLabel("Place", { exact: true }).selectOption({ label: "Slipway store" });
   await page.getByLabel("Firmware", { exact: true }).selectOption("bios");
@@ -168,7 +174,7 @@ test("a computer typed by hand, with a place, a kit and a release added on the w
 test("facts dropped for a computer that is recorded already replace its facts, and its history keeps what they were", async ({
   page,
 }) => {
-  await page.goto("/computers/new");
+  await openForm(page, "/computers/new");
   await choose(page, factsFile("FU-X1"));
   await expect(page.getByText("FU-X1 is recorded already")).toBeVisible();
   await expect(page.getByLabel("Name", { exact: true }).first()).toHaveValue("Saloon screen");
@@ -178,7 +184,7 @@ test("facts dropped for a computer that is recorded already replace its facts, a
 });
 
 test("bad input gets a sentence, and nothing is lost", async ({ page }) => {
-  await page.goto("/computers/new");
+  await openForm(page, "/computers/new");
   await choose(page, w.text("list.json", "{ not json"));
   await expect(page.getByText(/list\.json: it is not JSON/)).toBeVisible();
   await page.getByLabel("Tag", { exact: true }).fill("HO-001");
@@ -186,7 +192,7 @@ test("bad input gets a sentence, and nothing is lost", async ({ page }) => {
   await page.getByRole("button", { name: "Add computer" }).click();
   await expect(page.getByText("The tag HO-001 is already used: choose another.")).toBeVisible();
   await expect(page.getByLabel("Name", { exact: true })).toHaveValue("Second reception");
-  await page.goto("/media/new");
+  await openForm(page, "/media/new");
   await choose(page, w.text("notes.iso", "no disc at all\n".repeat(900)));
   await expect(page.getByText("Nothing in it is recognised")).toBeVisible();
 });

@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
 import { problemText, type Result } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { useReady } from "@/ui/use-ready";
 
 interface AddFormProps {
   title: string;
@@ -16,6 +17,7 @@ interface AddFormProps {
 /** A few fields and an act, for the small lists. */
 export function AddForm({ title, fields, fixed = {}, onAdd }: AddFormProps) {
   const router = useRouter();
+  const ready = useReady();
   const [pending, start] = useTransition();
   const [problem, setProblem] = useState<string | null>(null);
   const submit = (event: FormEvent<HTMLFormElement>) => {
@@ -36,7 +38,7 @@ export function AddForm({ title, fields, fixed = {}, onAdd }: AddFormProps) {
     });
   };
   return (
-    <form onSubmit={submit} className="max-w-md space-y-3">
+    <form onSubmit={submit} aria-busy={!ready} className="max-w-md space-y-3">
       <h2>{title}</h2>
       {fields.map(({ name, label, type = "text", choices }) => (
         <Field key={name} label={label}>

@@ -10,6 +10,7 @@ import { DropField } from "@/ui/drop-field";
 import { Field } from "@/ui/field";
 import { type Merge, mergeForms } from "@/ui/merge";
 import { StaleNotice } from "@/ui/stale-notice";
+import { useReady } from "@/ui/use-ready";
 import { addComputerAction, findComputerAction, saveComputerAction } from "./actions";
 import { type ComputerStart, emptyFacts, type FormValues, fromForm, toForm } from "./form-values";
 
@@ -41,6 +42,7 @@ const nameOf = (field: keyof FormValues) => FIELD_NAMES[field] ?? field;
 
 export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
   const router = useRouter();
+  const ready = useReady();
   const [base, setBase] = useState<ComputerStart & { version: number }>(
     opened ?? { tag: "", name: null, siteId: null, note: null, facts: emptyFacts(), version: 0 },
   );
@@ -144,7 +146,7 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
   );
 
   return (
-    <form onSubmit={save} noValidate className="max-w-3xl">
+    <form onSubmit={save} noValidate aria-busy={!ready} className="max-w-3xl">
       <DropField accept={{ "application/json": [".json"] }} onFile={takeFacts} text="Drop a creel.facts/1 file here." />
       {dropped && <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">{dropped}</p>}
       {problem && (

@@ -11,6 +11,7 @@ import { DropField } from "@/ui/drop-field";
 import { Field } from "@/ui/field";
 import { type Merge, mergeForms } from "@/ui/merge";
 import { StaleNotice } from "@/ui/stale-notice";
+import { useReady } from "@/ui/use-ready";
 import { mediumKindText } from "@/ui/words";
 import { addMediumAction, saveMediumAction } from "./actions";
 import { InspectionView } from "./inspection-view";
@@ -60,6 +61,7 @@ function toValues(input: MediumInput | null): MediumValues {
 
 export function MediumForm({ opened, sites, releases }: MediumFormProps) {
   const router = useRouter();
+  const ready = useReady();
   const { state, inspect, computeDigest, cancelDigest } = useInspection();
   const [problem, setProblem] = useState<string | null>(null);
   const [version, setVersion] = useState(opened?.version ?? 0);
@@ -122,7 +124,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
 
   return (
     <div className="grid gap-8 xl:grid-cols-[24rem_minmax(0,1fr)]">
-      <form onSubmit={save} noValidate>
+      <form onSubmit={save} noValidate aria-busy={!ready}>
         {problem && <StaleNotice text={problem} merge={merge} name={nameOf} show={showValue} />}
         <div className="grid grid-cols-2 gap-3">
           <Field label="Tag" error={errors.tag?.message} hint="as printed on it">
