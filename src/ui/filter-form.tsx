@@ -2,6 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useEffect, useRef } from "react";
+import { useReady } from "./use-ready";
 
 interface Choice {
   value: string;
@@ -21,6 +22,7 @@ const PAUSE_MS = 180;
 /** A list's filter: what is typed answers after a short pause, what is chosen at once. The address holds it. */
 export function FilterForm({ path, text, textLabel, selects }: FilterFormProps) {
   const router = useRouter();
+  const ready = useReady();
   const form = useRef<HTMLFormElement>(null);
   const pause = useRef<ReturnType<typeof setTimeout>>(undefined);
   useEffect(() => () => clearTimeout(pause.current), []);
@@ -38,7 +40,7 @@ export function FilterForm({ path, text, textLabel, selects }: FilterFormProps) 
     apply();
   };
   return (
-    <form ref={form} onSubmit={submit} className="flex flex-wrap gap-2">
+    <form ref={form} aria-busy={!ready} onSubmit={submit} className="flex flex-wrap gap-2">
       <input
         className="field min-w-40 flex-1"
         name="q"

@@ -10,10 +10,11 @@ const folder = mkdtempSync(join(tmpdir(), "creel-browser-"));
 const w = new Workshop(folder);
 test.afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-/** Opens a page with a form and waits until its code has taken over. */
+/** Opens a page and waits until its code has taken over: until then what is typed is not heard. */
 async function openForm(page: Page, path: string): Promise<void> {
   await page.goto(path);
-  await page.locator('form[aria-busy="false"]').first().waitFor();
+  await page.locator("main form, main h1, main h2").first().waitFor();
+  await expect(page.locator('form[aria-busy="true"]')).toHaveCount(0);
 }
 
 /** Drops a file by choosing it, as the keyboard does. */
@@ -117,7 +118,7 @@ test("two people edit one computer: the later one is told, keeps her entries, an
   const other = await browser.newContext();
   await other.addCookies([{ name: "creel-person", value: "2", url: page.url() }]);
   const hisPage = await other.newPage();
-  await hisPage.goto("/");
+  await openForm(hisPage, "/");
   const people = hisPage.getByLabel("Acting");
   await people.selectOption({ label: "Col Marrick" });
   await openForm(hisPage, page.url());
@@ -198,7 +199,7 @@ test("bad input gets a sentence, and nothing is lost", async ({ page }) => {
 });
 
 test("keys: the one field, the list, the stations, the sheet of keys", async ({ page }) => {
-  await page.goto("/");
+  await openForm(page, "/");
   await page.keyboard.press("/");
   await page.keyboard.type("fu-e1");
   await page.keyboard.press("Enter");
@@ -220,7 +221,7 @@ test("keys: the one field, the list, the stations, the sheet of keys", async ({ 
 });
 
 test("the address holds a list's state, and back works", async ({ page }) => {
-  await page.goto("/computers");
+  await openForm(page, "/computers");
   await page.getByLabel("Place", { exact: true }).selectOption({ label: "Sandsay" });
   await expect(page).toHaveURL(/site=\d+/);
   await expect(page.getByRole("heading", { name: "4 computers" })).toBeVisible();

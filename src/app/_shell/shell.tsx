@@ -5,6 +5,7 @@ import { Moon, Sun } from "lucide-react";
 import Link from "next/link";
 import { usePathname, useRouter } from "next/navigation";
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { useReady } from "@/ui/use-ready";
 import { KeysDialog } from "./keys-dialog";
 
 /** The stations, in the order of the work. */
@@ -40,6 +41,7 @@ function isTyping(target: EventTarget | null): boolean {
 export function Shell({ people, personId, form, children }: ShellProps) {
   const path = usePathname();
   const router = useRouter();
+  const ready = useReady();
   const field = useRef<HTMLInputElement>(null);
   const [keysOpen, setKeysOpen] = useState(false);
 
@@ -112,7 +114,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
       <div className="min-w-0">
         <header className="print:hidden flex flex-wrap items-center gap-x-4 gap-y-2 border-line border-b px-5 py-2">
           <search className="min-w-64 flex-1">
-            <form onSubmit={find}>
+            <form onSubmit={find} aria-busy={!ready}>
               <label className="sr-only" htmlFor="find">
                 Tag, serial or name
               </label>
