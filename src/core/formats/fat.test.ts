@@ -66,13 +66,11 @@ describe("damage", () => {
   test("a chain in a circle ends, and the file is not given out", async () => {
     const bytes = good();
     const first = await firstCluster(bytes, "A.TXT");
-    const view = new DataView(bytes.buffer);
     // The file says that it is longer than its circle of two clusters.
     setEntry(bytes, first, first + 1);
     setEntry(bytes, first + 1, first);
     const tree = (await FatTree.open(new MemorySource(bytes))) as FatTree;
     const entry = await findEntry(tree, "A.TXT");
-    expect(view.byteLength).toBeGreaterThan(0);
     expect(await tree.open({ ...(entry as NonNullable<typeof entry>), sizeBytes: 0xffff_ffff })).toBeNull();
   });
 
