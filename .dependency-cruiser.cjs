@@ -8,7 +8,11 @@ module.exports = {
         "The core runs unchanged in the browser, in a worker and in Node: nothing of the host, no interface, no database.",
       severity: "error",
       from: { path: "^src/core", pathNot: "\\.test\\.ts$" },
-      to: { pathNot: "^src/core|^node_modules/(zod|hash-wasm)/", dependencyTypesNot: ["undetermined"] },
+      to: {
+        pathNot:
+          "^src/core|^node_modules/(zod|hash-wasm|@noble/hashes|@noble/curves|node-forge|papaparse|fastest-levenshtein|fflate|fzstd|xz-decompress|fast-xml-parser)/",
+        dependencyTypesNot: ["undetermined"],
+      },
     },
     {
       name: "core-without-node",

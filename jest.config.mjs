@@ -4,7 +4,7 @@ export default {
   roots: ["<rootDir>/src", "<rootDir>/test"],
   testMatch: ["**/*.test.ts"],
   transform: {
-    "^.+\\.(ts|tsx|mts)$": [
+    "^.+\\.(ts|tsx|mts|js)$": [
       "@swc/jest",
       {
         jsc: {
@@ -16,6 +16,8 @@ export default {
       },
     ],
   },
+  // These come as modules only.
+  transformIgnorePatterns: ["/node_modules/(?!@noble/)"],
   moduleNameMapper: { "^@/(.*)$": "<rootDir>/src/$1" },
   // Firmware under emulation and reference tools take their time.
   testTimeout: 300_000,

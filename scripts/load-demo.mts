@@ -3,19 +3,60 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { sql } from "drizzle-orm";
+import { CachedSource } from "@/core/bytes/source";
+import type { DriverSource } from "@/core/drivers/driver-set";
+import { type FactSource, observe, type Provenance, provenanceFor } from "@/core/facts/merge";
+import { flatten, type PartialFacts } from "@/core/facts/paths";
+import { type Facts, factsSchema } from "@/core/facts/schema";
 import { inspect } from "@/core/inspection/inspect";
 import type { Inspection } from "@/core/inspection/schema";
+import { type Manifest, makeManifest } from "@/core/integrity/manifest";
+import { type Listing, listVolumes } from "@/core/volumes/listing";
+import { volumesOf } from "@/core/volumes/volumes";
 import type { Context } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
-import { computers, disks, events, inspections, kits, loads, media, people, releases, sites } from "@/server/db/schema";
+import {
+  batches,
+  calendars,
+  computers,
+  disks,
+  drills,
+  events,
+  factProfiles,
+  imports,
+  inspectionContents,
+  inspections,
+  keyCards,
+  kits,
+  loads,
+  media,
+  people,
+  rehearsals,
+  releases,
+  savedViews,
+  sites,
+  systemImages,
+} from "@/server/db/schema";
 import { FileSource } from "@/server/files/file-source";
 import { problemText, type Result } from "@/server/problems";
-import { addComputer } from "@/server/services/computers";
+import { importCalendar } from "@/server/services/calendars";
+import { replaceDisk, takeInFacts } from "@/server/services/computer-acts";
+import { getComputer, insertComputer } from "@/server/services/computers";
+import { keepContents, keepManifest } from "@/server/services/contents";
+import { refreshDerived } from "@/server/services/derived";
+import { recordDrill } from "@/server/services/drills";
+import { recordImage } from "@/server/services/images";
+import { saveKeyCard } from "@/server/services/key-cards";
 import { addMedium } from "@/server/services/media";
-import { addKit, addRelease, addSite } from "@/server/services/places";
+import { addSite } from "@/server/services/places";
+import { addKit, addRelease, getRelease, saveRelease } from "@/server/services/releases";
+import { saveView } from "@/server/services/saved-views";
 import { IMAGES, type ImageName } from "./demo/images";
-import { factsOf, KITS, MACHINES, MEDIA, PEOPLE, SITES } from "./demo/skerry-line";
+import { MODELS, type Model } from "./demo/models";
+import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
+import { revoking } from "./demo/signers";
+import { CALENDARS, factsOf, KITS, MACHINES, MEDIA, PEOPLE, SITES, VIEWS } from "./demo/skerry-line";
 import { Workshop } from "./media/workshop";
 
 function value<T>(result: Result<T>): T {
@@ -23,18 +64,36 @@ function value<T>(result: Result<T>): T {
   return result.value;
 }
 
-/** Inspections of real small images, each made once by reference tools. */
-async function inspectImages(): Promise<Map<ImageName, Inspection>> {
+/** Most facts were collected on the computer itself; what set-up alone tells was typed. */
+function provenanceOf(facts: Facts, index: number): Provenance {
+  const day = new Date(Date.UTC(2026, 1 + (index % 8), 3 + (index % 20), 9, 30)).toISOString();
+  const collected: FactSource = { kind: "collector", name: "creel-collect.sh 1", at: day, by: null };
+  const typed: FactSource = { kind: "hand", name: "form", at: day, by: "Ina Torvald" };
+  const paths = flatten(facts);
+  const byHand = /^firmware\/(usbStart|fastBoot|legacyMode)$|keyPlace$|^ports\//;
+  return provenanceFor(paths, new Map([...paths.keys()].map((path) => [path, byHand.test(path) ? typed : collected])));
+}
+
+interface ReadImage {
+  inspection: Inspection;
+  drivers: DriverSource[];
+  listing: Listing;
+  manifest: Manifest;
+}
+
+/** What is read of real small images, each made once by reference tools. */
+async function readImages(): Promise<Map<ImageName, ReadImage>> {
   const folder = mkdtempSync(join(tmpdir(), "creel-demo-"));
   try {
     const workshop = new Workshop(folder);
-    const found = new Map<ImageName, Inspection>();
+    const found = new Map<ImageName, ReadImage>();
     for (const [name, image] of Object.entries(IMAGES)) {
       const source = await FileSource.open(image.make(workshop));
-      found.set(
-        name as ImageName,
-        (await inspect(source, { name: image.file, sha256: await source.sha256() })).inspection,
-      );
+      const sha256 = await source.sha256();
+      const { inspection, drivers } = await inspect(source, { name: image.file, sha256, depth: "deep" });
+      const listing = await listVolumes(await volumesOf(new CachedSource(source)));
+      const manifest = await makeManifest(source, { name: image.file });
+      found.set(name as ImageName, { inspection, drivers, listing, manifest });
       await source.close();
     }
     return found;
@@ -44,31 +103,60 @@ async function inspectImages(): Promise<Map<ImageName, Inspection>> {
 }
 
 async function empty(db: Database): Promise<void> {
-  for (const table of [events, loads, media, inspections, releases, kits, disks, computers, sites, people])
+  for (const table of [
+    batches,
+    imports,
+    savedViews,
+    calendars,
+    keyCards,
+    events,
+    rehearsals,
+    drills,
+    systemImages,
+    loads,
+    media,
+    inspectionContents,
+    releases,
+    inspections,
+    kits,
+    disks,
+    computers,
+    factProfiles,
+    sites,
+    people,
+  ])
     await db.delete(table);
 }
 
 async function load(db: Database): Promise<void> {
   console.log("Loading the demo: making its media with reference tools and reading them …");
-  const found = await inspectImages();
+  const found = await readImages();
   const staff = PEOPLE.map((person, index) => ({ id: index + 1, ...person }));
   const context: Context = { db, person: staff[0] as (typeof staff)[number], now: () => new Date() };
   const siteIds = new Map<string, number>();
   for (const site of SITES) siteIds.set(site.name, value(await addSite(context, site)));
-  const releaseIds = new Map<string, number>();
-  for (const { releases: own, ...kit } of KITS) {
-    const kitId = value(await addKit(context, kit));
-    for (const release of own)
-      releaseIds.set(`${kit.name} ${release.name}`, value(await addRelease(context, { kitId, ...release })));
-  }
+  const releaseIds = await loadKits(context, found);
+  for (const model of Object.values(MODELS) as Model[])
+    if (model.keys) {
+      const { save = "F10", quirks = null, ...keys } = model.keys;
+      value(await saveKeyCard(context, null, { make: model.make, model: model.model, ...keys, save, quirks }));
+    }
+  for (const { product, fileName, text } of CALENDARS)
+    value(await importCalendar(context, { product, fileName, text }));
   for (const [index, machine] of MACHINES.entries()) {
+    const facts = factsSchema.parse(factsOf(machine, index));
     value(
-      await addComputer(context, {
-        tag: machine.tag,
-        name: machine.name,
-        siteId: siteIds.get(machine.site) ?? null,
-        note: machine.note ?? null,
-        facts: factsOf(machine, index),
+      await insertComputer(context, {
+        input: {
+          tag: machine.tag,
+          name: machine.name,
+          siteId: siteIds.get(machine.site) ?? null,
+          note: machine.note ?? null,
+          facts,
+        },
+        provenance: provenanceOf(facts, index),
+        action: "added",
+        note: "from creel-collect.sh 1",
       }),
     );
   }
@@ -84,14 +172,79 @@ async function load(db: Database): Promise<void> {
           siteId: medium.site === null ? null : (siteIds.get(medium.site) ?? null),
           lentTo: medium.lentTo ?? null,
           note: medium.note ?? null,
+          ...STATES[medium.tag],
           releaseIds: medium.load ? [releaseIds.get(medium.load)].filter((id) => id !== undefined) : [],
         },
-        medium.image ? (found.get(medium.image) ?? null) : null,
+        medium.image ? (found.get(medium.image)?.inspection ?? null) : null,
       ),
     );
   }
+  await happen({ ...context, person: staff[1] as (typeof staff)[number] });
+  await prove(context);
+  for (const { name, query } of VIEWS) value(await saveView(context, { name, query }));
   // Last of all: people mark a demo that was loaded to its end.
   await db.insert(people).values(staff);
+}
+
+/** Kits, and their releases as they were born from files; a release that was superseded says by which. */
+async function loadKits(context: Context, found: Map<ImageName, ReadImage>): Promise<Map<string, number>> {
+  const ids = new Map<string, number>();
+  for (const { releases: own, ...kit } of KITS) {
+    const kitId = value(await addKit(context, kit));
+    for (const { image, by: _by, ...release } of own) {
+      const read = image ? found.get(image) : undefined;
+      const inspectionId = read ? value(await keepContents(context, read)) : null;
+      // Spindle's manifest is left to be made: a release without one is a state of its own.
+      if (read && inspectionId !== null && kit.name !== "Spindle")
+        value(await keepManifest(context, inspectionId, read.manifest));
+      const input = { kitId, inspectionId, ...release };
+      ids.set(`${kit.name} ${release.name}`, value(await addRelease(context, input)));
+    }
+  }
+  for (const { releases: own, ...kit } of KITS) {
+    for (const { by, ...release } of own) {
+      const id = ids.get(`${kit.name} ${release.name}`);
+      const detail = id === undefined ? null : await getRelease(context, id);
+      const supersededById = by === undefined ? undefined : ids.get(by);
+      if (!detail || supersededById === undefined) continue;
+      const { kitId, name, madeOn, note, facts, inspectionId, version } = detail.row;
+      const input = { kitId, name, madeOn, note, facts, inspectionId, supersededById };
+      value(await saveRelease(context, detail.row.id, version, input));
+    }
+  }
+  return ids;
+}
+
+/** Drills that were held and images that were taken. */
+async function prove(context: Context): Promise<void> {
+  for (const [medium, computer, on, result, firmwareVersion] of DRILLS)
+    value(await recordDrill(context, { medium, computer, on, result, firmwareVersion }));
+  for (const { body, ...image } of IMAGES_TAKEN) {
+    const detail = await getComputer(context, image.computer);
+    const { make = null, model = null } = detail?.row ?? {};
+    value(await recordImage(context, { ...image, body: { ...body, make, model } }));
+  }
+}
+
+/** What happened to one computer since: facts collected again after an update, and a new disk. */
+async function happen(context: Context): Promise<void> {
+  const before = await getComputer(context, "HO-004");
+  if (!before) throw new Error("HO-004 is not there.");
+  const source: FactSource = {
+    kind: "collector",
+    name: "creel-collect.sh 1",
+    at: "2026-10-28T08:15:00.000Z",
+    by: null,
+  };
+  const told: PartialFacts = {
+    computer: { serial: before.row.serial, make: before.row.make, model: before.row.model },
+    firmware: { version: "2.21", secureBoot: { dbx: revoking(430), sbatLevel: "sbat,1,2024010900\nshim,4\ngrub,3\n" } },
+    systems: [{ name: "Gannet Desk", version: "11.4", build: 31207 }],
+  };
+  value(await takeInFacts(context, { tag: "HO-004", observations: [observe(source, told)], choices: {} }, 1));
+  const bytes = 1_024_209_543_168;
+  const disk = { index: 0, bytes, sectorBytes: 512, bus: "nvme", model: "Halyde 1024", serial: "HX990117" };
+  value(await replaceDisk(context, before.row.id, 2, disk));
 }
 
 const url = process.env.DATABASE_URL;
@@ -102,6 +255,7 @@ if (!url) {
 const db = connect(url);
 try {
   await migrateDatabase(db);
+  await refreshDerived(db);
   const [count] = await db.select({ people: sql<number>`COUNT(*)` }).from(people);
   if (Number(count?.people ?? 0) === 0 || process.argv.includes("--fresh")) {
     await empty(db);

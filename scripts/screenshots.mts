@@ -1,7 +1,10 @@
 // Takes the pictures of docs/screenshots from a running demo. Usage: screenshots.mts [FOLDER] [NAME…]
-import { mkdirSync } from "node:fs";
+import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
+import { IMAGES } from "./demo/images";
+import { Workshop } from "./media/workshop";
 
 const [folder = "docs/screenshots", ...names] = process.argv.slice(2);
 const address = process.env.CREEL_ADDRESS ?? "http://127.0.0.1:4824";
@@ -15,23 +18,83 @@ const VIEWS: {
   before?: (page: import("playwright-core").Page) => Promise<void>;
 }[] = [
   { name: "today", path: "/" },
-  { name: "computer", path: "/computers/HO-007" },
-  { name: "computer-dark", path: "/computers/NP-K1", dark: true },
-  { name: "computer-edit", path: "/computers/NP-003/edit" },
-  { name: "medium", path: "/media/SP-01" },
-  { name: "medium-worn", path: "/media/LN-02" },
+  { name: "computers", path: "/computers?columns=name+site+starts+model+firmware+secureBoot+system+missing" },
+  { name: "computer", path: "/computers/HO-002" },
+  { name: "computer-facts", path: "/computers/HO-002?show=facts" },
+  { name: "computer-disks", path: "/computers/HO-SRV1?show=disks" },
+  { name: "computer-needs", path: "/computers/HO-002?show=needs" },
+  { name: "computer-history", path: "/computers/HO-004?show=history" },
   {
-    name: "medium-register",
-    path: "/media/new",
+    name: "take-in",
+    path: "/computers/facts?to=HO-002",
     before: async (page) => {
-      await page.locator('input[type="file"]').setInputFiles("samples/bollard-5.0-cut.iso");
-      await page.getByRole("heading", { name: "Ways to start" }).waitFor();
+      await page.locator('input[type="file"]').setInputFiles(
+        Object.entries(TAKEN_IN).map(([name, content]) => ({
+          name,
+          mimeType: "text/plain",
+          buffer: Buffer.from(content),
+        })),
+      );
+      await page.getByRole("heading", { name: "What this touches" }).waitFor();
+      await page.getByRole("heading", { name: /^Contradictions/ }).waitFor();
     },
   },
+  {
+    name: "import",
+    path: "/computers/import",
+    before: async (page) => {
+      const file = { name: "north-pier.csv", mimeType: "text/csv", buffer: Buffer.from(TABLE) };
+      await page.locator('input[type="file"]').setInputFiles(file);
+      await page.waitForURL(/import\/\d+/);
+      await page.getByRole("button", { name: "Check every row" }).click();
+      await page.getByRole("heading", { name: "The first rows as they will be" }).waitFor();
+    },
+  },
+  { name: "key-cards", path: "/models?make=Ostrel&model=Block+1" },
+  { name: "medium", path: "/media/SP-01" },
+  {
+    name: "look-inside",
+    path: "/kits/look?show=inside",
+    before: async (page) => {
+      const folder = mkdtempSync(join(tmpdir(), "creel-pictures-"));
+      await page.locator('input[type="file"]').setInputFiles(IMAGES.bollard5.make(new Workshop(folder)));
+      await page.getByText("Everything that Creel reads of it has been read.").waitFor();
+      await page.getByRole("button", { name: "live", exact: true }).waitFor();
+      rmSync(folder, { recursive: true, force: true });
+    },
+  },
+  { name: "release-signers", path: "/kits/4?show=signed" },
+  { name: "releases-compared", path: "/kits/compare?a=1&b=2" },
   { name: "run-sheet", path: "/sheets/HO-007/LN-01", print: true },
   { name: "kits", path: "/kits" },
-  { name: "keys", path: "/", before: (page) => page.keyboard.press("?") },
+  { name: "chains", path: "/chains?computer=HO-002&medium=SP-01" },
+  {
+    name: "what-if",
+    path: "/chains/rehearsals",
+    dark: true,
+    before: async (page) => {
+      await page.getByLabel("What happens").selectOption("lose-site");
+      await page.getByLabel("Place", { exact: true }).selectOption("Head office");
+      await page.getByRole("button", { name: "Rehearse it" }).click();
+      await page.getByRole("heading", { name: "The media kept at Head office are lost" }).waitFor();
+    },
+  },
+  { name: "signers", path: "/chains/signers" },
 ];
+
+/** What the tools on HO-002 say after its firmware was updated and its disk was replaced. */
+const TAKEN_IN = {
+  "dmidecode.txt":
+    "# dmidecode 3.4\nHandle 0x0000, DMI type 0, 26 bytes\nBIOS Information\n\tVendor: Norlight Firmware\n\tVersion: 2.21\n",
+  "lsblk.json":
+    '{"blockdevices":[{"name":"nvme0n1","size":1024209543168,"type":"disk","rm":false,"tran":"nvme","model":"Halyde 1024","serial":"HX990118","pttype":"gpt","children":[{"name":"nvme0n1p1","size":272629760,"type":"part","fstype":"vfat","fsver":"FAT32","parttype":"c12a7328-f81f-11d2-ba4b-00a0c93ec93b"}]}]}',
+  "typed.json": '{"schema":"creel.facts/1","firmware":{"usbStart":"off","secureBoot":{"state":"off"}}}',
+};
+const TABLE = [
+  "Asset no;Serial;Maker;Model;RAM (GiB);Office;BIOS mode;Remarks",
+  ...[1, 2, 3, 4].map((n) => `NP-10${n};OSR77${n}0${n};Ostrel;Block 3;16;North Pier;UEFI;New counter ${n}`),
+  "NP-001;;;;32;;;More memory",
+].join("\n");
 
 mkdirSync(folder, { recursive: true });
 const browser = await chromium.launch({

@@ -1,5 +1,20 @@
 import type { Instrumentation } from "next";
 
+/** Once, when the server starts: what a stopped server left in the middle is told as such. */
+export async function register(): Promise<void> {
+  if (process.env.NEXT_RUNTIME !== "nodejs" || !process.env.DATABASE_URL) return;
+  const [{ database }, { markInterruptedImports }, { log }] = await Promise.all([
+    import("@/server/db/client"),
+    import("@/server/services/exchange/imports"),
+    import("@/server/log"),
+  ]);
+  try {
+    await markInterruptedImports(database(), new Date());
+  } catch (error) {
+    log.error({ err: error }, "interrupted imports could not be marked");
+  }
+}
+
 /** What went wrong while a page or an action was made: one structured line; the page shows a sentence. */
 export const onRequestError: Instrumentation.onRequestError = async (error, request, context) => {
   if (process.env.NEXT_RUNTIME !== "nodejs") return;

@@ -1,3 +1,5 @@
+import type { SignerName } from "./signers";
+
 /** The models of computers at Skerry Line, as they usually stand. All makers and systems are invented. */
 export type Mode = "x64" | "ia32" | "aa64" | "bios" | "legacy";
 
@@ -9,13 +11,43 @@ export interface Model {
   cpu: "x64" | "ia32" | "aa64";
   memoryGiB: number;
   disks: { name: string; gigabytes: number; bus: string }[];
-  keys: { setup: string; startMenu: string } | null;
+  /** What its key card says; null: nobody has looked yet. */
+  keys: { setup: string; startMenu: string; save?: string; quirks?: string } | null;
+  cpuName: string;
+  /** Firmware: the maker's version, and what its Secure Boot allows and revokes. */
+  firmwareVersion: string;
+  signers: SignerName[];
+  revoked: number;
+  /** Controllers and adapters, as the kernel names them. */
+  devices: { class: string; modalias: string }[];
   usb: number;
   optical: boolean;
-  system: { family: string; name: string; version: string; arch: string };
+  system: { family: string; name: string; version: string; arch: string; edition?: string; build?: number };
 }
 
-const OFFICE = { family: "windows", name: "Gannet Desk", version: "11.4", arch: "x64" };
+/** PCI devices by ids of the open list (pci.ids): what they are is told by it, not here. */
+const pci = (use: string, vendor: string, device: string, sub: string, kind: string) => ({
+  class: use,
+  modalias: `pci:v0000${vendor}d0000${device}sv0000${sub.slice(0, 4)}sd0000${sub.slice(4)}bc${kind.slice(0, 2)}sc${kind.slice(2, 4)}i${kind.slice(4)}`,
+});
+const NVME = pci("storage", "144D", "A808", "144DA801", "010802");
+const AHCI = pci("storage", "8086", "A352", "86867270", "010601");
+const RAID = pci("storage", "1000", "0016", "10284003", "010400");
+const VMD = pci("storage", "8086", "9A0B", "10280AB0", "010400");
+const IDE = pci("storage", "8086", "7111", "00000000", "010180");
+const GIGABIT = pci("network", "10EC", "8168", "10EC0123", "020000");
+const WIRELESS = pci("network", "8086", "A0F0", "80860074", "028000");
+const I219 = pci("network", "8086", "15BC", "86860000", "020000");
+const KEYBOARD = { class: "input", modalias: "usb:v046DpC31Cd6402dc00dsc00dp00ic03isc01ip01in00" };
+
+const OFFICE = {
+  family: "windows",
+  name: "Gannet Desk",
+  version: "11.4",
+  build: 31140,
+  edition: "Office",
+  arch: "x64",
+};
 const LINUX = { family: "linux", name: "Kittiwake", version: "9", arch: "x64" };
 
 export const MODELS = {
@@ -24,6 +56,11 @@ export const MODELS = {
     model: "Slate 14",
     form: "laptop",
     mode: "x64",
+    cpuName: "Norlight N7 2.4",
+    firmwareVersion: "2.18",
+    signers: ["norlight2011", "norlight2023", "gannet2011"],
+    revoked: 371,
+    devices: [VMD, NVME, WIRELESS],
     cpu: "x64",
     memoryGiB: 16,
     disks: [{ name: "nvme0n1", gigabytes: 512.110190592, bus: "nvme" }],
@@ -37,6 +74,11 @@ export const MODELS = {
     model: "Slate 13",
     form: "laptop",
     mode: "x64",
+    cpuName: "Norlight N5 1.9",
+    firmwareVersion: "1.44",
+    signers: ["norlight2011", "gannet2011"],
+    revoked: 77,
+    devices: [NVME, WIRELESS],
     cpu: "x64",
     memoryGiB: 8,
     disks: [{ name: "nvme0n1", gigabytes: 256.060514304, bus: "nvme" }],
@@ -50,6 +92,11 @@ export const MODELS = {
     model: "Block 3",
     form: "desktop",
     mode: "x64",
+    cpuName: "Norlight D4 3.2",
+    firmwareVersion: "3.07",
+    signers: ["norlight2011", "norlight2023", "gannet2011"],
+    revoked: 183,
+    devices: [AHCI, I219, KEYBOARD],
     cpu: "x64",
     memoryGiB: 16,
     disks: [{ name: "sda", gigabytes: 500.107862016, bus: "sata" }],
@@ -63,10 +110,20 @@ export const MODELS = {
     model: "Block 1",
     form: "desktop",
     mode: "legacy",
+    cpuName: "Norlight D2 2.8",
+    firmwareVersion: "1.90",
+    signers: ["norlight2011", "gannet2011"],
+    revoked: 13,
+    devices: [AHCI, GIGABIT, KEYBOARD],
     cpu: "x64",
     memoryGiB: 8,
     disks: [{ name: "sda", gigabytes: 250.059350016, bus: "sata" }],
-    keys: { setup: "Delete", startMenu: "F8" },
+    keys: {
+      setup: "Delete",
+      startMenu: "F8",
+      save: "F10",
+      quirks: "Starts from the ports at the back only. Beeps twice before the menu comes up.",
+    },
     usb: 6,
     optical: true,
     system: OFFICE,
@@ -76,6 +133,11 @@ export const MODELS = {
     model: "Kiosk K2",
     form: "other",
     mode: "ia32",
+    cpuName: "Norlight Z1 1.4",
+    firmwareVersion: "5.11",
+    signers: ["norlight2011"],
+    revoked: 13,
+    devices: [KEYBOARD],
     cpu: "x64",
     memoryGiB: 4,
     disks: [{ name: "mmcblk0", gigabytes: 31.26853632, bus: "mmc" }],
@@ -89,6 +151,11 @@ export const MODELS = {
     model: "Marine PC 200",
     form: "other",
     mode: "bios",
+    cpuName: "Pharos P3 1.0",
+    firmwareVersion: "6.00",
+    signers: [],
+    revoked: 0,
+    devices: [IDE, GIGABIT],
     cpu: "ia32",
     memoryGiB: 2,
     disks: [{ name: "sda", gigabytes: 40.02066432, bus: "ide" }],
@@ -102,6 +169,11 @@ export const MODELS = {
     model: "Marine PC 700",
     form: "other",
     mode: "x64",
+    cpuName: "Norlight E3 2.0",
+    firmwareVersion: "7.02",
+    signers: ["norlight2011", "kittiwake"],
+    revoked: 77,
+    devices: [AHCI, GIGABIT, KEYBOARD],
     cpu: "x64",
     memoryGiB: 8,
     disks: [{ name: "sda", gigabytes: 128.03567616, bus: "sata" }],
@@ -115,6 +187,11 @@ export const MODELS = {
     model: "Tab 10A",
     form: "tablet",
     mode: "aa64",
+    cpuName: "Halyde A8 2.6",
+    firmwareVersion: "4.00",
+    signers: ["norlight2011", "norlight2023", "gannet2011"],
+    revoked: 183,
+    devices: [],
     cpu: "aa64",
     memoryGiB: 8,
     disks: [{ name: "sda", gigabytes: 127.99967232, bus: "ufs" }],
@@ -128,6 +205,11 @@ export const MODELS = {
     model: "Rack 1U-E",
     form: "server",
     mode: "x64",
+    cpuName: "Norlight X12 2.2",
+    firmwareVersion: "2.18",
+    signers: ["norlight2011", "norlight2023", "kittiwake"],
+    revoked: 183,
+    devices: [RAID, I219],
     cpu: "x64",
     memoryGiB: 64,
     disks: [

@@ -1,6 +1,8 @@
+import type { ReleaseFacts } from "../../src/core/releases/facts";
 import type { MediumKind } from "../../src/server/services/media";
 import type { ImageName } from "./images";
 import { MODELS, type Mode, type Model } from "./models";
+import { allowing, revoking } from "./signers";
 
 /** Skerry Line, a small island ferry operator. All makers, models, kits, people and systems are invented. */
 export const PEOPLE = [
@@ -18,34 +20,120 @@ export const SITES = [
   { name: "MV Fulmar", place: "Outer isles" },
 ];
 
-export const KITS = [
+/** `image`: the file that a release was born from; `by`: the release that takes its place. */
+export const KITS: {
+  name: string;
+  family: string;
+  purpose: string;
+  releases: {
+    name: string;
+    madeOn: string;
+    image?: ImageName;
+    by?: string;
+    facts: ReleaseFacts;
+    note?: string;
+  }[];
+}[] = [
   {
     name: "Bollard",
+    family: "Linux",
     purpose: "General rescue environment: files, partitions, start-up repair",
     releases: [
-      { name: "4.1", madeOn: "2021-02-11" },
-      { name: "5.0", madeOn: "2025-09-30" },
+      {
+        name: "4.1",
+        madeOn: "2021-02-11",
+        image: "bollard4",
+        by: "Bollard 5.0",
+        facts: { purposes: ["file-rescue", "partition-repair"], opens: [], abilities: [] },
+        note: "Kept for the bridge computers that start by BIOS only.",
+      },
+      {
+        name: "5.0",
+        madeOn: "2025-09-30",
+        image: "bollard5",
+        facts: {
+          purposes: ["start-up-repair", "file-rescue", "partition-repair", "network"],
+          opens: [],
+          abilities: [],
+        },
+      },
     ],
   },
   {
     name: "Lantern",
+    family: "PE",
     purpose: "Repair environment for the office systems",
     releases: [
-      { name: "11", madeOn: "2023-05-04" },
-      { name: "12", madeOn: "2026-01-19" },
+      {
+        name: "11",
+        madeOn: "2023-05-04",
+        image: "lantern11",
+        by: "Lantern 12",
+        facts: { purposes: ["start-up-repair"], opens: [], abilities: [] },
+      },
+      {
+        name: "12",
+        madeOn: "2026-01-19",
+        image: "lantern12",
+        facts: { purposes: ["start-up-repair", "reinstall", "remote-help"], opens: [], abilities: [] },
+      },
     ],
   },
   {
     name: "Spindle",
+    family: "Linux",
     purpose: "Takes and puts back system images",
     releases: [
-      { name: "2.3", madeOn: "2020-08-27" },
-      { name: "3.0", madeOn: "2025-11-12" },
+      {
+        name: "2.3",
+        madeOn: "2020-08-27",
+        image: "spindleDisc",
+        by: "Spindle 3.0",
+        facts: { purposes: ["put-back-images"], opens: [{ kit: "Spindle", upTo: "2.3" }], abilities: [] },
+      },
+      {
+        name: "3.0",
+        madeOn: "2025-11-12",
+        image: "spindle3",
+        facts: {
+          purposes: ["put-back-images", "network"],
+          opens: [{ kit: "Spindle", upTo: "3.0" }],
+          abilities: ["hardware-move"],
+        },
+      },
     ],
   },
 ];
 
-interface Machine {
+/** Release calendars of the invented systems, in the form of distro-info-data. */
+export const CALENDARS = [
+  {
+    product: "Kittiwake",
+    fileName: "kittiwake.csv",
+    text: [
+      "version,codename,series,created,release,eol,eol-lts",
+      "6,Kelp,kelp,2014-06-01,2015-04-25,2018-06-17,2020-06-30",
+      "8,Marram,marram,2018-05-01,2019-07-06,2022-09-10,2027-06-30",
+      "9,Samphire,samphire,2021-05-01,2022-08-14,2027-08-14,2030-06-30",
+    ].join("\n"),
+  },
+  {
+    product: "Gannet Desk",
+    fileName: "gannet-desk.csv",
+    text: [
+      "version,codename,series,created,release,eol",
+      "10.2,Gannet Desk 10.2,g102,,2021-11-16,2025-10-14",
+      "11.4,Gannet Desk 11.4,g114,,2024-10-01,2026-12-08",
+    ].join("\n"),
+  },
+];
+
+export const VIEWS = [
+  { name: "Secure Boot on", query: "?secure=on" },
+  { name: "To be collected", query: "?missing=any&sort=-missing" },
+];
+
+export interface Machine {
   tag: string;
   name: string;
   site: string;
@@ -56,21 +144,38 @@ interface Machine {
   fastBoot?: "on" | "off";
   usbStart?: "on" | "off";
   unknownFirmware?: boolean;
+  listsUnknown?: boolean;
+  /** Where the recovery key of its encrypted system is kept; null: encrypted, and nobody knows. */
+  keyPlace?: string | null;
+  system?: { version: string; build?: number };
   note?: string;
 }
 
 export const MACHINES: Machine[] = [
   { tag: "HO-001", name: "Reception", site: "Head office", model: "ostrel" },
-  { tag: "HO-002", name: "Accounts 1", site: "Head office", model: "corvane14", secureBoot: "on" },
-  { tag: "HO-003", name: "Accounts 2", site: "Head office", model: "corvane14", secureBoot: "on" },
+  {
+    tag: "HO-002",
+    name: "Accounts 1",
+    site: "Head office",
+    model: "corvane14",
+    secureBoot: "on",
+    keyPlace: "Safe at head office, envelope 3",
+  },
+  { tag: "HO-003", name: "Accounts 2", site: "Head office", model: "corvane14", secureBoot: "on", keyPlace: null },
   { tag: "HO-004", name: "Timetables", site: "Head office", model: "corvane14" },
   { tag: "HO-005", name: "Crewing", site: "Head office", model: "corvane13" },
-  { tag: "HO-006", name: "Management", site: "Head office", model: "corvane14", secureBoot: "on" },
+  { tag: "HO-006", name: "Management", site: "Head office", model: "corvane14", secureBoot: "on", listsUnknown: true },
   { tag: "HO-007", name: "Meeting room", site: "Head office", model: "ostrelOld" },
   { tag: "HO-SRV1", name: "Files and bookings", site: "Head office", model: "server" },
   { tag: "HO-SRV2", name: "Spare server", site: "Head office", model: "server", secureBoot: "setup" },
   { tag: "WS-001", name: "Parts desk", site: "Workshop", model: "ostrel", fastBoot: "on" },
-  { tag: "WS-002", name: "Welding bay", site: "Workshop", model: "ostrelOld" },
+  {
+    tag: "WS-002",
+    name: "Welding bay",
+    site: "Workshop",
+    model: "ostrelOld",
+    system: { version: "10.2", build: 20991 },
+  },
   { tag: "WS-003", name: "Diagnostics laptop", site: "Workshop", model: "corvane13", secureBoot: "on" },
   {
     tag: "WS-004",
@@ -128,14 +233,14 @@ export function factsOf(machine: Machine, index: number): Record<string, unknown
           kind: uefi ? "uefi" : "bios",
           arch: uefi ? arch : null,
           vendor: uefi ? "Norlight Firmware" : "Pharos BIOS",
-          version: uefi ? "2.18" : "6.00",
+          version: model.firmwareVersion,
           legacyMode: uefi ? (mode === "legacy" ? "on" : model.form === "desktop" ? "off" : "absent") : null,
-          secureBoot: uefi ? { state } : null,
+          secureBoot: uefi ? { state, ...listsOf(model, machine.listsUnknown === true) } : null,
           fastBoot: machine.fastBoot ?? (uefi ? "off" : null),
           usbStart: machine.usbStart ?? "on",
-          keys: model.keys,
+          keys: null,
         },
-    cpu: { arch: model.cpu },
+    cpu: { arch: model.cpu, name: model.cpuName },
     memoryBytes: model.memoryGiB * 2 ** 30,
     disks: model.disks.map((disk, at) => ({
       name: disk.name,
@@ -145,21 +250,24 @@ export function factsOf(machine: Machine, index: number): Record<string, unknown
       table: uefi && mode !== "legacy" ? "gpt" : "mbr",
       serial: serialOf(disk.name, index * 10 + at),
       removable: false,
+      model: `${model.make} ${Math.round(disk.gigabytes)}`,
       partitions:
         at === 0
-          ? partitionsOf(Math.round(disk.gigabytes * 1e9), mode, model.system.family)
+          ? partitionsOf(Math.round(disk.gigabytes * 1e9), mode, model.system.family, index, machine.keyPlace)
           : [
               {
                 number: 1,
                 type: null,
                 start: 1048576,
                 bytes: Math.round(disk.gigabytes * 1e9) - 2097152,
+                usedBytes: Math.round(disk.gigabytes * 4.1e8),
                 filesystem: "ext4",
                 role: "data",
               },
             ],
     })),
-    systems: [{ ...model.system, language: "en-GB" }],
+    devices: machine.unknownFirmware ? null : model.devices,
+    systems: [{ ...model.system, ...(machine.system ?? {}), language: "en-GB" }],
     ports: { usb: model.usb, optical: model.optical },
   };
 }
@@ -170,22 +278,40 @@ function serialOf(seed: string, number: number): string {
 
 const MIB = 1048576;
 
-function partitionsOf(diskBytes: number, mode: Mode, family: string): Record<string, unknown>[] {
-  const parts: { bytes: number; filesystem: string; role: string }[] = [];
-  if (mode !== "bios" && mode !== "legacy") parts.push({ bytes: 260 * MIB, filesystem: "fat32", role: "esp" });
+function listsOf(model: Model, unknown: boolean): Record<string, unknown> {
+  if (unknown || model.signers.length === 0) return {};
+  return {
+    db: allowing(...model.signers),
+    dbx: revoking(model.revoked),
+    sbatLevel: "sbat,1,2023012900\nshim,2\ngrub,3\n",
+  };
+}
+
+function partitionsOf(
+  diskBytes: number,
+  mode: Mode,
+  family: string,
+  index: number,
+  keyPlace?: string | null,
+): Record<string, unknown>[] {
+  const share = 0.18 + ((index * 37) % 50) / 100;
+  const locked = keyPlace === undefined ? {} : { encryption: family === "windows" ? "bitlocker" : "luks", keyPlace };
+  const parts: { bytes: number; filesystem: string; role: string; usedBytes?: number }[] = [];
+  if (mode !== "bios" && mode !== "legacy")
+    parts.push({ bytes: 260 * MIB, filesystem: "fat32", role: "esp", usedBytes: 33 * MIB });
   const recovery = family === "windows" ? 900 * MIB : 0;
   const used = parts.reduce((sum, part) => sum + part.bytes, 0) + recovery + 2 * MIB;
   const rest = Math.floor((diskBytes - used) / MIB) * MIB;
   if (family === "windows")
     parts.push(
-      { bytes: rest, filesystem: "ntfs", role: "system" },
-      { bytes: recovery, filesystem: "ntfs", role: "recovery" },
+      { bytes: rest, filesystem: "ntfs", role: "system", usedBytes: Math.round(rest * share), ...locked },
+      { bytes: recovery, filesystem: "ntfs", role: "recovery", usedBytes: 612 * MIB },
     );
   else {
     const system = Math.floor((rest * 0.6) / MIB) * MIB;
     parts.push(
-      { bytes: system, filesystem: "ext4", role: "system" },
-      { bytes: rest - system, filesystem: "ext4", role: "data" },
+      { bytes: system, filesystem: "ext4", role: "system", usedBytes: Math.round(system * share), ...locked },
+      { bytes: rest - system, filesystem: "ext4", role: "data", usedBytes: Math.round((rest - system) * share * 0.7) },
     );
   }
   let start = MIB;

@@ -7,7 +7,7 @@ export const ROOT = join(import.meta.dirname, "..", "..");
 
 /** Debian packages by what they are for. */
 export const DEBIAN = {
-  run: ["mariadb-server"],
+  run: ["mariadb-server", "hwdata"],
   samples: [
     "mtools",
     "dosfstools",
@@ -22,6 +22,12 @@ export const DEBIAN = {
     "syslinux",
     "syslinux-common",
     "exfatprogs",
+    "distro-info-data",
+    "squashfs-tools",
+    "wimtools",
+    "sbsigntool",
+    "cpio",
+    "openssl",
   ],
   test: [
     "chromium",
@@ -33,12 +39,29 @@ export const DEBIAN = {
     "genisoimage",
     "ntfs-3g",
     "e2fsprogs",
-    "squashfs-tools",
     "udftools",
     "binutils",
     "shim-signed",
     "syslinux-utils",
     "syslinux-efi",
+    "pciutils",
+    "dmidecode",
+    "efitools",
+    "distro-info",
+    "busybox",
+    "xfsprogs",
+    "btrfs-progs",
+    "cryptsetup-bin",
+    "dash",
+    "osslsigncode",
+    "pesign",
+    "kmod",
+    "linux-image-cloud-amd64",
+    "initramfs-tools-core",
+    "grub-efi-amd64-signed",
+    "zstd",
+    "lz4",
+    "xz-utils",
   ],
 };
 

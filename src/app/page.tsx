@@ -171,12 +171,16 @@ function Nothing({ media }: { media: number }) {
     <section className="max-w-xl">
       <h1>Nothing here yet.</h1>
       <p className="mt-2">
-        Creel compares what it knows of each computer with what is really on each medium. Begin with a computer: drop
-        its facts or type the few that matter. {media === 0 ? "Then register a medium by dropping its file." : ""}
+        Creel compares what it knows of each computer with what is really on each medium. Begin with the computers: take
+        in what the collector or tools say of one, or a table of many.{" "}
+        {media === 0 ? "Then register a medium by dropping its file." : ""}
       </p>
       <p className="mt-4 flex gap-3">
-        <Link prefetch={false} className="act-main" href="/computers/new">
-          Add a computer
+        <Link prefetch={false} className="act-main" href="/computers/facts">
+          Take in the facts of a computer
+        </Link>
+        <Link prefetch={false} className="act" href="/computers/import">
+          Import a table of many
         </Link>
         <Link prefetch={false} className="act" href="/media/new">
           Register a medium

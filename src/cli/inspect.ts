@@ -1,10 +1,14 @@
 import type { Inspection } from "@/core/inspection/schema";
+import { signatureFaultText, systemText, unreadWhyText } from "@/core/words/contents";
 import { archText, fileSystemText } from "@/core/words/firmware";
 import { binaryText, bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { inspectFile } from "./problems";
 
-export async function runInspect(file: string, options: { hash?: boolean; json?: boolean }): Promise<void> {
+export async function runInspect(
+  file: string,
+  options: { hash?: boolean; deep?: boolean; json?: boolean },
+): Promise<void> {
   const { inspection } = await inspectFile(file, options);
   process.stdout.write(options.json ? `${JSON.stringify(inspection)}\n` : describe(inspection));
 }
@@ -46,7 +50,45 @@ function describe(inspection: Inspection): string {
     );
     for (const problem of path.problems) lines.push(`          but  ${visible(problem.text)}`);
   }
+  lines.push(...describeContents(inspection));
   for (const found of [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings])
     lines.push(found.severity.padEnd(10) + visible(found.text, 400));
   return `${lines.join("\n")}\n`;
+}
+
+/** Programs, systems, archives and drivers, a line each. */
+function describeContents({ programs, contents }: Inspection): string[] {
+  const lines: string[] = [];
+  for (const program of programs) {
+    const signed = program.signatures.map(
+      (each) =>
+        `${visible(each.signerName || "an unknown signer")}${each.fault ? ` (${signatureFaultText(each.fault)})` : ""}`,
+    );
+    lines.push(
+      `program   ${visible(program.path)}, ${archText(program.machine ?? "unknown")}, ${signed.length > 0 ? `signed by ${signed.join(" and ")}` : "not signed"}`,
+    );
+    for (const each of program.builtIn?.allowed ?? [])
+      lines.push(`          carries the certificate ${visible(each.name)} for the stage after it`);
+  }
+  if (contents.info) lines.push(`info      ${visible(contents.info)}`);
+  for (const system of contents.systems ?? []) lines.push(`system    ${systemText(system)}`);
+  for (const wim of contents.wims ?? []) {
+    const part = wim.parts > 1 ? `, part ${wim.part} of ${wim.parts}` : "";
+    lines.push(`archive   ${visible(wim.path)}, ${wim.solid ? "solid, " : ""}${wim.compression}${part}`);
+    for (const image of wim.images)
+      lines.push(
+        `          ${image.index}  ${visible(image.name)}, ${bytesText(image.bytes)}${image.startable ? ", startable" : ""}`,
+      );
+    for (const fault of wim.faults) lines.push(`          but  ${visible(fault, 400)}`);
+  }
+  for (const kernel of contents.kernels) lines.push(`kernel    ${visible(kernel.path)}, ${visible(kernel.release)}`);
+  for (const live of contents.live) lines.push(`live      ${visible(live.path)}, ${bytesText(live.bytes)}`);
+  if (contents.drivers) {
+    const { kernel, entries, modules, infs } = contents.drivers;
+    lines.push(
+      `drivers   ${modules} kernel modules${kernel ? ` of ${visible(kernel)}` : ""}, ${infs} .inf files, ${entries} entries`,
+    );
+  }
+  for (const each of contents.unread) lines.push(`not read  ${visible(each.path)}: ${unreadWhyText(each.why)}`);
+  return lines;
 }

@@ -1,7 +1,11 @@
 import { Command, CommanderError } from "commander";
+import { runDrives } from "./drives";
 import { runInspect } from "./inspect";
+import { runManifest, runVerify } from "./integrity";
 import { runMatch } from "./match";
 import { UsageError } from "./problems";
+import { runSiglist } from "./siglist";
+import { runCat, runLs } from "./tree";
 
 /** Runs the command line and gives the exit code: 0 done, 1 `--check` answered no, 2 usage or unreadable input. */
 export async function main(args: string[]): Promise<number> {
@@ -15,8 +19,9 @@ export async function main(args: string[]): Promise<number> {
     .description("read what is on a medium image, without loading it whole")
     .argument("<file>", "an ISO, a raw disk image, a WIM or a block device")
     .option("--hash", "also compute the SHA-256 of the whole")
+    .option("--deep", "also unpack what has to be unpacked to see its drivers")
     .option("--json", "print creel.inspection/1")
-    .action(async (file: string, options: { hash?: boolean; json?: boolean }) => {
+    .action(async (file: string, options: { hash?: boolean; deep?: boolean; json?: boolean }) => {
       await runInspect(file, options);
     });
   program
@@ -30,6 +35,52 @@ export async function main(args: string[]): Promise<number> {
     .option("--check", "exit 1 unless the medium starts the computer")
     .action(async (file: string | undefined, options) => {
       exit = await runMatch(file, options);
+    });
+  program
+    .command("ls")
+    .description("list the files of every file system on a medium")
+    .argument("<file>", "an ISO, a raw disk image or a block device")
+    .argument("[path]", "begin here")
+    .option("--json", "one JSON object a line")
+    .action(runLs);
+  program
+    .command("cat")
+    .description("write one file of a medium to standard output")
+    .argument("<file>", "an ISO, a raw disk image or a block device")
+    .argument("<path>", "the file's path on the medium")
+    .option("--volume <id>", "a partition's number, iso9660, udf or eltorito:N")
+    .action(runCat);
+  program
+    .command("drives")
+    .description("say which driver on the medium claims each device")
+    .argument("<file>", "an ISO, a raw disk image or a block device")
+    .argument("<modalias...>", "pci:v0000… as the kernel writes it, or PCI ids like 8086:a282")
+    .option("--json", "one JSON object a line")
+    .action(runDrives);
+  program
+    .command("siglist")
+    .description("list an EFI signature list, an update file or a variable dump")
+    .argument("<file>", "db.esl, dbx.auth, a file of efivarfs …")
+    .option("--json", "print one JSON document")
+    .action(runSiglist);
+  program
+    .command("manifest")
+    .description("write what a medium holds, with a SHA-256 for every file and every 4 MiB")
+    .argument("<file>", "an ISO, a raw disk image or a block device")
+    .option("--json", "print creel.manifest/1")
+    .action(runManifest);
+  program
+    .command("verify")
+    .description("compare a medium with what it should be")
+    .argument("<file>", "an ISO, a raw disk image or a block device")
+    .option("--manifest <file>", "a creel.manifest/1")
+    .option("--only <path>", "with --manifest: only files below this path")
+    .option("--sums <file>", "a published checksum file")
+    .option("--inside", "the sums that the medium carries of its own files")
+    .option("--json", "print the result as JSON")
+    .option("--check", "exit 1 unless it is what it should be")
+    .action(async (file: string, options) => {
+      exit = await runVerify(file, options);
     });
   try {
     await program.parseAsync(args, { from: "user" });

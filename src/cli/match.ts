@@ -1,11 +1,13 @@
 import { readFile } from "node:fs/promises";
 import { dirname, resolve } from "node:path";
 import { z } from "zod";
-import { matchFiles } from "@/core/chain/match";
+import { type MediumFile, matchFiles } from "@/core/chain/match";
 import { LINK_NAMES, type Match } from "@/core/chain/schema";
+import { entriesOf } from "@/core/drivers/driver-set";
 import type { Facts } from "@/core/facts/schema";
-import { type Attachment, attachmentSchema, type Inspection } from "@/core/inspection/schema";
-import { changeText, linkTitle, verdictText } from "@/core/words/reasons";
+import { type Attachment, attachmentSchema } from "@/core/inspection/schema";
+import { releaseOfFile } from "@/core/releases/part";
+import { changeWithKeyText, linkTitle, verdictText } from "@/core/words/reasons";
 import { visible } from "@/core/words/visible";
 import { fileProblem } from "@/server/files/file-source";
 import { inspectFile, readFactsFile, UsageError } from "./problems";
@@ -28,11 +30,39 @@ export async function runMatch(file: string | undefined, options: MatchOptions):
     throw new UsageError("match needs a medium FILE and --computer FACTS.json, or --jobs JOBS.jsonl");
   const as = readAttachment(options.as);
   const facts = await readFactsFile(options.computer);
-  const { inspection } = await inspectFile(file);
-  const match = matchFiles(inspection, facts, as);
-  process.stdout.write(options.json ? `${JSON.stringify(match)}\n` : describe(match));
+  const match = matchFiles(await readMedium(file, facts.devices !== null), facts, as, today());
+  process.stdout.write(options.json ? `${JSON.stringify(match)}\n` : describe(match, facts.firmware.keys));
   return options.check && !starts(match) ? 1 : 0;
 }
+
+/** A medium; with all that it drives, which its initial file systems have to be unpacked for, where that is asked. */
+async function readMedium(file: string, deep: boolean): Promise<MediumFile> {
+  const { inspection, drivers } = await inspectFile(file, { deep });
+  return { views: inspection.views, release: releaseOfFile(inspection, drivers) };
+}
+
+/** Reads each medium once, and once more where a later job asks for what it drives. */
+class MediaReader {
+  private readonly quick = memoised(
+    (path) => readMedium(path, false),
+    () => 1,
+  );
+  private readonly deep = memoised(
+    (path) => readMedium(path, true),
+    ({ release }) => 1 + (release?.drivers ? entriesOf(release.drivers.sources) / ENTRIES_OF_ONE : 0),
+  );
+  private readonly seenDeep = new Set<string>();
+
+  read(path: string, withDrivers: boolean): Promise<MediumFile> {
+    if (withDrivers) this.seenDeep.add(path);
+    return withDrivers || this.seenDeep.has(path) ? this.deep(path) : this.quick(path);
+  }
+}
+
+/** So many entries of driver lists take about as much room as what else is kept of a medium. */
+const ENTRIES_OF_ONE = 500;
+
+const today = () => new Date().toISOString().slice(0, 10);
 
 function readAttachment(value: string | undefined): Attachment | null {
   if (value === undefined) return null;
@@ -61,10 +91,8 @@ async function runJobs(path: string, options: MatchOptions): Promise<number> {
     throw new UsageError(`${visible(path)}: ${fileProblem(error)}`);
   }
   const folder = dirname(resolve(path));
-  const media = memoised((file) =>
-    inspectFile(file).then(({ inspection }): Pick<Inspection, "views"> => ({ views: inspection.views })),
-  );
-  const computers = memoised(readFactsFile);
+  const media = new MediaReader();
+  const computers = memoised(readFactsFile, () => 1);
   let allStart = true;
   for (const [index, line] of content.split(/\r?\n/).entries()) {
     if (line.trim() === "") continue;
@@ -81,7 +109,7 @@ async function runJob(
   line: string,
   lineNumber: number,
   folder: string,
-  media: (path: string) => Promise<Pick<Inspection, "views">>,
+  media: MediaReader,
   computers: (path: string) => Promise<Facts>,
 ): Promise<JobAnswer> {
   let id: string | null = null;
@@ -93,9 +121,9 @@ async function runJob(
       const issue = job.error.issues[0];
       return { id, error: `line ${lineNumber}: ${issue ? `${issue.path.join(".")}: ${issue.message}` : "not a job"}` };
     }
-    const inspection = await media(resolve(folder, job.data.medium));
     const facts = await computers(resolve(folder, job.data.computer));
-    const { schema, ...rest } = matchFiles(inspection, facts, job.data.as ?? null);
+    const medium = await media.read(resolve(folder, job.data.medium), facts.devices !== null);
+    const { schema, ...rest } = matchFiles(medium, facts, job.data.as ?? null, today());
     return { schema, id: job.data.id, ...rest };
   } catch (error) {
     if (error instanceof UsageError) return { id, error: error.message };
@@ -104,17 +132,25 @@ async function runJob(
   }
 }
 
-/** Files kept at once; a jobs file may name more. */
+/** What is kept at once, by weight; a jobs file may name more. */
 const KEPT = 2000;
 
-function memoised<T>(load: (path: string) => Promise<T>): (path: string) => Promise<T> {
-  const kept = new Map<string, Promise<T>>();
-  return (path) => {
-    let value = kept.get(path);
-    if (!value) {
-      value = load(path);
-      kept.set(path, value);
-      if (kept.size > KEPT) kept.delete(kept.keys().next().value as string);
+function memoised<T>(load: (path: string) => Promise<T>, weigh: (value: T) => number): (path: string) => Promise<T> {
+  const kept = new Map<string, { value: Promise<T>; weight: number }>();
+  let total = 0;
+  return async (path) => {
+    const known = kept.get(path);
+    if (known) return known.value;
+    const entry = { value: load(path), weight: 1 };
+    kept.set(path, entry);
+    total += 1;
+    const value = await entry.value;
+    total += weigh(value) - entry.weight;
+    entry.weight = weigh(value);
+    for (const [oldest, { weight }] of kept) {
+      if (total <= KEPT || oldest === path) break;
+      kept.delete(oldest);
+      total -= weight;
     }
     return value;
   };
@@ -125,13 +161,13 @@ function describeJob(answer: JobAnswer): string {
   return `${visible(answer.id ?? "?")}: ${verdictText(answer.links.starts.verdict)}: ${answer.links.starts.reasons.map((each) => visible(each.text, 400)).join(" ")}\n`;
 }
 
-function describe(match: Match): string {
+function describe(match: Match, keys: Facts["firmware"]["keys"]): string {
   const lines = [`as a ${match.as === "usb" ? "stick" : "disc"}`];
   for (const name of LINK_NAMES) {
     const link = match.links[name];
     lines.push(`${linkTitle(name).padEnd(10)}${verdictText(link.verdict)}`);
     for (const reason of link.reasons) lines.push(`          ${visible(reason.text, 400)}`);
-    for (const change of link.changes) lines.push(`          → ${changeText(change)}`);
+    for (const change of link.changes) lines.push(`          → ${changeWithKeyText(change, keys)}`);
     for (const step of link.trace) lines.push(`          · ${visible(step, 400)}`);
   }
   return `${lines.join("\n")}\n`;

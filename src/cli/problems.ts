@@ -1,4 +1,5 @@
 import { readFile } from "node:fs/promises";
+import { ReadFailed } from "@/core/bytes/source";
 import { type Facts, readFacts } from "@/core/facts/schema";
 import { type InspectResult, inspect } from "@/core/inspection/inspect";
 import { visible } from "@/core/words/visible";
@@ -21,19 +22,27 @@ export async function readFactsFile(path: string): Promise<Facts> {
   return reading.facts;
 }
 
-export async function inspectFile(path: string, options: { hash?: boolean } = {}): Promise<InspectResult> {
+/** Opens a file for `use` and closes it; what the operating system says against it becomes one line. */
+export async function withFile<T>(path: string, use: (source: FileSource) => Promise<T>): Promise<T> {
   let source: FileSource;
   try {
-    source = await FileSource.open(path);
+    source = await FileSource.open(path, { waits: true });
   } catch (error) {
     throw new UsageError(`${visible(path)}: ${fileProblem(error)}`);
   }
   try {
-    const sha256 = options.hash ? await source.sha256() : null;
-    return await inspect(source, { name: source.name, sha256 });
+    return await use(source);
   } catch (error) {
-    throw new UsageError(`${visible(path)}: ${fileProblem(error)}`);
+    if (error instanceof ReadFailed) throw new UsageError(`${visible(path)}: ${fileProblem(error)}`);
+    throw error;
   } finally {
     await source.close();
   }
+}
+
+export function inspectFile(path: string, options: { hash?: boolean; deep?: boolean } = {}): Promise<InspectResult> {
+  return withFile(path, async (source) => {
+    const sha256 = options.hash ? await source.sha256() : null;
+    return inspect(source, { name: source.name, sha256, depth: options.deep ? "deep" : "quick" });
+  });
 }

@@ -5,28 +5,26 @@ import { type Accept, useDropzone } from "react-dropzone";
 
 interface DropFieldProps {
   text: string;
-  onFile: (file: File) => void;
+  onFiles: (files: File[]) => void;
+  /** Several at once. */
+  multiple?: boolean;
   accept?: Accept;
   disabled?: boolean;
 }
 
-/** A place to drop one file, or to choose it with the keyboard. The file is handed over, not uploaded. */
-export function DropField({ text, onFile, accept, disabled = false }: DropFieldProps) {
+/** A place to drop files, or to choose them with the keyboard. They are handed over, not uploaded. */
+export function DropField({ text, onFiles, accept, multiple = false, disabled = false }: DropFieldProps) {
   const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
     ...(accept ? { accept } : {}),
     disabled,
-    multiple: false,
+    multiple,
     // The button opens the chooser; the area around it only takes drops.
     noClick: true,
     noKeyboard: true,
-    onDrop: (files) => {
-      const [file] = files;
-      if (file) onFile(file);
-    },
-    onDropRejected: (rejections) => {
-      const [rejected] = rejections;
-      // Let the reader say what is wrong with it: an unusual name is no reason to turn a file away.
-      if (rejected) onFile(rejected.file);
+    // Let the reader say what is wrong with a file: an unusual name is no reason to turn it away.
+    onDrop: (files, rejections) => {
+      const all = [...files, ...rejections.map((rejection) => rejection.file)];
+      if (all.length > 0) onFiles(multiple ? all : all.slice(0, 1));
     },
   });
   return (
@@ -42,7 +40,7 @@ export function DropField({ text, onFile, accept, disabled = false }: DropFieldP
       <input {...getInputProps({ "aria-label": text })} />
       <span>{text}</span>
       <button type="button" className="act" disabled={disabled} onClick={open}>
-        Choose a file
+        {multiple ? "Choose files" : "Choose a file"}
       </button>
     </div>
   );

@@ -11,13 +11,28 @@ interface Event {
   action: string;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;
+  note?: string | null;
 }
+
+/** What is not named by a tag is named with its kind. */
+const KINDS: Record<string, string> = {
+  "key card": "the key card of",
+  calendar: "the calendar of",
+  site: "the place",
+  kit: "the kit",
+  release: "the release",
+  drill: "a drill:",
+  image: "the image",
+  rehearsal: "the rehearsal",
+};
 
 const FIELDS: Record<string, string> = {
   siteId: "place",
   lentTo: "loan",
   releaseIds: "releases",
   capacityBytes: "capacity",
+  writtenOn: "day of writing",
+  verified: "verification",
   memoryBytes: "memory",
   retiredAt: "retired",
   file: "what was read",
@@ -37,9 +52,12 @@ export function EventLine({ event, withTag = true }: { event: Event; withTag?: b
               {event.entityTag}
             </Link>
           ) : (
-            <span>{event.entityTag}</span>
+            <span>
+              {KINDS[event.entity] ?? ""} {event.entityTag}
+            </span>
           ))}
         {fields.length > 0 && <>: {fields.map((field) => FIELDS[field] ?? field).join(", ")}</>}
+        {event.note && <span className="text-quiet"> ({visible(event.note, 120)})</span>}
       </div>
       {fields.length > 0 && (
         <details className="caption">

@@ -1,5 +1,6 @@
 "use client";
 
+import clsx from "clsx";
 import { useRouter } from "next/navigation";
 import { type FormEvent, useEffect, useRef } from "react";
 import { useReady } from "./use-ready";
@@ -14,13 +15,15 @@ interface FilterFormProps {
   text: string | undefined;
   textLabel: string;
   /** `all` is the text of the choice that filters nothing. */
+  /** Parts of the address that are not in the form and stay: sorting, columns. */
+  kept?: Record<string, string>;
   selects: { name: string; label: string; all?: string; value: string | undefined; choices: Choice[] }[];
 }
 
 const PAUSE_MS = 180;
 
 /** A list's filter: what is typed answers after a short pause, what is chosen at once. The address holds it. */
-export function FilterForm({ path, text, textLabel, selects }: FilterFormProps) {
+export function FilterForm({ path, text, textLabel, selects, kept = {} }: FilterFormProps) {
   const router = useRouter();
   const ready = useReady();
   const form = useRef<HTMLFormElement>(null);
@@ -30,7 +33,7 @@ export function FilterForm({ path, text, textLabel, selects }: FilterFormProps) 
   const apply = () => {
     clearTimeout(pause.current);
     if (!form.current) return;
-    const query = new URLSearchParams();
+    const query = new URLSearchParams(kept);
     for (const [name, value] of new FormData(form.current))
       if (typeof value === "string" && value.trim()) query.set(name, value);
     router.replace(`${path}${query.size > 0 ? `?${query}` : ""}`, { scroll: false });
@@ -60,7 +63,7 @@ export function FilterForm({ path, text, textLabel, selects }: FilterFormProps) 
           name={name}
           aria-label={label}
           defaultValue={value ?? ""}
-          className="field w-auto max-w-44"
+          className={clsx("field w-auto max-w-44", value && "border-rope bg-rope-soft font-semibold")}
           onChange={apply}
         >
           <option value="">{all ?? `${label}: all`}</option>

@@ -27,6 +27,14 @@ export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count.toLocaleString("en-GB")} ${count === 1 ? one : many}`;
 }
 
+const TAGS_SHOWN = 10;
+
+/** "RM-01, RM-02 and 7 more": tags in a table's cell. */
+export function tagsText(all: string[]): string {
+  const shown = all.slice(0, TAGS_SHOWN).join(", ");
+  return all.length > TAGS_SHOWN ? `${shown} and ${all.length - TAGS_SHOWN} more` : shown;
+}
+
 export function dateText(value: Date | string | null): string {
   if (value === null) return "not recorded";
   return new Date(value).toLocaleDateString("en-GB", {

@@ -1,11 +1,32 @@
+import type { DriverSource } from "@/core/drivers/driver-set";
 import type { Inspection } from "@/core/inspection/schema";
+import type { HashName } from "@/core/integrity/hashing";
+import type { InnerResult } from "@/core/integrity/inner";
+import type { Manifest } from "@/core/integrity/manifest";
+import type { Verification } from "@/core/integrity/verify";
+import type { Listing } from "@/core/volumes/listing";
 
-/** What the page asks of the inspecting worker. */
-export type InspectRequest = { kind: "inspect"; file: File } | { kind: "digest"; file: File };
+/** What the page asks of the reading worker: one thing a worker. Ending the worker cancels it. */
+export type ReadRequest =
+  /** Quick or deep; a deep one tells what it is at. */
+  | { kind: "inspect"; file: File; depth: "quick" | "deep" }
+  | { kind: "list"; file: File }
+  | { kind: "digest"; file: File; hash: HashName }
+  | { kind: "manifest"; file: File }
+  | { kind: "verify"; file: File; manifest: Manifest }
+  /** By the sums that it carries itself. */
+  | { kind: "inner"; file: File }
+  /** The content of one file of the medium. */
+  | { kind: "extract"; file: File; volume: string | number; path: string };
 
-/** What the worker tells. A digest is cancelled by ending the worker. */
-export type InspectReply =
-  | { kind: "inspected"; inspection: Inspection; bytesRead: number }
+export type ReadReply =
+  | { kind: "inspected"; inspection: Inspection; drivers: DriverSource[]; bytesRead: number }
+  | { kind: "step"; path: string }
+  | { kind: "listed"; listing: Listing }
   | { kind: "progress"; doneBytes: number; totalBytes: number }
-  | { kind: "digested"; sha256: string }
+  | { kind: "digested"; digest: string }
+  | { kind: "manifested"; manifest: Manifest }
+  | { kind: "verified"; verification: Verification }
+  | { kind: "innerly"; inner: InnerResult }
+  | { kind: "extracted"; content: Blob }
   | { kind: "failed"; problem: string };

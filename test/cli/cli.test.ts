@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { matchSchema } from "@/core/chain/schema";
 import { inspectionSchema } from "@/core/inspection/schema";
 import { IMAGES } from "../../scripts/demo/images";
+import { allowing, revoking } from "../../scripts/demo/signers";
 import { tempWorkshop } from "../support/workshop";
 
 const w = tempWorkshop();
@@ -85,6 +86,47 @@ describe("match", () => {
     ]);
     expect(lines[1].error).toContain("there is no such file");
     expect(status).toBe(0);
+  });
+
+  test("Secure Boot and what the medium drives follow from the two files; the missing list is named", () => {
+    const secured = (name: string, lists: object, more: object = {}) =>
+      w.text(
+        name,
+        JSON.stringify({
+          schema: "creel.facts/1",
+          firmware: { kind: "uefi", arch: "x64", legacyMode: "absent", secureBoot: { state: "on", ...lists } },
+          ...more,
+        }),
+      );
+    const signedMedium = IMAGES.lantern12.make(w);
+    const match = (computer: string) =>
+      matchSchema.parse(
+        JSON.parse(creel("match", signedMedium, "--computer", computer, "--as", "usb", "--json").stdout),
+      );
+    const db = allowing("norlight2023");
+    const starts = (lists: object) => match(secured("secured.json", lists)).links.starts;
+    expect(starts({ db, dbx: "" })).toMatchObject({ verdict: "holds" });
+    const refused = starts({ db, dbx: revoking(0, "norlight2011") });
+    expect(refused).toMatchObject({
+      verdict: "holds-after-change",
+      changes: [{ setting: "secureBoot", from: "on", to: "off" }],
+    });
+    expect(refused.reasons[0]).toMatchObject({ code: "loader-not-allowed" });
+    expect(starts({ db }).reasons[0]?.text).toMatch(/Not known of this computer: .*revokes \(dbx\)/);
+    expect(starts({ dbx: "" }).reasons[0]?.text).toMatch(/Not known of this computer: .*allows .*\(db\)/);
+    const modalias = "pci:v0000144Dd0000A808sv0000144Dsd0000A801bc01sc08i02";
+    const devices = secured("devices.json", { db, dbx: "" }, { devices: [{ class: "storage", modalias }] });
+    expect(match(devices).links.sees).toMatchObject({
+      verdict: "holds",
+      reasons: [{ code: "controllers-driven", drivers: [{ driver: "NLSTOR.INF" }] }],
+    });
+    const systems = [
+      { family: "windows", name: "Gannet Desk", version: "11.4", edition: "Office", arch: "x64", language: "en-GB" },
+    ];
+    expect(match(secured("systems.json", { db, dbx: "" }, { systems })).links.restores).toMatchObject({
+      verdict: "holds",
+      reasons: [{ code: "included-fits" }],
+    });
   });
 });
 

@@ -13,7 +13,8 @@ export function KeysDialog({ open, onClose, stations }: KeysDialogProps) {
     ["/", "The one field: a tag, a serial, a name"],
     ...stations.map(({ name, key }): [string, string] => [key, name]),
     ["↓ ↑", "Along the list"],
-    ["Enter", "Open what is marked"],
+    ["Enter", "Open what the focus is on"],
+    ["x", "Mark in the table; with Shift all up to it"],
     ["Esc", "Leave a field or this sheet"],
     ["?", "These keys"],
   ];

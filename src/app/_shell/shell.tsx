@@ -14,6 +14,7 @@ const STATIONS = [
   { href: "/computers", name: "Computers", key: "c" },
   { href: "/media", name: "Media", key: "m" },
   { href: "/kits", name: "Kits", key: "k" },
+  { href: "/chains", name: "Chains", key: "h" },
   { href: "/sites", name: "Places", key: "p" },
 ] as const;
 
@@ -94,7 +95,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
             const here =
               href === "/"
                 ? path === "/"
-                : path.startsWith(href) || (href === "/computers" && path.startsWith("/sheets"));
+                : path.startsWith(href) || (href === "/computers" && /^\/(sheets|models|systems)/.test(path));
             return (
               <Link
                 key={href}

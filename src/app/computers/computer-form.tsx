@@ -3,15 +3,14 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { type FieldPath, useFieldArray, useForm } from "react-hook-form";
-import { FORMS, readFacts } from "@/core/facts/schema";
+import { FORMS } from "@/core/facts/schema";
 import { archText } from "@/core/words/firmware";
 import { type Problem, problemText } from "@/server/problems";
-import { DropField } from "@/ui/drop-field";
 import { Field } from "@/ui/field";
 import { type Merge, mergeForms } from "@/ui/merge";
 import { StaleNotice } from "@/ui/stale-notice";
 import { useReady } from "@/ui/use-ready";
-import { addComputerAction, findComputerAction, saveComputerAction } from "./actions";
+import { addComputerAction, saveComputerAction } from "./actions";
 import { type ComputerStart, emptyFacts, type FormValues, fromForm, toForm } from "./form-values";
 
 interface ComputerFormProps {
@@ -37,7 +36,13 @@ const FIELD_NAMES: Partial<Record<keyof FormValues, string>> = {
 const showValue = (value: FormValues[keyof FormValues]) =>
   typeof value === "string"
     ? value || "not known"
-    : value.map((disk) => `${disk.name} ${disk.gigabytes} GB`).join(", ");
+    : value
+        .map((each) =>
+          "gigabytes" in each
+            ? `${each.name} ${each.gigabytes} GB`
+            : [each.name, each.version].filter(Boolean).join(" "),
+        )
+        .join(", ");
 const nameOf = (field: keyof FormValues) => FIELD_NAMES[field] ?? field;
 
 export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
@@ -49,43 +54,16 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
   const [target, setTarget] = useState<{ id: number; version: number } | null>(opened);
   const [problem, setProblem] = useState<string | null>(null);
   const [merge, setMerge] = useState<Merge<FormValues> | null>(null);
-  const [dropped, setDropped] = useState<string | null>(null);
-  const { register, control, handleSubmit, reset, setError, getValues, setValue, formState } = useForm<FormValues>({
+  const { register, control, handleSubmit, setError, getValues, setValue, formState } = useForm<FormValues>({
     defaultValues: toForm(base),
   });
   const disks = useFieldArray({ control, name: "disks" });
+  const systems = useFieldArray({ control, name: "systems" });
   const error = (field: FieldPath<FormValues>) => {
     const [head, index, leaf] = field.split(".");
     if (head === "disks") return formState.errors.disks?.[Number(index)]?.[leaf as "gigabytes"]?.message;
+    if (head === "systems") return formState.errors.systems?.[Number(index)]?.[leaf as "name"]?.message;
     return (formState.errors[field as keyof FormValues] as { message?: string } | undefined)?.message;
-  };
-
-  /** A facts file fills the form; nothing is saved until asked. */
-  const takeFacts = async (file: File) => {
-    setProblem(null);
-    const reading = readFacts(await file.text());
-    if (!reading.ok) {
-      setProblem(`${file.name}: ${reading.problem}. Drop a creel.facts/1 file as the collector writes it.`);
-      return;
-    }
-    const { facts } = reading;
-    const tag = opened?.tag ?? facts.computer.tag ?? getValues("tag");
-    const known = !opened && tag ? await findComputerAction(tag) : null;
-    const start: ComputerStart = {
-      tag,
-      name: known?.name ?? (getValues("name") || null),
-      siteId: known?.siteId ?? (getValues("siteId") ? Number(getValues("siteId")) : null),
-      note: known?.note ?? (getValues("note") || null),
-      facts,
-    };
-    setBase({ ...start, version: known?.version ?? base.version });
-    if (known) setTarget({ id: known.id, version: known.version });
-    reset(toForm(start));
-    setDropped(
-      known
-        ? `${tag} is recorded already: saving replaces its facts by those of ${file.name}; what they were stays in its history.`
-        : `The form is filled from ${file.name}. Look it over, then save.`,
-    );
   };
 
   const onStale = async (stale: Extract<Problem, { code: "stale" }>) => {
@@ -147,8 +125,6 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
 
   return (
     <form onSubmit={save} noValidate aria-busy={!ready} className="max-w-3xl">
-      <DropField accept={{ "application/json": [".json"] }} onFile={takeFacts} text="Drop a creel.facts/1 file here." />
-      {dropped && <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">{dropped}</p>}
       {problem && (
         <div className="mt-3">
           <StaleNotice text={problem} merge={merge} name={nameOf} show={showValue} />
@@ -186,8 +162,11 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
         ])}
         {pick("usbStart", "Start from USB", choices("on", "off"))}
         {pick("fastBoot", "Fast boot", choices("on", "off"))}
-        {write("setupKey", "Set-up key")}
+        {write("vendor", "Firmware's maker")}
+        {write("version", "Firmware's version")}
+        {write("setupKey", "Set-up key", "only where it differs from its model's key card")}
         {write("startMenuKey", "Start menu key")}
+        {write("saveKey", "Save key")}
         {write("usbPorts", "USB ports")}
         {pick("optical", "Optical drive", [NOT_KNOWN, { value: "yes", text: "yes" }, { value: "no", text: "none" }])}
       </fieldset>
@@ -209,6 +188,44 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
           onClick={() => disks.append({ from: "", name: "", gigabytes: "", bus: "" })}
         >
           Add a disk
+        </button>
+      </fieldset>
+      <fieldset className="mt-5">
+        <legend className="mb-1 font-bold">Systems</legend>
+        {systems.fields.map((system, index) => (
+          <div
+            key={system.id}
+            className="mb-3 grid grid-cols-2 items-start gap-3 border-line border-b pb-3 sm:grid-cols-4"
+          >
+            {write(`systems.${index}.name`, "System")}
+            {write(`systems.${index}.version`, "Version")}
+            {write(`systems.${index}.build`, "Build")}
+            {write(`systems.${index}.edition`, "Edition")}
+            {write(`systems.${index}.family`, "Family", "windows, linux …")}
+            {write(`systems.${index}.arch`, "Architecture", "x64, ia32, aa64 …")}
+            {write(`systems.${index}.language`, "Language", "such as en-GB")}
+            <button type="button" className="act mt-6 justify-self-start" onClick={() => systems.remove(index)}>
+              Take off
+            </button>
+          </div>
+        ))}
+        <button
+          type="button"
+          className="act"
+          onClick={() =>
+            systems.append({
+              from: "",
+              name: "",
+              family: "",
+              version: "",
+              build: "",
+              edition: "",
+              arch: "",
+              language: "",
+            })
+          }
+        >
+          Add a system
         </button>
       </fieldset>
       <div className="mt-5">

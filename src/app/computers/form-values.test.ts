@@ -31,6 +31,27 @@ const facts: Facts = factsSchema.parse({
 });
 const start: ComputerStart = { tag: "A-1", name: "Desk", siteId: 3, note: null, facts };
 
+test("systems are typed and changed; a version without a name is asked for it", () => {
+  const system = {
+    from: "",
+    name: "Kittiwake",
+    family: "linux",
+    version: "9",
+    build: "",
+    edition: "",
+    arch: "x64",
+    language: "en-GB",
+  };
+  expect(fromForm({ ...toForm(start), systems: [system] }, facts)).toMatchObject({
+    ok: true,
+    input: { facts: { systems: [{ name: "Kittiwake", version: "9", build: null, language: "en-GB" }] } },
+  });
+  expect(fromForm({ ...toForm(start), systems: [{ ...system, name: "" }] }, facts)).toMatchObject({
+    ok: false,
+    fields: { "systems.0.name": "A system's name is needed." },
+  });
+});
+
 test("a form that nobody touched gives back exactly what it began with", () => {
   const reading = fromForm(toForm(start), facts);
   expect(reading).toEqual({ ok: true, input: start });

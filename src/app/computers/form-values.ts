@@ -1,4 +1,4 @@
-import { type DiskFacts, FACTS_SCHEMA, type Facts, factsSchema } from "@/core/facts/schema";
+import { type DiskFacts, FACTS_SCHEMA, type Facts, factsSchema, type SystemFacts } from "@/core/facts/schema";
 import type { ComputerInput } from "@/server/services/computers";
 
 /** A computer as the form holds it: texts, empty for "not known". */
@@ -17,14 +17,30 @@ export interface FormValues {
   secureBoot: string;
   usbStart: string;
   fastBoot: string;
+  vendor: string;
+  version: string;
   setupKey: string;
   startMenuKey: string;
+  saveKey: string;
   cpuArch: string;
   memoryGiB: string;
   usbPorts: string;
   optical: string;
   /** `from`: which of the disks at the beginning it was; empty for a new one. */
   disks: { from: string; name: string; gigabytes: string; bus: string }[];
+  systems: SystemValues[];
+}
+
+export interface SystemValues {
+  /** Which of the systems at the beginning it was; empty for a new one. */
+  from: string;
+  name: string;
+  family: string;
+  version: string;
+  build: string;
+  edition: string;
+  arch: string;
+  language: string;
 }
 
 export interface ComputerStart {
@@ -67,8 +83,11 @@ export function toForm({ tag, name, siteId, note, facts }: ComputerStart): FormV
     secureBoot: text(firmware.secureBoot?.state),
     usbStart: text(firmware.usbStart),
     fastBoot: text(firmware.fastBoot),
+    vendor: text(firmware.vendor),
+    version: text(firmware.version),
     setupKey: text(firmware.keys?.setup),
     startMenuKey: text(firmware.keys?.startMenu),
+    saveKey: text(firmware.keys?.save),
     cpuArch: text(facts.cpu?.arch),
     memoryGiB: gibibytes(facts.memoryBytes),
     usbPorts: text(ports?.usb),
@@ -78,6 +97,16 @@ export function toForm({ tag, name, siteId, note, facts }: ComputerStart): FormV
       name: disk.name,
       gigabytes: gigabytes(disk.bytes),
       bus: text(disk.bus),
+    })),
+    systems: (facts.systems ?? []).map((system, index) => ({
+      from: String(index),
+      name: system.name,
+      family: text(system.family),
+      version: text(system.version),
+      build: text(system.build),
+      edition: text(system.edition),
+      arch: text(system.arch),
+      language: text(system.language),
     })),
   };
 }
@@ -118,6 +147,28 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
     };
     return [{ ...kept, name: word(disk.name) ?? `disk ${index + 1}`, bytes, bus: word(disk.bus) }];
   });
+  const systems = values.systems.flatMap((system, index): SystemFacts[] => {
+    const { from, name, build, ...texts } = system;
+    if (name.trim() === "") {
+      if (Object.values(texts).some((each) => each.trim() !== ""))
+        fields[`systems.${index}.name`] = "A system's name is needed.";
+      return [];
+    }
+    const before = from === "" ? undefined : base.systems?.[Number(from)];
+    const read = (field: keyof typeof texts) => word(texts[field]);
+    return [
+      {
+        partition: before?.partition ?? null,
+        name: name.trim(),
+        family: read("family"),
+        version: read("version"),
+        edition: read("edition"),
+        arch: read("arch"),
+        language: read("language"),
+        build: number(build, `systems.${index}.build`, 1, "A build"),
+      },
+    ];
+  });
   const memoryBytes =
     values.memoryGiB === gibibytes(base.memoryBytes)
       ? base.memoryBytes
@@ -129,7 +180,7 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
   const keys = {
     setup: word(values.setupKey),
     startMenu: word(values.startMenuKey),
-    save: base.firmware.keys?.save ?? null,
+    save: word(values.saveKey),
   };
   const optical = values.optical === "" ? null : values.optical === "yes";
   const facts = factsSchema.safeParse({
@@ -144,6 +195,8 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
     },
     firmware: {
       ...base.firmware,
+      vendor: word(values.vendor),
+      version: word(values.version),
       kind: word(values.kind),
       arch: word(values.arch),
       legacyMode: word(values.legacyMode),
@@ -152,9 +205,10 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
       fastBoot: word(values.fastBoot),
       keys: Object.values(keys).some((key) => key !== null) ? keys : null,
     },
-    cpu: word(values.cpuArch) ? { arch: word(values.cpuArch) } : base.cpu,
+    cpu: word(values.cpuArch) ? { ...base.cpu, arch: word(values.cpuArch) } : base.cpu && { ...base.cpu, arch: null },
     memoryBytes,
     disks: disks.length > 0 || base.disks !== null ? disks : null,
+    systems: systems.length > 0 || base.systems !== null ? systems : null,
     ports: usb === null && optical === null ? null : { usb, optical },
   });
   if (!facts.success)

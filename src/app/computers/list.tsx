@@ -1,78 +1,48 @@
 import Link from "next/link";
 import type { Context } from "@/server/context";
-import { listComputers, PAGE_ROWS } from "@/server/services/computers";
+import { listComputers, PAGE_ROWS } from "@/server/services/computer-list";
 import { listSites } from "@/server/services/places";
 import { ChainLink } from "@/ui/chain";
-import { FilterForm } from "@/ui/filter-form";
 import { Pages } from "@/ui/pages";
 import { RecordList } from "@/ui/record-list";
 import { coverText, firmwareText, plural } from "@/ui/words";
-import { type ListState, listQuery } from "../_lib/params";
+import { ComputerFilters } from "./filters";
+import { type ComputersState, computersQuery, isNarrowed } from "./state";
 
-function mediaText(count: number): string {
-  return count === 0 ? "" : plural(count, "medium", "media");
-}
-
+/** The narrow list beside a chosen computer: the same computers as the table's, by the same address. */
 export async function ComputerList({
   context,
   state,
   chosen,
+  show,
 }: {
   context: Context;
-  state: ListState;
-  chosen?: string;
+  state: ComputersState;
+  chosen: string;
+  /** The view of the chosen computer: going along the list stays on it. */
+  show: string | null;
 }) {
-  const [{ items, total }, sites] = await Promise.all([listComputers(context, state), listSites(context)]);
-  const query = listQuery(state);
+  const { filter, sort, descending, page } = state;
+  const [{ items, total }, sites] = await Promise.all([
+    listComputers(context, { ...filter, sort, descending, page }),
+    listSites(context),
+  ]);
   return (
     <>
       <div className="mb-3 flex items-baseline justify-between gap-3">
-        <h2>{state.retired ? plural(total, "retired computer") : plural(total, "computer")}</h2>
-        <Link prefetch={false} className="link" href="/computers/new">
-          Add a computer
+        <h2>{filter.retired ? plural(total, "retired computer") : plural(total, "computer")}</h2>
+        <Link prefetch={false} className="link" href={`/computers${computersQuery(state)}`}>
+          As a table
         </Link>
       </div>
-      <FilterForm
-        key={query}
-        path="/computers"
-        text={state.text}
-        textLabel="Tag, name, serial, model"
-        selects={[
-          {
-            name: "site",
-            label: "Place",
-            value: state.siteId?.toString(),
-            choices: sites.map((site) => ({ value: String(site.id), text: site.name })),
-          },
-          {
-            name: "best",
-            label: "Starts",
-            value: state.best,
-            choices: (["holds", "holds-after-change", "unknown", "broken", "none"] as const).map((best) => ({
-              value: best,
-              text: coverText(best),
-            })),
-          },
-          {
-            name: "retired",
-            label: "In service",
-            all: "in service",
-            value: state.retired ? "1" : undefined,
-            choices: [{ value: "1", text: "retired only" }],
-          },
-        ]}
-      />
+      <ComputerFilters state={state} choices={null} sites={sites} path={addressOf(chosen)} show={show} narrow />
       {items.length === 0 ? (
         <p className="mt-4 text-quiet">
-          {state.text || state.siteId || state.best || state.retired ? (
-            <>
-              No computer fits this.{" "}
-              <Link prefetch={false} className="link" href="/computers">
-                Show all
-              </Link>
-            </>
-          ) : (
-            "No computer is recorded yet. Drop a facts file, or type the few facts that matter."
+          No computer fits this.{" "}
+          {isNarrowed(filter) && (
+            <Link prefetch={false} className="link" href={`${addressOf(chosen)}${withShow("", show)}`}>
+              Show all
+            </Link>
           )}
         </p>
       ) : (
@@ -81,7 +51,7 @@ export async function ComputerList({
           items={items.map((item) => ({
             tag: item.tag,
             name: item.name,
-            href: `/computers/${encodeURIComponent(item.tag)}${query}`,
+            href: `${addressOf(item.tag)}${withShow(computersQuery(state), show)}`,
             mark: <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />,
             caption: [
               item.siteName,
@@ -94,11 +64,24 @@ export async function ComputerList({
         />
       )}
       <Pages
-        page={state.page}
+        page={page}
         total={total}
         rows={PAGE_ROWS}
-        href={(page) => `/computers${chosen ? `/${encodeURIComponent(chosen)}` : ""}${listQuery({ ...state, page })}`}
+        href={(wanted) => `${addressOf(chosen)}${withShow(computersQuery({ ...state, page: wanted }), show)}`}
       />
     </>
   );
+}
+
+function addressOf(tag: string): string {
+  return `/computers/${encodeURIComponent(tag)}`;
+}
+
+function withShow(query: string, show: string | null): string {
+  if (!show) return query;
+  return `${query || "?"}${query ? "&" : ""}show=${show}`;
+}
+
+function mediaText(count: number): string {
+  return count === 0 ? "" : plural(count, "medium", "media");
 }

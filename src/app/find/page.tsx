@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { redirect } from "next/navigation";
-import { listComputers } from "@/server/services/computers";
+import { listComputers } from "@/server/services/computer-list";
 import { listMedia } from "@/server/services/media";
 import { coverText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";

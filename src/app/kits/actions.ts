@@ -2,23 +2,31 @@
 
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
-import { addKit, addRelease, addSite } from "@/server/services/places";
+import { addSite } from "@/server/services/places";
+import { addKit, addRelease, saveKit, saveRelease } from "@/server/services/releases";
 import { currentContext } from "../_lib/context";
 
-export async function addKitAction(input: unknown): Promise<Result<number>> {
-  const result = await addKit(await currentContext(), input);
-  if (result.ok) revalidatePath("/kits");
+async function refreshed(result: Result<number>, path = "/kits"): Promise<Result<number>> {
+  if (result.ok) revalidatePath(path, "layout");
   return result;
+}
+
+export async function addKitAction(input: unknown): Promise<Result<number>> {
+  return refreshed(await addKit(await currentContext(), input));
+}
+
+export async function saveKitAction(id: number, version: number, input: unknown): Promise<Result<number>> {
+  return refreshed(await saveKit(await currentContext(), id, version, input));
 }
 
 export async function addReleaseAction(input: unknown): Promise<Result<number>> {
-  const result = await addRelease(await currentContext(), input);
-  if (result.ok) revalidatePath("/kits");
-  return result;
+  return refreshed(await addRelease(await currentContext(), input), "/");
+}
+
+export async function saveReleaseAction(id: number, version: number, input: unknown): Promise<Result<number>> {
+  return refreshed(await saveRelease(await currentContext(), id, version, input), "/");
 }
 
 export async function addSiteAction(input: unknown): Promise<Result<number>> {
-  const result = await addSite(await currentContext(), input);
-  if (result.ok) revalidatePath("/sites");
-  return result;
+  return refreshed(await addSite(await currentContext(), input), "/sites");
 }

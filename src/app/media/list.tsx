@@ -1,6 +1,6 @@
 import Link from "next/link";
 import type { Context } from "@/server/context";
-import { PAGE_ROWS } from "@/server/services/computers";
+import { PAGE_ROWS } from "@/server/services/computer-list";
 import { listMedia } from "@/server/services/media";
 import { listSites } from "@/server/services/places";
 import { FilterForm } from "@/ui/filter-form";

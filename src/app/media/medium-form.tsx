@@ -3,6 +3,10 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
+import { InspectionView } from "@/app/_reading/inspection-view";
+import { Progress } from "@/app/_reading/progress";
+import { type Running, useReader } from "@/app/_reading/use-reader";
+import type { Inspection } from "@/core/inspection/schema";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { type Problem, problemText } from "@/server/problems";
@@ -14,8 +18,6 @@ import { StaleNotice } from "@/ui/stale-notice";
 import { useReady } from "@/ui/use-ready";
 import { mediumKindText } from "@/ui/words";
 import { addMediumAction, saveMediumAction } from "./actions";
-import { InspectionView } from "./inspection-view";
-import { type DigestState, useInspection } from "./use-inspection";
 
 interface MediumFormProps {
   opened: (MediumInput & { id: number; version: number }) | null;
@@ -31,6 +33,10 @@ interface MediumValues {
   siteId: string;
   lentTo: string;
   note: string;
+  condition: string;
+  writtenOn: string;
+  verifiedOn: string;
+  verifiedWhole: string;
   releaseIds: string[];
 }
 
@@ -39,6 +45,9 @@ const NAMES: Partial<Record<keyof MediumValues, string>> = {
   siteId: "place",
   lentTo: "loan",
   releaseIds: "what it carries",
+  writtenOn: "day of writing",
+  verifiedOn: "day of verification",
+  verifiedWhole: "outcome of verification",
 };
 const nameOf = (field: keyof MediumValues) => NAMES[field] ?? field;
 const showValue = (value: string | string[]) =>
@@ -55,6 +64,10 @@ function toValues(input: MediumInput | null): MediumValues {
     siteId: input?.siteId?.toString() ?? "",
     lentTo: input?.lentTo ?? "",
     note: input?.note ?? "",
+    condition: input?.condition ?? "",
+    writtenOn: input?.writtenOn ?? "",
+    verifiedOn: input?.verified?.on ?? "",
+    verifiedWhole: input?.verified?.whole === false ? "no" : "yes",
     releaseIds: (input?.releaseIds ?? []).map(String),
   };
 }
@@ -62,7 +75,16 @@ function toValues(input: MediumInput | null): MediumValues {
 export function MediumForm({ opened, sites, releases }: MediumFormProps) {
   const router = useRouter();
   const ready = useReady();
-  const { state, inspect, computeDigest, cancelDigest } = useInspection();
+  const [file, setFile] = useState<File | null>(null);
+  const reader = useReader("inspected", { warm: true });
+  const digest = useReader("digested");
+  const { state } = reader;
+  const reading = state.step === "running";
+  const inspect = (dropped: File) => {
+    setFile(dropped);
+    digest.reset();
+    reader.start({ kind: "inspect", file: dropped, depth: "quick" });
+  };
   const [problem, setProblem] = useState<string | null>(null);
   const [version, setVersion] = useState(opened?.version ?? 0);
   const [base, setBase] = useState<MediumInput | null>(opened);
@@ -110,9 +132,12 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
       siteId: values.siteId === "" ? null : Number(values.siteId),
       lentTo: values.lentTo,
       note: values.note,
+      condition: values.condition || null,
+      writtenOn: values.writtenOn || null,
+      verified: values.verifiedOn === "" ? null : { on: values.verifiedOn, whole: values.verifiedWhole === "yes" },
       releaseIds: (values.releaseIds || []).map(Number),
     };
-    const inspection = state.step === "read" ? state.inspection : null;
+    const inspection = withDigest(state, digest.state);
     const result = opened
       ? await saveMediumAction(opened.id, version, input, inspection)
       : await addMediumAction(input, inspection);
@@ -158,6 +183,28 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
             )}
           </Field>
           <Field label="Lent to">{(props) => <input {...props} {...register("lentTo")} autoComplete="off" />}</Field>
+          <Field label="Condition">
+            {(props) => (
+              <select {...props} {...register("condition")}>
+                <option value="">not recorded</option>
+                <option value="good">good</option>
+                <option value="worn">worn</option>
+                <option value="distrusted">not to be relied on</option>
+              </select>
+            )}
+          </Field>
+          <Field label="Written on">{(props) => <input {...props} {...register("writtenOn")} type="date" />}</Field>
+          <Field label="Last verified on">
+            {(props) => <input {...props} {...register("verifiedOn")} type="date" />}
+          </Field>
+          <Field label="It held what it should">
+            {(props) => (
+              <select {...props} {...register("verifiedWhole")}>
+                <option value="yes">yes</option>
+                <option value="no">no</option>
+              </select>
+            )}
+          </Field>
         </div>
         {releases.length > 0 && (
           <fieldset className="mt-4">
@@ -179,7 +226,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
           <Field label="Note">{(props) => <textarea {...props} rows={2} {...register("note")} />}</Field>
         </div>
         <div className="mt-4 flex gap-3">
-          <button type="submit" className="act-main" disabled={formState.isSubmitting || state.step === "reading"}>
+          <button type="submit" className="act-main" disabled={formState.isSubmitting || reading}>
             {formState.isSubmitting ? "Saving …" : opened ? "Save" : "Register medium"}
           </button>
           <button type="button" className="act" onClick={() => router.back()}>
@@ -189,28 +236,52 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
       </form>
       <section aria-label="What is on it" aria-live="polite">
         <DropField
-          onFile={inspect}
-          disabled={state.step === "reading"}
+          onFiles={([file]) => file && inspect(file)}
+          disabled={reading}
           text="Drop the medium's file here: an ISO or a raw image. It is read on this computer, not uploaded."
         />
-        {state.step === "none" && (
+        {state.step === "idle" && (
           <p className="mt-3 text-quiet">
             {opened
               ? "What was read before stays until another file is dropped."
               : "Without a file the medium is recorded, but not judged."}
           </p>
         )}
-        {state.step === "reading" && <p className="mt-3">Reading {visible(state.fileName, 80)} …</p>}
+        {reading && <p className="mt-3">Reading {visible(file?.name ?? "", 80)} …</p>}
         {state.step === "failed" && (
           <p role="alert" className="mt-3 border-plum border-l-4 bg-plum-soft px-3 py-2">
-            {visible(state.fileName, 80)}: {state.problem}
+            {visible(file?.name ?? "", 80)}: {state.problem}
           </p>
         )}
-        {state.step === "read" && (
+        {state.step === "done" && file && (
           <div className="mt-4">
-            <InspectionView inspection={state.inspection} />
-            <p className="caption mt-2">Read {bytesText(state.bytesRead)} of it to tell this.</p>
-            <Digest digest={state.digest} onStart={computeDigest} onCancel={cancelDigest} />
+            <InspectionView inspection={withDigest(state, digest.state) ?? state.value.inspection} />
+            <p className="caption mt-2">Read {bytesText(state.value.bytesRead)} of it to tell this.</p>
+            <div className="mt-3">
+              {digest.state.step === "running" ? (
+                <Progress state={digest.state} label="Digest" onCancel={digest.cancel} />
+              ) : (
+                digest.state.step !== "done" && (
+                  <>
+                    <button
+                      type="button"
+                      className="act"
+                      onClick={() => digest.start({ kind: "digest", file, hash: "sha256" })}
+                    >
+                      Compute its digest (SHA-256)
+                    </button>
+                    {digest.state.step === "cancelled" && (
+                      <span className="ml-3 text-quiet">Cancelled: nothing was kept.</span>
+                    )}
+                    {digest.state.step === "failed" && (
+                      <span role="alert" className="ml-3 text-plum">
+                        {digest.state.problem}
+                      </span>
+                    )}
+                  </>
+                )
+              )}
+            </div>
           </div>
         )}
       </section>
@@ -218,31 +289,11 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
   );
 }
 
-function Digest({ digest, onStart, onCancel }: { digest: DigestState; onStart: () => void; onCancel: () => void }) {
-  if (digest.step === "done") return null;
-  if (digest.step !== "running") {
-    return (
-      <p className="mt-3">
-        <button type="button" className="act" onClick={onStart}>
-          Compute its digest (SHA-256)
-        </button>
-        {digest.step === "cancelled" && <span className="ml-3 text-quiet">Cancelled: nothing was kept.</span>}
-      </p>
-    );
-  }
-  const { doneBytes, totalBytes, startedAt } = digest;
-  const seconds = (performance.now() - startedAt) / 1000;
-  const rate = doneBytes / Math.max(0.001, seconds);
-  const left = rate > 0 ? Math.ceil((totalBytes - doneBytes) / rate) : null;
-  return (
-    <div className="mt-3 flex items-center gap-4">
-      <progress className="h-3 flex-1 accent-rope" max={totalBytes} value={doneBytes} aria-label="Digest" />
-      <span className="caption whitespace-nowrap tabular-nums">
-        {bytesText(doneBytes)} of {bytesText(totalBytes)}, {bytesText(rate)}/s{left !== null && `, ${left} s left`}
-      </span>
-      <button type="button" className="act" onClick={onCancel}>
-        Cancel
-      </button>
-    </div>
-  );
+/** What was read, with the digest where it was computed. */
+function withDigest(read: Running<{ inspection: Inspection }>, digest: Running<{ digest: string }>): Inspection | null {
+  if (read.step !== "done") return null;
+  const { inspection } = read.value;
+  return digest.step === "done"
+    ? { ...inspection, file: { ...inspection.file, sha256: digest.value.digest } }
+    : inspection;
 }

@@ -47,6 +47,11 @@ export function latin1(bytes: Uint8Array): string {
   return text;
 }
 
+/** Lower-case hex, two digits a byte. */
+export function hex(bytes: Uint8Array): string {
+  return [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
 /** Text up to the first NUL, without trailing blanks. */
 export function trimmed(text: string): string {
   const end = text.indexOf("\0");

@@ -7,6 +7,7 @@ import {
   MemorySource,
   PaddedSource,
   ReadFailed,
+  rangesOn,
   readExactly,
   WindowSource,
 } from "./source";
@@ -105,4 +106,45 @@ test("a file that goes away is a failed read that names the range", async () => 
   const failure = await new BlobSource(gone).read(10, 20).catch((error: unknown) => error);
   expect(failure).toBeInstanceOf(ReadFailed);
   expect(failure).toMatchObject({ offset: 10, length: 20 });
+});
+
+describe("where bytes lie on the medium", () => {
+  const medium = new MemorySource(bytes);
+  const window = new WindowSource(new CachedSource(new PaddedSource(medium, 512)), 1000, 50_000);
+  const pieces = new ExtentSource(
+    window,
+    [
+      { start: 40_000, lengthBytes: 100 },
+      { start: null, lengthBytes: 50 },
+      { start: 10, lengthBytes: 500 },
+    ],
+    400,
+  );
+
+  test("through windows, caches and extents; holes lie nowhere", () => {
+    expect(rangesOn(medium, medium)).toEqual([{ start: 0, lengthBytes: 100_000 }]);
+    expect(rangesOn(medium, window)).toEqual([{ start: 1000, lengthBytes: 50_000 }]);
+    expect(rangesOn(medium, pieces)).toEqual([
+      { start: 41_000, lengthBytes: 100 },
+      { start: 1010, lengthBytes: 250 },
+    ]);
+    expect(rangesOn(medium, new WindowSource(pieces, 90, 100))).toEqual([
+      { start: 41_090, lengthBytes: 10 },
+      { start: 1010, lengthBytes: 40 },
+    ]);
+  });
+
+  test("what was read is what lies there", async () => {
+    const part = new WindowSource(pieces, 120, 250);
+    const there = rangesOn(medium, part) ?? [];
+    const joined = Buffer.concat(there.map(({ start, lengthBytes }) => bytes.subarray(start, start + lengthBytes)));
+    const read = await part.read(0, 250);
+    // The first 30 bytes are the rest of the hole.
+    expect(Buffer.compare(joined, read.subarray(30))).toBe(0);
+  });
+
+  test("bytes that lie on no medium, or on another one", () => {
+    expect(rangesOn(medium, new MemorySource(bytes))).toBeNull();
+    expect(rangesOn(new MemorySource(bytes), window)).toBeNull();
+  });
 });

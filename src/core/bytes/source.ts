@@ -62,29 +62,45 @@ export class BlobSource implements ByteSource {
   }
 }
 
+/** A source whose bytes are those of another one, at other places. */
+abstract class SourceOnSource implements ByteSource {
+  abstract readonly sizeBytes: number;
+  abstract readonly parent: ByteSource;
+  abstract read(offset: number, length: number): Promise<Uint8Array>;
+  /** Where ranges of it lie on its parent; holes are left out. */
+  onParent(ranges: ByteRange[]): ByteRange[] {
+    return ranges;
+  }
+}
+
 /** A range of another source, as a source of its own: `[start, start + lengthBytes)`, cut at the parent's end. */
-export class WindowSource implements ByteSource {
+export class WindowSource extends SourceOnSource {
   readonly sizeBytes: number;
   constructor(
     readonly parent: ByteSource,
     readonly start: number,
     lengthBytes: number,
   ) {
+    super();
     this.sizeBytes = Math.max(0, Math.min(lengthBytes, parent.sizeBytes - start));
   }
   async read(offset: number, length: number): Promise<Uint8Array> {
     const part = clip(this.sizeBytes, offset, length);
     return part ? this.parent.read(this.start + part.offset, part.length) : NOTHING;
   }
+  override onParent(ranges: ByteRange[]): ByteRange[] {
+    return ranges.map((range) => ({ start: this.start + range.start, lengthBytes: range.lengthBytes }));
+  }
 }
 
 /** A source that ends in the middle of a block, filled up with zeros to its end, as it is when written to a device. */
-export class PaddedSource implements ByteSource {
+export class PaddedSource extends SourceOnSource {
   readonly sizeBytes: number;
   constructor(
-    private readonly parent: ByteSource,
+    readonly parent: ByteSource,
     blockBytes: number,
   ) {
+    super();
     this.sizeBytes = Math.ceil(parent.sizeBytes / blockBytes) * blockBytes;
   }
   async read(offset: number, length: number): Promise<Uint8Array> {
@@ -105,14 +121,15 @@ export interface Extent {
 }
 
 /** Several ranges of a parent strung together: a file in its clusters or extents. */
-export class ExtentSource implements ByteSource {
+export class ExtentSource extends SourceOnSource {
   readonly sizeBytes: number;
   private readonly starts: number[] = [];
   constructor(
-    private readonly parent: ByteSource,
+    readonly parent: ByteSource,
     private readonly extents: readonly Extent[],
     sizeBytes: number,
   ) {
+    super();
     let total = 0;
     for (const extent of extents) {
       this.starts.push(total);
@@ -138,6 +155,20 @@ export class ExtentSource implements ByteSource {
     }
     return out;
   }
+  override onParent(ranges: ByteRange[]): ByteRange[] {
+    const result: ByteRange[] = [];
+    for (const range of ranges) {
+      const end = Math.min(range.start + range.lengthBytes, this.sizeBytes);
+      for (let i = this.indexAt(range.start), at = range.start; i < this.extents.length && at < end; i++) {
+        const extent = this.extents[i] as Extent;
+        const within = at - (this.starts[i] as number);
+        const lengthBytes = Math.min(extent.lengthBytes - within, end - at);
+        if (extent.start !== null && lengthBytes > 0) result.push({ start: extent.start + within, lengthBytes });
+        at += lengthBytes;
+      }
+    }
+    return result;
+  }
   private indexAt(offset: number): number {
     let low = 0;
     let high = this.starts.length - 1;
@@ -155,12 +186,13 @@ const PAGE_BYTES = 16 * 1024;
 const PAGES_KEPT = 64;
 
 /** Reads a parent in whole pages and keeps the latest ones, so that small neighbouring reads cost one. */
-export class CachedSource implements ByteSource {
+export class CachedSource extends SourceOnSource {
   readonly sizeBytes: number;
   private readonly pages = new Map<number, Promise<Uint8Array>>();
   /** Bytes asked of the parent so far. */
   bytesRead = 0;
-  constructor(private readonly parent: ByteSource) {
+  constructor(readonly parent: ByteSource) {
+    super();
     this.sizeBytes = parent.sizeBytes;
   }
   async read(offset: number, length: number): Promise<Uint8Array> {
@@ -199,6 +231,29 @@ export class CachedSource implements ByteSource {
     if (this.pages.size > PAGES_KEPT) this.pages.delete(this.pages.keys().next().value as number);
     return page;
   }
+}
+
+/** A range of bytes. */
+export interface ByteRange {
+  start: number;
+  lengthBytes: number;
+}
+
+/**
+ * Where the bytes of a source lie on the medium that it was cut from, in its order, holes left out; null where they do
+ * not lie there as they are (unpacked content, or bytes in memory).
+ */
+export function rangesOn(medium: ByteSource, source: ByteSource): ByteRange[] | null {
+  const whole = [{ start: 0, lengthBytes: source.sizeBytes }];
+  if (source === medium) return whole;
+  const step = source instanceof SourceOnSource ? source.onParent(whole) : null;
+  return step && source instanceof SourceOnSource ? mapDown(medium, source.parent, step) : null;
+}
+
+function mapDown(medium: ByteSource, source: ByteSource, ranges: ByteRange[]): ByteRange[] | null {
+  if (source === medium) return ranges;
+  if (!(source instanceof SourceOnSource)) return null;
+  return mapDown(medium, source.parent, source.onParent(ranges));
 }
 
 /** Exactly `length` bytes at `offset`, or null where the source ends before that. */

@@ -2,7 +2,8 @@ import { factsSchema } from "@/core/facts/schema";
 import { inspect } from "@/core/inspection/inspect";
 import { IMAGES } from "../../../scripts/demo/images";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
-import { betterStart, compareVerdicts, matchFiles } from "./match";
+import { betterStart, matchFiles } from "./match";
+import { compareVerdicts } from "./order";
 import { LINK_NAMES, matchSchema, verdictSchema } from "./schema";
 
 const w = tempWorkshop();
@@ -27,7 +28,7 @@ test("without a word about how, the better way of attaching is judged, a stick w
 });
 
 test("a match is whole: five links, each with a verdict and a reason in words", async () => {
-  const match = matchSchema.parse(matchFiles(await read("bollard4"), bios, "usb"));
+  const match = matchSchema.parse(matchFiles({ views: (await read("bollard4")).views, release: null }, bios, "usb"));
   for (const name of LINK_NAMES) {
     expect(match.links[name].reasons.length).toBeGreaterThan(0);
     for (const reason of match.links[name].reasons) expect(reason.text).toMatch(/^[A-Z].*\.$/);

@@ -1,18 +1,16 @@
 import type { StartFacts } from "../facts/profile";
+import type { Facts } from "../facts/schema";
 import { judgeStart } from "../firmware/judge";
 import type { Attachment, Inspection } from "../inspection/schema";
+import { judgeReinstall } from "../links/reinstall";
+import { linkOf } from "../links/ruling";
+import { judgeSees } from "../links/sees";
 import { type ReasonFacts, reason } from "../words/reasons";
-import { type Link, MATCH_SCHEMA, type Match, type Verdict } from "./schema";
+import { compareVerdicts } from "./order";
+import type { ReleasePart } from "./parts";
+import { type Link, MATCH_SCHEMA, type Match } from "./schema";
 
-/** Best first. */
-const RANK: Record<Verdict, number> = { holds: 0, "holds-after-change": 1, unknown: 2, broken: 3 };
-
-/** Negative where `a` is the better verdict. */
-export function compareVerdicts(a: Verdict, b: Verdict): number {
-  return RANK[a] - RANK[b];
-}
-
-export function unknownLink(...reasons: ReasonFacts[]): Link {
+function unknownLink(...reasons: ReasonFacts[]): Link {
   return { verdict: "unknown", basis: null, changes: [], reasons: reasons.map(reason), trace: [] };
 }
 
@@ -20,24 +18,39 @@ export function unknownLink(...reasons: ReasonFacts[]): Link {
  * The chain for one medium and one computer as far as the two alone decide it: the other links need the inventory.
  * Without `as` the better way of attaching it is judged, a stick before a disc where both are as good.
  */
-export function matchFiles(inspection: Pick<Inspection, "views">, facts: StartFacts, as: Attachment | null): Match {
-  const judged = betterStart(inspection, facts, as);
+export function matchFiles(
+  medium: MediumFile,
+  facts: Facts,
+  as: Attachment | null,
+  today: string | null = null,
+): Match {
+  const judged = betterStart(medium, facts, as, today);
   const open = () => unknownLink({ code: "needs-inventory" });
+  const { release } = medium;
+  const sees = linkOf(judgeSees({ computer: { facts }, release, needsNetwork: false, carried: () => null }));
+  const isReinstall = release?.systems?.some((each) => each.role === "installs");
+  const restores = release && isReinstall ? linkOf(judgeReinstall({ facts }, release).ruling) : open();
   return {
     schema: MATCH_SCHEMA,
     as: judged.as,
-    links: { atHand: open(), starts: judged.starts, sees: open(), restores: open(), proven: open() },
+    links: { atHand: open(), starts: judged.starts, sees, restores, proven: open() },
   };
+}
+
+/** A medium by its file alone: what firmware makes of it, and what it carries, where that was read. */
+export interface MediumFile extends Pick<Inspection, "views"> {
+  release: ReleasePart | null;
 }
 
 export function betterStart(
   inspection: Pick<Inspection, "views">,
   facts: StartFacts,
   as: Attachment | null,
+  today: string | null = null,
 ): { as: Attachment; starts: Link } {
-  if (as) return { as, starts: judgeStart(inspection.views, facts, as) };
-  const usb = judgeStart(inspection.views, facts, "usb");
-  const optical = judgeStart(inspection.views, facts, "optical");
+  if (as) return { as, starts: judgeStart(inspection.views, facts, as, today) };
+  const usb = judgeStart(inspection.views, facts, "usb", today);
+  const optical = judgeStart(inspection.views, facts, "optical", today);
   return compareVerdicts(optical.verdict, usb.verdict) < 0
     ? { as: "optical", starts: optical }
     : { as: "usb", starts: usb };

@@ -8,7 +8,28 @@ export type Verdict = z.infer<typeof verdictSchema>;
 
 /** A setting or circumstance to change before the medium starts. */
 export const changeSchema = z.object({
-  setting: z.enum(["legacyMode", "secureBoot", "usbStart", "fastBoot", "opticalDrive", "attachAs", "place"]),
+  setting: z.enum([
+    // In the computer's set-up.
+    "legacyMode",
+    "secureBoot",
+    "usbStart",
+    "fastBoot",
+    "startOrder",
+    "storageMode",
+    // About the medium, and what is needed beside it.
+    "opticalDrive",
+    "usbPort",
+    "attachAs",
+    "place",
+    "driver",
+    "keyboard",
+    "store",
+    "target",
+    "release",
+    // To be done before the day.
+    "drill",
+    "verification",
+  ]),
   from: z.string(),
   to: z.string(),
 });

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { architectureSchema } from "../firmware/uefi/view";
+import { KEY_REFUSED, looksLikeKey } from "./key-place";
 
 export const FACTS_SCHEMA = "creel.facts/1";
 
@@ -23,6 +24,12 @@ const architecture = z.preprocess(
 );
 const bytes = z.number().int().nonnegative().max(Number.MAX_SAFE_INTEGER);
 
+/** The architecture of a name that tools and people write, or null. */
+export function architectureOf(name: string): z.infer<typeof architectureSchema> | null {
+  const parsed = architecture.safeParse(name);
+  return parsed.success ? parsed.data : null;
+}
+
 export const secureBootSchema = z.object({
   state: optional(z.enum(["on", "off", "setup", "absent"])),
   pk: optional(base64),
@@ -43,6 +50,13 @@ export const firmwareFactsSchema = z.object({
   fastBoot: optional(onOff),
   usbStart: optional(onOff),
   keys: optional(z.object({ setup: optional(text(40)), startMenu: optional(text(40)), save: optional(text(40)) })),
+  /** What the firmware tries, first to last: numbers of `entries`, or names where only those are known. */
+  startOrder: optional(z.array(text(120)).max(64)),
+  entries: optional(
+    z
+      .array(z.object({ id: text(20), name: text(), active: optional(z.boolean()), path: optional(text(400)) }))
+      .max(256),
+  ),
 });
 export type FirmwareFacts = z.infer<typeof firmwareFactsSchema>;
 
@@ -56,7 +70,13 @@ export const diskPartitionSchema = z.object({
   /** esp, system, recovery, data, swap, msr … */
   role: optional(text(40)),
   encryption: optional(text(60)),
+  /** Where the recovery key is kept: a place, never the key. */
+  keyPlace: optional(text().refine((place) => !looksLikeKey(place), KEY_REFUSED)),
+  label: optional(text()),
+  /** MBR: marked as the one to start from. */
+  active: optional(z.boolean()),
 });
+export type DiskPartition = z.infer<typeof diskPartitionSchema>;
 
 export const diskSchema = z.object({
   name: text(100),
@@ -83,13 +103,21 @@ export const systemFactsSchema = z.object({
   edition: optional(text(80)),
   arch: optional(text(20)),
   language: optional(text(35)),
+  /** The partition it is installed on, as the disk's name and the number: "sda 2". */
+  partition: optional(text(120)),
 });
+export type SystemFacts = z.infer<typeof systemFactsSchema>;
+
+export const deviceSchema = z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) });
+export type DeviceFacts = z.infer<typeof deviceSchema>;
 
 export const FORMS = ["desktop", "laptop", "tablet", "server", "other"] as const;
 
 /** `creel.facts/1`: what is known of a computer. Null is an unknown, never a default. */
 export const factsSchema = z.object({
   schema: z.literal(FACTS_SCHEMA),
+  /** When and by what the facts were collected. */
+  collected: optional(z.object({ at: optional(z.iso.datetime({ offset: true })), by: optional(text()) })),
   computer: z
     .object({
       tag: optional(text(60)),
@@ -102,12 +130,10 @@ export const factsSchema = z.object({
     .nullish()
     .transform((value) => value ?? { tag: null, make: null, model: null, serial: null, form: null }),
   firmware: firmwareFactsSchema.nullish().transform((value) => value ?? firmwareFactsSchema.parse({})),
-  cpu: optional(z.object({ arch: optional(architecture) })),
+  cpu: optional(z.object({ arch: optional(architecture), name: optional(text()) })),
   memoryBytes: optional(bytes),
   disks: optional(z.array(diskSchema).max(64)),
-  devices: optional(
-    z.array(z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) })).max(2000),
-  ),
+  devices: optional(z.array(deviceSchema).max(2000)),
   systems: optional(z.array(systemFactsSchema).max(32)),
   ports: optional(z.object({ usb: optional(z.number().int().nonnegative()), optical: optional(z.boolean()) })),
 });

@@ -1,4 +1,4 @@
-import { factsOfProfile, type StartFacts, startProfile } from "@/core/facts/profile";
+import { type StartFacts, startFactsOf, startProfile } from "@/core/facts/profile";
 import { type Facts, factsSchema } from "@/core/facts/schema";
 import { inspect } from "@/core/inspection/inspect";
 import type { Attachment, Views } from "@/core/inspection/schema";
@@ -93,8 +93,8 @@ test("settings and ports in the way become changes", async () => {
     changes: ["opticalDrive external"],
   });
   expect(await judge("bollard5", factsSchema.parse({ ...uefi(), ports: { usb: 0 } }))).toMatchObject({
-    verdict: "broken",
-    codes: ["no-usb-port"],
+    verdict: "holds-after-change",
+    changes: ["usbPort by a dock or a card"],
   });
 });
 
@@ -119,11 +119,34 @@ test("a profile keeps all that the verdict depends on", async () => {
     facts({ kind: "bios" }),
     facts({}),
     factsSchema.parse({ ...uefi(), ports: { usb: 0, optical: false } }),
+    uefi({ secureBoot: { state: "on", db: "", dbx: "", sbatLevel: "" } }),
+    uefi({ startOrder: ["Hard disk", "USB"] }),
   ];
   for (const image of ["bollard5", "lantern12", "papers"] as const) {
     const read = await views(image);
     for (const of of variants)
       for (const as of ["usb", "optical"] as const)
-        expect(judgeStart(read, factsOfProfile(startProfile(of)), as)).toEqual(judgeStart(read, of, as));
+        expect(judgeStart(read, startFactsOf(of), as)).toEqual(judgeStart(read, of, as));
   }
+  expect(new Set(variants.map(startProfile)).size).toBe(variants.length);
+  for (const of of variants) expect(startProfile(startFactsOf(of))).toBe(startProfile(of));
+});
+
+test("the start order: while the internal disk comes first, the medium is chosen by hand", async () => {
+  const ordered = (startOrder: string[], entries: object[] = []) => uefi({ startOrder, entries });
+  const entries = [
+    { id: "0000", name: "Gannet Desk", path: "HD(1,GPT)" },
+    { id: "0001", name: "UEFI: USB Device" },
+    { id: "0002", name: "UEFI: USB Hard Drive", active: false },
+  ];
+  expect(await judge("bollard5", ordered(["0000", "0001"], entries))).toMatchObject({
+    verdict: "holds-after-change",
+    changes: ["startOrder USB first"],
+    codes: expect.arrayContaining(["internal-disk-first"]),
+  });
+  for (const fine of [ordered(["0001", "0000"], entries), ordered(["Removable devices", "Hard disk"]), ordered([])])
+    expect((await judge("bollard5", fine)).verdict).toBe("holds");
+  expect((await judge("bollard5", ordered(["0002", "0000"], entries))).verdict).toBe("holds-after-change");
+  expect((await judge("bollard5", ordered(["DVD drive", "Hard disk"]), "optical")).verdict).toBe("holds");
+  expect((await judge("bollard5", ordered(["DVD drive", "Hard disk"]))).verdict).toBe("holds-after-change");
 });

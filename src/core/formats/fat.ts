@@ -1,6 +1,7 @@
 import { Fields, hasText, latin1, utf16 } from "../bytes/fields";
 import { type ByteSource, type Extent, ExtentSource, readExactly } from "../bytes/source";
-import type { FileTree, TreeEntry } from "./file-tree";
+import { followChain } from "./cluster-chain";
+import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** FAT12, FAT16 and FAT32 after the Microsoft FAT specification 1.03 (2000). */
 export type FatKind = "fat12" | "fat16" | "fat32";
@@ -93,11 +94,10 @@ export interface FatEntry extends TreeEntry {
 
 /** A directory larger than this is read no further: the format's own limit is 65,536 entries of 32 bytes. */
 const DIRECTORY_MAX_BYTES = 65536 * 32;
-/** Clusters followed for one file: a file has at most 4 GiB, a cluster at least 512 bytes. */
-const CHAIN_MAX = 1 << 23;
 
 /** A FAT volume; `source` is the partition, so what lies past its end cannot be read. */
 export class FatTree implements FileTree<FatEntry> {
+  private readonly budget = new DirectoryBudget();
   private constructor(
     private readonly source: ByteSource,
     readonly geometry: FatGeometry,
@@ -118,7 +118,8 @@ export class FatTree implements FileTree<FatEntry> {
   }
 
   async list(directory: FatEntry | null): Promise<FatEntry[]> {
-    return decodeDirectory(await this.directoryBytes(directory), this.geometry.kind);
+    if (this.budget.isSpent) return [];
+    return decodeDirectory(this.budget.take(await this.directoryBytes(directory)), this.geometry.kind);
   }
 
   async open(file: FatEntry): Promise<ByteSource | null> {
@@ -145,30 +146,11 @@ export class FatTree implements FileTree<FatEntry> {
     return content.read(0, DIRECTORY_MAX_BYTES);
   }
 
-  /**
-   * The extents of up to `clusters` clusters from `first`. Null where the chain ends early, leaves the volume or
-   * runs in a circle; with `toItsEnd` a chain that just ends is what was asked for.
-   */
-  private async chain(first: number, clusters: number, toItsEnd = false): Promise<Extent[] | null> {
-    const { clusterBytes, clusterCount, dataStart } = this.geometry;
-    const wanted = Math.min(clusters, CHAIN_MAX);
-    const extents: Extent[] = [];
-    let cluster = first;
-    // A chain longer than the volume has clusters must have come back to one of them.
-    for (let count = 0; count < wanted; count++) {
-      if (cluster < 2 || cluster >= clusterCount + 2 || count >= clusterCount)
-        return toItsEnd && count > 0 ? extents : null;
-      const start = dataStart + (cluster - 2) * clusterBytes;
-      const last = extents.at(-1);
-      if (last && (last.start as number) + last.lengthBytes === start) last.lengthBytes += clusterBytes;
-      else extents.push({ start, lengthBytes: clusterBytes });
-      if (count + 1 === wanted) break;
-      const next = await this.nextCluster(cluster);
-      if (next === null) return toItsEnd ? extents : null;
-      if (toItsEnd && isEndOfChain(next, this.geometry.kind)) break;
-      cluster = next;
-    }
-    return extents;
+  private chain(first: number, clusters: number, toItsEnd = false): Promise<Extent[] | null> {
+    const { clusterBytes, clusterCount, dataStart, kind } = this.geometry;
+    const next = (cluster: number) => this.nextCluster(cluster);
+    const table = { clusterBytes, clusterCount, dataStart, next, isEnd: (value: number) => isEndOfChain(value, kind) };
+    return followChain(table, first, clusters, toItsEnd);
   }
 
   /** The FAT's value for a cluster; null where the table is not there. */
@@ -227,12 +209,14 @@ function decodeDirectory(bytes: Uint8Array, kind: FatKind): FatEntry[] {
     if (attributes & ATTRIBUTE_LABEL || name === "." || name === "..") continue;
     const directory = (attributes & ATTRIBUTE_DIRECTORY) !== 0;
     const clusterHigh = kind === "fat32" ? fields.u16le(at + 20) : 0;
+    const firstCluster = clusterHigh * 65536 + fields.u16le(at + 26);
     entries.push({
       name,
       directory,
       sizeBytes: directory ? 0 : fields.u32le(at + 28),
       modified: fatTime(fields.u16le(at + 24), fields.u16le(at + 22)),
-      firstCluster: clusterHigh * 65536 + fields.u16le(at + 26),
+      firstCluster,
+      id: firstCluster,
     });
   }
   return entries;
@@ -278,7 +262,7 @@ function shortName(fields: Fields, at: number): string {
 }
 
 /** FAT specification, 6.4 "Date and time formats"; null where the date is not one. */
-function fatTime(date: number, time: number): string | null {
+export function fatTime(date: number, time: number): string | null {
   const [year, month, day] = [1980 + (date >> 9), (date >> 5) & 15, date & 31];
   const ms = Date.UTC(year, month - 1, day, time >> 11, (time >> 5) & 63, (time & 31) * 2);
   return month >= 1 && month <= 12 && day >= 1 && Number.isFinite(ms) ? new Date(ms).toISOString() : null;

@@ -119,3 +119,40 @@ test("a directory that points at itself, and one past the end, end", async () =>
   });
   expect(await beyond.list(null)).toEqual([]);
 });
+
+describe("what Rock Ridge adds", () => {
+  const folder = w.path("rock");
+  run("sh", [
+    "-c",
+    `mkdir -p ${folder}/1/2/3/4/5/6/7/8/9/10 && cd ${folder} && echo deep > 1/2/3/4/5/6/7/8/9/10/file && ln -s ../other/./place link && ln -s /absolute/path absolute && touch -d 2026-03-01T10:20:30Z 1/2/3/4/5/6/7/8/9/10/file`,
+  ]);
+  // genisoimage moves what is deeper than eight folders; xorriso leaves it.
+  test.each([
+    ["genisoimage", ["-quiet", "-R"]],
+    ["xorriso", ["-as", "mkisofs", "-quiet", "-R"]],
+  ])("%s: links, deep folders, times", async (tool, options) => {
+    const image = w.path(`${tool}.iso`);
+    run(tool, [...options, "-o", image, folder]);
+    const { primary } = (await readIsoDescriptors(memory(image))) as IsoDescriptors;
+    const tree = await IsoTree.open(memory(image), primary as NonNullable<typeof primary>);
+    const entries = await tree.list(null);
+    const linkOf = (name: string) => entries.find((each) => each.name === name)?.link;
+    expect(linkOf("link")).toBe("../other/./place");
+    expect(linkOf("absolute")).toBe("/absolute/path");
+    const deep = await findEntry(tree, "/1/2/3/4/5/6/7/8/9/10/file");
+    const content = deep && (await tree.open(deep));
+    expect(Buffer.from((await content?.read(0, 10)) ?? []).toString()).toBe("deep\n");
+    expect(deep?.modified).toBe("2026-03-01T10:20:30.000Z");
+  });
+});
+
+test("a link too long for one entry goes on in the next ones", async () => {
+  const folder = w.path("long");
+  const target = `${"long/".repeat(60)}end`;
+  run("sh", ["-c", `mkdir -p ${folder} && ln -s ${target} ${folder}/link`]);
+  // genisoimage does not come to an end with such a link.
+  run("xorriso", ["-as", "mkisofs", "-quiet", "-R", "-o", w.path("long.iso"), folder]);
+  const { primary } = (await readIsoDescriptors(memory(w.path("long.iso")))) as IsoDescriptors;
+  const tree = await IsoTree.open(memory(w.path("long.iso")), primary as NonNullable<typeof primary>);
+  expect((await tree.list(null))[0]?.link).toBe(target);
+});

@@ -1,6 +1,6 @@
 import { Fields, hasText, latin1, trimmed, utf16 } from "../bytes/fields";
 import { type ByteSource, type Extent, ExtentSource, readExactly } from "../bytes/source";
-import type { FileTree, TreeEntry } from "./file-tree";
+import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** ECMA-119 (ISO 9660), with Joliet names and the Rock Ridge NM entries of IEEE P1282 (SUSP, P1281). */
 export const ISO_SECTOR_BYTES = 2048;
@@ -113,11 +113,15 @@ export interface IsoEntry extends TreeEntry {
   extents: Extent[];
 }
 
+/** Bits of a record's file flags, ECMA-119 9.1.6. */
+const FLAG = { directory: 0x02, associated: 0x04, continues: 0x80 };
+
 /** A directory larger than this is read no further. */
 const DIRECTORY_MAX_BYTES = 4 << 20;
 
 /** The tree of one volume descriptor: Rock Ridge names on the primary one, UCS-2 names on the Joliet one. */
 export class IsoTree implements FileTree<IsoEntry> {
+  private readonly budget = new DirectoryBudget();
   readonly label: string | null;
   private constructor(
     private readonly source: ByteSource,
@@ -139,7 +143,8 @@ export class IsoTree implements FileTree<IsoEntry> {
   }
 
   async list(directory: IsoEntry | null): Promise<IsoEntry[]> {
-    const bytes = await this.directoryBytes(directory);
+    if (this.budget.isSpent) return [];
+    const bytes = this.budget.take(await this.directoryBytes(directory));
     const fields = new Fields(bytes);
     const entries: IsoEntry[] = [];
     let continued: IsoEntry | null = null;
@@ -155,35 +160,56 @@ export class IsoTree implements FileTree<IsoEntry> {
       const nameBytes = fields.u8(at + 32);
       if (33 + nameBytes > length) break;
       const special = nameBytes === 1 && fields.u8(at + 33) <= 1;
-      if (!special) {
-        const extent = { start: fields.u32le(at + 2) * this.volume.blockBytes, lengthBytes: fields.u32le(at + 10) };
-        const flags = fields.u8(at + 25);
+      const flags = fields.u8(at + 25);
+      if (!special && !(flags & FLAG.associated)) {
+        // An extended attribute record comes before the content (9.1.2).
+        const block = fields.u32le(at + 2) + fields.u8(at + 1);
+        const extent = { start: block * this.volume.blockBytes, lengthBytes: fields.u32le(at + 10) };
         if (continued) {
           continued.extents.push(extent);
           continued.sizeBytes += extent.lengthBytes;
         } else {
-          const directory = (flags & 0x02) !== 0;
-          const entry: IsoEntry = {
-            name:
-              (await this.rockRidgeName(fields.slice(at, length), nameBytes)) ??
-              this.plainName(fields.slice(at + 33, nameBytes)),
-            directory,
-            sizeBytes: directory ? 0 : extent.lengthBytes,
-            modified: recordTime(fields.slice(at + 18, 7)),
-            extents: [extent],
-          };
-          entries.push(entry);
+          const entry = await this.entry(fields, at, length, extent);
+          if (entry) entries.push(entry);
           continued = entry;
         }
         // Bit 7: the file goes on in the next record (ECMA-119 6.5.1), as files over 4 GiB do.
-        if (!(flags & 0x80)) continued = null;
+        if (!(flags & FLAG.continues)) continued = null;
       }
       at += length;
     }
     return entries;
   }
 
+  /** One record as a file or directory; null for a directory that is listed at its true place. */
+  private async entry(fields: Fields, at: number, length: number, extent: Extent): Promise<IsoEntry | null> {
+    const nameBytes = fields.u8(at + 32);
+    const use = await this.rockRidge(fields.slice(at, length), nameBytes);
+    if (use.moved) return null;
+    const directory = (fields.u8(at + 25) & FLAG.directory) !== 0 || use.child !== null;
+    const own = use.child === null ? extent : await this.childExtent(use.child);
+    return {
+      name: use.name ?? this.plainName(fields.slice(at + 33, nameBytes)),
+      directory,
+      sizeBytes: directory || use.link !== null ? 0 : extent.lengthBytes,
+      modified: use.modified ?? recordTime(fields.slice(at + 18, 7)),
+      extents: [own],
+      ...(use.link === null ? {} : { link: use.link }),
+      ...(use.compressed ? { unreadable: "compressed" as const } : {}),
+      ...(fields.u8(at + 26) > 0 ? { unreadable: "interleaved" as const } : {}),
+      ...(directory ? { id: own.start as number } : {}),
+    };
+  }
+
+  /** A directory too deep for the format lies elsewhere; its own first record says how long it is. */
+  private async childExtent(block: number): Promise<Extent> {
+    const start = block * this.volume.blockBytes;
+    const own = await readExactly(this.source, start, 34);
+    return { start, lengthBytes: own ? new Fields(own).u32le(10) : 0 };
+  }
+
   async open(file: IsoEntry): Promise<ByteSource | null> {
+    if (file.unreadable || file.link !== undefined) return null;
     const inside = file.extents.every(
       (extent) => (extent.start as number) + extent.lengthBytes <= this.source.sizeBytes,
     );
@@ -202,27 +228,20 @@ export class IsoTree implements FileTree<IsoEntry> {
     return raw.replace(/;\d+$/, "").replace(/\.$/, "");
   }
 
-  /** Follows the record's system use entries, and their continuation areas, for the alternate name. */
-  private async rockRidgeName(record: Uint8Array, nameBytes: number): Promise<string | null> {
-    if (this.suspSkip === null) return null;
-    const start = 33 + nameBytes + (nameBytes % 2 === 0 ? 1 : 0) + this.suspSkip;
-    let area = record.subarray(Math.min(start, record.length));
-    const pieces: Uint8Array[] = [];
-    for (let hop = 0; hop < 8; hop++) {
-      const walked = walkSystemUse(area);
-      pieces.push(...walked.names);
-      if (!walked.continuation) break;
-      const { block, offset, length } = walked.continuation;
-      area = await this.source.read(block * this.volume.blockBytes + offset, Math.min(length, ISO_SECTOR_BYTES));
+  /** Follows the record's system use entries, and their continuation areas. */
+  private async rockRidge(record: Uint8Array, nameBytes: number): Promise<RockRidge> {
+    const found = new SystemUse();
+    if (this.suspSkip !== null) {
+      const start = 33 + nameBytes + (nameBytes % 2 === 0 ? 1 : 0) + this.suspSkip;
+      let area = record.subarray(Math.min(start, record.length));
+      for (let hop = 0; hop < CONTINUATIONS_MAX; hop++) {
+        const next = found.take(area);
+        if (!next) break;
+        const { block, offset, length } = next;
+        area = await this.source.read(block * this.volume.blockBytes + offset, Math.min(length, ISO_SECTOR_BYTES));
+      }
     }
-    if (pieces.length === 0) return null;
-    const joined = new Uint8Array(pieces.reduce((sum, piece) => sum + piece.length, 0));
-    let filled = 0;
-    for (const piece of pieces) {
-      joined.set(piece, filled);
-      filled += piece.length;
-    }
-    return new TextDecoder().decode(joined);
+    return found.result();
   }
 }
 
@@ -233,30 +252,98 @@ function findSuspSkip(root: Uint8Array): number | null {
   return hasText(root, at, "SP") && root[at + 4] === 0xbe && root[at + 5] === 0xef ? (root[at + 6] as number) : null;
 }
 
-interface SystemUse {
-  names: Uint8Array[];
-  continuation: { block: number; offset: number; length: number } | null;
+/** Continuation areas followed for one record: names of 250 KB fit, endless chains do not. */
+const CONTINUATIONS_MAX = 128;
+
+/** What IEEE P1282 adds to a record. */
+interface RockRidge {
+  name: string | null;
+  link: string | null;
+  modified: string | null;
+  /** Block of the directory that this file stands for (CL). */
+  child: number | null;
+  /** A directory that was moved here from a deeper place (RE). */
+  moved: boolean;
+  /** Its content is compressed block by block (ZF, of zisofs). */
+  compressed: boolean;
 }
 
-function walkSystemUse(area: Uint8Array): SystemUse {
-  const fields = new Fields(area);
-  const result: SystemUse = { names: [], continuation: null };
-  let at = 0;
-  while (at + 4 <= area.length) {
-    const length = fields.u8(at + 2);
-    if (length < 4 || at + length > area.length) break;
-    if (hasText(area, at, "NM") && length >= 5 && !(fields.u8(at + 4) & 0x06))
-      result.names.push(fields.slice(at + 5, length - 5));
-    else if (hasText(area, at, "CE") && length >= 28) {
-      result.continuation = {
-        block: fields.u32le(at + 4),
-        offset: fields.u32le(at + 12),
-        length: fields.u32le(at + 20),
-      };
-    } else if (hasText(area, at, "ST")) break;
-    at += length;
+class SystemUse {
+  private readonly names: Uint8Array[] = [];
+  private readonly links: Uint8Array[] = [];
+  private modified: string | null = null;
+  private child: number | null = null;
+  private moved = false;
+  private compressed = false;
+
+  /** Reads one area; the place where it goes on, or null at its end. */
+  take(area: Uint8Array): { block: number; offset: number; length: number } | null {
+    const fields = new Fields(area);
+    let next: { block: number; offset: number; length: number } | null = null;
+    let at = 0;
+    while (at + 4 <= area.length) {
+      const length = fields.u8(at + 2);
+      if (length < 4 || at + length > area.length) break;
+      const kind = fields.ascii(at, 2);
+      if (kind === "ST") break;
+      if (kind === "NM" && length >= 5 && !(fields.u8(at + 4) & 0x06))
+        this.names.push(fields.slice(at + 5, length - 5));
+      else if (kind === "SL" && length > 5) this.links.push(fields.slice(at + 5, length - 5));
+      else if (kind === "CL" && length >= 12) this.child = fields.u32le(at + 4);
+      else if (kind === "RE") this.moved = true;
+      else if (kind === "ZF") this.compressed = true;
+      else if (kind === "TF" && length >= 5) this.modified ??= stampOf(fields.slice(at, length));
+      else if (kind === "CE" && length >= 28)
+        next = { block: fields.u32le(at + 4), offset: fields.u32le(at + 12), length: fields.u32le(at + 20) };
+      at += length;
+    }
+    return next;
   }
-  return result;
+
+  result(): RockRidge {
+    const { modified, child, moved, compressed } = this;
+    const name = this.names.length > 0 ? decode(this.names) : null;
+    return { name, link: this.links.length > 0 ? linkText(this.links) : null, modified, child, moved, compressed };
+  }
+}
+
+function decode(pieces: Uint8Array[]): string {
+  const joined = new Uint8Array(pieces.reduce((sum, piece) => sum + piece.length, 0));
+  let filled = 0;
+  for (const piece of pieces) {
+    joined.set(piece, filled);
+    filled += piece.length;
+  }
+  return new TextDecoder().decode(joined);
+}
+
+/** The component records of SL entries (P1282, 4.1.3.1), put together as a path. */
+function linkText(areas: Uint8Array[]): string {
+  const parts: string[] = [];
+  let goesOn = false;
+  for (const area of areas) {
+    for (let at = 0; at + 2 <= area.length; ) {
+      const [flags, length] = [area[at] as number, area[at + 1] as number];
+      const text = new TextDecoder().decode(area.subarray(at + 2, at + 2 + length));
+      const part = flags & 2 ? "." : flags & 4 ? ".." : flags & 8 ? "" : text;
+      if (goesOn) parts.push((parts.pop() ?? "") + part);
+      else parts.push(part);
+      goesOn = (flags & 1) !== 0;
+      at += 2 + length;
+    }
+  }
+  return parts.length === 1 && parts[0] === "" ? "/" : parts.join("/");
+}
+
+/** The time of modification in a TF entry, in either of its two forms (P1282, 4.1.6). */
+function stampOf(entry: Uint8Array): string | null {
+  const flags = entry[4] as number;
+  if (!(flags & 2)) return null;
+  const width = flags & 0x80 ? 17 : 7;
+  const at = 5 + (flags & 1 ? width : 0);
+  if (at + width > entry.length) return null;
+  const stamp = entry.subarray(at, at + width);
+  return width === 7 ? recordTime(stamp) : descriptorTime(latin1(stamp.subarray(0, 16)), stamp[16] as number);
 }
 
 /** ECMA-119 9.1.5. */

@@ -44,6 +44,16 @@ export interface PeImage {
   sections: PeSection[];
   /** What keeps a loader of programs from accepting it. Empty where it would. */
   faults: PeFault[];
+  /** Where the parts lie that a digest leaves out or treats apart; null where the headers are odd. Byte offsets. */
+  layout: PeLayout | null;
+}
+
+export interface PeLayout {
+  checksumAt: number;
+  /** The data directory's entry for certificates; null where the file has no such entry. */
+  certificateEntryAt: number | null;
+  headersBytes: number;
+  certificates: { start: number; lengthBytes: number } | null;
 }
 
 /** Ceiling for the headers read: real ones are 1 to 4 KiB. */
@@ -62,6 +72,7 @@ export async function readPe(file: ByteSource): Promise<PeImage> {
     subsystem: null,
     sections: [],
     faults: [],
+    layout: null,
   };
   const headers = await file.read(0, HEADERS_MAX_BYTES);
   const fields = new Fields(headers);
@@ -92,13 +103,21 @@ export async function readPe(file: ByteSource): Promise<PeImage> {
     faults.add("headers-cut");
   }
   if (faults.size === 0) {
+    image.layout = { checksumAt: optionalAt + 64, certificateEntryAt: null, headersBytes, certificates: null };
     if (directoryCount > 4) {
       const start = fields.u32le(directoriesAt + 4 * 8);
       const bytes = fields.u32le(directoriesAt + 4 * 8 + 4);
+      image.layout = {
+        checksumAt: optionalAt + 64,
+        certificateEntryAt: directoriesAt + 4 * 8,
+        headersBytes,
+        certificates: bytes > 0 ? { start, lengthBytes: bytes } : null,
+      };
       if (bytes > 0 && (start < headersBytes || start + bytes > file.sizeBytes))
         faults.add("certificates-outside-file");
     }
     for (let i = 0; i < sectionCount; i++) image.sections.push(decodeSection(fields, sectionsAt + i * 40));
+    await readLongNames(file, image.sections, fields.u32le(peAt + 12) + fields.u32le(peAt + 16) * 18);
     for (const section of image.sections) {
       if (section.fileBytes > 0 && section.fileOffset + section.fileBytes > file.sizeBytes)
         faults.add("section-outside-file");
@@ -108,6 +127,18 @@ export async function readPe(file: ByteSource): Promise<PeImage> {
   image.faults = [...faults];
   return image;
 }
+
+/** Names of more than 8 characters stand in the string table behind the symbols; the header has "/offset". */
+async function readLongNames(file: ByteSource, sections: PeSection[], stringsAt: number): Promise<void> {
+  for (const section of sections) {
+    const offset = /^\/(\d{1,7})$/.exec(section.name)?.[1];
+    if (!offset || stringsAt === 0) continue;
+    const bytes = await file.read(stringsAt + Number(offset), LONG_NAME_MAX_BYTES);
+    section.name = trimmed(latin1(bytes)) || section.name;
+  }
+}
+
+const LONG_NAME_MAX_BYTES = 64;
 
 function decodeSection(fields: Fields, at: number): PeSection {
   return {
@@ -125,6 +156,20 @@ export interface SbatRow {
 }
 
 const SBAT_MAX_BYTES = 16 * 1024;
+
+/**
+ * The least generations that a first-stage loader brings along and stores where nothing later is stored, as text: the
+ * first payload of its `.sbatlevel` section (shim's sbat_var.S: a format version, then offsets from behind it). ""
+ * where there is none.
+ */
+export async function readSbatLevelSection(file: ByteSource, image: PeImage): Promise<string | null> {
+  if (!image.sections.some((each) => each.name === ".sbat")) return null;
+  const section = image.sections.find((each) => each.name === ".sbatlevel");
+  const bytes = section && (await file.read(section.fileOffset, Math.min(section.fileBytes, SBAT_MAX_BYTES)));
+  if (!bytes || bytes.length < 12) return "";
+  const at = 4 + new Fields(bytes).u32le(4);
+  return at < bytes.length ? trimmed(latin1(bytes.subarray(at))) : "";
+}
 
 /** The rows of the `.sbat` section: component and generation (the SBAT text published with shim); null without one. */
 export async function readSbat(file: ByteSource, image: PeImage): Promise<SbatRow[] | null> {

@@ -51,3 +51,30 @@ test("each descriptor's damage ends in none or in less, never in an exception", 
   expect(readable).toBeGreaterThan(200);
   expect(readable).toBeLessThan(268);
 });
+
+test.each([
+  ["1.02", 2048],
+  ["1.50", 512],
+  ["2.01", 512],
+  ["2.01", 4096],
+])("a volume of revision %s in blocks of %d is found whatever its blocks", async (revision, blockBytes) => {
+  const image = w.blank("any.udf", 8);
+  run("mkudffs", ["--utf8", `--blocksize=${blockBytes}`, `--udfrev=${revision}`, "--label=Föhr", image]);
+  const udf = await UdfTree.find(memory(image));
+  expect(udf?.label).toBe("Föhr");
+  expect(await udf?.list(null)).toBeDefined();
+});
+
+test("with its first anchor gone the one at the end is used", async () => {
+  const image = w.blank("anchors.udf", 8);
+  run("mkudffs", ["--utf8", "--blocksize=2048", "--udfrev=2.01", "--label=END", image]);
+  w.put(image, 256 * 2048, new Uint8Array(2048));
+  expect((await UdfTree.find(memory(image)))?.label).toBe("END");
+});
+
+test("times are those of the files", async () => {
+  run("touch", ["-d", "2026-03-01T10:20:30Z", `${tree}/EFI/BOOT/BOOTX64.EFI`]);
+  run("genisoimage", ["-quiet", "-udf", "-input-charset", "utf-8", "-o", w.path("times.iso"), tree]);
+  const udf = (await UdfTree.open(memory(w.path("times.iso")), 2048)) as UdfTree;
+  expect((await findEntry(udf, "/EFI/BOOT/BOOTX64.EFI"))?.modified).toBe("2026-03-01T10:20:30.000Z");
+});

@@ -1,14 +1,19 @@
 import { hasText } from "../bytes/fields";
 import { type ByteSource, CachedSource, PaddedSource, readExactly } from "../bytes/source";
+import type { Program } from "../contents/schema";
+import { type SurveyOptions, survey, surveyBareFile } from "../contents/survey";
+import { type DriverSource, entriesOf } from "../drivers/driver-set";
 import { followDisc, followStick } from "../firmware/bios/follow";
 import { enumerateUefi } from "../firmware/uefi/enumerate";
+import { StartFileReader } from "../firmware/uefi/loader";
 import { type ElToritoCatalogue, elToritoPlatformName, readElTorito } from "../formats/el-torito";
 import { ISO_SECTOR_BYTES, type IsoDescriptors, readIsoDescriptors } from "../formats/iso9660";
 import { type RecognisedVolume, recogniseVolume } from "../formats/recognise";
 import { UdfTree } from "../formats/udf";
+import { type Volume, volumesOf } from "../volumes/volumes";
 import { type FindingFacts, finding } from "./findings";
 import { INSPECTION_SCHEMA, type Inspection } from "./schema";
-import { startPathsOf } from "./start-paths";
+import { type ProgramsByPlace, placeKey, startPathsOf } from "./start-paths";
 import { readTables, type TablesReading } from "./tables";
 
 export interface InspectOptions {
@@ -16,10 +21,16 @@ export interface InspectOptions {
   name: string;
   /** Lower-case hex digest of the whole, where the caller has computed it. */
   sha256?: string | null;
+  /** `quick` (the default) reads a few megabytes; `deep` unpacks what has to be unpacked to see its drivers. */
+  depth?: SurveyOptions["depth"];
+  /** What a deep look is at; answering false ends it with what it has. */
+  onStep?: NonNullable<SurveyOptions["onStep"]>;
 }
 
 export interface InspectResult {
   inspection: Inspection;
+  /** The lists of drivers that `contents.drivers` counts. */
+  drivers: DriverSource[];
   /** Bytes asked of the source, all reads together. */
   bytesRead: number;
 }
@@ -36,12 +47,25 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   const tables = await readTables(source, descriptors?.primary !== null && descriptors !== null);
   const whole = tables.tables.length === 0 ? await recogniseVolume(source) : null;
   const catalogue = await readCatalogue(source, descriptors, facts);
+  const startFiles = new StartFileReader();
   const views: Inspection["views"] = {
-    uefi: { usb: await enumerateUefi(source, 512), optical: await enumerateUefi(source, ISO_SECTOR_BYTES) },
+    uefi: {
+      usb: await enumerateUefi(source, 512, startFiles),
+      optical: await enumerateUefi(source, ISO_SECTOR_BYTES, startFiles),
+    },
     bios: { usb: await followStick(source), optical: await followDisc(source) },
+    certificates: startFiles.certificates,
   };
   const container = containerOf(head, tables, descriptors, whole);
-  const startPaths = startPathsOf(views);
+  const volumes = container === "wim" ? [] : await volumesOf(source);
+  const found =
+    container === "wim"
+      ? await surveyBareFile(medium, options.name)
+      : await survey(volumes, {
+          depth: options.depth ?? "quick",
+          ...(options.onStep ? { onStep: options.onStep } : {}),
+        });
+  const startPaths = startPathsOf(views, programsByPlace(volumes, found.programs));
   noteWhole(medium, container, descriptors, views, startPaths, facts);
   const inspection: Inspection = {
     schema: INSPECTION_SCHEMA,
@@ -61,14 +85,35 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
     contents: {
       label: await labelOf(source, descriptors, whole, tables),
       made: descriptors?.primary?.created ?? null,
-      systems: null,
-      wims: null,
-      drivers: null,
+      info: found.info,
+      systems: found.systems,
+      wims: found.wims,
+      kernels: found.kernels,
+      live: found.live,
+      drivers: countDrivers(found.drivers),
+      unread: found.unread,
     },
+    programs: found.programs,
     findings: [...tables.findings, ...facts].map(finding),
     views,
   };
-  return { inspection, bytesRead: source.bytesRead };
+  return { inspection, drivers: found.drivers, bytesRead: source.bytesRead };
+}
+
+function programsByPlace(volumes: Volume[], programs: Program[]): ProgramsByPlace {
+  const starts = new Map(volumes.map((volume) => [volume.id as number | string, volume.start]));
+  return new Map(programs.map((program) => [placeKey(starts.get(program.volume) ?? 0, program.path), program]));
+}
+
+function countDrivers(sources: DriverSource[]): Inspection["contents"]["drivers"] {
+  if (sources.length === 0) return null;
+  const modules = sources.filter((each) => each.kind !== "inf");
+  return {
+    kernel: modules.find((each) => each.kernel !== null)?.kernel ?? null,
+    entries: entriesOf(sources),
+    modules: new Set(modules.flatMap((each) => Object.keys(each.drivers))).size,
+    infs: new Set(sources.filter((each) => each.kind === "inf").map((each) => each.path)).size,
+  };
 }
 
 function containerOf(

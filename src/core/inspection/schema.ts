@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { placedSchema, programSchema, signatureSchema, systemSchema, wimOnMediumSchema } from "../contents/schema";
 import { biosViewSchema } from "../firmware/bios/view";
 import { architectureSchema, sbatRowSchema, uefiViewSchema } from "../firmware/uefi/view";
 
@@ -59,23 +60,13 @@ export const startPathSchema = z.object({
       bytes: z.number().int(),
       /** Null: not looked for yet. */
       authenticode: z.string().nullable(),
-      signatures: z.array(z.object({ signer: z.string(), issuer: z.string() })).nullable(),
+      signatures: z.array(signatureSchema).nullable(),
       sbat: z.array(sbatRowSchema).nullable(),
     })
     .nullable(),
   problems: z.array(z.object({ code: z.string(), text: z.string() })),
 });
 export type StartPath = z.infer<typeof startPathSchema>;
-
-export const installableSystemSchema = z.object({
-  family: z.string(),
-  name: z.string(),
-  version: z.string().nullable(),
-  build: z.number().nullable(),
-  edition: z.string().nullable(),
-  arch: z.string().nullable(),
-  language: z.string().nullable(),
-});
 
 /** `creel.inspection/1`: what is on a medium, read from its bytes. */
 export const inspectionSchema = z.object({
@@ -90,15 +81,35 @@ export const inspectionSchema = z.object({
   contents: z.object({
     label: z.string().nullable(),
     made: z.string().nullable(),
-    systems: z.array(installableSystemSchema).nullable(),
-    wims: z.array(z.unknown()).nullable(),
-    drivers: z.object({ kernel: z.string(), entries: z.number() }).nullable(),
+    /** The text of `.disk/info`. */
+    info: z.string().nullable().default(null),
+    systems: z.array(systemSchema).nullable(),
+    wims: z.array(wimOnMediumSchema).nullable(),
+    kernels: z.array(placedSchema.extend({ release: z.string(), version: z.string() })).default([]),
+    live: z.array(placedSchema.extend({ kind: z.string(), made: z.string().nullable() })).default([]),
+    /** Null: not looked for, or not found. */
+    drivers: z
+      .object({
+        /** Release of the kernel that the lists are for; of the first, where there are several. */
+        kernel: z.string().nullable(),
+        /** Patterns and hardware ids, all lists together. */
+        entries: z.number(),
+        modules: z.number().default(0),
+        infs: z.number().default(0),
+      })
+      .nullable(),
+    /** Left out of a quick look, or not readable. */
+    unread: z.array(placedSchema.extend({ why: z.enum(["later", "damaged", "no-decoder", "too-large"]) })).default([]),
   }),
+  /** The EFI programs on it, with their signatures. */
+  programs: z.array(programSchema).default([]),
   findings: z.array(findingSchema),
   /** What firmware makes of it, by how it is attached: enough to judge any computer later. */
   views: z.object({
     uefi: z.object({ usb: uefiViewSchema, optical: uefiViewSchema }),
     bios: z.object({ usb: biosViewSchema, optical: biosViewSchema }),
+    /** Certificates that the loaders' signatures carry, by their SHA-256: DER in base64. */
+    certificates: z.record(z.string(), z.string()).default({}),
   }),
 });
 export type Inspection = z.infer<typeof inspectionSchema>;

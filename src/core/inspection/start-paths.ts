@@ -1,3 +1,4 @@
+import type { Program } from "../contents/schema";
 import type { BiosView } from "../firmware/bios/view";
 import { type Place, placeText } from "../firmware/place";
 import { chooseLoader, loadProblem } from "../firmware/uefi/choose";
@@ -7,17 +8,28 @@ import { reason } from "../words/reasons";
 import type { Attachment, StartPath, Views } from "./schema";
 
 /** The ways in that the medium offers, each with what is wrong with it; what firmware would never take is left out. */
-export function startPathsOf(views: Views): StartPath[] {
-  return (["usb", "optical"] as const).flatMap((as) => [...uefiPaths(views, as), ...biosPath(views.bios[as], as)]);
+export function startPathsOf(views: Views, programs: ProgramsByPlace = new Map()): StartPath[] {
+  return (["usb", "optical"] as const).flatMap((as) => [
+    ...uefiPaths(views, as, programs),
+    ...biosPath(views.bios[as], as),
+  ]);
 }
 
-function uefiPaths(views: Views, as: Attachment): StartPath[] {
+/** Programs by where their volume begins and their path. */
+export type ProgramsByPlace = Map<string, Program>;
+
+export function placeKey(volumeStart: number, path: string): string {
+  return `${volumeStart} ${path.toUpperCase()}`;
+}
+
+function uefiPaths(views: Views, as: Attachment, programs: ProgramsByPlace): StartPath[] {
   const paths: StartPath[] = [];
   for (const arch of ARCHITECTURES) {
     const { chosen } = chooseLoader(views.uefi[as], arch);
     if (!chosen) continue;
     const { volume, start } = chosen;
     const problem = loadProblem(start, arch);
+    const program = programs.get(placeKey(volume.start, start.loader.file));
     paths.push({
       firmware: "uefi",
       arch,
@@ -28,8 +40,8 @@ function uefiPaths(views: Views, as: Attachment): StartPath[] {
       loader: {
         machine: start.loader.machine,
         bytes: start.loader.bytes,
-        authenticode: null,
-        signatures: null,
+        authenticode: program?.authenticode ?? null,
+        signatures: program?.signatures ?? null,
         sbat: start.loader.sbat,
       },
       problems: problem ? [{ code: problem.code, text: reason(problem).text }] : [],

@@ -30,6 +30,7 @@ function input(more: Partial<RunSheetInput> = {}, facts: object = {}): RunSheetI
     },
     as: "usb",
     starts: holds,
+    keyCard: null,
     ...more,
   };
 }
@@ -83,9 +84,29 @@ test("keys that are not recorded are marked as guesses", () => {
       { computer: { form: "desktop" }, firmware: { kind: "bios" } },
     ),
   ).join("\n");
-  expect(lines).toContain("press Delete (a guess: the usual key, none is recorded)");
+  expect(lines).toContain("press Delete (a guess: what is usual, none is recorded)");
   expect(lines).toContain("F12, F11, F8, F9 or Esc (a guess");
   expect(lines).toContain("the system partition must be marked active");
+});
+
+test("a key card speaks for its model where the computer itself has nothing recorded, quirks and all", () => {
+  const keyCard = { setup: "F1", startMenu: "F7", save: "F4", quirks: "Hold the key before switching on." };
+  const changes = [{ setting: "usbStart", from: "off", to: "on" } as const];
+  const lines = sheet(input({ keyCard, starts: { ...holds, changes } }, { firmware: { keys: { setup: "F2" } } })).join(
+    "\n",
+  );
+  expect(lines).toMatch(/press F2 to open set-up/);
+  expect(lines).toMatch(/Save with F4/);
+  expect(lines).toMatch(/press F7 for the start menu/);
+  expect(lines).toMatch(/Hold the key before switching on/);
+});
+
+test("where the recovery key of encrypted content is kept is on the sheet", () => {
+  const partition = (number: number, keyPlace: string | null) => ({ number, bytes: 1, encryption: "luks", keyPlace });
+  const disks = [{ name: "sda", bytes: 5, partitions: [partition(1, "Safe, envelope 7"), partition(2, null)] }];
+  expect(sheet(input({}, { disks })).join("\n")).toMatch(
+    /sda 1: Safe, envelope 7\nsda 2: where its key is kept is not recorded/,
+  );
 });
 
 test("what is not known is said, not invented", () => {

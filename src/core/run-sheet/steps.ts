@@ -1,8 +1,10 @@
 import type { Link } from "../chain/schema";
+import { type KeyCard, type KeyName, startKeys } from "../facts/key-cards";
 import type { Facts } from "../facts/schema";
 import type { Attachment } from "../inspection/schema";
-import { changeText } from "../words/reasons";
+import { changeText, SET_UP_SETTINGS } from "../words/reasons";
 import { binaryText, bytesText } from "../words/sizes";
+import { visible } from "../words/visible";
 
 /** What a run sheet is made from: one computer, one medium, and how it starts there. */
 export interface RunSheetInput {
@@ -17,6 +19,8 @@ export interface RunSheetInput {
   };
   as: Attachment;
   starts: Link;
+  /** What is known of its model's keys, or null. */
+  keyCard: KeyCard | null;
 }
 
 export interface Step {
@@ -39,6 +43,7 @@ export function runSheetSteps(input: RunSheetInput): Step[] {
     start(input),
     ...blackScreen(),
     look(input),
+    ...unlock(input),
     erased(input),
     takeOut(input),
     ...putBack(input),
@@ -80,39 +85,30 @@ function detach({ as }: RunSheetInput): Step {
   };
 }
 
-/** The usual key where none is recorded, by form. Common practice; marked as a guess on the sheet. */
-const USUAL_SETUP: Record<string, string> = { laptop: "F2", tablet: "F2", desktop: "Delete", server: "F2" };
-
-function setupKey(facts: Facts): string {
-  const recorded = facts.firmware.keys?.setup;
-  if (recorded) return recorded;
-  const usual = USUAL_SETUP[facts.computer.form ?? ""];
-  return usual
-    ? `${usual} (a guess: the usual key, none is recorded)`
-    : "Delete or F2 (a guess: the usual keys, none is recorded)";
-}
-
-function startMenuKey(facts: Facts): string {
-  return facts.firmware.keys?.startMenu ?? "F12, F11, F8, F9 or Esc (a guess: the usual keys, none is recorded)";
+/** A key with where it is known from, where that is not this very computer. */
+function keyText(input: RunSheetInput, name: KeyName): string {
+  const { facts } = input.computer;
+  const { key, from } = startKeys(facts.firmware.keys, input.keyCard, facts.computer.form)[name];
+  if (from === "guess") return `${key} (a guess: what is usual, none is recorded)`;
+  return key;
 }
 
 function settingChanges(starts: Link) {
-  return starts.changes.filter(
-    ({ setting }) => setting !== "opticalDrive" && setting !== "attachAs" && setting !== "place",
-  );
+  return starts.changes.filter(({ setting }) => SET_UP_SETTINGS.includes(setting));
 }
 
-function settings({ computer, starts }: RunSheetInput): Step[] {
+function settings(input: RunSheetInput): Step[] {
+  const { starts } = input;
   const changes = settingChanges(starts);
   if (changes.length === 0) return [];
   return [
     {
-      act: `Switch on and press ${setupKey(computer.facts)} to open set-up. ${changes.map(changeText).join(". ")}.`,
+      act: `Switch on and press ${keyText(input, "setup")} to open set-up. ${changes.map(changeText).join(". ")}.`,
       details: [
         ...changes.map(
           (change) => `Now: ${change.from}. Needed: ${change.to}. Write down where in set-up you found it.`,
         ),
-        "Save (F10 on most) and switch off again.",
+        `Save with ${keyText(input, "save")} and switch off again.`,
       ],
     },
   ];
@@ -130,7 +126,8 @@ function attach({ medium, as, starts }: RunSheetInput): Step {
   return { act: `Attach ${medium.tag} straight to a port of the computer, not through a hub.`, details: [] };
 }
 
-function start({ computer, medium, starts }: RunSheetInput): Step {
+function start(input: RunSheetInput): Step {
+  const { computer, medium, starts, keyCard } = input;
   const asBios =
     computer.facts.firmware.kind === "bios" ||
     (computer.facts.firmware.legacyMode === "on") !== starts.changes.some(({ setting }) => setting === "legacyMode");
@@ -139,9 +136,10 @@ function start({ computer, medium, starts }: RunSheetInput): Step {
     : "the entry that says UEFI and the medium's maker or kind";
   const how = starts.reasons.find((reason) => reason.code === "uefi-starts" || reason.code === "bios-starts")?.text;
   return {
-    act: `Switch on and press ${startMenuKey(computer.facts)} for the start menu. Choose ${entry}.`,
+    act: `Switch on and press ${keyText(input, "startMenu")} for the start menu. Choose ${entry}.`,
     details: [
       ...(how ? [how] : starts.reasons.map((reason) => reason.text)),
+      ...(keyCard?.quirks ? [visible(keyCard.quirks, 300)] : []),
       `If ${medium.tag} is not in the menu: another port, then start from USB and fast boot in set-up, then the medium on another computer.`,
     ],
   };
@@ -172,6 +170,24 @@ function look({ computer }: RunSheetInput): Step {
   };
 }
 
+/** Encrypted content is of no use without its key: where it is kept is on the sheet, the key never is. */
+function unlock({ computer }: RunSheetInput): Step[] {
+  const locked = (computer.facts.disks ?? [])
+    .filter((disk) => disk.removable !== true)
+    .flatMap((disk) =>
+      disk.partitions
+        .filter((partition) => partition.encryption !== null)
+        .map((partition) => ({ name: `${disk.name} ${partition.number}`, place: partition.keyPlace })),
+    );
+  if (locked.length === 0) return [];
+  return [
+    {
+      act: "Have the recovery key at hand: content is encrypted.",
+      details: locked.map(({ name, place }) => `${name}: ${place ?? "where its key is kept is not recorded"}`),
+    },
+  ];
+}
+
 function erased({ computer }: RunSheetInput): Step {
   const others = (computer.facts.disks ?? []).filter((disk) => disk.removable !== true).length > 1;
   return {
@@ -192,7 +208,8 @@ function takeOut({ medium }: RunSheetInput): Step {
   };
 }
 
-function putBack({ computer, starts, medium }: RunSheetInput): Step[] {
+function putBack(input: RunSheetInput): Step[] {
+  const { computer, starts, medium } = input;
   const changes = settingChanges(starts);
   const home = medium.siteName ? ` Put ${medium.tag} back to ${medium.siteName}.` : "";
   const details = changes.map((change) => `${changeText({ ...change, from: change.to, to: change.from })} again.`);
@@ -200,7 +217,7 @@ function putBack({ computer, starts, medium }: RunSheetInput): Step[] {
     details.push("On BIOS with an MBR the system partition must be marked active.");
   return [
     {
-      act: `${changes.length > 0 ? `Press ${setupKey(computer.facts)} and put the settings back. ` : ""}Check that the internal disk is first in the start order, and start it.${home}`,
+      act: `${changes.length > 0 ? `Press ${keyText(input, "setup")} and put the settings back. ` : ""}Check that the internal disk is first in the start order, and start it.${home}`,
       details,
     },
   ];

@@ -4,7 +4,11 @@ import type { BiosStep, StartCode } from "../firmware/bios/view";
 import { type Place, placeText } from "../firmware/place";
 import type { LoadProblem } from "../firmware/uefi/choose";
 import { type Leniency, LOADER_PATHS } from "../firmware/uefi/view";
+import type { Refusal, Undecided } from "../secure-boot/allow";
+import { factText } from "./fact-names";
 import { archText, biosStepText, leniencyText, startCodeText } from "./firmware";
+import { type LinkReasonFacts, linkReasonText } from "./link-reasons";
+import { type Allowed, allowedText, CHECKERS, type Checker, refusalText, undecidedText } from "./secure-boot";
 
 /** Every reason of a verdict, as code and facts. */
 export type ReasonFacts =
@@ -15,7 +19,12 @@ export type ReasonFacts =
   | { code: "bios-stops"; step: BiosStep | null }
   | { code: "bios-not-known"; step: BiosStep | null }
   | { code: "fact-missing"; fact: string }
-  | { code: "secure-boot-not-judged" }
+  | { code: "loader-allowed"; file: string; by: Checker; how: Allowed }
+  | { code: "loader-not-allowed"; file: string; by: Checker; refusal: Refusal }
+  | { code: "loader-not-decided"; file: string; by: Checker; undecided: Undecided }
+  | { code: "secure-boot-off-would-start" }
+  | { code: "platform-recovery" }
+  | { code: "signer-ended"; signer: string; on: string }
   | { code: "secure-boot-blocks-nothing" }
   | { code: "lenient"; leniency: Leniency }
   | { code: "bios-lenient"; leniency: string }
@@ -24,19 +33,13 @@ export type ReasonFacts =
   | { code: "other-attachment-would-start"; to: "usb" | "optical" }
   | { code: "usb-start-off" }
   | { code: "fast-boot-on" }
+  | { code: "internal-disk-first" }
   | { code: "no-optical-drive" }
   | { code: "no-usb-port" }
-  | { code: "medium-place-unknown" }
-  | { code: "computer-place-unknown" }
-  | { code: "medium-at-site"; site: string }
-  | { code: "medium-elsewhere"; site: string; computerSite: string }
-  | { code: "medium-lent"; to: string }
   | { code: "medium-fault"; fault: string }
-  | { code: "release-not-recorded" }
-  | { code: "release-drivers-unknown"; release: string | null }
-  | { code: "no-image-recorded" }
-  | { code: "no-drill-recorded" }
-  | { code: "needs-inventory" };
+  | { code: "medium-not-read" }
+  | { code: "needs-inventory" }
+  | LinkReasonFacts;
 
 export interface Reason {
   code: ReasonFacts["code"];
@@ -46,16 +49,6 @@ export interface Reason {
 
 export function reason(facts: ReasonFacts): Reason {
   return { ...facts, text: reasonText(facts) };
-}
-
-const FACT_NAMES: Record<string, string> = {
-  "firmware.kind": "whether its firmware is BIOS or UEFI",
-  "firmware.arch": "the architecture of its firmware",
-  "firmware.secureBoot.state": "whether Secure Boot is on",
-};
-
-export function factText(fact: string): string {
-  return FACT_NAMES[fact] ?? fact;
 }
 
 function reasonText(facts: ReasonFacts): string {
@@ -88,8 +81,18 @@ function reasonText(facts: ReasonFacts): string {
         : "What happens under BIOS is not known.";
     case "fact-missing":
       return `Not known of this computer: ${factText(facts.fact)}.`;
-    case "secure-boot-not-judged":
-      return "Secure Boot is on, and Creel does not yet judge whether this computer's lists allow the loader. The path itself is sound.";
+    case "loader-allowed":
+      return allowedText(facts);
+    case "loader-not-allowed":
+      return `${CHECKERS[facts.by]} refuses ${facts.file}: ${refusalText(facts.refusal)}.`;
+    case "loader-not-decided":
+      return undecidedText(facts);
+    case "signer-ended":
+      return `The certificate behind ${facts.signer} ended on ${facts.on}: firmware does not look at that, but new media will be signed by another.`;
+    case "platform-recovery":
+      return "Worth a drill: the loader that is found first cannot be started, and the reference firmware goes on to the next only once nothing else starts.";
+    case "secure-boot-off-would-start":
+      return "With Secure Boot switched off in its set-up, it starts this medium.";
     case "secure-boot-blocks-nothing":
       return "Secure Boot is in set-up mode, in which the firmware checks no signatures.";
     case "lenient":
@@ -108,32 +111,20 @@ function reasonText(facts: ReasonFacts): string {
       return "Starting from USB is switched off in its set-up.";
     case "fast-boot-on":
       return "Fast boot is on and may pass over USB devices at start-up.";
+    case "internal-disk-first":
+      return "Its start order has the internal disk before the medium: while that still starts, the medium is not asked.";
     case "no-optical-drive":
       return "It has no optical drive: an external one has to be attached.";
     case "no-usb-port":
-      return "It has no USB port to attach the medium to.";
-    case "medium-place-unknown":
-      return "Not recorded: where this medium is.";
-    case "computer-place-unknown":
-      return "Not recorded: where this computer is.";
-    case "medium-at-site":
-      return `The medium is at ${facts.site}, where the computer is.`;
-    case "medium-elsewhere":
-      return `The medium is at ${facts.site}; the computer is at ${facts.computerSite}.`;
-    case "medium-lent":
-      return `The medium is with ${facts.to}.`;
+      return "It has no USB port to attach the medium to: a dock or a card with one is needed.";
+    case "medium-not-read":
+      return "Nothing was read from this medium yet: drop its file, or read the medium itself.";
     case "medium-fault":
       return `Before relying on it: ${facts.fault}`;
-    case "release-not-recorded":
-      return "Not recorded: which kit release this medium carries, so what it can drive is not known.";
-    case "release-drivers-unknown":
-      return `Not known: which storage controllers ${facts.release ?? "the release on it"} can drive.`;
-    case "no-image-recorded":
-      return "Not recorded: an image of this computer, or what the medium can reinstall.";
-    case "no-drill-recorded":
-      return "Not recorded: a drill of this medium on this computer.";
     case "needs-inventory":
       return "This link needs the inventory: two files alone do not tell.";
+    default:
+      return linkReasonText(facts);
   }
 }
 
@@ -142,23 +133,68 @@ function endText(step: BiosStep): string {
   return step.code === "start-code" ? `it runs ${startCodeText(step.program)}` : biosStepText(step);
 }
 
-const SETTING_NAMES: Record<Change["setting"], string> = {
+const SETTING_NAMES: Partial<Record<Change["setting"], string>> = {
   legacyMode: "legacy mode (CSM)",
   secureBoot: "Secure Boot",
   usbStart: "start from USB",
   fastBoot: "fast boot",
-  opticalDrive: "optical drive",
-  attachAs: "kind of medium",
-  place: "place of the medium",
 };
+
+/** Settings that are changed in the computer's own set-up and put back afterwards. */
+export const SET_UP_SETTINGS: readonly Change["setting"][] = [
+  "legacyMode",
+  "secureBoot",
+  "usbStart",
+  "fastBoot",
+  "storageMode",
+];
 
 /** "Switch legacy mode (CSM) on": an act for a run sheet. */
 export function changeText(change: Change): string {
-  if (change.setting === "opticalDrive") return "Attach an external optical drive";
-  if (change.setting === "attachAs")
-    return change.to === "usb" ? "Write the image to a USB stick instead" : "Burn the image to a disc instead";
-  if (change.setting === "place") return `Fetch the medium from ${change.from}`;
-  return `Switch ${SETTING_NAMES[change.setting]} ${change.to}`;
+  switch (change.setting) {
+    case "opticalDrive":
+      return "Attach an external optical drive";
+    case "usbPort":
+      return "Attach a dock or a card with a USB port";
+    case "attachAs":
+      return change.to === "usb" ? "Write the image to a USB stick instead" : "Burn the image to a disc instead";
+    case "place":
+      return `Fetch the medium from ${change.from}`;
+    case "startOrder":
+      return "Choose the medium in the start menu, or put it before the internal disk in the start order";
+    case "storageMode":
+      return `Set the storage controller to ${change.to}`;
+    case "driver":
+      return `Carry along ${change.to}`;
+    case "keyboard":
+      return "Attach a keyboard by USB";
+    case "store":
+      return `Attach ${change.to}`;
+    case "target":
+      return `Restore to ${change.to} instead of ${change.from}`;
+    case "release":
+      return `Take ${change.to} instead of ${change.from}`;
+    case "drill":
+      return "Hold a drill";
+    case "verification":
+      return "Verify the medium";
+    default:
+      return `Switch ${SETTING_NAMES[change.setting] ?? change.setting} ${change.to}`;
+  }
+}
+
+/** The same with the key that opens set-up, or the start menu, where that is known. */
+export function changeWithKeyText(
+  change: Change,
+  keys: { setup: string | null; startMenu: string | null } | null,
+): string {
+  const text = changeText(change);
+  const key = SET_UP_SETTINGS.includes(change.setting)
+    ? keys?.setup
+    : change.setting === "startOrder"
+      ? keys?.startMenu
+      : null;
+  return key ? `${text} (${key})` : text;
 }
 
 /** What a medium must have to start a computer with this firmware. UEFI 2.10, 3.5.1.1; BIOS: common practice. */

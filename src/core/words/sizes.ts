@@ -10,7 +10,8 @@ function scaled(bytes: number, base: number, units: readonly string[]): string {
     unit++;
   }
   const digits = unit === 0 ? 0 : value < 10 ? 2 : value < 100 ? 1 : 0;
-  return `${Number(value.toFixed(digits)).toLocaleString("en-GB")} ${units[unit]}`;
+  const text = String(Number(value.toFixed(digits)));
+  return `${text.replace(/\B(?=(\d{3})+$)/g, text.includes(".") ? "" : ",")} ${units[unit]}`;
 }
 
 /** "64 GB": powers of 1,000. */

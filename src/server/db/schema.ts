@@ -7,13 +7,19 @@ import {
   datetime,
   index,
   int,
+  longtext,
   mysqlTable,
+  primaryKey,
   text,
   uniqueIndex,
   varchar,
 } from "drizzle-orm/mysql-core";
-import type { DiskFacts, Facts } from "@/core/facts/schema";
+import type { CalendarRelease } from "@/core/calendars/calendar";
+import type { ImageBody } from "@/core/chain/parts";
+import type { Provenance } from "@/core/facts/merge";
+import type { Facts } from "@/core/facts/schema";
 import type { Inspection } from "@/core/inspection/schema";
+import type { ReleaseFacts } from "@/core/releases/facts";
 
 /** JSON that comes back parsed: MariaDB keeps JSON as text and the driver hands it over as such. */
 const json = <T>(name: string) =>
@@ -49,6 +55,20 @@ export const sites = mysqlTable(
   (table) => [uniqueIndex("sites_name").on(table.name)],
 );
 
+/** Text that is compared byte by byte: searching in it is quick, and what is put in is made small first. */
+const plainText = (name: string, length: number) =>
+  customType<{ data: string }>({ dataType: () => `varchar(${length}) CHARACTER SET utf8mb4 COLLATE utf8mb4_bin` })(
+    name,
+  );
+
+const longBlob = (name: string) =>
+  customType<{ data: Uint8Array; driverData: Buffer }>({
+    dataType: () => "longblob",
+    toDriver: (value) => Buffer.from(value.buffer, value.byteOffset, value.byteLength),
+    fromDriver: (value) => new Uint8Array(value),
+  })(name);
+
+/** One row a computer, narrow enough that lists and filters read ten thousand of them at once. */
 export const computers = mysqlTable(
   "computers",
   {
@@ -62,10 +82,26 @@ export const computers = mysqlTable(
     form: varchar("form", { length: 20 }),
     firmwareKind: varchar("firmware_kind", { length: 10 }),
     firmwareArch: varchar("firmware_arch", { length: 10 }),
-    /** Everything else of `creel.facts/1`; disks have rows of their own. */
-    facts: json<Omit<Facts, "disks">>("facts").notNull(),
-    /** The facts that the Starts link depends on, in canonical form: computers that share it are judged once. */
+    /** The rest of the row up to the note is derived from the facts; see services/derived.ts. */
+    firmwareVersion: varchar("firmware_version", { length: 200 }),
+    legacyMode: varchar("legacy_mode", { length: 10 }),
+    secureBoot: varchar("secure_boot", { length: 10 }),
+    systemName: varchar("system_name", { length: 200 }),
+    systemVersion: varchar("system_version", { length: 80 }),
+    memoryBytes: bigint("memory_bytes", { mode: "number" }),
+    /** The disk that the system starts from. */
+    diskBytes: bigint("disk_bytes", { mode: "number" }),
+    /** Bits of `MISSING`. */
+    missing: int("missing").notNull().default(0),
+    /** When the youngest of its facts was told. */
+    factsAt: at("facts_at"),
+    /** Tag, name, serial, make, model and disks' serials, small and without marks: what a filter looks through. */
+    search: plainText("search", 1000).notNull().default(""),
+    /** Which version of the derivation made these. */
+    derived: int("derived").notNull().default(0),
+    /** Digests of the facts that links depend on: computers that share them are judged once. See `fact_profiles`. */
     startProfile: varchar("start_profile", { length: 190 }).notNull(),
+    chainProfile: char("chain_profile", { length: 64 }),
     note: text("note"),
     retiredAt: at("retired_at"),
     version: version(),
@@ -78,10 +114,21 @@ export const computers = mysqlTable(
     index("computers_site").on(table.siteId, table.retiredAt),
     index("computers_profile").on(table.retiredAt, table.startProfile),
     index("computers_name").on(table.name),
-    index("computers_model").on(table.model),
+    index("computers_model").on(table.make, table.model),
   ],
 );
 
+/** The facts themselves, apart from the narrow rows: a collected computer's are some kilobytes. */
+export const computerFacts = mysqlTable("computer_facts", {
+  computerId: int("computer_id")
+    .primaryKey()
+    .references(() => computers.id, { onDelete: "cascade" }),
+  facts: json<Facts>("facts").notNull(),
+  /** Where each fact is from, and when. */
+  provenance: json<Provenance>("provenance").notNull(),
+});
+
+/** Disks of computers, for finding them by serial and size; the facts have them whole. */
 export const disks = mysqlTable(
   "disks",
   {
@@ -96,10 +143,156 @@ export const disks = mysqlTable(
     model: varchar("model", { length: 200 }),
     serial: varchar("serial", { length: 200 }),
     removable: boolean("removable"),
-    /** The disk as `creel.facts/1` has it, partitions included. */
-    facts: json<DiskFacts>("facts").notNull(),
   },
-  (table) => [uniqueIndex("disks_place").on(table.computerId, table.position)],
+  (table) => [uniqueIndex("disks_place").on(table.computerId, table.position), index("disks_serial").on(table.serial)],
+);
+
+/** Facts that links depend on and nothing else, by the digest of their canonical form: fleets share a few hundred. */
+export const factProfiles = mysqlTable("fact_profiles", {
+  key: char("profile_key", { length: 64 }).primaryKey(),
+  body: longtext("body").notNull(),
+});
+
+/**
+ * Secure Boot lists by their content: a fleet shares a few, of some ten kilobytes each. Facts and events name them by
+ * digest; see services/list-store.ts.
+ */
+export const secureBootLists = mysqlTable("secure_boot_lists", {
+  /** SHA-256 of the body. */
+  sha256: char("sha256", { length: 64 }).primaryKey(),
+  /** Base64, as facts have it. */
+  body: longtext("body").notNull(),
+});
+
+/** Certificates that some computer's Secure Boot allows. */
+export const signers = mysqlTable(
+  "signers",
+  {
+    id: id(),
+    /** SHA-256 of the certificate. */
+    sha256: char("sha256", { length: 64 }).notNull(),
+    name: varchar("name", { length: 300 }).notNull(),
+    notBefore: varchar("not_before", { length: 30 }).notNull(),
+    notAfter: varchar("not_after", { length: 30 }).notNull(),
+  },
+  (table) => [uniqueIndex("signers_sha256").on(table.sha256)],
+);
+
+/** Which computers allow them: in db, and not revoked by dbx. */
+export const computerSigners = mysqlTable(
+  "computer_signers",
+  {
+    computerId: int("computer_id")
+      .notNull()
+      .references(() => computers.id, { onDelete: "cascade" }),
+    signerId: int("signer_id")
+      .notNull()
+      .references(() => signers.id),
+  },
+  (table) => [
+    primaryKey({ name: "computer_signers_place", columns: [table.computerId, table.signerId] }),
+    index("computer_signers_signer").on(table.signerId),
+  ],
+);
+
+/** The keys at start of a make and model, for all computers of it. */
+export const keyCards = mysqlTable(
+  "key_cards",
+  {
+    id: id(),
+    make: varchar("make", { length: 200 }).notNull(),
+    model: varchar("model", { length: 200 }).notNull(),
+    setup: varchar("setup", { length: 40 }),
+    startMenu: varchar("start_menu", { length: 40 }),
+    save: varchar("save", { length: 40 }),
+    quirks: text("quirks"),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [uniqueIndex("key_cards_model").on(table.make, table.model)],
+);
+
+/** A product's releases and when their support ends, as imported. */
+export const calendars = mysqlTable(
+  "calendars",
+  {
+    id: id(),
+    /** What computers call the system. */
+    product: varchar("product", { length: 120 }).notNull(),
+    fileName: varchar("file_name", { length: 255 }),
+    releases: json<CalendarRelease[]>("releases").notNull(),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [uniqueIndex("calendars_product").on(table.product)],
+);
+
+/** A list's filter, sorting and columns under a name; the address holds them, this only remembers it. */
+export const savedViews = mysqlTable(
+  "saved_views",
+  {
+    id: id(),
+    name: varchar("name", { length: 80 }).notNull(),
+    query: varchar("query", { length: 1000 }).notNull(),
+    personId: int("person_id").notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [uniqueIndex("saved_views_name").on(table.name)],
+);
+
+/** One act over many computers, that can be undone. */
+export const batches = mysqlTable("batches", {
+  id: id(),
+  at: at("at").notNull(),
+  personId: int("person_id").notNull(),
+  personName: varchar("person_name", { length: 120 }).notNull(),
+  summary: varchar("summary", { length: 300 }).notNull(),
+  computers: int("computers").notNull(),
+  undoneAt: at("undone_at"),
+});
+
+export const IMPORT_STATES = [
+  "staged",
+  "checking",
+  "checked",
+  "running",
+  "cancelling",
+  "done",
+  "failed",
+  "interrupted",
+] as const;
+
+/** A table of computers on its way in: kept until it is done, so that a restart loses nothing. */
+export const imports = mysqlTable("imports", {
+  id: id(),
+  fileName: varchar("file_name", { length: 255 }).notNull(),
+  bytes: int("bytes").notNull(),
+  personId: int("person_id").notNull(),
+  personName: varchar("person_name", { length: 120 }).notNull(),
+  state: varchar("state", { length: 12, enum: IMPORT_STATES }).notNull(),
+  options: json<unknown>("options"),
+  done: int("done").notNull().default(0),
+  total: int("total").notNull().default(0),
+  report: json<unknown>("report"),
+  /** What went wrong, as a sentence. */
+  problem: longtext("problem"),
+  createdAt: createdAt(),
+  updatedAt: updatedAt(),
+});
+
+/** Its bytes, in parts that a server's packet limit allows. */
+export const importParts = mysqlTable(
+  "import_parts",
+  {
+    importId: int("import_id")
+      .notNull()
+      .references(() => imports.id, { onDelete: "cascade" }),
+    position: int("position").notNull(),
+    body: longBlob("body").notNull(),
+  },
+  (table) => [primaryKey({ name: "import_parts_place", columns: [table.importId, table.position] })],
 );
 
 export const kits = mysqlTable(
@@ -107,6 +300,8 @@ export const kits = mysqlTable(
   {
     id: id(),
     name: varchar("name", { length: 120 }).notNull(),
+    /** What its environment is: "Linux", "PE", or what the trade calls it. */
+    family: varchar("family", { length: 60 }),
     purpose: varchar("purpose", { length: 300 }),
     version: version(),
     createdAt: createdAt(),
@@ -125,11 +320,20 @@ export const releases = mysqlTable(
     name: varchar("name", { length: 60 }).notNull(),
     madeOn: varchar("made_on", { length: 10 }),
     note: text("note"),
+    /** What it can do; the links of the chain go by it. */
+    facts: json<ReleaseFacts | null>("facts"),
+    /** What was read from the file that it was born from. */
+    inspectionId: int("inspection_id"),
+    /** The release that is to be used instead. */
+    supersededById: int("superseded_by_id"),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),
   },
-  (table) => [uniqueIndex("releases_name").on(table.kitId, table.name)],
+  (table) => [
+    uniqueIndex("releases_name").on(table.kitId, table.name),
+    index("releases_inspection").on(table.inspectionId),
+  ],
 );
 
 /** What was read from a file or device; kept for good, a medium points to its latest. */
@@ -150,6 +354,20 @@ export const inspections = mysqlTable(
   (table) => [index("inspections_views").on(table.viewsKey)],
 );
 
+/** What is large about an inspection, apart from it: JSON, compressed. */
+export const inspectionContents = mysqlTable("inspection_contents", {
+  inspectionId: int("inspection_id")
+    .primaryKey()
+    .references(() => inspections.id, { onDelete: "cascade" }),
+  /** Every file with its size: `Listing`. */
+  listing: longBlob("listing"),
+  /** Lists of drivers: `DriverSource[]`. */
+  drivers: longBlob("drivers"),
+  /** `creel.manifest/1`. */
+  manifest: longBlob("manifest"),
+  manifestAt: at("manifest_at"),
+});
+
 export const media = mysqlTable(
   "media",
   {
@@ -161,6 +379,12 @@ export const media = mysqlTable(
     capacityBytes: bigint("capacity_bytes", { mode: "number" }),
     siteId: int("site_id").references(() => sites.id),
     lentTo: varchar("lent_to", { length: 120 }),
+    /** good, worn or distrusted; null: nothing was ever said of it. */
+    condition: varchar("wear", { length: 12, enum: ["good", "worn", "distrusted"] }),
+    /** ISO days: when it was written last, and when it was compared with what it should hold. */
+    writtenOn: varchar("written_on", { length: 10 }),
+    verifiedOn: varchar("verified_on", { length: 10 }),
+    verifiedWhole: boolean("verified_whole"),
     note: text("note"),
     inspectionId: int("inspection_id").references(() => inspections.id),
     retiredAt: at("retired_at"),
@@ -194,6 +418,61 @@ export const loads = mysqlTable(
   ],
 );
 
+/** Test starts of media on computers. */
+export const drills = mysqlTable(
+  "drills",
+  {
+    id: id(),
+    mediumId: int("medium_id")
+      .notNull()
+      .references(() => media.id),
+    computerId: int("computer_id")
+      .notNull()
+      .references(() => computers.id),
+    on: varchar("held_on", { length: 10 }).notNull(),
+    result: varchar("result", { length: 10, enum: ["started", "restored", "failed"] }).notNull(),
+    /** Of the computer, on that day. */
+    firmwareVersion: varchar("firmware_version", { length: 200 }),
+    note: text("note"),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [
+    index("drills_medium").on(table.mediumId, table.on),
+    index("drills_computer").on(table.computerId, table.on),
+  ],
+);
+
+/** System images, as the Restores link needs them. */
+export const systemImages = mysqlTable(
+  "system_images",
+  {
+    id: id(),
+    name: varchar("name", { length: 200 }).notNull(),
+    computerId: int("computer_id")
+      .notNull()
+      .references(() => computers.id),
+    takenAt: at("taken_at").notNull(),
+    body: json<ImageBody>("body").notNull(),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [uniqueIndex("system_images_name").on(table.name), index("system_images_computer").on(table.computerId)],
+);
+
+/** Changes to the world that were rehearsed and are kept to be looked at again; nothing in the inventory follows them. */
+export const rehearsals = mysqlTable("rehearsals", {
+  id: id(),
+  name: varchar("name", { length: 120 }).notNull(),
+  body: json<unknown>("body").notNull(),
+  personName: varchar("person_name", { length: 120 }).notNull(),
+  version: version(),
+  createdAt: createdAt(),
+  updatedAt: updatedAt(),
+});
+
 /** Every change in the inventory: who, when, and what it was before. Never changed, never deleted. */
 export const events = mysqlTable(
   "events",
@@ -210,6 +489,14 @@ export const events = mysqlTable(
     entityVersion: int("entity_version").notNull(),
     before: json<Record<string, unknown> | null>("before"),
     after: json<Record<string, unknown> | null>("after"),
+    /** Why or from what, in a few words: "from lsblk, dmidecode", "import of fleet.csv". */
+    note: varchar("note", { length: 300 }),
+    /** The act over many that it is part of. */
+    batchId: int("batch_id"),
   },
-  (table) => [index("events_entity").on(table.entity, table.entityId, table.id), index("events_at").on(table.at)],
+  (table) => [
+    index("events_entity").on(table.entity, table.entityId, table.id),
+    index("events_at").on(table.at),
+    index("events_batch").on(table.batchId),
+  ],
 );

@@ -1,4 +1,5 @@
 import { createHash } from "node:crypto";
+import { readSync } from "node:fs";
 import { type FileHandle, open, readFile } from "node:fs/promises";
 import { basename } from "node:path";
 import { type ByteSource, ReadFailed } from "@/core/bytes/source";
@@ -9,16 +10,20 @@ export class FileSource implements ByteSource {
     private readonly handle: FileHandle,
     readonly sizeBytes: number,
     readonly path: string,
+    private readonly waits: boolean,
   ) {}
 
-  /** Throws what the operating system says (`ENOENT`, `EACCES`, `EISDIR` …). */
-  static async open(path: string): Promise<FileSource> {
+  /**
+   * Throws what the operating system says (`ENOENT`, `EACCES`, `EISDIR` …). `waits`: reads stop the whole process,
+   * which makes many small ones several times faster and is right where nobody else is served.
+   */
+  static async open(path: string, { waits = false } = {}): Promise<FileSource> {
     const handle = await open(path, "r");
     try {
       const stat = await handle.stat();
       if (stat.isDirectory()) throw Object.assign(new Error("is a directory"), { code: "EISDIR" });
       const sizeBytes = stat.isBlockDevice() ? await deviceBytes(path) : stat.size;
-      return new FileSource(handle, sizeBytes, path);
+      return new FileSource(handle, sizeBytes, path, waits);
     } catch (error) {
       await handle.close();
       throw error;
@@ -36,7 +41,9 @@ export class FileSource implements ByteSource {
     let filled = 0;
     try {
       while (filled < wanted) {
-        const { bytesRead } = await this.handle.read(buffer, filled, wanted - filled, offset + filled);
+        const bytesRead = this.waits
+          ? readSync(this.handle.fd, buffer, filled, wanted - filled, offset + filled)
+          : (await this.handle.read(buffer, filled, wanted - filled, offset + filled)).bytesRead;
         if (bytesRead === 0) break;
         filled += bytesRead;
       }

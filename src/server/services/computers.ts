@@ -1,15 +1,16 @@
-import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
+import { eq, type SQL } from "drizzle-orm";
 import { z } from "zod";
-import type { Verdict } from "@/core/chain/schema";
-import { startProfile } from "@/core/facts/profile";
-import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/facts/schema";
+import { equalJson } from "@/core/facts/equal";
+import { editedProvenance, type FactSource, NO_PROVENANCE, type Provenance } from "@/core/facts/merge";
+import { type Facts, factsSchema } from "@/core/facts/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import { computers, disks, sites } from "../db/schema";
+import { computerFacts, computers, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
-import { difference, recordEvent } from "./events";
-import { coverOfProfiles, type ProfileCover } from "./verdicts";
-import { changing, retire, saveVersioned } from "./versioned";
+import { type Action, difference } from "./events";
+import { factsOfStored } from "./list-store";
+import { changing, staleResult, type Transaction } from "./versioned";
+import { type ComputerWrite, writeComputers } from "./write-computers";
 
 const blankToNull = (value: string | null | undefined) =>
   value === undefined || value === null || value.trim() === "" ? null : value.trim();
@@ -36,81 +37,115 @@ export type ComputerInput = z.infer<typeof computerInputSchema>;
 export type ComputerRow = typeof computers.$inferSelect;
 
 export interface ComputerDetail {
-  row: Omit<ComputerRow, "facts">;
+  row: ComputerRow;
   siteName: string | null;
   facts: Facts;
-}
-
-/** The columns that a computer's input fills. */
-function columnsOf(input: ComputerInput) {
-  const { disks: _disks, ...rest } = input.facts;
-  const facts = { ...rest, computer: { ...rest.computer, tag: input.tag } };
-  return {
-    tag: input.tag,
-    name: input.name,
-    siteId: input.siteId,
-    note: input.note,
-    make: facts.computer.make,
-    model: facts.computer.model,
-    serial: facts.computer.serial,
-    form: facts.computer.form,
-    firmwareKind: facts.firmware.kind,
-    firmwareArch: facts.firmware.arch,
-    facts,
-    startProfile: startProfile(input.facts),
-  };
+  /** Where each fact is from. */
+  provenance: Provenance;
 }
 
 /** What the event log keeps of a computer, one fact group a field. */
-function snapshot(input: ComputerInput): Record<string, unknown> {
-  const { schema: _schema, computer, ...facts } = input.facts;
+export function snapshot(input: ComputerInput, retiredAt: Date | null = null): Record<string, unknown> {
+  const { schema: _schema, computer, collected: _collected, ...facts } = input.facts;
   const { tag: _tag, ...identity } = computer;
-  return { tag: input.tag, name: input.name, siteId: input.siteId, note: input.note, ...identity, ...facts };
+  const { tag, name, siteId, note } = input;
+  return { tag, name, siteId, note, retiredAt: retiredAt?.toISOString() ?? null, ...identity, ...facts };
 }
 
-async function writeDisks(tx: Queries, computerId: number, facts: Facts): Promise<void> {
-  await tx.delete(disks).where(eq(disks.computerId, computerId));
-  const rows = (facts.disks ?? []).map((disk, position) => ({
-    computerId,
-    position,
-    name: disk.name,
-    bytes: disk.bytes,
-    bus: disk.bus,
-    model: disk.model,
-    serial: disk.serial,
-    removable: disk.removable,
-    facts: disk,
-  }));
-  if (rows.length > 0) await tx.insert(disks).values(rows);
+/** The mark of what a person types. */
+export function handSource(context: Context): FactSource {
+  return { kind: "hand", name: "form", at: context.now().toISOString(), by: context.person.name };
+}
+
+/** Facts carry the tag that the computer has here, so that a facts file of it finds it again. */
+function tagged(input: ComputerInput): ComputerInput {
+  return { ...input, facts: { ...input.facts, computer: { ...input.facts.computer, tag: input.tag } } };
+}
+
+export interface NewComputer {
+  input: ComputerInput;
+  provenance: Provenance;
+  action: Action;
+  note: string | null;
 }
 
 /** Adds a computer. Problems: `invalid`, `taken`, `not-found`. */
 export async function addComputer(context: Context, input: unknown): Promise<Result<ComputerRow["id"]>> {
   const parsed = checked(computerInputSchema, input);
   if (!parsed.ok) return parsed;
-  const { tag, facts } = parsed.value;
-  return changing(context, { field: "tag", value: tag }, async (tx) => {
-    const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [inserted] = await tx
-      .insert(computers)
-      .values({ ...columnsOf(parsed.value), ...times })
-      .$returningId();
-    const { id } = inserted as { id: number };
-    await writeDisks(tx, id, facts);
-    await recordEvent(tx, context, {
-      entity: "computer",
-      entityId: id,
-      entityTag: tag,
-      action: "added",
+  const whole = tagged(parsed.value);
+  const provenance = editedProvenance(null, NO_PROVENANCE, whole.facts, handSource(context));
+  return insertComputer(context, { input: whole, provenance, action: "added", note: null });
+}
+
+/** Adds a computer whose facts have marks of their own. */
+export function insertComputer(
+  context: Context,
+  { input, provenance, action, note }: NewComputer,
+): Promise<Result<number>> {
+  const whole = tagged(input);
+  return changing(context, { field: "tag", value: whole.tag }, async (tx) => {
+    const write: ComputerWrite = {
+      id: null,
       version: 1,
-      before: null,
-      after: snapshot(parsed.value),
-    });
-    return ok(id);
+      retiredAt: null,
+      ...whole,
+      provenance,
+      event: { action, before: null, after: snapshot(whole), note },
+    };
+    const ids = await writeComputers(tx, context, [write]);
+    return ok(ids.get(whole.tag) as number);
   });
 }
 
-/** Saves a computer as edited from `version`. Problems: `invalid`, `taken`, `stale`, `not-found`. */
+/** What an act makes of a computer: its next state, and what the event log says. */
+export interface ComputerChange {
+  input: ComputerInput;
+  provenance: Provenance;
+  retiredAt?: Date | null;
+  action: Action;
+  note?: string | null;
+}
+
+/**
+ * Changes a computer from the version that the editor saw. What makes no difference writes nothing. Problems:
+ * `invalid`, `taken`, `stale`, `not-found`, and those of the act itself.
+ */
+export function changeComputer(
+  context: Context,
+  id: number,
+  version: number,
+  act: (current: ComputerDetail, tx: Transaction) => Result<ComputerChange> | Promise<Result<ComputerChange>>,
+  tag = "",
+): Promise<Result<number>> {
+  return changing(context, { field: "tag", value: tag }, async (tx) => {
+    await tx.select({ id: computers.id }).from(computers).where(eq(computers.id, id)).for("update");
+    const current = await readDetail(tx, eq(computers.id, id));
+    if (!current) return fail({ code: "not-found", what: "computer" });
+    const acted = await act(current, tx);
+    if (!acted.ok) return acted;
+    const { provenance, retiredAt = current.row.retiredAt, action, note = null } = acted.value;
+    const input = tagged(acted.value.input);
+    const change = difference(snapshot(inputOf(current), current.row.retiredAt), snapshot(input, retiredAt));
+    if (!change && sameMarks(provenance, current.provenance)) return ok(current.row.version);
+    if (current.row.version !== version) return staleResult(tx, computers, { entity: "computer", id, version });
+    if (!change) {
+      // Only the marks are new: what is known is confirmed, which is no change to be told of.
+      await tx.update(computerFacts).set({ provenance }).where(eq(computerFacts.computerId, id));
+      return ok(version);
+    }
+    await writeComputers(tx, context, [
+      { id, version: version + 1, ...input, retiredAt, provenance, event: { action, ...change, note } },
+    ]);
+    return ok(version + 1);
+  });
+}
+
+function sameMarks(a: Provenance, b: Provenance): boolean {
+  return equalJson(a, b);
+}
+
+/** Saves a computer as edited from `version`: what differs is marked as set by hand. */
 export async function saveComputer(
   context: Context,
   id: number,
@@ -119,34 +154,36 @@ export async function saveComputer(
 ): Promise<Result<number>> {
   const parsed = checked(computerInputSchema, input);
   if (!parsed.ok) return parsed;
-  const { tag, facts } = parsed.value;
-  return changing(context, { field: "tag", value: tag }, async (tx) => {
-    const current = await readDetail(tx, eq(computers.id, id));
-    if (!current) return fail({ code: "not-found", what: "computer" });
-    const change = difference(snapshot(inputOf(current)), snapshot(parsed.value));
-    if (!change) return ok(current.row.version);
-    const set = columnsOf(parsed.value);
-    const saved = await saveVersioned(tx, context, computers, {
-      entity: "computer",
-      id,
-      version,
-      tag,
-      action: "changed",
-      set,
-      ...change,
-    });
-    if (saved.ok) await writeDisks(tx, id, facts);
-    return saved;
-  });
+  const whole = tagged(parsed.value);
+  return changeComputer(
+    context,
+    id,
+    version,
+    (current) =>
+      ok({
+        input: whole,
+        provenance: editedProvenance(current.facts, current.provenance, whole.facts, handSource(context)),
+        action: "changed",
+      }),
+    whole.tag,
+  );
 }
 
+/** Takes a computer out of service, or back. Nothing is deleted. */
 export function retireComputer(
   context: Context,
   id: number,
   version: number,
   retired: boolean,
 ): Promise<Result<number>> {
-  return retire(context, computers, { entity: "computer", id, version, retired });
+  return changeComputer(context, id, version, (current) =>
+    ok({
+      input: inputOf(current),
+      provenance: current.provenance,
+      retiredAt: retired ? (current.row.retiredAt ?? context.now()) : null,
+      action: retired ? "retired" : "brought back",
+    }),
+  );
 }
 
 export function inputOf(detail: ComputerDetail): ComputerInput {
@@ -158,115 +195,31 @@ export function getComputer(context: Context, tag: string): Promise<ComputerDeta
   return readDetail(context.db, eq(computers.tag, tag));
 }
 
-async function readDetail(queries: Queries, where: SQL): Promise<ComputerDetail | null> {
-  const [found] = await queries
-    .select({ row: computers, siteName: sites.name })
+/** The computer that facts speak of: by tag, else by a serial that only one has. */
+export async function findComputer(
+  context: Context,
+  { tag, serial }: { tag: string | null; serial: string | null },
+): Promise<ComputerDetail | null> {
+  const byTag = tag ? await readDetail(context.db, eq(computers.tag, tag)) : null;
+  if (byTag || !serial) return byTag;
+  const rows = await context.db
+    .select({ id: computers.id })
     .from(computers)
+    .where(eq(computers.serial, serial))
+    .limit(2);
+  const [only] = rows;
+  return rows.length === 1 && only ? readDetail(context.db, eq(computers.id, only.id)) : null;
+}
+
+export async function readDetail(queries: Queries, where: SQL): Promise<ComputerDetail | null> {
+  const [found] = await queries
+    .select({ row: computers, siteName: sites.name, stored: computerFacts.facts, provenance: computerFacts.provenance })
+    .from(computers)
+    .innerJoin(computerFacts, eq(computerFacts.computerId, computers.id))
     .leftJoin(sites, eq(sites.id, computers.siteId))
     .where(where);
   if (!found) return null;
-  const itsDisks = await queries
-    .select()
-    .from(disks)
-    .where(eq(disks.computerId, found.row.id))
-    .orderBy(asc(disks.position));
-  const { facts, ...row } = found.row;
-  // Stored facts pass the schema once more, so that older ones gain the fields of today.
-  const whole = factsSchema.parse({ ...facts, schema: FACTS_SCHEMA, disks: itsDisks.map((disk) => disk.facts) });
-  return { row, siteName: found.siteName, facts: whole };
-}
-
-export interface ComputerFilter {
-  /** Part of a tag, name, serial, make or model. */
-  text?: string | undefined;
-  siteId?: number | undefined;
-  /** Only those whose best medium comes to this; `none`: no medium is judged at all. */
-  best?: Verdict | "none" | undefined;
-  retired?: boolean | undefined;
-  /** From 1. */
-  page?: number | undefined;
-}
-
-export interface ComputerListItem {
-  tag: string;
-  name: string | null;
-  siteName: string | null;
-  make: string | null;
-  model: string | null;
-  firmwareKind: string | null;
-  firmwareArch: string | null;
-  legacyMode: string | null;
-  cover: ProfileCover;
-}
-
-export const PAGE_ROWS = 50;
-
-export async function listComputers(
-  context: Context,
-  filter: ComputerFilter,
-): Promise<{ items: ComputerListItem[]; total: number }> {
-  const where = await whereOf(context, filter);
-  const page = Math.max(1, Math.floor(filter.page ?? 1));
-  const [[count], rows] = await Promise.all([
-    context.db.select({ total: sql<number>`COUNT(*)` }).from(computers).where(where),
-    context.db
-      .select({
-        tag: computers.tag,
-        name: computers.name,
-        siteName: sites.name,
-        make: computers.make,
-        model: computers.model,
-        firmwareKind: computers.firmwareKind,
-        firmwareArch: computers.firmwareArch,
-        legacyMode: sql<string | null>`JSON_UNQUOTE(JSON_EXTRACT(${computers.facts}, '$.firmware.legacyMode'))`,
-        profile: computers.startProfile,
-      })
-      .from(computers)
-      .leftJoin(sites, eq(sites.id, computers.siteId))
-      .where(where)
-      .orderBy(asc(computers.tag))
-      .limit(PAGE_ROWS)
-      .offset((page - 1) * PAGE_ROWS),
-  ]);
-  const cover = await coverOfProfiles(
-    context,
-    rows.map((row) => row.profile),
-  );
-  const items = rows.map(({ profile, ...row }) => ({ ...row, cover: cover.get(profile) as ProfileCover }));
-  return { items, total: Number(count?.total ?? 0) };
-}
-
-async function whereOf(context: Context, filter: ComputerFilter): Promise<SQL | undefined> {
-  const conditions: (SQL | undefined)[] = [
-    filter.retired ? isNotNull(computers.retiredAt) : isNull(computers.retiredAt),
-  ];
-  const text = filter.text?.trim();
-  if (text) {
-    const pattern = `%${text.replace(/[\\%_]/g, "\\$&")}%`;
-    conditions.push(
-      or(
-        like(computers.tag, pattern),
-        like(computers.name, pattern),
-        like(computers.serial, pattern),
-        like(computers.make, pattern),
-        like(computers.model, pattern),
-      ),
-    );
-  }
-  if (filter.siteId) conditions.push(eq(computers.siteId, filter.siteId));
-  if (filter.best) {
-    const profiles = await profilesInUse(context);
-    const cover = await coverOfProfiles(context, profiles);
-    const wanted = profiles.filter((profile) => (cover.get(profile)?.best ?? "none") === filter.best);
-    conditions.push(wanted.length > 0 ? inArray(computers.startProfile, wanted) : sql`FALSE`);
-  }
-  return and(...conditions);
-}
-
-export async function profilesInUse(context: Context): Promise<string[]> {
-  const rows = await context.db
-    .selectDistinct({ profile: computers.startProfile })
-    .from(computers)
-    .where(isNull(computers.retiredAt));
-  return rows.map((row) => row.profile);
+  const { row, siteName, stored, provenance } = found;
+  const [facts] = await factsOfStored(queries, [stored]);
+  return { row, siteName, facts: facts as Facts, provenance };
 }

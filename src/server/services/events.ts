@@ -1,11 +1,33 @@
 import { and, desc, eq, gt } from "drizzle-orm";
+import { equalJson } from "@/core/facts/equal";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { events } from "../db/schema";
 import type { StaleChange } from "../problems";
+import { unpacked } from "./list-store";
 
-export type Entity = "computer" | "medium" | "site" | "kit" | "release";
-export type Action = "added" | "changed" | "retired" | "brought back";
+export type Entity =
+  | "computer"
+  | "medium"
+  | "site"
+  | "kit"
+  | "release"
+  | "key card"
+  | "calendar"
+  | "drill"
+  | "image"
+  | "rehearsal";
+export type Action =
+  | "added"
+  | "changed"
+  | "retired"
+  | "brought back"
+  | "took in facts of"
+  | "moved"
+  | "replaced a disk of"
+  | "copied"
+  | "imported"
+  | "undid a change of";
 
 export interface Change {
   entity: Entity;
@@ -15,6 +37,7 @@ export interface Change {
   version: number;
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;
+  note?: string | null;
 }
 
 /** Writes a change to the event log, in the same transaction as the change itself. */
@@ -30,35 +53,42 @@ export async function recordEvent(tx: Queries, context: Context, change: Change)
     entityVersion: change.version,
     before: change.before,
     after: change.after,
+    note: change.note ?? null,
   });
 }
 
-/** The fields that differ, as they were and as they are. Null where nothing does. */
-export function difference(
-  before: Record<string, unknown>,
-  after: Record<string, unknown>,
-): { before: Record<string, unknown>; after: Record<string, unknown> } | null {
-  const was: Record<string, unknown> = {};
-  const is: Record<string, unknown> = {};
+type Fields = Record<string, unknown>;
+
+const isFields = (value: unknown): value is Fields =>
+  typeof value === "object" && value !== null && !Array.isArray(value);
+
+/** The fields that differ, as they were and as they are; of groups only what differs in them. Null where nothing does. */
+export function difference(before: Fields, after: Fields): { before: Fields; after: Fields } | null {
+  const was: Fields = {};
+  const is: Fields = {};
   for (const field of Object.keys(after)) {
-    if (sameValue(before[field], after[field])) continue;
-    was[field] = before[field] ?? null;
-    is[field] = after[field] ?? null;
+    const [one, other] = [before[field] ?? null, after[field] ?? null];
+    if (equalJson(one, other)) continue;
+    const inside = isFields(one) && isFields(other) ? difference(one, { ...nulls(one), ...other }) : null;
+    was[field] = inside ? inside.before : one;
+    is[field] = inside ? inside.after : other;
   }
   return Object.keys(is).length > 0 ? { before: was, after: is } : null;
 }
 
-function sameValue(a: unknown, b: unknown): boolean {
-  return canonical(a ?? null) === canonical(b ?? null);
+/** Members that the other has no more are told as nothing. */
+function nulls(fields: Fields): Fields {
+  return Object.fromEntries(Object.keys(fields).map((field) => [field, null]));
 }
 
-/** Key order does not count. */
-function canonical(value: unknown): string {
-  return JSON.stringify(value, (_key, each: unknown) =>
-    typeof each === "object" && each !== null && !Array.isArray(each)
-      ? Object.fromEntries(Object.entries(each).sort(([a], [b]) => (a < b ? -1 : 1)))
-      : each,
-  );
+/** Fields with a logged difference laid over them: what it does not speak of stays. */
+export function withDifference(fields: Fields, told: Fields): Fields {
+  const result: Fields = { ...fields };
+  for (const [field, value] of Object.entries(told)) {
+    const own = fields[field];
+    result[field] = isFields(value) && isFields(own) ? withDifference(own, value) : value;
+  }
+  return result;
 }
 
 /** What happened to one thing since a version, field by field, latest value last; as committed, not as first read. */
@@ -85,16 +115,26 @@ export async function changesSince(
   );
 }
 
+/** What happened to one thing, latest first. */
 export async function history(
   context: Context,
   entity: Entity,
   entityId: number,
   limit = 50,
 ): Promise<(typeof events.$inferSelect)[]> {
-  return context.db
+  const rows = await context.db
     .select()
     .from(events)
     .where(and(eq(events.entity, entity), eq(events.entityId, entityId)))
     .orderBy(desc(events.id))
     .limit(limit);
+  const sides = await unpacked(
+    context.db,
+    rows.flatMap(({ before, after }) => [before ?? {}, after ?? {}]),
+  );
+  return rows.map((row, index) => ({
+    ...row,
+    before: row.before && (sides[index * 2] ?? null),
+    after: row.after && (sides[index * 2 + 1] ?? null),
+  }));
 }

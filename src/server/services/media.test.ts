@@ -6,17 +6,10 @@ import { testInventory } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { events, inspections, loads, media } from "../db/schema";
 import { problemText, type Result } from "../problems";
-import {
-  addMedium,
-  getMedium,
-  listMedia,
-  type MediumDetail,
-  mediumInputOf,
-  retireMedium,
-  saveMedium,
-  viewsKeyOf,
-} from "./media";
-import { addKit, addRelease, addSite, listKits, listReleases } from "./places";
+import { viewsKeyOf } from "./inspections";
+import { addMedium, getMedium, listMedia, type MediumDetail, mediumInputOf, retireMedium, saveMedium } from "./media";
+import { addSite } from "./places";
+import { addKit, addRelease, listKits, listReleases } from "./releases";
 import { attachmentOf } from "./verdicts";
 
 const inventory = testInventory();

@@ -1,4 +1,3 @@
-import { createHash } from "node:crypto";
 import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Verdict } from "@/core/chain/schema";
@@ -7,8 +6,10 @@ import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computers, inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
-import { PAGE_ROWS, profilesInUse, tagSchema } from "./computers";
+import { PAGE_ROWS, profilesInUse } from "./computer-list";
+import { tagSchema } from "./computers";
 import { difference, recordEvent } from "./events";
+import { asInspection, readInspection, storeInspection, viewsKeyOf } from "./inspections";
 import { judgeAll } from "./verdicts";
 import { changing, retire, saveVersioned } from "./versioned";
 
@@ -16,6 +17,12 @@ export const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
 export type MediumKind = (typeof MEDIUM_KINDS)[number];
 
 const blank = (value: string | null | undefined) => value?.trim() || null;
+
+const DAY_NEEDED = "A day is year, month and day, such as 2026-03-01.";
+const day = z.iso
+  .date(DAY_NEEDED)
+  .nullish()
+  .transform((value) => value ?? null);
 
 export const mediumInputSchema = z.object({
   tag: tagSchema,
@@ -25,6 +32,16 @@ export const mediumInputSchema = z.object({
   siteId: z.number().int().nullable(),
   lentTo: z.string().max(120).nullish().transform(blank),
   note: z.string().max(4000).nullish().transform(blank),
+  condition: z
+    .enum(["good", "worn", "distrusted"])
+    .nullish()
+    .transform((value) => value ?? null),
+  writtenOn: day,
+  /** When it was last compared with what it should hold, and how that went. */
+  verified: z
+    .object({ on: z.iso.date(DAY_NEEDED), whole: z.boolean() })
+    .nullish()
+    .transform((value) => value ?? null),
   /** Releases that it carries. */
   releaseIds: z.array(z.number().int()).max(20),
 });
@@ -47,35 +64,8 @@ export interface MediumDetail {
   inspectedAt: Date | null;
 }
 
-function columnsOf({ releaseIds: _releases, ...columns }: MediumInput) {
-  return columns;
-}
-
-/** Media that firmware cannot tell apart have the same key. */
-export function viewsKeyOf(inspection: Inspection): string {
-  return createHash("sha256").update(JSON.stringify(inspection.views)).digest("hex");
-}
-
-/** What speaks most against relying on a medium, in words. */
-function faultOf(inspection: Inspection): string | null {
-  const findings = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
-  return findings.find((found) => found.severity === "fault")?.text.slice(0, 500) ?? null;
-}
-
-async function storeInspection(tx: Queries, context: Context, inspection: Inspection): Promise<number> {
-  const [row] = await tx
-    .insert(inspections)
-    .values({
-      fileName: inspection.file.name.slice(0, 255),
-      bytes: inspection.file.bytes,
-      sha256: inspection.file.sha256,
-      viewsKey: viewsKeyOf(inspection),
-      fault: faultOf(inspection),
-      body: inspection,
-      createdAt: context.now(),
-    })
-    .$returningId();
-  return (row as { id: number }).id;
+function columnsOf({ releaseIds: _releases, verified, ...columns }: MediumInput) {
+  return { ...columns, verifiedOn: verified?.on ?? null, verifiedWhole: verified?.whole ?? null };
 }
 
 async function writeLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
@@ -88,11 +78,11 @@ async function writeLoads(tx: Queries, mediumId: number, releaseIds: number[]): 
 export async function addMedium(context: Context, input: unknown, inspection: unknown): Promise<Result<number>> {
   const parsed = checked(mediumInputSchema, input);
   if (!parsed.ok) return parsed;
-  const read = checkedInspection(inspection);
+  const read = await checkedInspection(context, inspection);
   if (!read.ok) return read;
   const { tag, releaseIds } = parsed.value;
   return changing(context, { field: "tag", value: tag }, async (tx) => {
-    const inspectionId = read.value ? await storeInspection(tx, context, read.value) : null;
+    const inspectionId = read.value ? await inspectionIdOf(tx, context, read.value) : null;
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [inserted] = await tx
       .insert(media)
@@ -107,7 +97,7 @@ export async function addMedium(context: Context, input: unknown, inspection: un
       action: "added",
       version: 1,
       before: null,
-      after: { ...parsed.value, file: read.value?.file ?? null },
+      after: { ...parsed.value, file: read.value?.inspection.file ?? null },
     });
     return ok(id);
   });
@@ -123,16 +113,16 @@ export async function saveMedium(
 ): Promise<Result<number>> {
   const parsed = checked(mediumInputSchema, input);
   if (!parsed.ok) return parsed;
-  const read = checkedInspection(inspection);
+  const read = await checkedInspection(context, inspection);
   if (!read.ok) return read;
   const { tag, releaseIds } = parsed.value;
   return changing(context, { field: "tag", value: tag }, async (tx) => {
     const current = await readMedium(tx, eq(media.id, id));
     if (!current) return fail({ code: "not-found", what: "medium" });
     const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };
-    const change = difference(before, { ...parsed.value, file: read.value?.file ?? before.file });
+    const change = difference(before, { ...parsed.value, file: read.value?.inspection.file ?? before.file });
     if (!change) return ok(current.row.version);
-    const inspectionId = read.value ? await storeInspection(tx, context, read.value) : current.row.inspectionId;
+    const inspectionId = read.value ? await inspectionIdOf(tx, context, read.value) : current.row.inspectionId;
     const set = { ...columnsOf(parsed.value), inspectionId };
     const saved = await saveVersioned(tx, context, media, {
       entity: "medium",
@@ -148,9 +138,27 @@ export async function saveMedium(
   });
 }
 
-/** What a browser sent as read: null for nothing, else it must be an inspection. */
-function checkedInspection(inspection: unknown): Result<Inspection | null> {
-  return inspection === null ? ok(null) : checked(inspectionSchema, inspection);
+/** What a browser sent as read: null for nothing, an inspection, or the id of one that was kept before. */
+async function checkedInspection(context: Context, inspection: unknown): Promise<Result<Read | null>> {
+  if (inspection === null) return ok(null);
+  const kept = z.object({ kept: z.number().int() }).safeParse(inspection);
+  if (kept.success) {
+    const found = await readInspection(context.db, kept.data.kept);
+    return found
+      ? ok({ id: kept.data.kept, inspection: found.inspection })
+      : fail({ code: "not-found", what: "such file read" });
+  }
+  const read = checked(inspectionSchema, inspection);
+  return read.ok ? ok({ id: null, inspection: read.value }) : read;
+}
+
+interface Read {
+  id: number | null;
+  inspection: Inspection;
+}
+
+function inspectionIdOf(tx: Queries, context: Context, { id, inspection }: Read): Promise<number> | number {
+  return id ?? storeInspection(tx, context, inspection);
 }
 
 export function retireMedium(context: Context, id: number, version: number, retired: boolean): Promise<Result<number>> {
@@ -158,7 +166,8 @@ export function retireMedium(context: Context, id: number, version: number, reti
 }
 
 export function mediumInputOf(detail: MediumDetail): MediumInput {
-  const { tag, name, kind, capacityBytes, siteId, lentTo, note } = detail.row;
+  const { tag, name, kind, capacityBytes, siteId, lentTo, note, condition, writtenOn } = detail.row;
+  const { verifiedOn, verifiedWhole } = detail.row;
   return {
     tag,
     name,
@@ -167,6 +176,9 @@ export function mediumInputOf(detail: MediumDetail): MediumInput {
     siteId,
     lentTo,
     note,
+    condition,
+    writtenOn,
+    verified: verifiedOn === null ? null : { on: verifiedOn, whole: verifiedWhole ?? false },
     releaseIds: detail.loads.map((load) => load.releaseId),
   };
 }
@@ -184,7 +196,7 @@ async function readMedium(queries: Queries, where: SQL): Promise<MediumDetail | 
     .where(where);
   if (!found) return null;
   const itsLoads = await loadsOf(queries, [found.row.id]);
-  return { ...found, loads: itsLoads.get(found.row.id) ?? [] };
+  return { ...found, inspection: asInspection(found.inspection), loads: itsLoads.get(found.row.id) ?? [] };
 }
 
 export async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<number, Load[]>> {

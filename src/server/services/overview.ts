@@ -1,8 +1,9 @@
 import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
 import type { Verdict } from "@/core/chain/schema";
-import { factsOfProfile } from "@/core/facts/profile";
+import type { FirmwareFacts } from "@/core/facts/schema";
 import type { Context } from "../context";
 import { computers, events, media, sites } from "../db/schema";
+import { loadProfiles } from "./fact-profiles";
 import { coverOfProfiles } from "./verdicts";
 
 export type CoverState = Verdict | "none";
@@ -17,7 +18,7 @@ export interface SiteCover {
 export interface CoverGap {
   state: Exclude<CoverState, "holds">;
   /** The facts that the computers share, as firmware words need them. */
-  firmware: ReturnType<typeof factsOfProfile>["firmware"];
+  firmware: FirmwareFacts;
   count: number;
   /** Some of their tags, in order. */
   tags: string[];
@@ -124,13 +125,15 @@ async function gapsOf(
     .from(ranked)
     .where(sql`${ranked.place} <= ${GAP_TAGS}`)
     .orderBy(asc(ranked.tag));
-  return counted.map(({ profile, count }) => ({
-    state: stateOf(profile) as CoverGap["state"],
-    firmware: factsOfProfile(profile).firmware,
-    count,
-    tags: rows.filter((row) => row.profile === profile).map((row) => row.tag),
-    mediaTried,
-  }));
+  const facts = await loadProfiles(
+    context.db,
+    counted.map((each) => each.profile),
+  );
+  return counted.flatMap(({ profile, count }) => {
+    const firmware = facts.get(profile)?.firmware;
+    const tags = rows.filter((row) => row.profile === profile).map((row) => row.tag);
+    return firmware ? [{ state: stateOf(profile) as CoverGap["state"], firmware, count, tags, mediaTried }] : [];
+  });
 }
 
 export function latestEvents(context: Context, limit = 8): Promise<(typeof events.$inferSelect)[]> {

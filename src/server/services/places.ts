@@ -1,13 +1,13 @@
-import { asc, eq, isNull, sql } from "drizzle-orm";
+import { asc, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
-import { computers, kits, media, people, releases, sites } from "../db/schema";
-import { checked, fail, ok, type Result } from "../problems";
+import { computers, media, people, sites } from "../db/schema";
+import { checked, ok, type Result } from "../problems";
 import { recordEvent } from "./events";
 import { changing, type Transaction } from "./versioned";
 
 /** Small lists that the rest refers to: people, sites, kits and their releases. */
-const nameSchema = z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters.");
+export const nameSchema = z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters.");
 
 export function listPeople(db: Context["db"]): Promise<(typeof people.$inferSelect)[]> {
   return db.select().from(people).orderBy(asc(people.id));
@@ -59,47 +59,8 @@ export async function addSite(context: Context, input: unknown): Promise<Result<
   });
 }
 
-export async function addKit(context: Context, input: unknown): Promise<Result<number>> {
-  const parsed = checked(z.object({ name: nameSchema, purpose: z.string().trim().max(300).nullish() }), input);
-  if (!parsed.ok) return parsed;
-  const { name, purpose } = parsed.value;
-  return addNamed(context, name, async (tx) => {
-    const [row] = await tx
-      .insert(kits)
-      .values({ name, purpose: purpose || null })
-      .$returningId();
-    return { entity: "kit", id: (row as { id: number }).id, tag: name, after: { name, purpose: purpose || null } };
-  });
-}
-
-const releaseInputSchema = z.object({
-  kitId: z.number().int(),
-  name: nameSchema.max(60, "A release's name has at most 60 characters."),
-  madeOn: z.iso.date("A date is year, month and day, such as 2026-03-01.").nullish(),
-  note: z.string().trim().max(4000).nullish(),
-});
-
-export async function addRelease(context: Context, input: unknown): Promise<Result<number>> {
-  const parsed = checked(releaseInputSchema, input);
-  if (!parsed.ok) return parsed;
-  const { kitId, name, madeOn, note } = parsed.value;
-  const [kit] = await context.db.select().from(kits).where(eq(kits.id, kitId));
-  if (!kit) return fail({ code: "not-found", what: "kit" });
-  return addNamed(context, name, async (tx) => {
-    const [row] = await tx
-      .insert(releases)
-      .values({ kitId, name, madeOn: madeOn ?? null, note: note || null })
-      .$returningId();
-    return {
-      entity: "release",
-      id: (row as { id: number }).id,
-      tag: `${kit.name} ${name}`,
-      after: { kit: kit.name, name, madeOn: madeOn ?? null, note: note || null },
-    };
-  });
-}
-
-async function addNamed(
+/** Adds a thing that has a name of its own, with its event. */
+export async function addNamed(
   context: Context,
   name: string,
   insert: (tx: Transaction) => Promise<{
@@ -122,35 +83,4 @@ async function addNamed(
     });
     return ok(id);
   });
-}
-
-export interface ReleaseItem {
-  id: number;
-  kitId: number;
-  kitName: string;
-  name: string;
-  madeOn: string | null;
-  note: string | null;
-  media: number;
-}
-
-export async function listReleases(context: Context): Promise<ReleaseItem[]> {
-  const rows = await context.db
-    .select({
-      id: releases.id,
-      kitId: releases.kitId,
-      kitName: kits.name,
-      name: releases.name,
-      madeOn: releases.madeOn,
-      note: releases.note,
-      media: sql<number>`(SELECT COUNT(*) FROM loads JOIN media ON media.id = loads.medium_id WHERE loads.release_id = ${releases.id} AND media.retired_at IS NULL)`,
-    })
-    .from(releases)
-    .innerJoin(kits, eq(kits.id, releases.kitId))
-    .orderBy(asc(kits.name), asc(releases.name));
-  return rows.map((row) => ({ ...row, media: Number(row.media) }));
-}
-
-export function listKits(context: Context): Promise<(typeof kits.$inferSelect)[]> {
-  return context.db.select().from(kits).orderBy(asc(kits.name));
 }

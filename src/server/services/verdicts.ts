@@ -1,11 +1,13 @@
 import { inArray, isNull, sql } from "drizzle-orm";
-import { betterStart, compareVerdicts } from "@/core/chain/match";
+import { betterStart } from "@/core/chain/match";
+import { compareVerdicts } from "@/core/chain/order";
 import type { Link, Verdict } from "@/core/chain/schema";
-import { factsOfProfile } from "@/core/facts/profile";
+import { type StartFacts, startProfile } from "@/core/facts/profile";
 import type { Attachment, Views } from "@/core/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspections, media } from "../db/schema";
+import { loadProfiles } from "./fact-profiles";
 
 /** How a kind of medium can be attached; null: either way. */
 export function attachmentOf(kind: string): Attachment | null {
@@ -36,7 +38,8 @@ function parsed(views: string | Views): Views {
   return typeof views === "string" ? (JSON.parse(views) as Views) : views;
 }
 
-async function loadViews(queries: Queries, keys: string[]): Promise<void> {
+/** What firmware makes of media, by the key of it. */
+export async function loadViews(queries: Queries, keys: string[]): Promise<Map<string, Views>> {
   const missing = [...new Set(keys)].filter((key) => !viewsByKey.has(key));
   for (let at = 0; at < missing.length; at += 200) {
     const firstOfEach = queries
@@ -50,17 +53,24 @@ async function loadViews(queries: Queries, keys: string[]): Promise<void> {
       .where(inArray(inspections.id, firstOfEach));
     for (const row of rows) keep(viewsByKey, row.key, parsed(row.views), VIEWS_KEPT);
   }
+  return new Map(keys.flatMap((key) => (viewsByKey.has(key) ? [[key, viewsByKey.get(key) as Views]] : [])));
+}
+
+/** A computer's facts about starting, and what they are known by. */
+interface StartProfile {
+  key: string;
+  facts: StartFacts;
 }
 
 /** The Starts link of a computer's profile on a medium's views. The views must have been loaded. */
-function judged(profile: string, viewsKey: string, kind: string): StartVerdict {
+function judged(profile: StartProfile, viewsKey: string, kind: string): StartVerdict {
   const as = attachmentOf(kind);
-  const key = `${profile} ${viewsKey} ${as}`;
+  const key = `${profile.key} ${viewsKey} ${as}`;
   const known = verdicts.get(key);
   if (known) return known;
   const views = viewsByKey.get(viewsKey);
   if (!views) throw new Error(`The views ${viewsKey} were not loaded.`);
-  const { as: attached, starts } = betterStart({ views }, factsOfProfile(profile), as);
+  const { as: attached, starts } = betterStart({ views }, profile.facts, as);
   return keep(verdicts, key, { as: attached, link: starts }, VERDICTS_KEPT);
 }
 
@@ -69,11 +79,27 @@ export async function judgeAll(
   queries: Queries,
   pairs: { profile: string; viewsKey: string; kind: string }[],
 ): Promise<StartVerdict[]> {
-  await loadViews(
-    queries,
-    pairs.map((pair) => pair.viewsKey),
-  );
-  return pairs.map((pair) => judged(pair.profile, pair.viewsKey, pair.kind));
+  const [profiles] = await Promise.all([
+    startProfiles(
+      queries,
+      pairs.map((pair) => pair.profile),
+    ),
+    loadViews(
+      queries,
+      pairs.map((pair) => pair.viewsKey),
+    ),
+  ]);
+  return pairs.map((pair) => judged(profiles(pair.profile), pair.viewsKey, pair.kind));
+}
+
+/** Gives each of some profiles with its facts. */
+async function startProfiles(queries: Queries, keys: string[]): Promise<(key: string) => StartProfile> {
+  const known = await loadProfiles(queries, keys);
+  return (key) => {
+    const facts = known.get(key);
+    if (!facts) throw new Error(`The profile ${key} is not kept.`);
+    return { key, facts };
+  };
 }
 
 export interface ProfileCover {
@@ -94,15 +120,51 @@ export async function coverOfProfiles(context: Context, profiles: string[]): Pro
     context.db,
     groups.map((group) => group.viewsKey),
   );
+  const known = await startProfiles(context.db, profiles);
   const cover = new Map<string, ProfileCover>();
   for (const profile of new Set(profiles)) {
     const entry: ProfileCover = { best: null, counts: { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 } };
     for (const group of groups) {
-      const { verdict } = judged(profile, group.viewsKey, group.kind).link;
+      const { verdict } = judged(known(profile), group.viewsKey, group.kind).link;
       entry.counts[verdict] += Number(group.count);
       if (entry.best === null || compareVerdicts(verdict, entry.best) < 0) entry.best = verdict;
     }
     cover.set(profile, entry);
   }
   return cover;
+}
+
+export interface MediumShift {
+  tag: string;
+  before: Verdict;
+  after: Verdict;
+}
+
+const SHIFTS_MAX = 50;
+
+/** Media in use whose Starts verdict differs between two profiles of one computer. */
+export async function shiftOfMedia(context: Context, was: StartFacts, is: StartFacts): Promise<MediumShift[]> {
+  const [before, after] = [was, is].map((facts) => ({ key: startProfile(facts), facts })) as [
+    StartProfile,
+    StartProfile,
+  ];
+  if (before.key === after.key) return [];
+  const rows = await context.db
+    .select({ tag: media.tag, kind: media.kind, viewsKey: inspections.viewsKey })
+    .from(media)
+    .innerJoin(inspections, sql`${inspections.id} = ${media.inspectionId}`)
+    .where(isNull(media.retiredAt))
+    .orderBy(media.tag);
+  await loadViews(
+    context.db,
+    rows.map((row) => row.viewsKey),
+  );
+  return rows
+    .map(({ tag, kind, viewsKey }) => ({
+      tag,
+      before: judged(before, viewsKey, kind).link.verdict,
+      after: judged(after, viewsKey, kind).link.verdict,
+    }))
+    .filter((shift) => shift.before !== shift.after)
+    .slice(0, SHIFTS_MAX);
 }

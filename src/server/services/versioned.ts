@@ -49,7 +49,7 @@ export async function saveVersioned(
 }
 
 /** Locking reads: the transaction's own view may be older than the change that got in between. */
-async function staleResult(
+export async function staleResult(
   queries: Queries,
   table: VersionedTable,
   change: Pick<VersionedChange, "entity" | "id" | "version">,

@@ -1,7 +1,9 @@
 import type { Metadata } from "next";
+import Link from "next/link";
 import { listSites } from "@/server/services/places";
 import { currentContext } from "../../_lib/context";
 import { ComputerForm } from "../computer-form";
+import { ComputersNav } from "../nav";
 
 export const metadata: Metadata = { title: "Add a computer" };
 
@@ -9,7 +11,16 @@ export default async function NewComputer() {
   const sites = await listSites(await currentContext());
   return (
     <>
-      <h1 className="mb-3">Add a computer</h1>
+      <ComputersNav here="/computers" />
+      <h1>Add a computer</h1>
+      <p className="mt-1 mb-4 max-w-2xl text-quiet">
+        Nobody needs to type sixty facts:{" "}
+        <Link prefetch={false} className="link" href="/computers/facts">
+          take in
+        </Link>{" "}
+        what the collector or the tools on the computer say. What is typed here counts as set by hand, and is not
+        replaced by what is taken in later unless you say so.
+      </p>
       <ComputerForm opened={null} sites={sites.map(({ id, name }) => ({ id, name }))} />
     </>
   );

@@ -2,8 +2,13 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { RetireButton } from "@/app/_parts/retire-button";
+import { ContentsView } from "@/app/_reading/contents-view";
+import { InspectionView } from "@/app/_reading/inspection-view";
+import { ProgramsView } from "@/app/_reading/programs-view";
 import type { Verdict } from "@/core/chain/schema";
+import { weakestVerdict } from "@/core/fleet/cell";
 import { history } from "@/server/services/events";
+import { type Fleet, fleet } from "@/server/services/fleet";
 import { computersOf, getMedium, mediumInputOf } from "@/server/services/media";
 import { ChainLink } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
@@ -13,7 +18,6 @@ import { dateText, mediumKindText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { listState, type SearchParams } from "../../_lib/params";
 import { retireMediumAction } from "../actions";
-import { InspectionView } from "../inspection-view";
 import { MediumList } from "../list";
 
 interface Props {
@@ -56,9 +60,16 @@ export default async function Medium({ params, searchParams }: Props) {
                 {row.retiredAt && " · retired"}
               </p>
               <p className="text-quiet">
-                {detail.loads.length > 0
-                  ? `Carries ${detail.loads.map((load) => `${load.kitName} ${load.releaseName}${load.madeOn ? ` of ${dateText(load.madeOn)}` : ""}`).join(", ")}`
-                  : "Not recorded: which release it carries"}
+                {detail.loads.length === 0 && "Not recorded: which release it carries"}
+                {detail.loads.map((load, index) => (
+                  <span key={load.releaseId}>
+                    {index === 0 ? "Carries " : ", "}
+                    <Link prefetch={false} className="link" href={`/kits/${load.releaseId}`}>
+                      {load.kitName} {load.releaseName}
+                    </Link>
+                    {load.madeOn && ` of ${dateText(load.madeOn)}`}
+                  </span>
+                ))}
               </p>
             </div>
             <div className="flex gap-2">
@@ -71,6 +82,7 @@ export default async function Medium({ params, searchParams }: Props) {
               />
             </div>
           </header>
+          {!row.retiredAt && <Chains all={await fleet(context)} tag={row.tag} />}
           {started && <Started started={started} tag={row.tag} />}
           <section className="mt-6">
             <h2>What is on it</h2>
@@ -78,6 +90,26 @@ export default async function Medium({ params, searchParams }: Props) {
               <div className="mt-1">
                 <InspectionView inspection={inspection} capacityBytes={capacityBytes} />
                 <p className="caption">Read {dateText(detail.inspectedAt)}.</p>
+                <p className="mt-3">
+                  <Link prefetch={false} className="link" href="/kits/look?show=inside">
+                    Look inside
+                  </Link>{" "}
+                  <span className="text-quiet">by dropping its file: what takes the room, and taking files out.</span>
+                </p>
+                <details className="mt-4">
+                  <summary className="cursor-pointer font-semibold">
+                    {plural(inspection.programs.length, "program")} for UEFI, and who signed them
+                  </summary>
+                  <div className="mt-2">
+                    <ProgramsView programs={inspection.programs} today={context.now().toISOString()} />
+                  </div>
+                </details>
+                <details className="mt-2">
+                  <summary className="cursor-pointer font-semibold">What it installs, runs and drives</summary>
+                  <div className="mt-2">
+                    <ContentsView inspection={inspection} />
+                  </div>
+                </details>
               </div>
             ) : (
               <p className="mt-1">
@@ -101,6 +133,35 @@ export default async function Medium({ params, searchParams }: Props) {
         </article>
       }
     />
+  );
+}
+
+const ENDS: Record<Verdict, string> = {
+  holds: "hold to the end",
+  "holds-after-change": "hold after a change",
+  unknown: "not known",
+  broken: "broken",
+};
+
+/** What its whole chains come to, over all computers. */
+function Chains({ all, tag }: { all: Fleet; tag: string }) {
+  const column = all.media.findIndex(({ part }) => part.tag === tag);
+  if (column < 0) return null;
+  const counts = { holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 };
+  for (let row = 0; row < all.computers.length; row++) counts[weakestVerdict(all.matrix.cell(row, column))]++;
+  const told = (["holds", "holds-after-change", "unknown", "broken"] as const).filter((verdict) => counts[verdict] > 0);
+  return (
+    <p className="mt-4 flex flex-wrap items-baseline gap-x-4 gap-y-1">
+      <span className="font-semibold">Its whole chains:</span>
+      {told.map((verdict) => (
+        <span key={verdict} className="whitespace-nowrap">
+          <ChainLink verdict={verdict} height={13} /> {counts[verdict].toLocaleString("en-GB")} {ENDS[verdict]}
+        </span>
+      ))}
+      <Link prefetch={false} className="link" href={`/chains?release=${encodeURIComponent(tag)}`}>
+        See them
+      </Link>
+    </p>
   );
 }
 

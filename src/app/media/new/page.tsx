@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
-import { listReleases, listSites } from "@/server/services/places";
+import { listSites } from "@/server/services/places";
+import { listReleases } from "@/server/services/releases";
 import { currentContext } from "../../_lib/context";
 import { MediumForm } from "../medium-form";
 

@@ -19,11 +19,11 @@ const EFI_APPLICATION = 10;
 /**
  * The file that UEFI firmware of `arch` takes from a medium. The reference firmware reads the first file that it
  * finds and looks only at its signature and subsystem before it settles for it (EDK2, BmLoadOption.c,
- * `BmIsLoadOptionPeImage`).
+ * `BmIsLoadOptionPeImage`). `after`: only volumes behind that one are looked into.
  */
-export function chooseLoader(view: UefiView, arch: Arch): Choice {
+export function chooseLoader(view: UefiView, arch: Arch, after: UefiVolume | null = null): Choice {
   const choice: Choice = { skipped: [], chosen: null };
-  for (const volume of view.volumes) {
+  for (const volume of view.volumes.slice(after ? view.volumes.indexOf(after) + 1 : 0)) {
     const start = volume.files[arch];
     if (!start) continue;
     const why = absentWhy(start.loader);

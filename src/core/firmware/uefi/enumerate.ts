@@ -7,7 +7,7 @@ import { decodeMbr, isProtective, isUsed, MBR_TYPE_EFI_SYSTEM, MBR_TYPE_PROTECTI
 import { recogniseVolume } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
 import type { Place } from "../place";
-import { readStartFiles } from "./loader";
+import { StartFileReader } from "./loader";
 import type { Leniency, UefiNote, UefiView, UefiVolume } from "./view";
 
 /**
@@ -16,8 +16,12 @@ import type { Leniency, UefiNote, UefiView, UefiVolume } from "./view";
  *
  * `blockBytes` is the sector size of the device: 512 for a stick, 2,048 for a disc.
  */
-export async function enumerateUefi(source: ByteSource, blockBytes: number): Promise<UefiView> {
-  const walk = new Walk(blockBytes);
+export async function enumerateUefi(
+  source: ByteSource,
+  blockBytes: number,
+  reader = new StartFileReader(),
+): Promise<UefiView> {
+  const walk = new Walk(blockBytes, reader);
   await walk.connect({ source, place: [], start: 0, insideHardDisk: false, insideElTorito: false, leniencies: [] });
   return { notes: walk.notes, volumes: walk.volumes };
 }
@@ -44,7 +48,10 @@ class Walk {
   readonly notes: UefiNote[] = [];
   readonly volumes: UefiVolume[] = [];
   private devices = 0;
-  constructor(private readonly blockBytes: number) {}
+  constructor(
+    private readonly blockBytes: number,
+    private readonly reader: StartFileReader,
+  ) {}
 
   /** A device is a table of partitions or, where it is none, a volume; tables are tried in EDK2's order. */
   async connect(device: Device): Promise<void> {
@@ -134,14 +141,13 @@ class Walk {
   }
 
   private async udfVolume(device: Device, tree: UdfTree): Promise<void> {
+    const volume = { filesystem: "udf", start: device.start, length: device.source.sizeBytes } as const;
     this.volumes.push({
+      ...volume,
       place: [...device.place, { kind: "udf", number: 1 }],
-      start: device.start,
-      length: device.source.sizeBytes,
-      filesystem: "udf",
       label: tree.label,
       leniencies: ["udf"],
-      files: await readStartFiles(tree),
+      files: await this.reader.read(tree, volume),
     });
   }
 
@@ -279,14 +285,13 @@ class Walk {
     const { source, place } = device;
     const fat = await FatTree.open(source);
     if (fat && !fat.geometry.tooFewClusters) {
+      const volume = { filesystem: fat.geometry.kind, start: device.start, length: source.sizeBytes };
       this.volumes.push({
+        ...volume,
         place,
-        start: device.start,
-        length: source.sizeBytes,
-        filesystem: fat.geometry.kind,
         label: fat.label,
         leniencies: fat.geometry.signed ? device.leniencies : [...device.leniencies, "boot-sector-unsigned"],
-        files: await readStartFiles(fat),
+        files: await this.reader.read(fat, volume),
       });
     } else if (fat) this.notes.push({ code: "fat-too-few-clusters", place, clusters: fat.geometry.clusterCount });
     else this.notes.push({ code: "volume-not-read", place, filesystem: (await recogniseVolume(source)).kind });

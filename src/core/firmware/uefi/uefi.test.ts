@@ -64,6 +64,8 @@ describe("which file it takes", () => {
     subsystem: 10,
     faults: [],
     sbat: null,
+    signing: null,
+    firstStage: null,
     ...more,
   });
   const volume = (number: number, start: StartFile): UefiVolume => ({

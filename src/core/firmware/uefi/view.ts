@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { placeSchema } from "../place";
+import { signatureFaultSchema } from "./signature-fault";
 
 /**
  * What UEFI firmware makes of a medium attached in one way: the volumes that it can look into, in the order in
@@ -19,6 +20,36 @@ export const LOADER_PATHS = {
 } as const satisfies Record<z.infer<typeof architectureSchema>, string>;
 
 export const sbatRowSchema = z.object({ component: z.string(), generation: z.number().int() });
+
+/** What Secure Boot goes by: digests and signatures of a program. Certificates are named by their SHA-256. */
+export const signingSchema = z.object({
+  /** Authenticode digests, lower-case hex, by kind; SHA-256 always, others where a signature is computed with them. */
+  digests: z.partialRecord(z.enum(["sha1", "sha256", "sha384", "sha512"]), z.string()),
+  /** It has a certificate table, whatever that holds. */
+  signed: z.boolean(),
+  /** The table does not end where its last entry does. */
+  tableCut: z.boolean(),
+  entries: z.array(
+    z.object({
+      digestName: z.enum(["sha1", "sha256", "sha384", "sha512"]).nullable(),
+      fault: signatureFaultSchema.nullable(),
+      signers: z.array(z.string()),
+      carried: z.array(z.string()),
+    }),
+  ),
+});
+export type LoaderSigning = z.infer<typeof signingSchema>;
+
+/** What a first-stage loader checks the next stage with, beside the computer's own lists. */
+export const firstStageSchema = z.object({
+  allowed: z.array(z.string()),
+  allowedDigests: z.array(z.string()),
+  revoked: z.array(z.string()),
+  revokedDigests: z.array(z.string()),
+  /** The least generations that it brings along, as text; null for one that is older than SBAT. */
+  sbatLevel: z.string().nullable(),
+});
+export type FirstStage = z.infer<typeof firstStageSchema>;
 
 /** A loader file, or the stage behind it. */
 export const loaderSchema = z.object({
@@ -45,6 +76,10 @@ export const loaderSchema = z.object({
     ]),
   ),
   sbat: z.array(sbatRowSchema).nullable(),
+  /** Null: not read, or not readable. */
+  signing: signingSchema.nullable().default(null),
+  /** Null where it is no first stage. */
+  firstStage: firstStageSchema.nullable().default(null),
 });
 export type Loader = z.infer<typeof loaderSchema>;
 

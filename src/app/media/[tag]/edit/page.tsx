@@ -1,7 +1,8 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
 import { getMedium, mediumInputOf } from "@/server/services/media";
-import { listReleases, listSites } from "@/server/services/places";
+import { listSites } from "@/server/services/places";
+import { listReleases } from "@/server/services/releases";
 import { currentContext } from "../../../_lib/context";
 import { MediumForm } from "../../medium-form";
 

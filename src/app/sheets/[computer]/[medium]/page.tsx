@@ -5,7 +5,9 @@ import QRCode from "qrcode";
 import { LINK_NAMES } from "@/core/chain/schema";
 import { runSheetSteps } from "@/core/run-sheet/steps";
 import { changeText, linkTitle, verdictText } from "@/core/words/reasons";
+import { outcomeText } from "@/core/words/routes";
 import { getComputer } from "@/server/services/computers";
+import { asKeyCard, keyCardOf } from "@/server/services/key-cards";
 import { getMedium } from "@/server/services/media";
 import { routesOf } from "@/server/services/routes";
 import { ChainHead, verdictsOf } from "@/ui/chain";
@@ -30,13 +32,13 @@ export default async function RunSheet({ params }: Props) {
     getMedium(context, decodeURIComponent(mediumTag)),
   ]);
   if (!computer || !medium) notFound();
-  const route = (await routesOf(context, computer)).find((each) => each.mediumTag === medium.row.tag);
+  const route = (await routesOf(context, computer)).find((each) => each.medium === medium.row.tag);
   const title = (
     <h1>
       Bring back <span className="code">{computer.row.tag}</span> with <span className="code">{medium.row.tag}</span>
     </h1>
   );
-  if (!route) {
+  if (!route || !medium.inspection) {
     return (
       <article className="max-w-3xl">
         {title}
@@ -52,6 +54,7 @@ export default async function RunSheet({ params }: Props) {
     );
   }
   const { starts } = route.links;
+  const card = await keyCardOf(context, computer.row.make, computer.row.model);
   const steps = runSheetSteps({
     computer: { tag: computer.row.tag, name: computer.row.name, siteName: computer.siteName, facts: computer.facts },
     medium: {
@@ -70,6 +73,7 @@ export default async function RunSheet({ params }: Props) {
     },
     as: route.as,
     starts,
+    keyCard: asKeyCard(card),
   });
   const qr = await QRCode.toString(computer.row.tag, { type: "svg", margin: 0, errorCorrectionLevel: "M" });
   return (
@@ -99,6 +103,10 @@ export default async function RunSheet({ params }: Props) {
       </header>
       <div className="mt-3">
         <ChainHead links={verdictsOf(route.links)} />
+        <p className="mt-2">
+          Gives back: <strong>{outcomeText(route.outcome)}</strong>
+          {route.release && `, with ${route.release}`}.
+        </p>
       </div>
       {starts.verdict !== "holds" && (
         <div className="mt-3 border-2 border-ink px-3 py-2">

@@ -1,0 +1,139 @@
+import type { ImageInput } from "../../src/server/services/images";
+
+/** What is known of the demo's media: when they were written and last compared with what they should hold. */
+export const STATES: Record<
+  string,
+  { condition?: "good" | "worn" | "distrusted"; writtenOn?: string; verified?: { on: string; whole: boolean } }
+> = {
+  "RM-01": { condition: "good", writtenOn: "2026-03-02", verified: { on: "2026-10-05", whole: true } },
+  "RM-02": { condition: "good", writtenOn: "2026-03-02", verified: { on: "2026-03-02", whole: true } },
+  "RM-03": { writtenOn: "2026-08-14", verified: { on: "2026-09-01", whole: false } },
+  "RM-04": { condition: "worn", writtenOn: "2021-04-19" },
+  "RM-05": { condition: "good", writtenOn: "2026-03-03", verified: { on: "2026-10-05", whole: true } },
+  "LN-01": { condition: "good", writtenOn: "2026-02-10", verified: { on: "2026-10-05", whole: true } },
+  "LN-02": { condition: "worn", writtenOn: "2026-02-10" },
+  "LN-04": { condition: "good", writtenOn: "2026-02-11", verified: { on: "2026-08-30", whole: true } },
+  "SP-01": { condition: "good", writtenOn: "2026-01-08", verified: { on: "2026-11-02", whole: true } },
+  "SP-02": { writtenOn: "2026-01-08" },
+  "SP-03": { condition: "good", writtenOn: "2020-09-01", verified: { on: "2026-06-20", whole: true } },
+  "XX-01": { condition: "distrusted" },
+};
+
+/** Drills that were held: medium, computer, day, what came of it; with the firmware of that day where it was another. */
+export const DRILLS: [string, string, string, "started" | "restored" | "failed", string?][] = [
+  ["RM-01", "HO-001", "2026-10-06", "started"],
+  ["RM-01", "HO-005", "2026-10-06", "started"],
+  ["RM-01", "HO-004", "2026-04-02", "started", "2.14"],
+  ["RM-05", "HO-001", "2026-10-06", "started"],
+  ["LN-01", "HO-002", "2026-10-07", "started"],
+  ["LN-01", "HO-003", "2026-10-07", "failed"],
+  ["LN-04", "PE-B1", "2026-09-12", "started"],
+  ["SP-01", "HO-SRV1", "2026-11-03", "restored"],
+  ["SP-01", "HO-001", "2026-11-03", "restored"],
+  ["SP-03", "WS-002", "2024-05-14", "started"],
+  ["RM-04", "FU-E1", "2025-07-30", "started"],
+];
+
+const WHOLE_UEFI = [
+  { role: "esp", active: false },
+  { role: "msr", active: false },
+  { role: "system", active: false },
+  { role: "recovery", active: false },
+];
+const WHOLE_BIOS = [{ role: "system", active: true }];
+const SPINDLE = { kit: "Spindle", kitVersion: "3.0", sectorBytes: 512, encrypted: false, keyPlace: null } as const;
+const FULL = { kind: "full", parent: null } as const;
+const gigabytes = (count: number) => Math.round(count * 1e9);
+
+/** System images that were taken; make and model as of the computer. */
+export const IMAGES_TAKEN: (Omit<ImageInput, "body"> & { body: Omit<ImageInput["body"], "make" | "model"> })[] = [
+  {
+    name: "HO-001 2026-10-30",
+    computer: "HO-001",
+    takenAt: "2026-10-30T18:00:00Z",
+    body: {
+      ...SPINDLE,
+      ...FULL,
+      mode: "uefi",
+      diskBytes: gigabytes(500.107862016),
+      partitions: WHOLE_UEFI,
+      verified: { on: "2026-10-30", whole: true },
+      places: [{ on: "medium", tag: "SP-01" }],
+    },
+  },
+  {
+    name: "HO-SRV1 2026-11-01",
+    computer: "HO-SRV1",
+    takenAt: "2026-11-01T02:00:00Z",
+    body: {
+      ...SPINDLE,
+      ...FULL,
+      mode: "uefi",
+      diskBytes: gigabytes(480.103981056),
+      partitions: WHOLE_UEFI,
+      verified: { on: "2026-11-03", whole: true },
+      places: [
+        { on: "medium", tag: "SP-01" },
+        { on: "share", name: "the image share at head office", sites: ["Head office", "Workshop"] },
+      ],
+    },
+  },
+  {
+    name: "HO-004 2026-05-12",
+    computer: "HO-004",
+    takenAt: "2026-05-12T17:30:00Z",
+    body: {
+      ...SPINDLE,
+      ...FULL,
+      mode: "uefi",
+      diskBytes: gigabytes(256.060514304),
+      partitions: WHOLE_UEFI,
+      verified: { on: "2026-05-12", whole: true },
+      places: [{ on: "share", name: "the image share at head office", sites: ["Head office", "Workshop"] }],
+    },
+  },
+  {
+    name: "WS-002 2026-02-20",
+    computer: "WS-002",
+    takenAt: "2026-02-20T16:00:00Z",
+    body: {
+      ...SPINDLE,
+      ...FULL,
+      kitVersion: "2.3",
+      mode: "bios",
+      diskBytes: gigabytes(250.059350016),
+      partitions: WHOLE_BIOS,
+      verified: null,
+      places: [{ on: "computer", tag: "WS-002", diskSerial: null }],
+    },
+  },
+  {
+    name: "NP-001 2026-09-14 increment",
+    computer: "NP-001",
+    takenAt: "2026-09-14T20:00:00Z",
+    body: {
+      ...SPINDLE,
+      kind: "incremental",
+      parent: "NP-001 2026-03-01",
+      mode: "uefi",
+      diskBytes: gigabytes(500.107862016),
+      partitions: WHOLE_UEFI,
+      verified: null,
+      places: [{ on: "medium", tag: "SP-01" }],
+    },
+  },
+  {
+    name: "SA-001 2026-07-02",
+    computer: "SA-001",
+    takenAt: "2026-07-02T19:00:00Z",
+    body: {
+      ...SPINDLE,
+      ...FULL,
+      mode: "uefi",
+      diskBytes: gigabytes(1000.204886016),
+      partitions: [{ role: "system", active: false }],
+      verified: { on: "2026-07-02", whole: true },
+      places: [{ on: "disk", name: "Disk 3", site: "Sandsay" }],
+    },
+  },
+];

@@ -1,0 +1,53 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { fleet } from "@/server/services/fleet";
+import { listRehearsals } from "@/server/services/rehearsals";
+import { timeText } from "@/ui/words";
+import { currentContext } from "../../_lib/context";
+import { RehearsalForm } from "./rehearsal-form";
+
+export const metadata: Metadata = { title: "What if" };
+
+export default async function Rehearsals() {
+  const context = await currentContext();
+  const [kept, { computers, media }] = await Promise.all([listRehearsals(context), fleet(context)]);
+  const all = <T,>(values: (T | null)[]) => [...new Set(values.filter((value) => value !== null))].sort();
+  return (
+    <>
+      <p>
+        <Link className="link" href="/chains">
+          Chains
+        </Link>
+      </p>
+      <h1>What if …</h1>
+      <p className="mb-4 max-w-2xl text-quiet">
+        A change is rehearsed before it happens: which routes would break or heal, on which computers, and what to
+        prepare first. Nothing in the inventory changes.
+      </p>
+      <RehearsalForm
+        sites={all(computers.map(({ site }) => site))}
+        models={all(computers.map(({ facts }) => facts.computer.model))}
+        releases={all(media.flatMap(({ releases }) => releases.map(({ name }) => name)))}
+        media={media.map(({ part }) => part.tag)}
+        systems={all(computers.flatMap(({ facts }) => (facts.systems ?? []).map(({ name }) => name)))}
+      />
+      <h2 className="mt-6">Rehearsed before</h2>
+      {kept.length === 0 ? (
+        <p className="mt-1 text-quiet">Nothing yet. Each rehearsal has an address of its own and can be sent on.</p>
+      ) : (
+        <ul className="mt-2 divide-y divide-line border-line border-y">
+          {kept.map((item) => (
+            <li key={item.id} className="flex justify-between gap-4 py-1.5">
+              <Link prefetch={false} className="link" href={`/chains/rehearsals/${item.id}`}>
+                {item.name}
+              </Link>
+              <span className="caption whitespace-nowrap">
+                {item.personName}, {timeText(item.createdAt)}
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </>
+  );
+}

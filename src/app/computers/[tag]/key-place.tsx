@@ -1,0 +1,81 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { type FormEvent, useState, useTransition } from "react";
+import { visible } from "@/core/words/visible";
+import { problemText } from "@/server/problems";
+import { setPartitionAction } from "../actions";
+
+/** Where an encrypted partition's recovery key is kept: a place, never the key. */
+export function KeyPlace({
+  computer,
+  disk,
+  partition,
+  title,
+  place,
+}: {
+  computer: { id: number; version: number };
+  disk: number;
+  partition: number;
+  title: string;
+  place: string | null;
+}) {
+  const router = useRouter();
+  const [editing, setEditing] = useState(false);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [pending, start] = useTransition();
+  const save = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const typed = String(new FormData(event.currentTarget).get("place") ?? "");
+    start(async () => {
+      const result = await setPartitionAction(computer.id, computer.version, {
+        disk,
+        partition,
+        change: { keyPlace: typed },
+      });
+      setProblem(
+        result.ok
+          ? null
+          : result.problem.code === "invalid"
+            ? (result.problem.fields.place ?? problemText(result.problem))
+            : problemText(result.problem),
+      );
+      if (!result.ok) return;
+      setEditing(false);
+      router.refresh();
+    });
+  };
+  if (!editing)
+    return (
+      <div>
+        <span className={place ? "" : "font-semibold text-plum"}>
+          Encrypted; its recovery key: {place ? visible(place, 120) : "not recorded where"}.
+        </span>{" "}
+        <button type="button" className="link min-h-[24px]" onClick={() => setEditing(true)}>
+          {place ? "Change" : "Say where"}
+        </button>
+      </div>
+    );
+  return (
+    <form onSubmit={save} className="mt-1 max-w-sm">
+      <div className="flex gap-2">
+        <input
+          name="place"
+          className="field"
+          defaultValue={place ?? ""}
+          aria-label={`Where the recovery key of ${title} is kept`}
+          placeholder="A place, never the key"
+          autoComplete="off"
+        />
+        <button type="submit" className="act" disabled={pending}>
+          Keep
+        </button>
+      </div>
+      {problem && (
+        <p role="alert" className="mt-1 text-plum">
+          {problem}
+        </p>
+      )}
+    </form>
+  );
+}

@@ -1,0 +1,25 @@
+import type { Metadata } from "next";
+import { one, type SearchParams } from "../../_lib/params";
+import { ComputersNav } from "../nav";
+import { TakeIn } from "./take-in";
+
+export const metadata: Metadata = { title: "Take in facts" };
+
+export default async function Facts({ searchParams }: { searchParams: SearchParams }) {
+  const to = one((await searchParams).to)?.slice(0, 60) ?? "";
+  return (
+    <>
+      <ComputersNav here="/computers/facts" />
+      <h1>{to ? `Take in facts of ${to}` : "Take in facts of a computer"}</h1>
+      <p className="mt-1 max-w-3xl text-quiet">
+        Drop what the collector wrote, or what the tools on the computer say, as it is and several at once:{" "}
+        <span className="code">creel-collect.sh</span>, <span className="code">lsblk --json --bytes</span>,{" "}
+        <span className="code">sfdisk --json</span> or <span className="code">--dump</span>,{" "}
+        <span className="code">dmidecode</span>, <span className="code">lspci -nn -mm -v</span>, files of efivarfs,{" "}
+        <span className="code">*.esl</span>, <span className="code">os-release</span>. Nothing is saved before you have
+        seen what it changes.
+      </p>
+      <TakeIn key={to} to={to} />
+    </>
+  );
+}

@@ -1,0 +1,113 @@
+import { MISSING } from "@/core/facts/missing";
+import { missingText } from "@/core/words/facts";
+import { archText } from "@/core/words/firmware";
+import type { FilterChoices } from "@/server/services/computer-list";
+import { FilterForm } from "@/ui/filter-form";
+import { coverText, dateText } from "@/ui/words";
+import { BEST_VALUES } from "./bests";
+import { type ComputersState, computersQuery } from "./state";
+
+const FIRMWARE_TEXT = { uefi: "UEFI", legacy: "UEFI in legacy mode", bios: "BIOS", unknown: "not known" };
+const SECURE_TEXT = { on: "on", off: "off", setup: "in set-up mode", absent: "absent", unknown: "not known" };
+
+/** The filter of the list of computers. `narrow`: beside a chosen computer only the few that matter most. */
+export function ComputerFilters({
+  state,
+  choices,
+  sites,
+  path = "/computers",
+  show = null,
+  narrow = false,
+}: {
+  state: ComputersState;
+  choices: FilterChoices | null;
+  sites: { id: number; name: string }[];
+  /** Where the list stands: the table, or beside a computer, on which view of it. */
+  path?: string;
+  show?: string | null;
+  narrow?: boolean;
+}) {
+  const { filter } = state;
+  const entries = <T extends string>(texts: Record<T, string>) =>
+    (Object.entries(texts) as [T, string][]).map(([value, text]) => ({ value, text }));
+  const selects = [
+    {
+      name: "site",
+      label: "Place",
+      value: filter.siteId?.toString(),
+      choices: sites.map((site) => ({ value: String(site.id), text: site.name })),
+    },
+    {
+      name: "best",
+      label: "Starts",
+      value: filter.best,
+      choices: BEST_VALUES.map((best) => ({ value: best, text: coverText(best) })),
+    },
+    ...(narrow || !choices
+      ? []
+      : [
+          { name: "firmware", label: "Firmware", value: filter.firmware, choices: entries(FIRMWARE_TEXT) },
+          {
+            name: "arch",
+            label: "Architecture",
+            value: filter.arch,
+            choices: choices.arches.map((arch) => ({ value: arch, text: archText(arch) })),
+          },
+          { name: "secure", label: "Secure Boot", value: filter.secureBoot, choices: entries(SECURE_TEXT) },
+          {
+            name: "signer",
+            label: "Signer",
+            value: filter.signer?.toString(),
+            choices: choices.signers.flatMap(({ id, name, notAfter }) => [
+              { value: String(id), text: `allows ${name} (to ${dateText(notAfter)})` },
+              { value: String(-id), text: `does not allow ${name}` },
+            ]),
+          },
+          {
+            name: "system",
+            label: "System",
+            value: filter.system,
+            choices: choices.systems.map((system) => ({ value: system, text: system })),
+          },
+          {
+            name: "model",
+            label: "Model",
+            value: filter.model,
+            choices: [...new Set(choices.models.map(({ model }) => model))].map((model) => ({
+              value: model,
+              text: [choices.models.find((each) => each.model === model)?.make, model].filter(Boolean).join(" "),
+            })),
+          },
+          {
+            name: "missing",
+            label: "Not known",
+            value: filter.missing,
+            choices: [
+              { value: "any", text: "something that decides" },
+              ...MISSING.map((fact) => ({ value: fact, text: missingText(fact) })),
+            ],
+          },
+        ]),
+    {
+      name: "retired",
+      label: "In service",
+      all: "in service",
+      value: filter.retired ? "1" : undefined,
+      choices: [{ value: "1", text: "retired only" }],
+    },
+  ];
+  // What this form does not show stays as it is.
+  const kept = new URLSearchParams(computersQuery({ ...state, page: 1 }));
+  for (const name of ["q", ...selects.map((select) => select.name)]) kept.delete(name);
+  if (show) kept.set("show", show);
+  return (
+    <FilterForm
+      key={computersQuery({ filter })}
+      path={path}
+      text={filter.text}
+      textLabel="Tag, name, serial, model"
+      selects={selects}
+      kept={Object.fromEntries(kept)}
+    />
+  );
+}

@@ -1,0 +1,279 @@
+"use client";
+
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { useEffect, useState } from "react";
+import { problemText } from "@/server/problems";
+import type { ImportProgress } from "@/server/services/exchange/imports";
+import type { ImportOptions, ImportReport, ImportView } from "@/server/services/exchange/options";
+import { Field } from "@/ui/field";
+import { useReady } from "@/ui/use-ready";
+import { plural } from "@/ui/words";
+import { checkImportAction, runImportAction } from "../actions";
+import { IMPORT_STATE_TEXT } from "../states";
+import { Mapping } from "./mapping";
+import { Report } from "./report";
+
+const DELIMITERS = [
+  { value: "", text: "the one that fits" },
+  { value: ",", text: "comma" },
+  { value: ";", text: "semicolon" },
+  { value: "\t", text: "tab" },
+  { value: "|", text: "bar" },
+];
+const ENCODING_TEXT = {
+  "utf-8": "UTF-8",
+  "utf-16le": "UTF-16",
+  "utf-16be": "UTF-16, big-endian",
+  "windows-1252": "Windows-1252 (older spreadsheets)",
+};
+const POLL_MS = 400;
+const WORKING: ImportView["state"][] = ["checking", "running", "cancelling"];
+
+/** One table on its way in: how it is read, what its columns are, what the rows will be, and the act. */
+export function ImportBench({ view, columns }: { view: ImportView; columns: { key: string; title: string }[] }) {
+  const router = useRouter();
+  const ready = useReady();
+  const [options, setOptions] = useState<ImportOptions>(view.options);
+  const [report, setReport] = useState<ImportReport | null>(view.report);
+  const [problem, setProblem] = useState<string | null>(view.problem);
+  const [working, setWorking] = useState<"check" | "run" | null>(null);
+  const [progress, setProgress] = useState<ImportProgress | null>(null);
+  const [since, setSince] = useState(0);
+  const busy = working !== null || WORKING.includes(view.state);
+  const mapping =
+    options.mapping?.length === view.table?.header.length ? options.mapping : (view.table?.mapping ?? null);
+
+  // While the server works: how far it is. A page that is opened anew finds its way back into it.
+  useEffect(() => {
+    if (!busy) return;
+    const poll = setInterval(async () => {
+      try {
+        const answer = await fetch(`/api/imports/${view.id}`, { cache: "no-store" });
+        const now = (await answer.json()) as ImportProgress;
+        setProgress(now);
+        if (working === null && !WORKING.includes(now.state)) router.refresh();
+      } catch {
+        // The next try may do; the act itself tells when the server is gone.
+      }
+    }, POLL_MS);
+    return () => clearInterval(poll);
+  }, [busy, working, view.id, router]);
+
+  const set = (more: Partial<ImportOptions>) => {
+    setOptions((before) => ({ ...before, ...more }));
+    setReport(null);
+    setProblem(null);
+  };
+  const work = async (what: "check" | "run") => {
+    setWorking(what);
+    setProblem(null);
+    setProgress(null);
+    setSince(Date.now());
+    try {
+      const act = what === "check" ? checkImportAction : runImportAction;
+      const result = await act(view.id, { ...options, mapping });
+      if (result.ok) {
+        setReport(result.value);
+        if (what === "run" && result.value.faultsTotal > 0) setProblem("Nothing was imported: rows are at fault.");
+      } else setProblem(problemText(result.problem).replace(/^import: /, ""));
+    } catch {
+      setProblem(
+        "Creel did not answer to the end. Whether it was imported is told here once the page is opened again.",
+      );
+    } finally {
+      setWorking(null);
+      router.refresh();
+    }
+  };
+  const reread = async (more: Partial<ImportOptions>) => {
+    // Another delimiter or encoding makes other columns: they are guessed anew by the check.
+    const next = { ...options, ...more, mapping: null };
+    setOptions(next);
+    setReport(null);
+    setWorking("check");
+    setSince(Date.now());
+    const result = await checkImportAction(view.id, next);
+    if (result.ok) setReport(result.value);
+    else setProblem(problemText(result.problem).replace(/^import: /, ""));
+    setWorking(null);
+    router.refresh();
+  };
+
+  if (view.state === "done")
+    return (
+      <section className="mt-3">
+        <p className="text-lg">
+          Imported: {view.report ? countsText(view.report) : plural(view.total, "row")}.{" "}
+          <Link className="link" prefetch={false} href="/computers">
+            See the computers
+          </Link>
+        </p>
+        {view.report && view.report.keptByHand > 0 && (
+          <p className="text-quiet">
+            {plural(view.report.keptByHand, "fact")} set by hand {view.report.keptByHand === 1 ? "was" : "were"} kept.
+          </p>
+        )}
+      </section>
+    );
+  return (
+    <div aria-busy={!ready}>
+      <p className="mt-1 text-quiet">{IMPORT_STATE_TEXT[busy && progress ? progress.state : view.state]}</p>
+      {problem && (
+        <p role="alert" className="mt-2 max-w-4xl border-plum border-l-4 bg-plum-soft px-3 py-2">
+          {problem}
+        </p>
+      )}
+      {view.table && (
+        <>
+          <div className="mt-3 flex flex-wrap items-end gap-4">
+            <Field label="Delimiter">
+              {(props) => (
+                <select
+                  {...props}
+                  value={options.delimiter ?? ""}
+                  disabled={busy}
+                  onChange={(event) => reread({ delimiter: event.target.value || null })}
+                >
+                  {DELIMITERS.map(({ value, text }) => (
+                    <option key={text} value={value}>
+                      {text}
+                    </option>
+                  ))}
+                  {options.delimiter && !DELIMITERS.some(({ value }) => value === options.delimiter) && (
+                    <option value={options.delimiter}>“{options.delimiter}”</option>
+                  )}
+                </select>
+              )}
+            </Field>
+            <Field label="or any other">
+              {(props) => (
+                <input
+                  {...props}
+                  className="field w-16"
+                  maxLength={1}
+                  disabled={busy}
+                  autoComplete="off"
+                  onChange={(event) => event.target.value && reread({ delimiter: event.target.value })}
+                />
+              )}
+            </Field>
+            <Field label="Encoding">
+              {(props) => (
+                <select
+                  {...props}
+                  value={options.encoding}
+                  disabled={busy}
+                  onChange={(event) => reread({ encoding: event.target.value as ImportOptions["encoding"] })}
+                >
+                  {Object.entries(ENCODING_TEXT).map(([value, text]) => (
+                    <option key={value} value={value}>
+                      {text}
+                    </option>
+                  ))}
+                </select>
+              )}
+            </Field>
+          </div>
+          <Mapping
+            view={view}
+            mapping={mapping ?? []}
+            columns={columns}
+            disabled={busy}
+            onChange={(next) => set({ mapping: next })}
+          />
+        </>
+      )}
+      <fieldset className="mt-4 space-y-1" disabled={busy}>
+        <legend className="sr-only">How it is imported</legend>
+        <Choice
+          checked={options.addSites}
+          onChange={(addSites) => set({ addSites })}
+          text="Add places that are not recorded yet"
+        />
+        {view.table && (
+          <Choice
+            checked={options.emptyClears}
+            onChange={(emptyClears) => set({ emptyClears })}
+            text="Empty cells clear what is recorded (otherwise they leave it)"
+          />
+        )}
+        <Choice
+          checked={options.overHand}
+          onChange={(overHand) => set({ overHand })}
+          text="Replace facts that were set by hand, too"
+        />
+      </fieldset>
+      <div className="mt-4 flex flex-wrap items-center gap-3">
+        <button type="button" className="act" disabled={busy} onClick={() => work("check")}>
+          {working === "check" ? "Checking …" : "Check every row"}
+        </button>
+        <button
+          type="button"
+          className="act-main"
+          disabled={busy || !report || report.faultsTotal > 0 || report.added + report.changed === 0}
+          onClick={() => work("run")}
+        >
+          {working === "run"
+            ? "Importing …"
+            : report && report.faultsTotal === 0
+              ? `Import ${countsText(report)}`
+              : "Import"}
+        </button>
+        {busy && (
+          <>
+            <Progress progress={progress} since={since} />
+            <button
+              type="button"
+              className="act"
+              onClick={() => fetch(`/api/imports/${view.id}`, { method: "DELETE" })}
+            >
+              Cancel
+            </button>
+          </>
+        )}
+      </div>
+      {report && <Report report={report} />}
+    </div>
+  );
+}
+
+function countsText({ added, changed, same }: ImportReport): string {
+  const parts = [
+    added > 0 && `${added.toLocaleString("en-GB")} new`,
+    changed > 0 && `${changed.toLocaleString("en-GB")} changed`,
+  ].filter(Boolean);
+  return parts.length > 0 ? parts.join(", ") : `nothing: ${plural(same, "row is", "rows are")} recorded just so`;
+}
+
+function Choice({ checked, onChange, text }: { checked: boolean; onChange: (on: boolean) => void; text: string }) {
+  return (
+    <label className="flex min-h-[26px] items-center gap-2">
+      <input
+        type="checkbox"
+        className="size-[18px] accent-[var(--rope)]"
+        checked={checked}
+        onChange={(event) => onChange(event.target.checked)}
+      />
+      {text}
+    </label>
+  );
+}
+
+function Progress({ progress, since }: { progress: ImportProgress | null; since: number }) {
+  if (!progress || progress.total === 0) return <span role="status">Reading the file …</span>;
+  const { done, total } = progress;
+  const seconds = (Date.now() - since) / 1000;
+  const rate = since > 0 && done > 0 && seconds > 0 ? done / seconds : null;
+  return (
+    <span role="status" className="flex items-center gap-3">
+      <progress className="h-3 w-48" max={total} value={done} aria-label="Rows done" />
+      <span className="tabular-nums">
+        {done.toLocaleString("en-GB")} of {total.toLocaleString("en-GB")} rows
+        {rate !== null &&
+          done < total &&
+          `, ${Math.round(rate).toLocaleString("en-GB")} a second, ${Math.ceil((total - done) / rate)} s left`}
+      </span>
+    </span>
+  );
+}

@@ -1,0 +1,12 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import type { Result } from "@/server/problems";
+import { recordDrill } from "@/server/services/drills";
+import { currentContext } from "../_lib/context";
+
+export async function recordDrillAction(input: unknown): Promise<Result<number>> {
+  const result = await recordDrill(await currentContext(), input);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}

@@ -1,0 +1,23 @@
+import type { Metadata } from "next";
+import { listKits, listReleases } from "@/server/services/releases";
+import { currentContext } from "../../_lib/context";
+import { KitsNav } from "../nav";
+import { LookBench } from "./look-bench";
+
+export const metadata: Metadata = { title: "Look into a file" };
+
+export default async function Look() {
+  const context = await currentContext();
+  const [kits, releases] = await Promise.all([listKits(context), listReleases(context)]);
+  return (
+    <>
+      <KitsNav here="/kits/look" />
+      <h1 className="mb-3">Look into a file</h1>
+      <LookBench
+        kits={kits.map(({ id, name }) => ({ id, name }))}
+        others={releases.map(({ id, kitName, name }) => ({ id, text: `${kitName} ${name}` }))}
+        today={context.now().toISOString()}
+      />
+    </>
+  );
+}

@@ -1,0 +1,12 @@
+import { Ways } from "@/ui/ways";
+
+const WAYS = [
+  { href: "/kits", name: "Kits and releases" },
+  { href: "/kits/look", name: "Look into a file" },
+  { href: "/kits/compare", name: "Compare two releases" },
+] as const;
+
+/** The ways within the station of kits. */
+export function KitsNav({ here }: { here: (typeof WAYS)[number]["href"] | null }) {
+  return <Ways label="Kits" ways={WAYS} here={here} />;
+}

@@ -1,0 +1,46 @@
+import { CachedSource } from "@/core/bytes/source";
+import { survey } from "@/core/contents/survey";
+import { DriverIndex } from "@/core/drivers/driver-set";
+import { asModalias } from "@/core/drivers/hardware-ids";
+import { volumesOf } from "@/core/volumes/volumes";
+import { visible } from "@/core/words/visible";
+import { UsageError, withFile } from "./problems";
+
+/** Says which driver on a medium claims each device, by its modalias or by "VENDOR:DEVICE" of its PCI ids. */
+export function runDrives(file: string, modaliases: string[], options: { json?: boolean }): Promise<void> {
+  return withFile(file, async (source) => {
+    const wanted = modaliases.map(wantedModalias);
+    const { drivers, unread } = await survey(await volumesOf(new CachedSource(source)), { depth: "deep" });
+    const index = new DriverIndex(drivers);
+    for (const each of unread.filter(({ why }) => why !== "later"))
+      process.stderr.write(
+        `creel: ${visible(each.path)} could not be read to its end: its drivers may be missing here\n`,
+      );
+    for (const [position, modalias] of wanted.entries()) {
+      const claimants = index.claimants(modalias);
+      const first = claimants[0];
+      if (options.json) {
+        const from = first ? { pattern: first.pattern, list: first.source.path } : {};
+        const all = claimants.map((each) => each.driver);
+        const answer = { modalias: modaliases[position], driver: first?.driver ?? null, drivers: all, ...from };
+        process.stdout.write(`${JSON.stringify(answer)}\n`);
+      } else {
+        const told = claimants.map((each) => `${visible(each.driver)} (${visible(each.source.path)})`).join(", ");
+        process.stdout.write(
+          `${visible(modaliases[position] as string)}  ${told || "no driver on this medium claims it"}\n`,
+        );
+      }
+    }
+    if (drivers.length === 0)
+      process.stderr.write(
+        `creel: ${visible(file)}: no list of drivers was found on it, so nothing can be said for sure\n`,
+      );
+  });
+}
+
+function wantedModalias(text: string): string {
+  const modalias = asModalias(text);
+  if (modalias === null)
+    throw new UsageError(`"${visible(text)}" is neither a modalias (pci:v0000…) nor PCI ids (8086:a282)`);
+  return modalias;
+}

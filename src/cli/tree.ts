@@ -1,0 +1,116 @@
+import { once } from "node:events";
+import { type ByteSource, CachedSource } from "@/core/bytes/source";
+import { findEntry, type Walked, walk } from "@/core/formats/file-tree";
+import { listed, type Volume, volumesOf } from "@/core/volumes/volumes";
+import { fileSystemText } from "@/core/words/firmware";
+import { bytesText } from "@/core/words/sizes";
+import { unreadableText, volumeText } from "@/core/words/trees";
+import { visible } from "@/core/words/visible";
+import { UsageError, withFile } from "./problems";
+
+/** A name may be 64 KB long: in a terminal its ends are enough. */
+const NAME_SHOWN = 500;
+
+export function runLs(file: string, path: string | undefined, options: { json?: boolean }): Promise<void> {
+  return withFile(file, async (source) => {
+    const volumes = await openVolumes(file, source);
+    const out = new Lines();
+    let found = false;
+    for (const volume of volumes) {
+      const from = path === undefined ? null : await findFrom(volume, path);
+      if (from === undefined) continue;
+      found = true;
+      if (!options.json)
+        await out.line(
+          `${volumeText(volume.id)}, ${fileSystemText(volume.kind)}${volume.tree.label ? `, "${visible(volume.tree.label)}"` : ""}`,
+        );
+      if (volume.tree.unread)
+        process.stderr.write(`creel: ${visible(file)}: ${volumeText(volume.id)} is ${volume.tree.unread}\n`);
+      if (from) await out.line(lineOf(volume, from, options.json));
+      if (from && !from.entry.directory) continue;
+      const cut: string[] = [];
+      const onCut = (why: string, where: string) => cut.push(`${visible(where)}: ${why}`);
+      for await (const walked of walk(volume.tree, from, { onCut }))
+        await out.line(lineOf(volume, walked, options.json));
+      for (const each of cut.slice(0, 20)) process.stderr.write(`creel: not listed further at ${each}\n`);
+    }
+    await out.end();
+    if (!found) throw new UsageError(`${visible(file)}: there is no ${visible(path ?? "")} on it`);
+  });
+}
+
+/** Where to begin: null for the root, undefined where the volume has no such path. */
+async function findFrom(volume: Volume, path: string): Promise<Walked | null | undefined> {
+  const clean = path.split("/").filter((part) => part !== "" && part !== ".");
+  if (clean.length === 0) return null;
+  const entry = await findEntry(volume.tree, clean.join("/"));
+  return entry ? { path: `/${clean.join("/")}`, entry } : undefined;
+}
+
+function lineOf(volume: Volume, walked: Walked, json: boolean | undefined): string {
+  if (json) return JSON.stringify(listed(volume.id, walked));
+  const { entry, path } = walked;
+  const size = entry.directory ? "" : bytesText(entry.sizeBytes);
+  const time = entry.modified?.slice(0, 16).replace("T", " ") ?? "";
+  const link = entry.link === undefined ? "" : ` → ${visible(entry.link, NAME_SHOWN)}`;
+  const note = entry.unreadable ? `  (${unreadableText(entry.unreadable)})` : "";
+  return `${size.padStart(12)}  ${time.padEnd(16)}  ${visible(path, NAME_SHOWN)}${entry.directory ? "/" : ""}${link}${note}`;
+}
+
+const STEP_BYTES = 1 << 20;
+
+export function runCat(file: string, path: string, options: { volume?: string }): Promise<void> {
+  return withFile(file, async (source) => {
+    const volumes = (await openVolumes(file, source)).filter(
+      ({ id }) => options.volume === undefined || String(id) === options.volume,
+    );
+    if (volumes.length === 0)
+      throw new UsageError(`${visible(file)}: it has no volume ${visible(options.volume ?? "")}`);
+    for (const volume of volumes) {
+      const entry = await findEntry(volume.tree, path);
+      if (!entry) continue;
+      const where = `${visible(path, NAME_SHOWN)} in ${volumeText(volume.id)}`;
+      if (entry.directory) throw new UsageError(`${visible(file)}: ${where} is a folder; creel ls shows what is in it`);
+      if (entry.unreadable) throw new UsageError(`${visible(file)}: ${where}: ${unreadableText(entry.unreadable)}`);
+      const content = await volume.tree.open(entry);
+      const written = content ? await copyOut(content) : 0;
+      if (!content || written < entry.sizeBytes)
+        throw new UsageError(
+          `${visible(file)}: ${where} is damaged: ${written} of ${entry.sizeBytes} bytes could be read`,
+        );
+      return;
+    }
+    throw new UsageError(`${visible(file)}: there is no ${visible(path, NAME_SHOWN)} on it`);
+  });
+}
+
+async function copyOut(content: ByteSource): Promise<number> {
+  let at = 0;
+  while (at < content.sizeBytes) {
+    const bytes = await content.read(at, STEP_BYTES);
+    if (bytes.length === 0) break;
+    at += bytes.length;
+    if (!process.stdout.write(bytes)) await once(process.stdout, "drain");
+  }
+  return at;
+}
+
+async function openVolumes(file: string, source: ByteSource): Promise<Volume[]> {
+  const volumes = await volumesOf(new CachedSource(source));
+  if (volumes.length === 0) throw new UsageError(`${visible(file)}: no file system that Creel reads was found on it`);
+  return volumes;
+}
+
+/** Standard output in large pieces: a tree may have a million lines. */
+class Lines {
+  private text = "";
+  async line(line: string): Promise<void> {
+    this.text += `${line}\n`;
+    if (this.text.length > 64 * 1024) await this.end();
+  }
+  async end(): Promise<void> {
+    const { text } = this;
+    this.text = "";
+    if (text && !process.stdout.write(text)) await once(process.stdout, "drain");
+  }
+}

@@ -1,0 +1,95 @@
+import type { FORMS } from "../facts/schema";
+import { said, type Told } from "./document";
+
+/** `dmidecode` text: blocks of "Handle …", a title, and indented "Name: value" lines. Source: SMBIOS 3.x, DSP0134. */
+export function isDmidecode(text: string): boolean {
+  return /^# dmidecode |^Handle 0x[0-9A-F]{4}, DMI type \d+/m.test(text);
+}
+
+type Block = { type: number; title: string; values: Map<string, string> };
+
+function blocksOf(text: string): Block[] {
+  const blocks: Block[] = [];
+  let block: Block | null = null;
+  let titled = false;
+  for (const line of text.split(/\r?\n/).slice(0, 50_000)) {
+    const handle = /^Handle 0x[0-9A-Fa-f]+, DMI type (\d+)/.exec(line);
+    if (handle) {
+      block = { type: Number(handle[1]), title: "", values: new Map() };
+      blocks.push(block);
+      titled = false;
+    } else if (block && !titled && line.trim() !== "") {
+      block.title = line.trim();
+      titled = true;
+    } else if (block) {
+      const field = /^(?:\t| {2,8})([^\t:]+):\s*(.*)$/.exec(line);
+      if (field?.[1] && !block.values.has(field[1].trim())) block.values.set(field[1].trim(), field[2]?.trim() ?? "");
+    }
+  }
+  return blocks;
+}
+
+/** Chassis types of SMBIOS 3.x (7.4.1), as dmidecode names them, by the form they are. */
+const CHASSIS: [RegExp, (typeof FORMS)[number]][] = [
+  [/^(Tablet)$/i, "tablet"],
+  [/^(Portable|Laptop|Notebook|Sub Notebook|Hand Held|Convertible|Detachable|Docking Station)$/i, "laptop"],
+  [/^(Main Server Chassis|Rack Mount Chassis|Blade|Blade Enclosing|Multi-system|RAID Chassis)$/i, "server"],
+  [
+    /^(Desktop|Low Profile Desktop|Pizza Box|Mini Tower|Tower|All In One|Lunch Box|Space-saving|Mini PC|Sealed-case PC)$/i,
+    "desktop",
+  ],
+];
+
+/** The form of an SMBIOS chassis type by its name. Null where the table does not know. */
+export function formOfChassis(name: string | null): (typeof FORMS)[number] | null {
+  if (name === null || /^(Other|Unknown)$/i.test(name)) return null;
+  return CHASSIS.find(([pattern]) => pattern.test(name))?.[1] ?? "other";
+}
+
+const UNITS: Record<string, number> = { kB: 2 ** 10, KB: 2 ** 10, MB: 2 ** 20, GB: 2 ** 30, TB: 2 ** 40 };
+
+/** dmidecode counts memory in powers of 1,024 though it writes MB and GB. */
+function memoryOf(size: string | undefined): number | null {
+  const match = /^(\d+)\s*(kB|KB|MB|GB|TB)$/.exec(size ?? "");
+  return match ? Number(match[1]) * (UNITS[match[2] as string] as number) : null;
+}
+
+export function readDmidecode(text: string): Told {
+  const blocks = blocksOf(text);
+  const first = (type: number) => blocks.find((block) => block.type === type)?.values;
+  const [bios, system, chassis, processor] = [first(0), first(1), first(3), first(4)];
+  const memory = blocks
+    .filter((block) => block.type === 17)
+    .map((block) => memoryOf(block.values.get("Size")))
+    .filter((each) => each !== null);
+  const notes: string[] = [];
+  if (/^# No SMBIOS nor DMI entry point found|Permission denied/im.test(text))
+    notes.push("dmidecode found no table, or was not run as root.");
+  if (blocks.length === 0) notes.push("No block of the table was found in it.");
+  const board = first(2);
+  return {
+    facts: {
+      computer: {
+        make: said(system?.get("Manufacturer")) ?? said(board?.get("Manufacturer")),
+        model: said(system?.get("Product Name")) ?? said(board?.get("Product Name")),
+        serial: said(system?.get("Serial Number")) ?? said(chassis?.get("Serial Number")),
+        tag: tagOf(chassis?.get("Asset Tag")),
+        form: formOfChassis(said(chassis?.get("Type"))),
+      },
+      firmware: {
+        vendor: said(bios?.get("Vendor")),
+        version: said(bios?.get("Version")),
+      },
+      cpu: { name: said(processor?.get("Version")) },
+      memoryBytes: memory.length > 0 ? memory.reduce((sum, each) => sum + each, 0) : null,
+    },
+    notes,
+  };
+}
+
+/** An asset tag where it is one: makers leave fillers here too. */
+export function tagOf(value: string | undefined): string | null {
+  const text = said(value, 60);
+  if (text === null || /asset|no tag|tag not set/i.test(text) || !/^[\p{L}\p{N}._-]+$/u.test(text)) return null;
+  return text;
+}

@@ -1,0 +1,51 @@
+import type { DeviceFacts } from "../facts/schema";
+import { deviceUse, pciModalias } from "../hardware/modalias";
+import { said, type Told } from "./document";
+
+/** `lspci -nn -mm -v`: records of "Name:<tab>value [id]", blank lines between. Source: lspci(8) of pciutils. */
+export function isLspci(text: string): boolean {
+  return /^Slot:\s/m.test(text) && /^Vendor:\s/m.test(text);
+}
+
+const RECORDS_MAX = 1000;
+const idOf = (value: string | undefined) => /\[([0-9a-f]{4})\]\s*$/i.exec(value ?? "")?.[1] ?? null;
+const nameOf = (value: string | undefined) => said((value ?? "").replace(/\s*\[[0-9a-f]{4}\]\s*$/i, ""));
+
+export function readLspci(text: string): Told {
+  const notes: string[] = [];
+  let nameless = 0;
+  const devices = text
+    .split(/\r?\n\s*\r?\n/)
+    .slice(0, RECORDS_MAX)
+    .flatMap((record): DeviceFacts[] => {
+      const values = new Map(
+        record.split(/\r?\n/).flatMap((line): [string, string][] => {
+          const match = /^([A-Za-z]+):\s*(.*)$/.exec(line);
+          return match ? [[match[1] as string, match[2] as string]] : [];
+        }),
+      );
+      if (!values.has("Slot")) return [];
+      const [kind, vendor, device] = [
+        idOf(values.get("Class")),
+        idOf(values.get("Vendor")),
+        idOf(values.get("Device")),
+      ];
+      if (!kind || !vendor || !device) {
+        nameless++;
+        return [];
+      }
+      const modalias = pciModalias({
+        vendor,
+        device,
+        subVendor: idOf(values.get("SVendor")) ?? "0",
+        subDevice: idOf(values.get("SDevice")) ?? "0",
+        class: kind,
+        interface: values.get("ProgIf") ?? "0",
+      });
+      const name = [nameOf(values.get("Vendor")), nameOf(values.get("Device"))].filter(Boolean).join(" ");
+      return [{ class: deviceUse(modalias), modalias, name: name.slice(0, 200) || null }];
+    });
+  if (nameless > 0)
+    notes.push(`${nameless} of the devices are listed without numbers. Run lspci with -nn, so that they are named.`);
+  return { facts: { devices }, complete: nameless > 0 ? [] : ["devices/pci"], notes };
+}

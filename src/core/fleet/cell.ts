@@ -1,0 +1,78 @@
+import type { Verdict } from "../chain/schema";
+import { LINK_NAMES, type LinkName } from "../chain/schema";
+import { OUTCOMES, type OutcomeKind } from "../routes/outcome";
+
+/**
+ * A cell of the matrix in 16 bits: two for each link, in the order in which they are needed, and three for what the
+ * best route gives back. The larger a link's two bits, the worse it is.
+ */
+export type Cell = number;
+
+/** Best first, as the bits count. */
+const VERDICTS: readonly Verdict[] = ["holds", "holds-after-change", "unknown", "broken"];
+export const HOLDS = 0;
+export const BROKEN = 3;
+
+const SHIFTS: Record<LinkName, number> = { atHand: 0, starts: 2, sees: 4, restores: 6, proven: 8 };
+const OUTCOME_SHIFT = 10;
+
+export function verdictCode(verdict: Verdict): number {
+  return VERDICTS.indexOf(verdict);
+}
+
+export function linkBits(link: LinkName, verdict: Verdict): number {
+  return verdictCode(verdict) << SHIFTS[link];
+}
+
+/** `null` where it is not recorded what would come back. */
+export function outcomeBits(kind: OutcomeKind | null): number {
+  return (kind === null ? 0 : OUTCOMES.indexOf(kind) + 1) << OUTCOME_SHIFT;
+}
+
+export function linkCode(cell: Cell, link: LinkName): number {
+  return (cell >> SHIFTS[link]) & 3;
+}
+
+export function linkVerdict(cell: Cell, link: LinkName): Verdict {
+  return VERDICTS[linkCode(cell, link)] as Verdict;
+}
+
+export function outcomeOf(cell: Cell): OutcomeKind | null {
+  const index = (cell >> OUTCOME_SHIFT) & 7;
+  return index === 0 ? null : (OUTCOMES[index - 1] ?? null);
+}
+
+/** The low bit of each link. */
+const LOW_BITS = 0b01_01_01_01_01;
+
+/** Whether one of its links is broken: both of its bits are set. */
+export function hasBroken(cell: Cell): boolean {
+  return (cell & (cell >> 1) & LOW_BITS) !== 0;
+}
+
+/** The code of the worst of its links. */
+export function weakestCode(cell: Cell): number {
+  return Math.max(cell & 3, (cell >> 2) & 3, (cell >> 4) & 3, (cell >> 6) & 3, (cell >> 8) & 3);
+}
+
+export function weakestVerdict(cell: Cell): Verdict {
+  return VERDICTS[weakestCode(cell)] as Verdict;
+}
+
+/** The first link, in the order in which they are needed, that is as bad as the worst. */
+export function breakAt(cell: Cell): LinkName | null {
+  const worst = weakestCode(cell);
+  return worst === HOLDS ? null : (LINK_NAMES.find((link) => linkCode(cell, link) === worst) ?? null);
+}
+
+/** What one link of each code weighs where chains with the same weakest link are compared. */
+const BADNESS = [0, 1, 10, 100] as const;
+
+/** Smaller is better, in the order of `compareRoutes` as far as a cell tells: broken last, outcome, weakest link, all links. */
+export function rankOfCell(cell: Cell): number {
+  const weakest = weakestCode(cell);
+  const outcome = (cell >> OUTCOME_SHIFT) & 7;
+  const badness = LINK_NAMES.reduce((sum, link) => sum + (BADNESS[linkCode(cell, link)] as number), 0);
+  const broken = weakest === BROKEN ? 1e6 : 0;
+  return broken + (outcome === 0 ? OUTCOMES.length + 1 : outcome) * 1e4 + weakest * 1e3 + badness;
+}

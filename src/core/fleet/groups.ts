@@ -1,0 +1,71 @@
+import { type Cell, weakestCode } from "./cell";
+
+/** What grouping asks of a matrix. */
+interface Cells {
+  cell(row: number, column: number): Cell;
+}
+
+/** Rows, or columns, that are the same in every cell. */
+export interface MatrixGroup {
+  /** Positions in the fleet, in its order. */
+  members: number[];
+  /** How many of its cells have which weakest verdict: holds, holds after a change, unknown, broken. */
+  weakest: [number, number, number, number];
+}
+
+export interface MatrixGroups {
+  /** The worst first. */
+  rows: MatrixGroup[];
+  /** Those that bring back most first. */
+  columns: MatrixGroup[];
+}
+
+/** Groups what is the same among some rows and columns of a matrix. */
+export function groupCells(matrix: Cells, rows: number[], columns: number[]): MatrixGroups {
+  const columnMembers = grouped(columns, (column) => keyOf(rows, (row) => matrix.cell(row, column)));
+  const rowMembers = grouped(rows, (row) => keyOf(columns, (column) => matrix.cell(row, column)));
+  const rowGroups = rowMembers.map((members) =>
+    withCounts(members, columns, (column) => matrix.cell(members[0] as number, column)),
+  );
+  const columnGroups = columnMembers.map((members) =>
+    withCounts(members, rows, (row) => matrix.cell(row, members[0] as number)),
+  );
+  return {
+    rows: rowGroups.sort((a, b) => compareWeakest(b.weakest, a.weakest) || byPlace(a, b)),
+    columns: columnGroups.sort((a, b) => compareWeakest(a.weakest, b.weakest) || byPlace(a, b)),
+  };
+}
+
+function withCounts(members: number[], others: number[], cell: (other: number) => Cell): MatrixGroup {
+  const weakest: MatrixGroup["weakest"] = [0, 0, 0, 0];
+  for (const other of others) weakest[weakestCode(cell(other)) as 0 | 1 | 2 | 3] += 1;
+  return { members, weakest };
+}
+
+function byPlace(a: MatrixGroup, b: MatrixGroup): number {
+  return (a.members[0] as number) - (b.members[0] as number);
+}
+
+/** Negative where `a` has more that holds; then more that holds after a change, and so on. */
+function compareWeakest(a: MatrixGroup["weakest"], b: MatrixGroup["weakest"]): number {
+  return b[0] - a[0] || b[1] - a[1] || b[2] - a[2];
+}
+
+/** The cells as text: a whole row of a thousand media is a short string. */
+function keyOf(positions: number[], cell: (position: number) => Cell): string {
+  const parts: string[] = [];
+  for (let at = 0; at < positions.length; at += 4096)
+    parts.push(String.fromCharCode(...positions.slice(at, at + 4096).map(cell)));
+  return parts.join("");
+}
+
+function grouped(positions: number[], keyFor: (position: number) => string): number[][] {
+  const groups = new Map<string, number[]>();
+  for (const position of positions) {
+    const key = keyFor(position);
+    const own = groups.get(key);
+    if (own) own.push(position);
+    else groups.set(key, [position]);
+  }
+  return [...groups.values()];
+}

@@ -1,0 +1,65 @@
+import { betterStart } from "../chain/match";
+import type { ComputerPart } from "../chain/parts";
+import type { Link } from "../chain/schema";
+import type { Attachment } from "../inspection/schema";
+import { type Route, routesOn, type Surroundings } from "../routes/routes";
+import { reason } from "../words/reasons";
+import { carriedDriver, type FleetMedium, type World } from "./world";
+
+/** The Starts link of a medium on a computer, and how it is best attached. */
+export function startOf(
+  computer: ComputerPart,
+  { views, as, fault }: FleetMedium,
+  today: string | null = null,
+): { as: Attachment; starts: Link } {
+  if (!views) {
+    const starts: Link = {
+      verdict: "unknown",
+      basis: null,
+      changes: [],
+      reasons: [reason({ code: "medium-not-read" })],
+      trace: [],
+    };
+    return { as: as ?? "usb", starts };
+  }
+  const judged = betterStart(views, computer.facts, as, today);
+  if (fault === null || judged.starts.verdict === "broken") return judged;
+  const reasons = [...judged.starts.reasons, reason({ code: "medium-fault", fault })];
+  return { ...judged, starts: { ...judged.starts, reasons } };
+}
+
+/** What is around a pair, looked up quickly; for as long as the world stays as it is. */
+export function surroundingsOf(world: World): Surroundings {
+  const { images, drills, policy, today } = world;
+  const imagesByComputer = grouped(images, ({ computer }) => computer);
+  const imagesById = new Map(images.map((image) => [image.id, image]));
+  const drillsByMedium = grouped(drills, ({ medium }) => medium);
+  return {
+    imagesOf: (computer) => imagesByComputer.get(computer) ?? [],
+    imageById: (id) => imagesById.get(id) ?? null,
+    drillsOf: (medium) => drillsByMedium.get(medium) ?? [],
+    policy,
+    today,
+    carried: (modalias, release) => carriedDriver(world, modalias, release),
+    systemReleasedOn: ({ facts }) => {
+      const system = facts.systems?.[0];
+      return system ? world.releasedOn(system.name, system.version) : null;
+    },
+  };
+}
+
+/** Every route of one medium for one computer, with its reasons, unranked. */
+export function judgePair(around: Surroundings, computer: ComputerPart, medium: FleetMedium): Route[] {
+  const { as, starts } = startOf(computer, medium, around.today);
+  return routesOn({ computer, medium: medium.part, as, starts, releases: medium.releases }, around);
+}
+
+function grouped<T>(items: T[], keyOf: (item: T) => string): Map<string, T[]> {
+  const groups = new Map<string, T[]>();
+  for (const item of items) {
+    const own = groups.get(keyOf(item));
+    if (own) own.push(item);
+    else groups.set(keyOf(item), [item]);
+  }
+  return groups;
+}

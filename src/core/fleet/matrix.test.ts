@@ -1,0 +1,176 @@
+import { dice } from "../../../test/support/dice";
+import { randomWorld } from "../../../test/support/fleet";
+import type { ComputerPart } from "../chain/parts";
+import { LINK_NAMES } from "../chain/schema";
+import { rankRoutes } from "../routes/routes";
+import { ReleaseMatrix } from "./by-release";
+import { breakAt, linkVerdict, outcomeOf, rankOfCell, weakestVerdict } from "./cell";
+import { groupCells } from "./groups";
+import { judgePair, surroundingsOf } from "./judge";
+import { FleetMatrix } from "./matrix";
+import type { World } from "./world";
+
+const SEEDS = [1, 7, 42, 4242, 77_777];
+
+/** A cell as the plain way comes to it: every route judged, the best one taken. */
+function plainly(world: World, row: number, column: number) {
+  const [computer, medium] = [world.computers[row], world.media[column]];
+  if (!computer || !medium) throw new Error("There is no such cell.");
+  const best = rankRoutes(judgePair(surroundingsOf(world), computer, medium))[0];
+  return {
+    links: Object.fromEntries(LINK_NAMES.map((name) => [name, best?.links[name].verdict])),
+    outcome: best?.outcome?.kind ?? null,
+    weakest: best?.weakest,
+  };
+}
+
+function told(matrix: FleetMatrix, row: number, column: number) {
+  const cell = matrix.cell(row, column);
+  return {
+    links: Object.fromEntries(LINK_NAMES.map((name) => [name, linkVerdict(cell, name)])),
+    outcome: outcomeOf(cell),
+    weakest: weakestVerdict(cell),
+  };
+}
+
+function everyCell(world: World): [number, number][] {
+  return world.computers.flatMap((_, row) => world.media.map((_, column): [number, number] => [row, column]));
+}
+
+test.each(SEEDS)("every cell is what judging the pair alone comes to (fleet %i)", (seed) => {
+  const world = randomWorld(dice(seed), 40, 30);
+  const matrix = new FleetMatrix(world);
+  for (const [row, column] of everyCell(world))
+    expect([row, column, told(matrix, row, column)]).toEqual([row, column, plainly(world, row, column)]);
+});
+
+test.each(SEEDS)("a changed computer or medium is judged anew, and nothing else changes (fleet %i)", (seed) => {
+  const roll = dice(seed);
+  const world = randomWorld(roll, 25, 20);
+  const other = randomWorld(dice(seed + 1), 25, 20);
+  const matrix = new FleetMatrix(world);
+  const now: World = { ...world, computers: [...world.computers], media: [...world.media] };
+  for (let change = 0; change < 12; change++) {
+    const at = roll(20);
+    if (roll(2) === 0) {
+      const computer = { ...(other.computers[at] as ComputerPart), tag: world.computers[at]?.tag as string };
+      now.computers[at] = computer;
+      matrix.replaceComputer(at, computer);
+    } else {
+      const medium = other.media[at] as (typeof other.media)[number];
+      now.media[at] = medium;
+      matrix.replaceMedium(at, medium);
+    }
+  }
+  for (const [row, column] of everyCell(now))
+    expect([row, column, told(matrix, row, column)]).toEqual([row, column, plainly(now, row, column)]);
+});
+
+test.each(SEEDS)("the order of what is around changes nothing (fleet %i)", (seed) => {
+  const world = randomWorld(dice(seed), 20, 16);
+  const turned: World = {
+    ...world,
+    computers: [...world.computers].reverse(),
+    media: [...world.media].reverse().map((medium) => ({ ...medium, releases: [...medium.releases].reverse() })),
+    images: [...world.images].reverse(),
+    drills: [...world.drills].reverse(),
+    releases: [...world.releases].reverse(),
+  };
+  const [own, other] = [new FleetMatrix(world), new FleetMatrix(turned)];
+  for (const [row, column] of everyCell(world)) {
+    const [turnedRow, turnedColumn] = [19 - row, 15 - column];
+    expect(other.cell(turnedRow, turnedColumn)).toBe(own.cell(row, column));
+    expect(other.routes(turnedRow, turnedColumn)).toEqual(own.routes(row, column));
+  }
+});
+
+test("a cell's reasons are those of its verdicts; the link at which it breaks is the first of the worst", () => {
+  const world = randomWorld(dice(5), 12, 12);
+  const matrix = new FleetMatrix(world);
+  for (const [row, column] of everyCell(world)) {
+    const [best] = matrix.routes(row, column);
+    const at = breakAt(matrix.cell(row, column));
+    expect(at === null ? "holds" : best?.links[at].verdict).toBe(best?.weakest);
+    for (const name of LINK_NAMES) expect(best?.links[name].reasons.length).toBeGreaterThan(0);
+  }
+});
+
+/** Every way of forgetting one fact of a computer. */
+function forgetting(computer: ComputerPart): ComputerPart[] {
+  const { facts } = computer;
+  const { firmware } = facts;
+  const withFirmware = (more: Partial<typeof firmware>) => ({
+    ...computer,
+    facts: { ...facts, firmware: { ...firmware, ...more } },
+  });
+  const lists = firmware.secureBoot;
+  return [
+    { ...computer, site: null },
+    withFirmware({ kind: null }),
+    withFirmware({ arch: null }),
+    withFirmware({ version: null }),
+    withFirmware({ legacyMode: null }),
+    withFirmware({ secureBoot: null }),
+    ...(lists
+      ? (["state", "db", "dbx", "sbatLevel"] as const).map((name) =>
+          withFirmware({ secureBoot: { ...lists, [name]: null } }),
+        )
+      : []),
+    { ...computer, facts: { ...facts, disks: null } },
+    { ...computer, facts: { ...facts, devices: null } },
+    { ...computer, facts: { ...facts, systems: null } },
+    { ...computer, facts: { ...facts, ports: null } },
+  ];
+}
+
+test.each(SEEDS)("forgetting a fact never turns a broken link into one that holds (fleet %i)", (seed) => {
+  const world = randomWorld(dice(seed), 30, 16);
+  const around = surroundingsOf(world);
+  for (const computer of world.computers)
+    for (const medium of world.media) {
+      const before = judgePair(around, computer, medium);
+      for (const less of forgetting(computer))
+        for (const [at, route] of judgePair(around, less, medium).entries())
+          for (const name of LINK_NAMES)
+            if (before[at]?.links[name].verdict === "broken")
+              expect([less.tag, medium.part.tag, name, route.links[name].verdict]).not.toEqual([
+                less.tag,
+                medium.part.tag,
+                name,
+                "holds",
+              ]);
+    }
+});
+
+test.each(SEEDS)("against releases a cell is the best of the media that carry it (fleet %i)", (seed) => {
+  const world = randomWorld(dice(seed), 30, 24);
+  const matrix = new FleetMatrix(world);
+  const by = new ReleaseMatrix(matrix, world.media);
+  expect(by.releases).toEqual([...by.releases].sort());
+  for (const row of world.computers.keys())
+    for (const [at, name] of by.releases.entries()) {
+      const carriers = world.media.flatMap(({ releases }, column) =>
+        releases.some((release) => release.name === name) ? [column] : [],
+      );
+      const ranks = carriers.map((column) => rankOfCell(matrix.cell(row, column)));
+      expect(rankOfCell(by.cell(row, at))).toBe(Math.min(...ranks));
+      expect(carriers).toContain(by.bestMedium(row, at));
+    }
+});
+
+test("grouped, every cell of a group is the same, and the worst rows come first", () => {
+  const world = randomWorld(dice(9), 80, 20);
+  const matrix = new FleetMatrix(world);
+  const [rows, columns] = [[...world.computers.keys()], [...world.media.keys()]];
+  const groups = groupCells(matrix, rows, columns);
+  expect(groups.rows.flatMap(({ members }) => members).sort((a, b) => a - b)).toEqual(rows);
+  expect(groups.columns.flatMap(({ members }) => members).sort((a, b) => a - b)).toEqual(columns);
+  for (const { members, weakest } of groups.rows) {
+    const [first = 0] = members;
+    for (const row of members)
+      for (const column of columns) expect(matrix.cell(row, column)).toBe(matrix.cell(first, column));
+    expect(weakest.reduce((sum, count) => sum + count, 0)).toBe(columns.length);
+  }
+  const order = groups.rows.map(({ weakest }) => weakest[0] * 1e6 + weakest[1] * 1e3 + weakest[2]);
+  expect(order).toEqual([...order].sort((a, b) => a - b));
+});

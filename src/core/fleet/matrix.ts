@@ -1,0 +1,467 @@
+import type { ComputerPart, DrillPart, MediumPart, ReleasePart } from "../chain/parts";
+import type { Link } from "../chain/schema";
+import { startProfile } from "../facts/profile";
+import { judgeAtHand } from "../links/at-hand";
+import { judgeProven } from "../links/proven";
+import { linkOf, type Ruling } from "../links/ruling";
+import { judgeSees } from "../links/sees";
+import { plainName } from "../links/versions";
+import {
+  type CommonLinks,
+  compareRoutes,
+  type Give,
+  givesOf,
+  NOTHING_RECORDED,
+  type RankedRoute,
+  rankRoutes,
+  type Surroundings,
+  weakestOf,
+} from "../routes/routes";
+import { type Cell, hasBroken, linkBits, outcomeBits } from "./cell";
+import { judgePair, startOf, surroundingsOf } from "./judge";
+import type { FleetMedium, World } from "./world";
+
+/** Numbers what is alike. */
+class Classes<T> {
+  private readonly numbers = new Map<string, number>();
+  readonly members: T[] = [];
+
+  /** The number of a class; `member` stands for it where it is new. */
+  of(key: string, member: T): number {
+    const known = this.numbers.get(key);
+    if (known !== undefined) return known;
+    this.numbers.set(key, this.members.length);
+    return this.members.push(member) - 1;
+  }
+}
+
+/** One value for each pair of a row class and a column class, worked out when it is first asked for. */
+class PairTable<T> {
+  private readonly rows: (T | undefined)[][] = [];
+  constructor(private readonly judge: (row: number, column: number) => T) {}
+
+  /** All values of a row, for the columns that are asked for. */
+  row(row: number, columns: number): T[] {
+    this.rows[row] ??= [];
+    const values = this.rows[row] as T[];
+    for (let column = values.length; column < columns; column++) values[column] = this.judge(row, column);
+    return values;
+  }
+}
+
+/**
+ * What a medium's releases give back best, in a cell's bits: where none of the links that are shared is broken, and
+ * above them where one is.
+ */
+type GiveBits = number;
+const UNSOUND_SHIFT = 13;
+
+function givenBits(bits: GiveBits, common: number): number {
+  return (hasBroken(common) ? bits >> UNSOUND_SHIFT : bits) & GIVE_MASK;
+}
+
+/** Which classes a computer belongs to; two computers with all of them the same have the same row. */
+interface RowClasses {
+  start: number;
+  give: number;
+  site: number;
+  proof: number;
+  /** It has images or drills of its own: nobody else's row is the same. */
+  own: boolean;
+}
+
+interface ColumnClasses {
+  views: number;
+  releases: number;
+  place: number;
+}
+
+/** What the drills of a medium come to. */
+interface ProvenColumn {
+  /** For computers that none of its drills speaks of. */
+  base: number;
+  /** Models that its drills were held on; null where there are none. */
+  models: Set<string> | null;
+  /** By the class of computers, as far as they were asked for. */
+  byClass: number[];
+  judge: (computer: ComputerPart) => number;
+}
+
+const ROW_UNSET = -1;
+
+/**
+ * The chains of a whole fleet: a cell for each computer and medium, with the links of its best route. What is alike is
+ * judged once: start profiles against what firmware makes of media, devices against drivers, sites against places.
+ * The cells are those that `judgePair` and `rankRoutes` come to; `routes` tells a cell's reasons.
+ */
+export class FleetMatrix {
+  readonly computers: ComputerPart[];
+  readonly media: FleetMedium[];
+  private cells: Uint16Array;
+  private around: Surroundings;
+
+  private readonly starts = new Classes<ComputerPart>();
+  private readonly views = new Classes<FleetMedium>();
+  private readonly devices = new Classes<ComputerPart>();
+  private readonly gives = new Classes<ComputerPart>();
+  private readonly sites = new Classes<string | null>();
+  private readonly proofs = new Classes<ComputerPart>();
+  private readonly places = new Classes<MediumPart>();
+  private readonly sets = new Classes<ReleasePart[]>();
+
+  private readonly startBits: PairTable<number>;
+  private readonly atHandBits: PairTable<number>;
+  private readonly giveBits: PairTable<GiveBits>;
+  private readonly seesKnown = new Map<string, Ruling>();
+
+  private rowClasses: RowClasses[] = [];
+  private readonly columnClasses: Record<keyof ColumnClasses, Uint32Array>;
+  private proven: ProvenColumn[] = [];
+
+  constructor(private world: World) {
+    this.computers = [...world.computers];
+    this.media = [...world.media];
+    this.cells = new Uint16Array(this.computers.length * this.media.length);
+    this.around = this.surroundings();
+    this.startBits = new PairTable((start, views) => {
+      const { starts } = startOf(this.starts.members[start] as ComputerPart, this.views.members[views] as FleetMedium);
+      return linkBits("starts", starts.verdict);
+    });
+    this.atHandBits = new PairTable((site, place) => {
+      const computer = { site: this.sites.members[site] as string | null };
+      return linkBits("atHand", judgeAtHand(computer, this.places.members[place] as MediumPart).verdict);
+    });
+    this.giveBits = new PairTable((give, set): GiveBits => {
+      const releases = this.sets.members[set] as ReleasePart[];
+      const shared = this.sharedGive.get(give);
+      // Images matter only to what puts them back.
+      if (shared !== undefined && !releases.some(({ facts }) => facts.purposes.includes("put-back-images")))
+        return this.giveBits.row(shared, set + 1)[set] as GiveBits;
+      return this.bestGive(this.gives.members[give] as ComputerPart, NO_MEDIUM, releases);
+    });
+    const columns = this.media.length;
+    this.columnClasses = {
+      views: new Uint32Array(columns),
+      releases: new Uint32Array(columns),
+      place: new Uint32Array(columns),
+    };
+    for (const [column, medium] of this.media.entries()) this.classify(column, medium);
+    this.proven = this.media.map((medium) => this.provenOf(medium));
+    this.rowClasses = this.computers.map((computer) => this.classesOfComputer(computer));
+    this.judgeRows();
+  }
+
+  /** A cell by the positions of its computer and medium. */
+  cell(row: number, column: number): Cell {
+    return this.cells[row * this.media.length + column] as Cell;
+  }
+
+  /** The cells of a computer, in the order of the media. Not to be written to. */
+  row(row: number): Uint16Array {
+    return this.cells.subarray(row * this.media.length, (row + 1) * this.media.length);
+  }
+
+  /** The routes behind a cell, best first, with their reasons. */
+  routes(row: number, column: number): RankedRoute[] {
+    const [computer, medium] = [this.computers[row], this.media[column]];
+    return computer && medium ? rankRoutes(judgePair(this.around, computer, medium)) : [];
+  }
+
+  /** Judges one computer anew, as it is now; nothing else is touched. */
+  replaceComputer(row: number, computer: ComputerPart): void {
+    this.computers[row] = computer;
+    this.rowClasses[row] = this.classesOfComputer(computer);
+    this.judgeRow(row);
+  }
+
+  /** Judges one medium anew, as it is now; nothing else is touched. */
+  replaceMedium(column: number, medium: FleetMedium): void {
+    this.media[column] = medium;
+    this.classify(column, medium);
+    this.proven[column] = this.provenOf(medium);
+    for (const [proof, row] of this.provenRows.entries()) row[column] = this.provenOfClass(column, proof);
+    for (let row = 0; row < this.computers.length; row++) this.judgeCell(row, column);
+  }
+
+  private surroundings(): Surroundings {
+    const around = surroundingsOf(this.world);
+    return { ...around, sees: (computer, release, network) => this.sees(computer, release, network, around) };
+  }
+
+  /** The Sees link, judged once for all computers with the same devices and disks. */
+  private sees(computer: ComputerPart, release: ReleasePart, network: boolean, around: Surroundings): Ruling {
+    const key = `${this.deviceClassOf(computer)} ${network} ${release.name}`;
+    const known = this.seesKnown.get(key);
+    if (known) return known;
+    const carried = (modalias: string) => around.carried(modalias, release);
+    const ruling = judgeSees({ computer, release, needsNetwork: network, carried });
+    this.seesKnown.set(key, ruling);
+    return ruling;
+  }
+
+  private readonly deviceClasses = new WeakMap<ComputerPart, number>();
+
+  private deviceClassOf(computer: ComputerPart): number {
+    const known = this.deviceClasses.get(computer);
+    if (known !== undefined) return known;
+    const number = this.devices.of(devicesKey(computer), computer);
+    this.deviceClasses.set(computer, number);
+    return number;
+  }
+
+  private classesOfComputer(computer: ComputerPart): RowClasses {
+    const { facts, tag, site } = computer;
+    const hasImages = this.around.imagesOf(tag).length > 0;
+    const devices = this.deviceClassOf(computer);
+    // Nobody's tag: what a computer without images is given.
+    const shared = this.gives.of(restoreKey(computer, devices), { ...computer, tag: "" });
+    const { make, model } = facts.computer;
+    const proof = JSON.stringify([make, model, facts.firmware.version]);
+    return {
+      start: this.starts.of(startProfile(facts), computer),
+      give: hasImages ? this.ownGive(computer, shared) : shared,
+      site: this.sites.of(JSON.stringify(site), site),
+      // Nobody's tag: what drills of others of its model come to.
+      proof: this.proofs.of(proof, { ...computer, tag: "" }),
+      own: hasImages || this.drilled.has(tag),
+    };
+  }
+
+  /** What a computer with images would be given without them, by its class of its own. */
+  private readonly sharedGive = new Map<number, number>();
+
+  private ownGive(computer: ComputerPart, shared: number): number {
+    const own = this.gives.members.push(computer) - 1;
+    this.sharedGive.set(own, shared);
+    return own;
+  }
+
+  private classify(column: number, medium: FleetMedium): void {
+    const { views, releases, place } = this.classesOfMedium(medium);
+    this.columnClasses.views[column] = views;
+    this.columnClasses.releases[column] = releases;
+    this.columnClasses.place[column] = place;
+  }
+
+  private classesOfMedium({ part, views, as, releases, fault }: FleetMedium): ColumnClasses {
+    const { retired, condition, lentTo, site } = part;
+    const medium = { part, views, as, releases, fault };
+    return {
+      views: this.views.of(JSON.stringify([views?.key ?? null, as]), medium),
+      releases: this.sets.of(JSON.stringify(releases.map((each) => each.name)), releases),
+      place: this.places.of(JSON.stringify([retired, condition, lentTo !== null, site]), part),
+    };
+  }
+
+  /** Media that were tried on a computer, by its tag. */
+  private get drilled(): Map<string, Set<string>> {
+    if (this.drilledTags) return this.drilledTags;
+    const tags = new Map<string, Set<string>>();
+    for (const { computer, medium } of this.world.drills)
+      tags.set(computer, (tags.get(computer) ?? new Set<string>()).add(medium));
+    this.drilledTags = tags;
+    return tags;
+  }
+  private drilledTags: Map<string, Set<string>> | null = null;
+
+  private provenOf({ part }: FleetMedium): ProvenColumn {
+    const { policy, today } = this.world;
+    const drills = this.around.drillsOf(part.tag);
+    const judge = (computer: ComputerPart, own: DrillPart[]) =>
+      linkBits("proven", judgeProven({ computer, medium: part, drills: own, policy, today }).verdict);
+    const [anybody] = this.computers;
+    const base = anybody ? judge(anybody, []) : 0;
+    return {
+      base,
+      models: drills.length === 0 ? null : new Set(drills.map(({ make, model }) => modelKey(make, model))),
+      byClass: [],
+      judge: (computer) => judge(computer, drills),
+    };
+  }
+
+  /** The best that some releases give back on a computer. */
+  private bestGive(
+    computer: ComputerPart,
+    medium: Pick<MediumPart, "tag" | "site">,
+    releases: ReleasePart[],
+  ): GiveBits {
+    const gives =
+      releases.length === 0
+        ? [NOTHING_RECORDED]
+        : releases.flatMap((release) => givesOf(computer, medium, release, this.around));
+    const best = (common: CommonLinks): number => {
+      const routes = gives.map((give) => ({ give, route: { ...bareRoute(give, common), ...NO_PAIR } }));
+      const top = routes.reduce((a, b) => (compareRoutes(a.route, b.route).order <= 0 ? a : b));
+      return bitsOf(top.give);
+    };
+    const [only] = gives;
+    if (only && gives.length === 1) return bitsOf(only) | (bitsOf(only) << UNSOUND_SHIFT);
+    return best(SOUND) | (best(UNSOUND) << UNSOUND_SHIFT);
+  }
+
+  private judgeRows(): void {
+    const columns = this.media.length;
+    const done = new Map<string, number>();
+    for (let row = 0; row < this.computers.length; row++) {
+      const { own, ...classes } = this.rowClasses[row] as RowClasses;
+      const key = own ? null : JSON.stringify(classes);
+      const same = key === null ? ROW_UNSET : (done.get(key) ?? ROW_UNSET);
+      if (same !== ROW_UNSET) {
+        this.cells.copyWithin(row * columns, same * columns, (same + 1) * columns);
+        continue;
+      }
+      this.judgeRow(row);
+      if (key !== null) done.set(key, row);
+    }
+  }
+
+  private judgeRow(row: number): void {
+    const { start, give, site, proof, own } = this.rowClasses[row] as RowClasses;
+    const columns = this.media.length;
+    const starts = this.startBits.row(start, this.views.members.length);
+    const places = this.atHandBits.row(site, this.places.members.length);
+    const gives = this.giveBits.row(give, this.sets.members.length);
+    const { views, releases, place } = this.columnClasses;
+    const proven = this.provenRow(proof);
+    for (let column = 0, at = row * columns; column < columns; column++, at++) {
+      const common =
+        (starts[views[column] as number] as number) |
+        (places[place[column] as number] as number) |
+        (proven[column] as number);
+      this.cells[at] = common | givenBits(gives[releases[column] as number] as GiveBits, common);
+    }
+    if (!own) return;
+    this.judgeDrilled(row);
+    this.judgeHolders(row);
+  }
+
+  /** Media that hold an image of this computer themselves give back more than others of their kind. */
+  private judgeHolders(row: number): void {
+    const computer = this.computers[row] as ComputerPart;
+    const holders = new Set(
+      this.around
+        .imagesOf(computer.tag)
+        .flatMap((image) => image.places.flatMap((place) => (place.on === "medium" ? [place.tag] : []))),
+    );
+    if (holders.size === 0) return;
+    for (const [column, medium] of this.media.entries())
+      if (holders.has(medium.part.tag)) this.judgeHolder(row, column);
+  }
+
+  private judgeHolder(row: number, column: number): void {
+    const medium = this.media[column] as FleetMedium;
+    const at = row * this.media.length + column;
+    const common = (this.cells[at] as number) & COMMON_MASK;
+    const bits = this.bestGive(this.computers[row] as ComputerPart, medium.part, medium.releases);
+    this.cells[at] = common | givenBits(bits, common);
+  }
+
+  private judgeCell(row: number, column: number): void {
+    const { start, give, site, proof, own } = this.rowClasses[row] as RowClasses;
+    const [views, releases, place] = [
+      this.columnClasses.views[column] as number,
+      this.columnClasses.releases[column] as number,
+      this.columnClasses.place[column] as number,
+    ];
+    const starts = this.startBits.row(start, views + 1)[views] as number;
+    const atHand = this.atHandBits.row(site, place + 1)[place] as number;
+    const computer = this.computers[row] as ComputerPart;
+    const tag = (this.media[column] as FleetMedium).part.tag;
+    const isDrilled = own && this.drilled.get(computer.tag)?.has(tag);
+    const proven = isDrilled
+      ? (this.proven[column] as ProvenColumn).judge(computer)
+      : this.provenOfClass(column, proof);
+    const common = starts | atHand | proven;
+    const bits = this.giveBits.row(give, releases + 1)[releases] as GiveBits;
+    this.cells[row * this.media.length + column] = common | givenBits(bits, common);
+    const holds =
+      own &&
+      this.around
+        .imagesOf(computer.tag)
+        .some((image) => image.places.some((each) => each.on === "medium" && each.tag === tag));
+    if (holds) this.judgeHolder(row, column);
+  }
+
+  /** The Proven link of each class of computers on every medium, as far as it was asked for. */
+  private readonly provenRows: Uint16Array[] = [];
+
+  private provenRow(proof: number): Uint16Array {
+    for (let at = this.provenRows.length; at <= proof; at++)
+      this.provenRows.push(Uint16Array.from(this.media, (_, column) => this.provenOfClass(column, at)));
+    return this.provenRows[proof] as Uint16Array;
+  }
+
+  /** The Proven link of a class of computers on a medium, from drills of others of its model or from none. */
+  private provenOfClass(column: number, proof: number): number {
+    const own = this.proven[column] as ProvenColumn;
+    for (let at = own.byClass.length; at <= proof; at++) {
+      const member = this.proofs.members[at] as ComputerPart;
+      const { make, model } = member.facts.computer;
+      own.byClass.push(own.models?.has(modelKey(make, model)) ? own.judge(member) : own.base);
+    }
+    return own.byClass[proof] as number;
+  }
+
+  /** A computer's own drills count before those of others. */
+  private judgeDrilled(row: number): void {
+    const computer = this.computers[row] as ComputerPart;
+    const tags = this.drilled.get(computer.tag);
+    if (!tags) return;
+    for (const [column, { part }] of this.media.entries())
+      if (tags.has(part.tag)) this.setProven(row, column, (this.proven[column] as ProvenColumn).judge(computer));
+  }
+
+  private setProven(row: number, column: number, bits: number): void {
+    const at = row * this.media.length + column;
+    const others = (this.cells[at] as number) & COMMON_MASK & ~linkBits("proven", "broken");
+    const give = this.giveBits.row((this.rowClasses[row] as RowClasses).give, this.sets.members.length);
+    const releases = this.columnClasses.releases[column] as number;
+    this.cells[at] = others | bits | givenBits(give[releases] as GiveBits, others | bits);
+  }
+}
+
+/** Make and model without regard to how they are written. */
+function modelKey(make: string | null, model: string | null): string {
+  return `${plainName(make ?? "")}\n${plainName(model ?? "")}`;
+}
+
+/** A route of which only the verdicts count: no sentences are made. */
+function bareRoute({ release, outcome, sees, restores, madeOn }: Give, common: CommonLinks) {
+  const links = { ...common, sees: bareLink(sees), restores: bareLink(restores) };
+  return { release, outcome, links, weakest: weakestOf(links), madeOn };
+}
+
+function bareLink({ verdict, changes }: Ruling): Link {
+  return { verdict, basis: null, changes, reasons: [], trace: [] };
+}
+
+/** A medium that holds no image: what a computer's images come to on all media that do not hold them. */
+const NO_MEDIUM = { tag: "", site: null };
+const NO_PAIR = { computer: "", medium: "", as: "usb", distance: 0 } as const;
+
+const linkWith = (verdict: "holds" | "broken"): Link => linkOf({ verdict, reasons: [], changes: [] });
+const SOUND: CommonLinks = { atHand: linkWith("holds"), starts: linkWith("holds"), proven: linkWith("holds") };
+const UNSOUND: CommonLinks = { ...SOUND, starts: linkWith("broken") };
+
+const GIVE_MASK = (1 << UNSOUND_SHIFT) - 1;
+const COMMON_MASK = linkBits("atHand", "broken") | linkBits("starts", "broken") | linkBits("proven", "broken");
+
+function bitsOf({ sees, restores, outcome }: Give): number {
+  return linkBits("sees", sees.verdict) | linkBits("restores", restores.verdict) | outcomeBits(outcome?.kind ?? null);
+}
+
+/** What the Sees link goes by, of a computer. */
+function devicesKey({ facts }: ComputerPart): string {
+  const devices = facts.devices?.map(({ modalias, class: use }) => [modalias, use]) ?? null;
+  const disks = facts.disks?.map(({ name, bus, removable }) => [name, bus, removable]) ?? null;
+  return JSON.stringify([devices, disks]);
+}
+
+/** What Sees and Restores go by where there are no images. */
+function restoreKey(computer: ComputerPart, devices: number): string {
+  const { systems, disks } = computer.facts;
+  const locks = disks?.map((disk) =>
+    disk.partitions.map(({ encryption, keyPlace }) => (encryption === null ? null : keyPlace !== null)),
+  );
+  return JSON.stringify([devices, systems, locks ?? null]);
+}

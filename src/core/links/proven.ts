@@ -1,0 +1,85 @@
+import type { ComputerPart, DrillPart, MediumPart, PolicyPart } from "../chain/parts";
+import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
+import { compareText, sameName } from "./versions";
+
+export interface ProvenInput {
+  computer: ComputerPart;
+  medium: MediumPart;
+  /** Drills of this medium, in any order. */
+  drills: DrillPart[];
+  policy: PolicyPart;
+  /** ISO day. */
+  today: string;
+}
+
+/**
+ * The Proven link: the last drill of this medium on this computer, or on one of its model, since the medium was last
+ * written and with this firmware; and its last verification. Common practice.
+ */
+export function judgeProven(input: ProvenInput): Ruling {
+  return all([drilled(input), verified(input)]);
+}
+
+/** Whole days from one ISO day to another. */
+export function daysBetween(from: string, to: string): number {
+  return Math.round((Date.parse(to.slice(0, 10)) - Date.parse(from.slice(0, 10))) / 86_400_000);
+}
+
+export function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {
+  const { make, model } = computer.facts.computer;
+  const own = drills.filter((each) => each.medium === medium.tag && each.on <= today);
+  const here = latest(own.filter((each) => each.computer === computer.tag));
+  const alike = latest(
+    own.filter(
+      (each) =>
+        each.computer !== computer.tag &&
+        make !== null &&
+        model !== null &&
+        each.make !== null &&
+        each.model !== null &&
+        sameName(make, each.make) &&
+        sameName(model, each.model),
+    ),
+  );
+  const drill = here ?? alike;
+  if (!drill) return unknown({ code: "no-drill-recorded" });
+  const on = drill === here ? null : drill.computer;
+  if (drill.result === "failed") return broken({ code: "drill-failed", on: drill.on, computer: on });
+  const again = { setting: "drill", from: drill.on, to: "a new one" } as const;
+  if (medium.writtenOn !== null && medium.writtenOn > drill.on)
+    return holdsAfter(again, { code: "drill-before-writing", on: drill.on, written: medium.writtenOn });
+  const { version } = computer.facts.firmware;
+  if (drill.firmwareVersion !== null && version !== null && drill.firmwareVersion !== version)
+    return holdsAfter(again, { code: "drill-other-firmware", on: drill.on, was: drill.firmwareVersion, is: version });
+  const age = daysBetween(drill.on, today);
+  if (policy.drillDays !== null && age > policy.drillDays)
+    return holdsAfter(again, { code: "drill-old", on: drill.on, days: age, most: policy.drillDays });
+  return holds({ code: "drill-good", on: drill.on, computer: on, restored: drill.result === "restored" });
+}
+
+export function verified({ medium, policy, today }: ProvenInput): Ruling {
+  const { verified: last, writtenOn } = medium;
+  if (!last) return unknown({ code: "never-verified" });
+  if (!last.whole) return broken({ code: "verification-failed", on: last.on });
+  const again = { setting: "verification", from: last.on, to: "a new one" } as const;
+  if (writtenOn !== null && writtenOn > last.on)
+    return holdsAfter(again, { code: "verified-before-writing", on: last.on, written: writtenOn });
+  const age = daysBetween(last.on, today);
+  if (policy.verificationDays !== null && age > policy.verificationDays)
+    return holdsAfter(again, { code: "verification-old", on: last.on, days: age, most: policy.verificationDays });
+  return holds({ code: "verification-good", on: last.on });
+}
+
+const WORST_FIRST = ["failed", "started", "restored"];
+
+/** The last one; of several on one day the worst, since somebody has to look into it. The same in any order. */
+function latest(drills: DrillPart[]): DrillPart | null {
+  const sorted = [...drills].sort(
+    (a, b) =>
+      compareText(b.on, a.on) ||
+      WORST_FIRST.indexOf(a.result) - WORST_FIRST.indexOf(b.result) ||
+      compareText(a.computer, b.computer) ||
+      compareText(a.firmwareVersion ?? "", b.firmwareVersion ?? ""),
+  );
+  return sorted[0] ?? null;
+}

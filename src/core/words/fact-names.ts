@@ -1,0 +1,18 @@
+/** How facts are called where one is missing, by their place in `creel.facts/1`. */
+const FACT_NAMES: Record<string, string> = {
+  "firmware.kind": "whether its firmware is BIOS or UEFI",
+  "firmware.arch": "the architecture of its firmware",
+  devices: "its devices",
+  disks: "its disks",
+  sectorBytes: "the sector size of its disk",
+  systems: "which system it runs",
+  model: "its make and model",
+  "firmware.secureBoot.state": "whether Secure Boot is on",
+  "firmware.secureBoot.db": "which certificates and digests its Secure Boot allows (db)",
+  "firmware.secureBoot.dbx": "which certificates and digests its Secure Boot revokes (dbx)",
+  "firmware.secureBoot.sbatLevel": "which generations of loaders it still accepts (SbatLevel)",
+};
+
+export function factText(fact: string): string {
+  return FACT_NAMES[fact] ?? fact;
+}

@@ -1,0 +1,311 @@
+import { archText } from "./firmware";
+import { bytesText } from "./sizes";
+
+/** Reasons of the links At hand, Sees, Restores and Proven. */
+export type LinkReasonFacts =
+  // At hand
+  | { code: "medium-place-unknown" }
+  | { code: "computer-place-unknown" }
+  | { code: "medium-at-site"; site: string }
+  | { code: "medium-elsewhere"; site: string; computerSite: string }
+  | { code: "medium-lent"; to: string }
+  | { code: "medium-retired" }
+  | { code: "medium-worn" }
+  | { code: "medium-distrusted" }
+  | { code: "copy-at-site"; medium: string }
+  // Sees
+  | { code: "release-not-recorded" }
+  | { code: "release-drivers-unknown"; release: string }
+  | { code: "no-controller-known" }
+  | { code: "no-adapter-known" }
+  | {
+      code: "controllers-driven";
+      release: string;
+      disk: string | null;
+      drivers: { device: string; driver: string }[];
+    }
+  | { code: "controllers-driven-in-part"; release: string; disk: string | null; missing: string[] }
+  | { code: "controller-not-driven"; release: string; disk: string | null; device: string; whole: boolean }
+  | { code: "driver-elsewhere"; driver: string; release: string; medium: string | null }
+  | { code: "raid-mode-could-be-off" }
+  | { code: "input-not-driven"; device: string }
+  | { code: "no-input-driven"; device: string }
+  | { code: "adapter-driven"; release: string; device: string; driver: string }
+  | { code: "adapter-not-driven"; release: string; device: string }
+  // Restores
+  | { code: "nothing-to-restore"; release: string }
+  | { code: "image-fact-missing"; fact: ImageFact }
+  | { code: "image-mode-same"; mode: "uefi" | "bios" }
+  | { code: "image-mode-converted"; release: string; from: string; to: string }
+  | { code: "image-mode-other"; image: "uefi" | "bios"; computer: "uefi" | "bios" }
+  | { code: "target-large-enough"; disk: string; bytes: number; needed: number }
+  | { code: "target-too-small"; disk: string; bytes: number; needed: number }
+  | { code: "sectors-differ"; disk: string; bytes: number; image: number }
+  | { code: "image-starts-again" }
+  | { code: "image-lacks"; lacks: ("esp" | "active" | "system")[] }
+  | { code: "image-roles-unknown"; lacks: ("esp" | "active" | "system")[] }
+  | { code: "lineage-whole"; parts: number }
+  | { code: "lineage-broken"; image: string; parent: string | null }
+  | { code: "image-damaged"; image: string; on: string }
+  | { code: "image-opens"; release: string; kit: string }
+  | { code: "image-kit-other"; release: string; kit: string }
+  | { code: "image-kit-newer"; release: string; kit: string; version: string }
+  | { code: "hardware-moves"; release: string }
+  | { code: "hardware-other"; image: string; release: string }
+  | { code: "key-kept"; place: string }
+  | { code: "key-place-unknown"; partition: string }
+  | { code: "image-on-medium"; medium: string }
+  | { code: "image-elsewhere"; place: string }
+  | { code: "image-on-share"; share: string }
+  | { code: "share-not-reached"; share: string; release: string }
+  | { code: "share-not-here"; share: string; site: string }
+  | { code: "share-reach-unknown"; share: string }
+  | { code: "image-on-own-disk" }
+  | { code: "no-image-recorded" }
+  | { code: "release-systems-unknown"; release: string }
+  | { code: "nothing-included"; release: string }
+  | { code: "included-fits"; included: string }
+  | { code: "included-older"; runs: string; included: string }
+  | { code: "system-differs"; fact: SystemFact; runs: string; included: string }
+  | { code: "system-fact-missing"; fact: SystemFact; system: string }
+  | { code: "included-fact-missing"; fact: SystemFact; included: string }
+  | { code: "release-fact-missing"; fact: "family" | "arch" | "madeOn"; release: string }
+  | { code: "environment-other-family"; release: string; family: string; system: string }
+  | { code: "environment-older"; release: string; system: string }
+  | { code: "environment-not-older"; release: string }
+  | { code: "environment-cannot-service"; release: string; arch: string; system: string; wide: boolean }
+  | { code: "system-age-unknown"; system: string }
+  | { code: "repairs"; release: string }
+  | { code: "rescues"; release: string }
+  // Proven
+  | { code: "no-drill-recorded" }
+  | { code: "drill-good"; on: string; computer: string | null; restored: boolean }
+  | { code: "drill-failed"; on: string; computer: string | null }
+  | { code: "drill-before-writing"; on: string; written: string }
+  | { code: "drill-other-firmware"; on: string; was: string; is: string }
+  | { code: "drill-old"; on: string; days: number; most: number }
+  | { code: "never-verified" }
+  | { code: "verification-good"; on: string }
+  | { code: "verification-failed"; on: string }
+  | { code: "verified-before-writing"; on: string; written: string }
+  | { code: "verification-old"; on: string; days: number; most: number };
+
+type ImageFact =
+  | "mode"
+  | "diskBytes"
+  | "sectorBytes"
+  | "partitions"
+  | "kit"
+  | "kitVersion"
+  | "model"
+  | "encrypted"
+  | "keyPlace"
+  | "places";
+type SystemFact = "family" | "name" | "version" | "edition" | "arch" | "language";
+
+const IMAGE_FACTS: Record<ImageFact, string> = {
+  mode: "under which firmware mode it was taken",
+  diskBytes: "how large the disk was that it came from",
+  sectorBytes: "which sector size that disk had",
+  partitions: "which partitions it holds",
+  kit: "by which kit it was made",
+  kitVersion: "by which version of the kit it was made",
+  model: "of which model it was taken",
+  encrypted: "whether it is encrypted",
+  keyPlace: "where its key is kept",
+  places: "where it is kept",
+};
+
+const SYSTEM_FACTS: Record<SystemFact, string> = {
+  family: "family",
+  name: "product",
+  version: "version",
+  edition: "edition",
+  arch: "architecture",
+  language: "language",
+};
+
+const RELEASE_FACTS = {
+  family: "which kind of environment it is",
+  arch: "for which architecture it is",
+  madeOn: "when it was made",
+};
+
+const LACKS = {
+  esp: "the EFI system partition",
+  active: "the active partition that BIOS starts",
+  system: "the system partition",
+};
+
+const MODES = { uefi: "UEFI", bios: "BIOS" };
+
+const of = (disk: string | null) => (disk === null ? "" : `, on which ${disk} hangs`);
+const where = (computer: string | null) =>
+  computer === null ? "on this computer" : `on ${computer}, of the same model`;
+const days = (count: number) => (count === 1 ? "one day" : `${count.toLocaleString("en-GB")} days`);
+
+export function linkReasonText(facts: LinkReasonFacts): string {
+  switch (facts.code) {
+    case "medium-place-unknown":
+      return "Not recorded: where this medium is.";
+    case "computer-place-unknown":
+      return "Not recorded: where this computer is.";
+    case "medium-at-site":
+      return `The medium is at ${facts.site}, where the computer is.`;
+    case "medium-elsewhere":
+      return `The medium is at ${facts.site}; the computer is at ${facts.computerSite}.`;
+    case "medium-lent":
+      return `The medium is with ${facts.to}.`;
+    case "medium-retired":
+      return "The medium is out of service.";
+    case "medium-worn":
+      return "The medium is worn: have a new one written.";
+    case "medium-distrusted":
+      return "The medium is not to be relied on any more.";
+    case "copy-at-site":
+      return `${facts.medium} carries the same and is where the computer is.`;
+
+    case "release-not-recorded":
+      return "Not recorded: which kit release this medium carries, so what it can drive is not known.";
+    case "release-drivers-unknown":
+      return `Not known: which controllers ${facts.release} can drive.`;
+    case "no-controller-known":
+      return "Not known of this computer: its storage controllers.";
+    case "no-adapter-known":
+      return "Not known of this computer: its network adapters.";
+    case "controllers-driven":
+      return `${facts.release} drives ${facts.drivers.map(({ device, driver }) => `${device} (${driver})`).join(", ")}${of(facts.disk)}.`;
+    case "controllers-driven-in-part":
+      return `${facts.release} has no driver for ${facts.missing.join(", ")}, and whether ${facts.disk ?? "a disk"} hangs on it is not known.`;
+    case "controller-not-driven":
+      return facts.whole
+        ? `${facts.release} has no driver for ${facts.device}${of(facts.disk)}: it will not see that disk.`
+        : `Among the drivers that lie loose on ${facts.release} there is none for ${facts.device}${of(facts.disk)}; what its environment itself drives is not known.`;
+    case "driver-elsewhere":
+      return `A driver for it, ${facts.driver} of ${facts.release}, can be carried along${facts.medium ? ` (it is on ${facts.medium})` : ""}.`;
+    case "raid-mode-could-be-off":
+      return "The controller is set to RAID, or to mapping the disks into itself. Set to plain AHCI or NVMe it would be driven; the installed system may have to be prepared for that, and a real RAID set would be lost.";
+    case "input-not-driven":
+      return `There is no driver for ${facts.device}: attach a keyboard by USB.`;
+    case "no-input-driven":
+      return `There is no driver for ${facts.device}, nor for anything else that a keyboard could hang on.`;
+    case "adapter-driven":
+      return `${facts.release} drives ${facts.device} (${facts.driver}) and so reaches the network.`;
+    case "adapter-not-driven":
+      return `${facts.release} has no driver for ${facts.device}, and the image is reached by the network.`;
+
+    case "nothing-to-restore":
+      return `Not recorded: what ${facts.release} gives back.`;
+    case "image-fact-missing":
+      return `Not recorded of the image: ${IMAGE_FACTS[facts.fact]}.`;
+    case "image-mode-same":
+      return `The image was taken under ${MODES[facts.mode]}, as the computer starts.`;
+    case "image-mode-converted":
+      return `${facts.release} changes an image from ${MODES[facts.from as "uefi"]} to ${MODES[facts.to as "uefi"]}.`;
+    case "image-mode-other":
+      return `The image was taken under ${MODES[facts.image]}; the computer starts by ${MODES[facts.computer]}.`;
+    case "target-large-enough":
+      return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is at least as large as the disk of the image (${bytesText(facts.needed)}).`;
+    case "target-too-small":
+      return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is smaller than the disk of the image: a disk of at least ${bytesText(facts.needed)} is needed.`;
+    case "sectors-differ":
+      return `The disk ${facts.disk} has sectors of ${facts.bytes} bytes, the disk of the image had ${facts.image}, and the kit does not convert.`;
+    case "image-starts-again":
+      return "The image holds what is needed to start.";
+    case "image-lacks":
+      return `The image lacks ${facts.lacks.map((each) => LACKS[each]).join(" and ")}: it gives back files, not a computer that starts.`;
+    case "image-roles-unknown":
+      return `Not recorded of the image: whether it holds ${facts.lacks.map((each) => LACKS[each]).join(" and ")}.`;
+    case "lineage-whole":
+      return `All ${facts.parts} parts that it is made of are there.`;
+    case "lineage-broken":
+      return facts.parent === null
+        ? `The image ${facts.image} builds on one that is not recorded: it cannot be put back alone.`
+        : `The image ${facts.image} builds on ${facts.parent}, which is missing: it cannot be put back.`;
+    case "image-damaged":
+      return `The image ${facts.image} was found damaged on ${facts.on}.`;
+    case "image-opens":
+      return `${facts.release} opens images made by ${facts.kit}.`;
+    case "image-kit-other":
+      return `The image was made by ${facts.kit}, whose images ${facts.release} does not open.`;
+    case "image-kit-newer":
+      return `The image was made by ${facts.kit} ${facts.version}, which is newer than what ${facts.release} opens.`;
+    case "hardware-moves":
+      return `${facts.release} fits an image to other hardware.`;
+    case "hardware-other":
+      return `The image was taken of another model (${facts.image}), and ${facts.release} does not move images to other hardware.`;
+    case "key-kept":
+      return `Encrypted; its key is kept here: ${facts.place}.`;
+    case "key-place-unknown":
+      return `Not known of this computer: where the recovery key of ${facts.partition} is kept.`;
+    case "image-on-medium":
+      return `The image is on ${facts.medium} itself.`;
+    case "image-elsewhere":
+      return `The image is on ${facts.place}: it has to be fetched and attached.`;
+    case "image-on-share":
+      return `The image is on ${facts.share}, which is reached from where the computer is.`;
+    case "share-not-reached":
+      return `The image is on ${facts.share}, and ${facts.release} does not reach the network.`;
+    case "share-not-here":
+      return `The share (${facts.share}) is not reached from ${facts.site}.`;
+    case "share-reach-unknown":
+      return `Not recorded: from where ${facts.share} is reached.`;
+    case "image-on-own-disk":
+      return "The only copy of the image is on the computer's own disk: it is lost with it.";
+    case "no-image-recorded":
+      return "No image of this computer is recorded.";
+    case "release-systems-unknown":
+      return `Not known: which systems ${facts.release} includes.`;
+    case "nothing-included":
+      return `${facts.release} includes no system to install.`;
+    case "included-fits":
+      return `It includes ${facts.included}, which is what the computer runs.`;
+    case "included-older":
+      return `What it includes is older than what runs (${facts.included}, not ${facts.runs}): updates are to be put on afterwards.`;
+    case "system-differs":
+      return `The computer runs ${SYSTEM_FACTS[facts.fact]} ${facts.runs}; what is included is ${facts.included}, which its licence does not cover.`;
+    case "system-fact-missing":
+      return `Not known of this computer: the ${SYSTEM_FACTS[facts.fact]} of ${facts.system}.`;
+    case "included-fact-missing":
+      return `Not known: the ${SYSTEM_FACTS[facts.fact]} of ${facts.included} that it includes.`;
+    case "release-fact-missing":
+      return `Not recorded of ${facts.release}: ${RELEASE_FACTS[facts.fact]}.`;
+    case "environment-other-family":
+      return `${facts.release} (${facts.family}) does not repair the start-up of ${facts.system}.`;
+    case "environment-older":
+      return `${facts.release} is older than ${facts.system}: it may not know what it is to repair.`;
+    case "environment-not-older":
+      return `${facts.release} is not older than the system that it repairs.`;
+    case "environment-cannot-service":
+      return `${facts.release} is an environment for ${archText(facts.arch)}, which cannot service a system for ${archText(facts.system)}.`;
+    case "system-age-unknown":
+      return `Not known: when ${facts.system} came out, and whether the environment is older. A release calendar tells it.`;
+    case "repairs":
+      return `${facts.release} repairs the start-up of what the computer runs.`;
+    case "rescues":
+      return `${facts.release} copies files from the disk as it is.`;
+
+    case "no-drill-recorded":
+      return "Not recorded: a drill of this medium on this computer.";
+    case "drill-good":
+      return `${facts.restored ? "Restored" : "Started"} ${where(facts.computer)} on ${facts.on}.`;
+    case "drill-failed":
+      return `The last drill, ${where(facts.computer)} on ${facts.on}, failed.`;
+    case "drill-before-writing":
+      return `The last drill was on ${facts.on}; the medium was written anew on ${facts.written}.`;
+    case "drill-other-firmware":
+      return `The last drill was on ${facts.on} with firmware ${facts.was}; now it is ${facts.is}.`;
+    case "drill-old":
+      return `The last drill, on ${facts.on}, is ${days(facts.days)} old; ${days(facts.most)} is the most.`;
+    case "never-verified":
+      return "Not recorded: whether the medium holds what it should.";
+    case "verification-good":
+      return `Verified on ${facts.on}.`;
+    case "verification-failed":
+      return `On ${facts.on} the medium did not hold what it should.`;
+    case "verified-before-writing":
+      return `Last verified on ${facts.on}; written anew on ${facts.written}.`;
+    case "verification-old":
+      return `Last verified on ${facts.on}, ${days(facts.days)} ago; ${days(facts.most)} is the most.`;
+  }
+}

@@ -1,0 +1,35 @@
+import type { Ability, Purpose, ReleaseFacts } from "../releases/facts";
+
+const PURPOSE: Record<Purpose, string> = {
+  "start-up-repair": "repairs the start-up",
+  "put-back-images": "puts images back",
+  reinstall: "reinstalls systems",
+  "file-rescue": "rescues files",
+  "partition-repair": "repairs partitions",
+  network: "reaches the network",
+  "remote-help": "lets help in from afar",
+};
+
+export function purposeText(purpose: Purpose): string {
+  return PURPOSE[purpose];
+}
+
+const ABILITY: Record<Ability, string> = {
+  "hardware-move": "fits images to other hardware",
+  "mode-conversion": "changes images between BIOS and UEFI",
+  "sector-conversion": "changes images to other sector sizes",
+};
+
+export function abilityText(ability: Ability): string {
+  return ABILITY[ability];
+}
+
+/** "Puts images back (of Lantern up to 12), rescues files." Empty where nothing is recorded. */
+export function releaseFactsText({ purposes, opens, abilities }: ReleaseFacts): string {
+  const images = opens.map(({ kit, upTo }) => (upTo ? `${kit} up to ${upTo}` : kit)).join(", ");
+  const parts = purposes.map((purpose) =>
+    purpose === "put-back-images" && images ? `${PURPOSE[purpose]} of ${images}` : PURPOSE[purpose],
+  );
+  const text = [...parts, ...abilities.map(abilityText)].join(", ");
+  return text ? `${text.charAt(0).toUpperCase()}${text.slice(1)}.` : "";
+}

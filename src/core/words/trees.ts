@@ -1,0 +1,24 @@
+import type { Unreadable } from "../formats/file-tree";
+import type { VolumeId } from "../volumes/volumes";
+
+/** A volume of a medium, in words. */
+export function volumeText(id: VolumeId): string {
+  if (typeof id === "number") return `partition ${id}`;
+  if (id === "iso9660") return "the disc (ISO 9660)";
+  if (id === "udf") return "the disc (UDF)";
+  if (id === "whole") return "the whole medium";
+  const [kind, number] = id.split(":");
+  return kind === "mbr" ? `partition ${number} of the MBR` : `start image ${number} of the disc's catalogue`;
+}
+
+const UNREADABLE: Record<Unreadable, string> = {
+  compressed: "it is stored compressed in a way that is not read here",
+  encrypted: "it is encrypted",
+  interleaved: "it is interleaved with another file",
+  elsewhere: "another part of the system keeps its content elsewhere",
+  special: "it is a device or a pipe, not a file with content",
+};
+
+export function unreadableText(why: Unreadable): string {
+  return UNREADABLE[why];
+}

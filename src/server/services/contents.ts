@@ -1,0 +1,145 @@
+import { promisify } from "node:util";
+import { gunzip, gzip } from "node:zlib";
+import { eq, isNotNull, sql } from "drizzle-orm";
+import { z } from "zod";
+import { type DriverSource, driverSourceSchema } from "@/core/drivers/driver-set";
+import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
+import { type Manifest, manifestSchema } from "@/core/integrity/manifest";
+import { type Listing, listingSchema } from "@/core/volumes/listing";
+import type { Context } from "../context";
+import type { Queries } from "../db/client";
+import { inspectionContents, inspections } from "../db/schema";
+import { checked, fail, ok, type Result } from "../problems";
+import { storeInspection } from "./inspections";
+
+/** What may be sent at once, compressed and unpacked. */
+export const CONTENTS_BYTES_MAX = 64 << 20;
+const UNPACKED_BYTES_MAX = 512 << 20;
+/** What one value of the database takes by its default settings. */
+const STORED_BYTES_MAX = 15 << 20;
+
+const pack = async (value: unknown) => new Uint8Array(await promisify(gzip)(JSON.stringify(value)));
+
+async function unpack(bytes: Uint8Array): Promise<unknown> {
+  const buffer = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  const plain = await promisify(gunzip)(buffer, { maxOutputLength: UNPACKED_BYTES_MAX });
+  return JSON.parse(plain.toString("utf8"));
+}
+
+const contentsSchema = z.object({
+  inspection: inspectionSchema,
+  listing: listingSchema.nullable(),
+  drivers: z.array(driverSourceSchema).max(20_000).nullable(),
+});
+
+/** Keeps what a browser read from a file, gzip-compressed JSON; gives the inspection's id. */
+export async function storeContents(context: Context, body: Uint8Array): Promise<Result<number>> {
+  const value = await readBody(body, contentsSchema);
+  if (!value.ok) return value;
+  return keepContents(context, value.value);
+}
+
+export async function keepContents(
+  context: Context,
+  { inspection, listing, drivers }: { inspection: Inspection; listing: Listing | null; drivers: DriverSource[] | null },
+): Promise<Result<number>> {
+  const parts = {
+    listing: listing && (await pack(listing)),
+    drivers: drivers && drivers.length > 0 ? await pack(drivers) : null,
+  };
+  for (const [name, part] of Object.entries(parts))
+    if (part && part.length > STORED_BYTES_MAX)
+      return fail({
+        code: "invalid",
+        fields: { [name]: "It is too large to be kept. Take a file with fewer entries." },
+      });
+  return context.db.transaction(async (tx) => {
+    const inspectionId = await storeInspection(tx, context, inspection);
+    await tx.insert(inspectionContents).values({ inspectionId, ...parts });
+    return ok(inspectionId);
+  });
+}
+
+async function readBody<S extends z.ZodType>(body: Uint8Array, schema: S): Promise<Result<z.output<S>>> {
+  try {
+    return checked(schema, await unpack(body));
+  } catch {
+    return fail({ code: "invalid", fields: { body: "It is not compressed JSON, or too large." } });
+  }
+}
+
+/** Keeps the manifest of a file that was read before; it must be of the same file. */
+export async function storeManifest(context: Context, inspectionId: number, body: Uint8Array): Promise<Result<number>> {
+  const value = await readBody(body, manifestSchema);
+  return value.ok ? keepManifest(context, inspectionId, value.value) : value;
+}
+
+export async function keepManifest(
+  context: Context,
+  inspectionId: number,
+  manifest: Manifest,
+): Promise<Result<number>> {
+  const [row] = await context.db
+    .select({ bytes: inspections.bytes, sha256: inspections.sha256 })
+    .from(inspections)
+    .where(eq(inspections.id, inspectionId));
+  if (!row) return fail({ code: "not-found", what: "such file read" });
+  if (row.bytes !== manifest.file.bytes || (row.sha256 !== null && row.sha256 !== manifest.file.sha256))
+    return fail({ code: "invalid", fields: { file: "It is another file than the one that was read before." } });
+  const packed = await pack(manifest);
+  if (packed.length > STORED_BYTES_MAX)
+    return fail({ code: "invalid", fields: { manifest: "It is too large to be kept." } });
+  await context.db.transaction(async (tx) => {
+    const set = { manifest: packed, manifestAt: context.now() };
+    await tx
+      .insert(inspectionContents)
+      .values({ inspectionId, ...set })
+      .onDuplicateKeyUpdate({ set });
+    await tx.update(inspections).set({ sha256: manifest.file.sha256 }).where(eq(inspections.id, inspectionId));
+  });
+  return ok(inspectionId);
+}
+
+async function part(
+  queries: Queries,
+  inspectionId: number,
+  name: "listing" | "drivers" | "manifest",
+): Promise<unknown> {
+  const [row] = await queries
+    .select({ body: inspectionContents[name] })
+    .from(inspectionContents)
+    .where(eq(inspectionContents.inspectionId, inspectionId));
+  return row?.body ? unpack(row.body) : null;
+}
+
+export async function readListing(context: Context, inspectionId: number): Promise<Listing | null> {
+  return (await part(context.db, inspectionId, "listing")) as Listing | null;
+}
+
+export async function readDrivers(context: Context, inspectionId: number): Promise<DriverSource[] | null> {
+  return (await part(context.db, inspectionId, "drivers")) as DriverSource[] | null;
+}
+
+export async function readManifest(context: Context, inspectionId: number): Promise<Manifest | null> {
+  return (await part(context.db, inspectionId, "manifest")) as Manifest | null;
+}
+
+/** What is kept of a file that was read, and when its manifest was made. */
+export async function contentsKept(
+  context: Context,
+  inspectionId: number,
+): Promise<{ listing: boolean; drivers: boolean; manifestAt: Date | null }> {
+  const [row] = await context.db
+    .select({
+      listing: sql<number>`${isNotNull(inspectionContents.listing)}`,
+      drivers: sql<number>`${isNotNull(inspectionContents.drivers)}`,
+      manifestAt: inspectionContents.manifestAt,
+    })
+    .from(inspectionContents)
+    .where(eq(inspectionContents.inspectionId, inspectionId));
+  return {
+    listing: Boolean(Number(row?.listing ?? 0)),
+    drivers: Boolean(Number(row?.drivers ?? 0)),
+    manifestAt: row?.manifestAt ?? null,
+  };
+}

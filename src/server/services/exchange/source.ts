@@ -1,0 +1,106 @@
+import type { ComputerRecord } from "@/core/exchange/columns";
+import { readLine } from "@/core/exchange/lines";
+import { decode, guessMapping, type Mapping, type RowFault, readRow, readTable } from "@/core/exchange/table";
+import { assemble, flatten } from "@/core/facts/paths";
+import type { Facts } from "@/core/facts/schema";
+import type { ImportOptions } from "./options";
+
+/** JSON lines, by name or by how the text begins. */
+export const isLines = (fileName: string, text: string) =>
+  /\.(jsonl|ndjson)$/i.test(fileName) || /^\uFEFF?\s*\{/.test(text);
+
+/** The mapping that was chosen, or where it does not fit the heading, a guess. */
+export function mappingOf(options: ImportOptions, header: string[]): Mapping {
+  return options.mapping?.length === header.length ? options.mapping : guessMapping(header);
+}
+
+/** One row of the file as a change of a record, or its faults. */
+export interface SourceRow {
+  row: number;
+  /** Identifies the computer: what the file says of tag and serial. */
+  tag: string;
+  serial: string | null;
+  /** Lays the row over a record. */
+  apply: (record: ComputerRecord) => RowFault[];
+}
+
+export interface Source {
+  rows: SourceRow[];
+  faults: RowFault[];
+}
+
+/** The rows of a file, whichever kind it is. */
+export function sourceOfFile(fileName: string, bytes: Uint8Array, options: ImportOptions): Source {
+  const { text, damaged } = decode(bytes, options.encoding);
+  return isLines(fileName, text) ? linesSource(text) : tableSource(text, damaged, options);
+}
+
+function linesSource(text: string): Source {
+  const faults: RowFault[] = [];
+  const rows = text
+    .replace(/^\uFEFF/, "")
+    .split(/\r?\n/)
+    .flatMap((line, index): SourceRow[] => {
+      if (line.trim() === "") return [];
+      const row = index + 1;
+      const reading = readLine(line);
+      if (!reading.ok) {
+        faults.push({ row, column: null, text: `Line ${row}: ${reading.problem}` });
+        return [];
+      }
+      const { record } = reading;
+      return [
+        {
+          row,
+          tag: record.tag.trim(),
+          serial: record.facts.computer.serial,
+          apply: (target) => {
+            const tag = record.tag.trim() || target.tag;
+            if (reading.bare) Object.assign(target, { tag, facts: laidOver(target.facts, record.facts) });
+            else Object.assign(target, { ...record, tag });
+            return [];
+          },
+        },
+      ];
+    });
+  if (rows.length === 0 && faults.length === 0)
+    faults.push({ row: null, column: null, text: "It has no line with a computer." });
+  return { rows, faults };
+}
+
+/** What the one knows, and where it knows nothing, what the other did. */
+function laidOver(below: Facts, above: Facts): Facts {
+  return assemble(new Map([...flatten(below), ...flatten(above)])).facts;
+}
+
+function tableSource(text: string, damaged: boolean, options: ImportOptions): Source {
+  const table = readTable(text, options.delimiter, damaged);
+  const mapping = mappingOf(options, table.header);
+  const faults = [...table.faults];
+  if (table.header.length > 0 && !mapping.includes("tag") && !mapping.includes("serial") && !mapping.includes("facts"))
+    faults.push({
+      row: 1,
+      column: null,
+      text: "No column is a tag or a serial: choose which one tells the computers apart.",
+    });
+  if (table.rows.length === 0 && faults.length === 0)
+    faults.push({ row: null, column: null, text: "It has a heading but no rows." });
+  const tagAt = mapping.indexOf("tag");
+  const serialAt = mapping.indexOf("serial");
+  const rows = table.rows.map((cells, index): SourceRow => {
+    const row = index + 2;
+    return {
+      row,
+      tag: (cells[tagAt] ?? "").trim(),
+      serial: (cells[serialAt] ?? "").trim() || null,
+      apply: (record) =>
+        readRow(record, cells, table.header, mapping, options.emptyClears).map(({ column, text: said }) => ({
+          row,
+          column,
+          // The sentence may begin with the column's own name.
+          text: said.startsWith(`${column}:`) ? `Row ${row}, ${said}` : `Row ${row}, ${column}: ${said}`,
+        })),
+    };
+  });
+  return { rows, faults };
+}

@@ -1,0 +1,81 @@
+import { createHash } from "node:crypto";
+import { inArray, sql } from "drizzle-orm";
+import { chainFactsOf, chainProfile, startFactsOf, startProfile } from "@/core/facts/profile";
+import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/facts/schema";
+import type { Queries } from "../db/client";
+import { factProfiles } from "../db/schema";
+import { factsOfStored, packed, storeLists } from "./list-store";
+
+/**
+ * The facts that links depend on, kept once for all computers that share them. Content-addressed: a computer's row has
+ * the digests, and a profile that is here never changes.
+ */
+export function profileKeys(facts: Facts): { startProfile: string; chainProfile: string } {
+  return { startProfile: digestOf(startProfile(facts)), chainProfile: digestOf(chainProfile(facts)) };
+}
+
+function digestOf(text: string): string {
+  return createHash("sha256").update(text).digest("hex");
+}
+
+/** Keeps the profiles of some computers' facts, where they are not kept yet. */
+export async function storeProfiles(tx: Queries, rows: { facts: Facts }[]): Promise<void> {
+  const wanted = new Map<string, () => Facts>();
+  for (const { facts } of rows) {
+    const keys = profileKeys(facts);
+    wanted.set(keys.startProfile, () => ({ ...BARE, ...startFactsOf(facts) }));
+    wanted.set(keys.chainProfile, () => chainFactsOf(facts));
+  }
+  const missing = await missingOf(tx, [...wanted.keys()]);
+  if (missing.length === 0) return;
+  const lists = new Map<string, string>();
+  const values = missing.map((key) => ({
+    key,
+    body: JSON.stringify(packed((wanted.get(key) as () => Facts)(), lists)),
+  }));
+  await storeLists(tx, lists);
+  for (let at = 0; at < values.length; at += 100)
+    await tx
+      .insert(factProfiles)
+      .values(values.slice(at, at + 100))
+      .onDuplicateKeyUpdate({ set: { key: sql`VALUES(${sql.identifier("profile_key")})` } });
+}
+
+async function missingOf(tx: Queries, keys: string[]): Promise<string[]> {
+  const there = new Set<string>();
+  for (let at = 0; at < keys.length; at += 500) {
+    const rows = await tx
+      .select({ key: factProfiles.key })
+      .from(factProfiles)
+      .where(inArray(factProfiles.key, keys.slice(at, at + 500)));
+    for (const { key } of rows) there.add(key);
+  }
+  return keys.filter((key) => !there.has(key));
+}
+
+const BARE: Facts = factsSchema.parse({ schema: FACTS_SCHEMA });
+
+/** Some kilobytes each; a fleet has a few hundred. */
+const KEPT = 20_000;
+const known = new Map<string, Facts>();
+
+/** The facts of some profiles, by their keys; a key that is not kept is left out. */
+export async function loadProfiles(queries: Queries, keys: Iterable<string>): Promise<Map<string, Facts>> {
+  const wanted = [...new Set(keys)];
+  const missing = wanted.filter((key) => !known.has(key));
+  for (let at = 0; at < missing.length; at += 200) {
+    const rows = await queries
+      .select()
+      .from(factProfiles)
+      .where(inArray(factProfiles.key, missing.slice(at, at + 200)));
+    const facts = await factsOfStored(
+      queries,
+      rows.map((row) => JSON.parse(row.body) as unknown),
+    );
+    for (const [index, { key }] of rows.entries()) {
+      known.set(key, facts[index] as Facts);
+      if (known.size > KEPT) known.delete(known.keys().next().value as string);
+    }
+  }
+  return new Map(wanted.flatMap((key) => (known.has(key) ? [[key, known.get(key) as Facts]] : [])));
+}

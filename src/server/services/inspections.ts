@@ -1,0 +1,52 @@
+import { createHash } from "node:crypto";
+import { eq } from "drizzle-orm";
+import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
+import type { Context } from "../context";
+import type { Queries } from "../db/client";
+import { inspections } from "../db/schema";
+
+/** Media that firmware cannot tell apart have the same key. */
+export function viewsKeyOf(inspection: Inspection): string {
+  return createHash("sha256").update(JSON.stringify(inspection.views)).digest("hex");
+}
+
+/** What speaks most against relying on a medium, in words. */
+function faultOf(inspection: Inspection): string | null {
+  const findings = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
+  return findings.find((found) => found.severity === "fault")?.text.slice(0, 500) ?? null;
+}
+
+export async function storeInspection(tx: Queries, context: Context, inspection: Inspection): Promise<number> {
+  const [row] = await tx
+    .insert(inspections)
+    .values({
+      fileName: inspection.file.name.slice(0, 255),
+      bytes: inspection.file.bytes,
+      sha256: inspection.file.sha256,
+      viewsKey: viewsKeyOf(inspection),
+      fault: faultOf(inspection),
+      body: inspection,
+      createdAt: context.now(),
+    })
+    .$returningId();
+  return (row as { id: number }).id;
+}
+
+/** One kept before later fields were read has them empty. */
+export function asInspection(body: unknown): Inspection | null {
+  const parsed = inspectionSchema.safeParse(body);
+  return parsed.success ? parsed.data : null;
+}
+
+export async function readInspection(
+  queries: Queries,
+  id: number,
+): Promise<{ inspection: Inspection; at: Date } | null> {
+  const [row] = await queries
+    .select({ body: inspections.body, at: inspections.createdAt, sha256: inspections.sha256 })
+    .from(inspections)
+    .where(eq(inspections.id, id));
+  const inspection = row && asInspection(row.body);
+  if (!row || !inspection) return null;
+  return { inspection: { ...inspection, file: { ...inspection.file, sha256: row.sha256 } }, at: row.at };
+}

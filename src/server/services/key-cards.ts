@@ -1,0 +1,129 @@
+import { and, asc, eq, isNull, sql } from "drizzle-orm";
+import { z } from "zod";
+import type { KeyCard } from "@/core/facts/key-cards";
+import type { Context } from "../context";
+import { computers, keyCards } from "../db/schema";
+import { checked, fail, ok, type Result } from "../problems";
+import { difference, recordEvent } from "./events";
+import { changing, saveVersioned } from "./versioned";
+
+const blank = (max: number, text: string) =>
+  z
+    .string()
+    .trim()
+    .max(max, text)
+    .nullish()
+    .transform((value) => value || null);
+
+export const keyCardInputSchema = z.object({
+  make: z.string().trim().min(1, "A make is needed.").max(200),
+  model: z.string().trim().min(1, "A model is needed.").max(200),
+  setup: blank(40, "A key has at most 40 characters."),
+  startMenu: blank(40, "A key has at most 40 characters."),
+  save: blank(40, "A key has at most 40 characters."),
+  quirks: blank(2000, "Quirks have at most 2,000 characters."),
+});
+
+export type KeyCardRow = typeof keyCards.$inferSelect;
+
+export async function keyCardOf(
+  context: Context,
+  make: string | null,
+  model: string | null,
+): Promise<KeyCardRow | null> {
+  if (!make || !model) return null;
+  const [row] = await context.db
+    .select()
+    .from(keyCards)
+    .where(and(eq(keyCards.make, make), eq(keyCards.model, model)));
+  return row ?? null;
+}
+
+export interface ModelItem {
+  make: string;
+  model: string;
+  computers: number;
+  form: string | null;
+  /** Keys that single computers of this model have recorded. */
+  card: KeyCardRow | null;
+}
+
+const MODELS_MAX = 1000;
+
+/** Every make and model in service, most computers first, with its key card; cards without a computer last. */
+export async function listModels(context: Context): Promise<ModelItem[]> {
+  const [models, cards] = await Promise.all([
+    context.db
+      .select({
+        make: computers.make,
+        model: computers.model,
+        form: sql<string | null>`MIN(${computers.form})`,
+        count: sql<number>`COUNT(*)`,
+      })
+      .from(computers)
+      .where(and(isNull(computers.retiredAt), sql`${computers.make} IS NOT NULL AND ${computers.model} IS NOT NULL`))
+      .groupBy(computers.make, computers.model)
+      .orderBy(sql`COUNT(*) DESC`, asc(computers.make), asc(computers.model))
+      .limit(MODELS_MAX),
+    context.db.select().from(keyCards).orderBy(asc(keyCards.make), asc(keyCards.model)),
+  ]);
+  const key = (make: string, model: string) => `${make}\n${model}`.toLowerCase();
+  const byModel = new Map(cards.map((card) => [key(card.make, card.model), card]));
+  const items = models.map(({ make, model, form, count }): ModelItem => {
+    const at = key(make as string, model as string);
+    const card = byModel.get(at) ?? null;
+    byModel.delete(at);
+    return { make: make as string, model: model as string, computers: Number(count), form, card };
+  });
+  for (const card of byModel.values())
+    items.push({ make: card.make, model: card.model, computers: 0, form: null, card });
+  return items;
+}
+
+/** Makes a card, or changes the one that was seen at `version`. Problems: `invalid`, `taken`, `stale`, `not-found`. */
+export async function saveKeyCard(
+  context: Context,
+  seen: { id: number; version: number } | null,
+  input: unknown,
+): Promise<Result<number>> {
+  const parsed = checked(keyCardInputSchema, input);
+  if (!parsed.ok) return parsed;
+  const card = parsed.value;
+  const tag = `${card.make} ${card.model}`.slice(0, 120);
+  return changing(context, { field: "card of", value: tag }, async (tx) => {
+    if (!seen) {
+      const [row] = await tx
+        .insert(keyCards)
+        .values({ ...card, createdAt: context.now(), updatedAt: context.now() })
+        .$returningId();
+      const { id } = row as { id: number };
+      await recordEvent(tx, context, {
+        entity: "key card",
+        entityId: id,
+        entityTag: tag,
+        action: "added",
+        version: 1,
+        before: null,
+        after: card,
+      });
+      return ok(1);
+    }
+    const [current] = await tx.select().from(keyCards).where(eq(keyCards.id, seen.id));
+    if (!current) return fail({ code: "not-found", what: "key card" });
+    const { make, model, setup, startMenu, save, quirks } = current;
+    const change = difference({ make, model, setup, startMenu, save, quirks }, card);
+    if (!change) return ok(current.version);
+    return saveVersioned(tx, context, keyCards, {
+      entity: "key card",
+      ...seen,
+      tag,
+      action: "changed",
+      set: card,
+      ...change,
+    });
+  });
+}
+
+export function asKeyCard(row: KeyCardRow | null): KeyCard | null {
+  return row && { setup: row.setup, startMenu: row.startMenu, save: row.save, quirks: row.quirks };
+}

@@ -1,0 +1,118 @@
+import { BlobSource, type ByteSource, CachedSource, ReadFailed, rangesOn } from "@/core/bytes/source";
+import { findEntry } from "@/core/formats/file-tree";
+import { inspect } from "@/core/inspection/inspect";
+import { digestSource, wasmHasher } from "@/core/integrity/hashing";
+import { verifyInner } from "@/core/integrity/inner";
+import { makeManifest } from "@/core/integrity/manifest";
+import { verifyAgainst } from "@/core/integrity/verify";
+import { listVolumes } from "@/core/volumes/listing";
+import { volumesOf } from "@/core/volumes/volumes";
+import { unreadableText } from "@/core/words/trees";
+import type { ReadReply, ReadRequest } from "./messages";
+
+/** Reads a dropped file where it is: nothing of it leaves the browser but the result. */
+const tell = (reply: ReadReply) => self.postMessage(reply);
+
+self.addEventListener("message", async (event: MessageEvent<ReadRequest>) => {
+  try {
+    tell(await answer(event.data));
+  } catch (error) {
+    tell({ kind: "failed", problem: problemOf(error) });
+  }
+});
+
+function problemOf(error: unknown): string {
+  if (error instanceof ReadFailed)
+    return "The file could not be read: it was moved, changed or taken out meanwhile. Drop it again.";
+  return `A mistake inside Creel: ${error instanceof Error ? error.message : String(error)}`;
+}
+
+async function answer(request: ReadRequest): Promise<ReadReply> {
+  const { file } = request;
+  const source = new BlobSource(file);
+  switch (request.kind) {
+    case "inspect": {
+      const onStep = (_volume: unknown, path: string) => {
+        if (request.depth === "deep") tell({ kind: "step", path });
+        return true;
+      };
+      const { depth } = request;
+      return { kind: "inspected", ...(await inspect(source, { name: file.name, depth, onStep })) };
+    }
+    case "list":
+      return { kind: "listed", listing: await listVolumes(await volumesOf(new CachedSource(source))) };
+    case "digest": {
+      const onProgress = progress(file.size);
+      let doneBytes = 0;
+      const digest = await digestSource(source, request.hash, wasmHasher, (bytes) => {
+        doneBytes += bytes;
+        return onProgress(doneBytes, file.size);
+      });
+      return { kind: "digested", digest: digest ?? "" };
+    }
+    case "manifest":
+      return { kind: "manifested", manifest: await makeManifest(source, { name: file.name, onProgress: progress() }) };
+    case "verify":
+      return {
+        kind: "verified",
+        verification: await verifyAgainst(source, request.manifest, { onProgress: progress() }),
+      };
+    case "inner": {
+      const onProgress = progress();
+      let doneBytes = 0;
+      const inner = await verifyInner(source, {
+        onProgress: (bytes) => {
+          doneBytes += bytes;
+          return onProgress(doneBytes, file.size);
+        },
+      });
+      return { kind: "innerly", inner };
+    }
+    case "extract":
+      return extract(file, source, request.volume, request.path);
+  }
+}
+
+/** Told at most some thirty times a second: a page cannot show more. */
+const TELL_EVERY_MS = 33;
+
+function progress(atOnce = -1): (doneBytes: number, totalBytes: number) => boolean {
+  let last = 0;
+  return (doneBytes, totalBytes) => {
+    const now = performance.now();
+    if (now - last > TELL_EVERY_MS || doneBytes === totalBytes || doneBytes === atOnce) {
+      last = now;
+      tell({ kind: "progress", doneBytes, totalBytes });
+    }
+    return true;
+  };
+}
+
+const STEP_BYTES = 8 << 20;
+
+/** A file of the medium as a blob: as slices of the medium's own where it lies there as it is, so that memory stays free. */
+async function extract(file: File, source: ByteSource, volume: string | number, path: string): Promise<ReadReply> {
+  const volumes = await volumesOf(new CachedSource(source));
+  const tree = volumes.find((each) => each.id === volume)?.tree;
+  const entry = tree && (await findEntry(tree, path));
+  if (!tree || !entry) return { kind: "failed", problem: "That file is not there any more." };
+  if (entry.unreadable)
+    return { kind: "failed", problem: `It cannot be taken out: ${unreadableText(entry.unreadable)}.` };
+  const content = await tree.open(entry);
+  if (!content) return { kind: "failed", problem: "It cannot be taken out: the medium is damaged there." };
+  const ranges = rangesOn(source, content);
+  const stored = ranges?.reduce((sum, range) => sum + range.lengthBytes, 0);
+  if (ranges && stored === content.sizeBytes)
+    return {
+      kind: "extracted",
+      content: new Blob(ranges.map(({ start, lengthBytes }) => file.slice(start, start + lengthBytes))),
+    };
+  const pieces: Blob[] = [];
+  for (let at = 0; at < content.sizeBytes; ) {
+    const bytes = await content.read(at, STEP_BYTES);
+    if (bytes.length === 0) return { kind: "failed", problem: "It cannot be taken out whole: the medium is damaged." };
+    pieces.push(new Blob([bytes.slice()]));
+    at += bytes.length;
+  }
+  return { kind: "extracted", content: new Blob(pieces) };
+}

@@ -1,0 +1,190 @@
+import { spawnSync } from "node:child_process";
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { IMAGES } from "../../scripts/demo/images";
+import { run } from "../../scripts/media/workshop";
+import { tempWorkshop } from "../support/workshop";
+
+const w = tempWorkshop();
+const root = join(__dirname, "..", "..");
+function creel(...args: string[]) {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [join(root, "scripts", "creel.mjs"), ...args], {
+    cwd: w.folder,
+    maxBuffer: 64 << 20,
+  });
+  return { status, bytes: stdout, stdout: stdout.toString(), stderr: stderr.toString() };
+}
+const jsonLines = (text: string) =>
+  text
+    .trim()
+    .split("\n")
+    .map((line) => JSON.parse(line));
+const disc = IMAGES.bollard5.make(w);
+const stick = IMAGES.lantern12.make(w);
+
+describe("ls", () => {
+  test("one JSON line for every file, volume by volume", () => {
+    const { stdout, status, stderr } = creel("ls", disc, "--json");
+    expect([status, stderr]).toEqual([0, ""]);
+    const lines = jsonLines(stdout);
+    expect(lines[0]).toEqual({
+      volume: "iso9660",
+      path: expect.stringMatching(/^\//),
+      bytes: expect.any(Number),
+      dir: expect.any(Boolean),
+      modified: expect.stringMatching(/^\d{4}-.*Z$/),
+    });
+    // Reference: xorriso's own list of the disc.
+    const told = run("xorriso", ["-indev", disc, "-find", "/", "-type", "f", "-exec", "echo"], {})
+      .split("\n")
+      .filter((line) => line.startsWith("'/"))
+      .map((line) => line.replaceAll("'", ""));
+    expect(
+      lines
+        .filter((each) => each.volume === "iso9660" && !each.dir)
+        .map((each) => each.path)
+        .sort(),
+      // xorriso does not count the catalogue among the files.
+    ).toEqual([...told, "/isolinux/boot.cat"].sort());
+    expect(new Set(lines.map((each) => each.volume))).toEqual(new Set(["iso9660", 2, "eltorito:1"]));
+  });
+
+  test("for people, below a path; what is not there is said", () => {
+    const { stdout } = creel("ls", stick, "/efi/boot");
+    expect(stdout).toMatch(/^partition 1, FAT32, "KIT"\n/);
+    expect(stdout).toContain("BOOTX64.EFI");
+    expect(creel("ls", stick, "/nowhere")).toMatchObject({
+      status: 2,
+      stderr: expect.stringMatching(/^creel: .*there is no \/nowhere on it\n$/),
+    });
+    expect(creel("ls", w.text("noise.bin", "noise".repeat(999)))).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining("no file system that Creel reads"),
+    });
+  });
+
+  test("hostile names are shown as what they are, and lead nowhere", () => {
+    const names = [
+      "\u202Egnp.exe",
+      "a\u001b[31mred",
+      "..",
+      "line\nbreak",
+      "<script>alert(1)</script>",
+      "x".repeat(240),
+    ];
+    run("mkdir", ["-p", w.path("evil")]);
+    for (const name of names.filter((each) => each !== ".."))
+      writeFileSync(w.path(`evil/${name.replaceAll("/", "\u2215")}`), "x");
+    run("mksquashfs", [w.path("evil"), w.path("evil.squashfs"), "-quiet", "-no-progress", "-noappend"]);
+    const { stdout } = creel("ls", w.path("evil.squashfs"));
+    // biome-ignore lint/suspicious/noControlCharactersInRegex: that they are not there is what is tested
+    expect(stdout).not.toMatch(/[\u0000-\u0009\u000b-\u001f\u202a-\u202e]/);
+    expect(stdout.trim().split("\n")).toHaveLength(names.length);
+    expect(stdout).toContain("\u2039202e\u203agnp.exe");
+  });
+});
+
+describe("cat", () => {
+  test("a file of the disc, of a partition and of the start image in the catalogue", () => {
+    // Reference: the file that was put there.
+    const loader = readFileSync(w.efi("x64"));
+    expect(creel("cat", disc, "/README.TXT").bytes.equals(readFileSync(w.path("readme.txt")))).toBe(true);
+    expect(creel("cat", disc, "/EFI/BOOT/BOOTX64.EFI", "--volume", "eltorito:1").bytes.equals(loader)).toBe(true);
+    expect(creel("cat", disc, "/efi/boot/bootx64.efi", "--volume", "2").bytes.equals(loader)).toBe(true);
+  });
+
+  test("what cannot be written is said in one line", () => {
+    for (const [args, said] of [
+      [["/EFI/BOOT"], "is a folder"],
+      [["/gone.txt"], "there is no /gone.txt on it"],
+      [["/README.TXT", "--volume", "udf"], "it has no volume udf"],
+    ] as const) {
+      const { status, stderr, stdout } = creel("cat", disc, ...args);
+      expect([status, stdout]).toEqual([2, ""]);
+      expect(stderr).toMatch(/^creel: [^\n]+\n$/);
+      expect(stderr).toContain(said);
+    }
+  });
+});
+
+test("siglist: entries as JSON, and the offset of what is wrong", () => {
+  run("hash-to-efi-sig-list", [w.efi("x64"), w.path("one.esl")]);
+  const good = creel("siglist", w.path("one.esl"), "--json");
+  expect(good.status).toBe(0);
+  expect(JSON.parse(good.stdout)).toMatchObject({
+    schema: "creel.siglist/1",
+    form: "lists",
+    entries: [{ kind: "sha256" }],
+  });
+  writeFileSync(w.path("cut.esl"), readFileSync(w.path("one.esl")).subarray(0, 50));
+  const bad = creel("siglist", w.path("cut.esl"));
+  expect(bad.status).toBe(2);
+  expect(bad.stderr).toMatch(/^creel: .*cut\.esl: at byte 0: .*\n$/);
+});
+
+test("drives: a line for each device, null where nothing claims it", () => {
+  const { stdout, status } = creel(
+    "drives",
+    disc,
+    "pci:v00008086d00009A0Bsv00001028sd00000AB0bc01sc04i00",
+    "8086:15bc",
+    "10ec:ffff",
+    "--json",
+  );
+  expect(status).toBe(0);
+  expect(jsonLines(stdout).map(({ modalias, driver }) => [modalias, driver])).toEqual([
+    ["pci:v00008086d00009A0Bsv00001028sd00000AB0bc01sc04i00", "vmd"],
+    ["8086:15bc", "e1000e"],
+    ["10ec:ffff", null],
+  ]);
+  expect(jsonLines(creel("drives", stick, "8086:9a0b", "--json").stdout)[0]).toMatchObject({ driver: "NLSTOR.INF" });
+  expect(creel("drives", disc, "nonsense")).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining("neither a modalias"),
+  });
+});
+
+test("manifest and verify: the same, then a changed file found by name", () => {
+  writeFileSync(w.path("m.json"), creel("manifest", disc, "--json").stdout);
+  expect(creel("verify", disc, "--manifest", w.path("m.json"), "--check")).toMatchObject({
+    status: 0,
+    stdout: "It is what it should be, to the byte.\n",
+  });
+  const bytes = readFileSync(disc);
+  const at = bytes.indexOf('Bollard 5.0 "Harbour"');
+  bytes[at + 3] = 0x21;
+  writeFileSync(w.path("changed.iso"), bytes);
+  const { status, stdout } = creel(
+    "verify",
+    w.path("changed.iso"),
+    "--manifest",
+    w.path("m.json"),
+    "--check",
+    "--json",
+  );
+  expect(status).toBe(1);
+  expect(JSON.parse(stdout)).toMatchObject({
+    schema: "creel.verify/1",
+    result: "damaged",
+    files: { differing: [{ volume: "iso9660", path: "/.disk/info", why: "content" }] },
+  });
+});
+
+test("verify: published sums, and wrong usage", () => {
+  run("sh", ["-c", `cd ${w.folder} && sha256sum $(basename ${disc}) > SHA256SUMS`]);
+  expect(creel("verify", disc, "--sums", "SHA256SUMS", "--check")).toMatchObject({
+    status: 0,
+    stdout: expect.stringContaining("the file is whole"),
+  });
+  expect(creel("verify", stick, "--sums", "SHA256SUMS").status).toBe(0);
+  expect(creel("verify", stick, "--sums", "SHA256SUMS", "--check").status).toBe(1);
+  expect(creel("verify", disc)).toMatchObject({ status: 2, stderr: expect.stringContaining("needs one of") });
+  expect(creel("verify", disc, "--manifest", w.text("no.json", "{}"))).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining("not a manifest"),
+  });
+  expect(creel("verify", disc, "--inside")).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining("no sums of its own"),
+  });
+});

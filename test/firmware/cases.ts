@@ -1,7 +1,0 @@
-import type { Case } from "./blocks";
-import { BIOS_CASES } from "./cases-bios";
-import { DISC_CASES } from "./cases-disc";
-import { UEFI_CASES } from "./cases-uefi";
-
-/** The table of media that Creel's verdicts are held against. */
-export const CASES: Case[] = [...UEFI_CASES, ...DISC_CASES, ...BIOS_CASES];

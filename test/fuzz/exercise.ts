@@ -1,0 +1,69 @@
+import { type ByteSource, CachedSource, MemorySource } from "@/core/bytes/source";
+import { DriverIndex } from "@/core/drivers/driver-set";
+import { decodeInf, readInf } from "@/core/drivers/inf";
+import { readSigning } from "@/core/formats/authenticode";
+import { readBuiltInLists } from "@/core/formats/built-in-lists";
+import { walk } from "@/core/formats/file-tree";
+import { readKernelImage } from "@/core/formats/kernel-image";
+import { readPe, readSbat } from "@/core/formats/pe";
+import { readSignatureFile } from "@/core/formats/signature-file";
+import { checkWimIntegrity } from "@/core/formats/wim";
+import { inspect } from "@/core/inspection/inspect";
+import { inspectionSchema } from "@/core/inspection/schema";
+import { readChecksums } from "@/core/integrity/checksums";
+import { folderItems, listVolumes } from "@/core/volumes/listing";
+import { volumesOf } from "@/core/volumes/volumes";
+
+/** Watches what is asked of a source: nothing outside of sense, nothing without bound. */
+class Watched implements ByteSource {
+  reads = 0;
+  constructor(private readonly inner: MemorySource) {}
+  get sizeBytes(): number {
+    return this.inner.sizeBytes;
+  }
+  read(offset: number, length: number): Promise<Uint8Array> {
+    if (++this.reads > READS_MAX) throw new Error(`more than ${READS_MAX} reads: it does not end`);
+    if (Number.isNaN(offset) || Number.isNaN(length) || length > LENGTH_MAX)
+      throw new Error(`a read of ${length} bytes at ${offset}`);
+    return this.inner.read(offset, length);
+  }
+}
+
+const READS_MAX = 400_000;
+const LENGTH_MAX = 96 << 20;
+const FILES_READ = 60;
+const FILE_BYTES_READ = 1 << 20;
+
+/** Everything that Creel does with bytes from outside, done with these. Throws where the core throws, or breaks a promise. */
+export async function exercise(bytes: Uint8Array): Promise<void> {
+  const source = new Watched(new MemorySource(bytes));
+  const { inspection, drivers } = await inspect(source, { name: "fuzz", depth: "deep" });
+  inspectionSchema.parse(inspection);
+  new DriverIndex(drivers).claimants("pci:v00001AF4d00001042sv00001AF4sd00001042bc01sc80i00");
+  const volumes = await volumesOf(new CachedSource(source));
+  const listing = await listVolumes(volumes);
+  for (const volume of listing.volumes) folderItems(volume, "/");
+  let left = FILES_READ;
+  for (const volume of volumes) {
+    for await (const { entry } of walk(volume.tree, null, { entries: 3000 })) {
+      if (entry.directory || left-- <= 0) continue;
+      const content = await volume.tree.open(entry);
+      if (!content) continue;
+      if (content.sizeBytes > entry.sizeBytes) throw new Error("a file has more content than it says");
+      for (let at = 0; at < Math.min(content.sizeBytes, FILE_BYTES_READ); at += 100_000)
+        await content.read(at, 100_000);
+      await content.read(content.sizeBytes - 1, 1);
+    }
+  }
+  const image = await readPe(source);
+  await readSigning(source, image);
+  await readBuiltInLists(source, image);
+  await readSbat(source, image);
+  await readKernelImage(source);
+  await checkWimIntegrity(source);
+  if (bytes.length < 1 << 20) {
+    await readSignatureFile(bytes);
+    readInf(decodeInf(bytes));
+    readChecksums(new TextDecoder().decode(bytes));
+  }
+}

@@ -1,0 +1,143 @@
+import { spawn } from "node:child_process";
+import { copyFileSync, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { stripVTControlCharacters } from "node:util";
+import { MARKER } from "../../scripts/media/workshop";
+import { type Lists, variablesOf, withVariables } from "./variable-store";
+
+export type Firmware = "bios" | "uefi-x64" | "uefi-ia32";
+export type As = "usb" | "optical";
+
+const OVMF = "/usr/share/OVMF";
+const UEFI_FILES = {
+  "uefi-x64": { code: "OVMF_CODE_4M.fd", vars: "OVMF_VARS_4M.fd", smm: false },
+  "uefi-ia32": { code: "OVMF32_CODE_4M.secboot.fd", vars: "OVMF32_VARS_4M.fd", smm: true },
+} as const;
+/** The build that knows Secure Boot; on ia32 there is only one. */
+const SECURE_X64 = { code: "OVMF_CODE_4M.secboot.fd", vars: "OVMF_VARS_4M.fd", smm: true } as const;
+
+/** An emulated computer: its firmware, how the medium is attached, and its Secure Boot lists where it has any. */
+export interface Machine {
+  firmware: Firmware;
+  as: As;
+  lists: Lists | null;
+}
+
+/** GRUB's marker, or the prompt of Syslinux's last stage once it has read its configuration. */
+const STARTED = [MARKER, "boot: "];
+/** What the reference firmware prints when it has nothing more to try. */
+const GAVE_UP = [
+  "No bootable device.",
+  "UEFI Interactive Shell",
+  "No bootable option or device was found",
+  "BdsDxe: Press any key",
+  // The first-stage loader refuses the next one, or itself, and waits for somebody to read it.
+  "Verification failed: ",
+  "shim SBAT data failed",
+];
+/** A computer that neither starts nor gives up has hung. Software emulation, two at a time. */
+const HANG_AFTER_MS = { bios: 25_000, "uefi-x64": 180_000, "uefi-ia32": 120_000 };
+
+/**
+ * What came of a start: the medium's last loader ran; the firmware had nothing more to try; nothing happened any
+ * more; the emulator itself ended.
+ */
+type End = "started" | "gave-up" | "hung" | "died";
+
+const ATTEMPTS = 3;
+
+/**
+ * Powers on a computer with the medium attached. An emulator that dies says nothing about the medium, nor does a
+ * UEFI computer that never comes to an end, since it always ends in its shell: such a start is repeated.
+ */
+export async function powerOn(
+  image: string,
+  machine: Machine,
+  scratch: string,
+): Promise<{ started: boolean; log: string }> {
+  for (let attempt = 1; ; attempt++) {
+    const { end, log } = await powerOnOnce(image, machine, scratch);
+    const isAnswer = end === "started" || end === "gave-up" || (end === "hung" && machine.firmware === "bios");
+    if (isAnswer) return { started: end === "started", log };
+    // Start code that runs wild resets the computer, at which the emulator ends.
+    if (attempt === ATTEMPTS && end === "died" && log.includes("Booting from 0000:7c00"))
+      return { started: false, log };
+    if (attempt === ATTEMPTS) throw new Error(`The emulated computer ${end} ${ATTEMPTS} times: ${log.slice(-1000)}`);
+  }
+}
+
+function powerOnOnce(
+  image: string,
+  { firmware, as, lists }: Machine,
+  scratch: string,
+): Promise<{ end: End; log: string }> {
+  const args = ["-m", "256", "-display", "none", "-no-reboot", "-nic", "none", "-boot", "strict=on"];
+  args.push("-chardev", "stdio,id=out,mux=on,signal=off", "-serial", "chardev:out", "-snapshot");
+  if (firmware === "bios") args.push("-M", "q35", "-device", "isa-debugcon,iobase=0x402,chardev=out");
+  else {
+    const files = lists && firmware === "uefi-x64" ? SECURE_X64 : UEFI_FILES[firmware];
+    const vars = join(scratch, `${Math.random().toString(36).slice(2)}.vars`);
+    if (lists) writeFileSync(vars, withVariables(readFileSync(join(OVMF, files.vars)), variablesOf(lists)));
+    else copyFileSync(join(OVMF, files.vars), vars);
+    args.push("-M", files.smm ? "q35,smm=on" : "q35");
+    if (files.smm) args.push("-global", "driver=cfi.pflash01,property=secure,value=on");
+    args.push(
+      "-drive",
+      `if=pflash,format=raw,unit=0,readonly=on,file=${join(OVMF, files.code)}`,
+      "-drive",
+      `if=pflash,format=raw,unit=1,file=${vars}`,
+    );
+  }
+  if (as === "usb")
+    args.push(
+      "-drive",
+      `file=${image},format=raw,if=none,id=d`,
+      "-device",
+      "qemu-xhci",
+      "-device",
+      "usb-storage,drive=d,bootindex=1",
+    );
+  else
+    args.push(
+      "-drive",
+      `file=${image},format=raw,if=none,id=d,media=cdrom,readonly=on`,
+      "-device",
+      "ide-cd,drive=d,bootindex=1",
+    );
+  return watch(spawn("qemu-system-x86_64", args, { stdio: ["pipe", "pipe", "pipe"] }), HANG_AFTER_MS[firmware]);
+}
+
+function watch(machine: ReturnType<typeof spawn>, hangAfterMs: number): Promise<{ end: End; log: string }> {
+  return new Promise((resolve, reject) => {
+    let log = "";
+    let settled = false;
+    const finish = (end: End) => {
+      if (settled) return;
+      settled = true;
+      clearTimeout(timer);
+      machine.kill("SIGKILL");
+      resolve({ end, log });
+    };
+    const timer = setTimeout(() => finish("hung"), hangAfterMs);
+    const take = (chunk: Buffer) => {
+      log += chunk.toString("latin1");
+      // A console that places each letter by itself still says words.
+      const words = stripVTControlCharacters(log);
+      if (STARTED.some((line) => words.includes(line))) finish("started");
+      else if (GAVE_UP.some((line) => words.includes(line))) finish("gave-up");
+    };
+    machine.stdout?.on("data", take);
+    machine.stderr?.on("data", take);
+    machine.on("error", reject);
+    machine.on("close", () => finish("died"));
+  });
+}
+
+export function firmwareIsInstalled(): boolean {
+  return (
+    existsSync(join(OVMF, "OVMF_CODE_4M.fd")) &&
+    existsSync(join(OVMF, "OVMF32_CODE_4M.secboot.fd")) &&
+    existsSync(join(OVMF, SECURE_X64.code)) &&
+    existsSync("/usr/bin/qemu-system-x86_64")
+  );
+}
