@@ -65,6 +65,27 @@ test.each(STREAMS.filter(([, command]) => !command.startsWith("(")))(
   },
 );
 
+// The ends: RFC 1952 (gzip), RFC 8878 (zstd), The .xz File Format 2.1.2, lz4_Frame_format.md. Two members or frames, and
+// the legacy frame of lz4, may also end inside the file, so they are not cut here.
+test.each(STREAMS.filter(([, command]) => !/^\(|lz4 -q -l/.test(command)))(
+  "%s: %s, cut anywhere is never whole",
+  async (kind, command) => {
+    const bytes = made(command);
+    const roll = dice(8);
+    const cuts = Array.from({ length: 60 }, () => 1 + roll(bytes.length - 1));
+    for (const at of [...cuts, bytes.length - 1, bytes.length - 4, bytes.length - 8])
+      expect([at, (await unpacked(kind, bytes.slice(0, at))).end]).toEqual([at, "damaged"]);
+  },
+);
+
+test("padding after the end is no damage, but a changed check sum is", async () => {
+  const padded = new Uint8Array([...made("gzip -1 -c plain"), ...new Uint8Array(700_000)]);
+  expect((await unpacked("gzip", padded)).end).toBe("whole");
+  const changed = made("gzip -1 -c plain");
+  changed[changed.length - 6] = (changed[changed.length - 6] ?? 0) ^ 1;
+  expect((await unpacked("gzip", changed)).end).toBe("damaged");
+});
+
 test("what there is no decoder for is said, and named by its first bytes", async () => {
   const bytes = made("bzip2 -c plain");
   expect(compressionOf(bytes)).toBe("bzip2");

@@ -1,5 +1,5 @@
-import { Gunzip, unzlibSync } from "fflate";
 import { Decompress as ZstdDecompress } from "fzstd";
+import { Inflate } from "pako";
 import * as xzPackage from "xz-decompress";
 import { Fields, hasText } from "./fields";
 import { lz4Block } from "./lz4";
@@ -41,7 +41,6 @@ export async function decompressBlock(
   maxBytes: number,
 ): Promise<Uint8Array | null> {
   try {
-    if (kind === "zlib") return unzlibSync(block, { out: new Uint8Array(maxBytes) });
     if (kind === "lz4") return lz4Block(block, maxBytes);
     const out = new Uint8Array(maxBytes);
     let filled = 0;
@@ -50,7 +49,8 @@ export async function decompressBlock(
       out.set(piece, filled);
       filled += piece.length;
     };
-    if (kind === "zstd") zstdAll(block, maxBytes, take);
+    if (kind === "zlib" || kind === "gzip") inflateAll(block, take);
+    else if (kind === "zstd") zstdAll(block, maxBytes, take);
     else if (kind === "xz") await xzStream(oneChunk(block), take);
     else return null;
     return out.subarray(0, filled);
@@ -59,9 +59,16 @@ export async function decompressBlock(
   }
 }
 
+function inflateAll(block: Uint8Array, take: (piece: Uint8Array) => void): void {
+  const decoder = new Inflate();
+  decoder.onData = take;
+  if (!decoder.push(block, true)) throw new Enough();
+}
+
 function zstdAll(block: Uint8Array, maxBytes: number, take: (piece: Uint8Array) => void): void {
   // A block's window is never larger than the block (or a frame's least window of 1 KiB).
-  if (!new ZstdGuard(Math.max(maxBytes, 1 << 20)).push(block)) throw new Enough();
+  const guard = new ZstdGuard(Math.max(maxBytes, 1 << 20));
+  if (!guard.push(block) || !guard.isBetweenFrames) throw new Enough();
   new ZstdDecompress(take).push(block, true);
 }
 
@@ -93,8 +100,6 @@ async function xzStream(chunks: AsyncGenerator<Uint8Array>, take: (piece: Uint8A
 export type StreamEnd = "whole" | "stopped" | "damaged" | "no-decoder";
 
 const CHUNK_BYTES = 256 * 1024;
-/** The gzip decoder hands over at once what a piece unpacks to, which may be a thousand times its size. */
-const GZIP_PIECE_BYTES = 8 * 1024;
 
 /**
  * Decodes a stream from `offset` to the end of the source and hands over its content piece by piece, until `take`
@@ -133,16 +138,20 @@ export async function decompressStream(
   }
 }
 
+/** Members one after the other, each with its check sum and length (RFC 1952, 2.2 and 2.3.1). */
 async function gunzip(chunks: AsyncGenerator<Uint8Array>, take: (piece: Uint8Array) => void): Promise<void> {
-  const decoder = new Gunzip(take);
-  let ended = false;
+  let decoder: Inflate | null = null;
   for await (const chunk of chunks) {
-    // Padding after the last member is no further member.
-    if (ended && chunk.every((byte) => byte === 0)) continue;
-    for (let at = 0; at < chunk.length; at += GZIP_PIECE_BYTES) decoder.push(chunk.subarray(at, at + GZIP_PIECE_BYTES));
-    ended = true;
+    if (!decoder || decoder.ended) {
+      // Padding after the last member is no further member.
+      if (decoder && chunk[0] === 0) return;
+      decoder = new Inflate();
+      decoder.onData = take;
+    }
+    if (!decoder.push(chunk)) throw new Enough();
   }
-  decoder.push(new Uint8Array(0), true);
+  // At a damaged or missing end the decoder still holds what it has; it is handed over before that is said.
+  if (!decoder || (!decoder.ended && !decoder.push(new Uint8Array(0), true))) throw new Enough();
 }
 
 async function unzstd(chunks: AsyncGenerator<Uint8Array>, take: (piece: Uint8Array) => void): Promise<void> {
@@ -153,6 +162,7 @@ async function unzstd(chunks: AsyncGenerator<Uint8Array>, take: (piece: Uint8Arr
     decoder.push(chunk);
   }
   decoder.push(new Uint8Array(0), true);
+  if (!guard.isBetweenFrames) throw new Enough();
 }
 
 /** Largest block of the LZ4 legacy frame (8 MiB) and of the modern one (4 MiB). */
@@ -162,19 +172,27 @@ const LZ4_BLOCK_BYTES = [0, 0, 0, 0, 64 << 10, 256 << 10, 1 << 20, 4 << 20];
 /** lz4_Frame_format.md of the LZ4 project: the legacy frame, which kernels use, and independent blocks of the modern one. */
 async function unlz4(source: ByteSource, offset: number, take: (piece: Uint8Array) => void): Promise<void> {
   let at = offset;
-  let modern: { blockBytes: number; blockChecksum: boolean; contentChecksum: boolean } | null = null;
-  let any = false;
-  const word = async () => {
+  let frame: "legacy" | { blockBytes: number; blockChecksum: boolean; contentChecksum: boolean } | null = null;
+  let frames = 0;
+  for (;;) {
     const bytes = await source.read(at, 4);
     at += 4;
-    return bytes.length === 4 ? new Fields(bytes).u32le(0) : null;
-  };
-  for (;;) {
-    const size = await word();
-    if (size === null) return;
+    const size = bytes.length === 4 ? new Fields(bytes).u32le(0) : 0;
+    const modern = frame === "legacy" ? null : frame;
+    if (size === 0 && !modern) {
+      // A legacy frame has no end mark: it ends with the file, or at padding.
+      if (frames === 0 || bytes.some((byte) => byte !== 0)) throw new Enough();
+      return;
+    }
+    if (size === 0 && modern) {
+      at += modern.contentChecksum ? 4 : 0;
+      if (at > source.sizeBytes) throw new Enough();
+      frame = null;
+      continue;
+    }
     if (size === 0x184c2102) {
-      modern = null;
-      any = true;
+      frame = "legacy";
+      frames++;
       continue;
     }
     if (size === 0x184d2204) {
@@ -183,28 +201,22 @@ async function unlz4(source: ByteSource, offset: number, take: (piece: Uint8Arra
       // Blocks that depend on their forerunners are not decoded here.
       if (head.length < 3 || flags >> 6 !== 1 || !(flags & 0x20)) throw new Enough();
       const blockBytes = LZ4_BLOCK_BYTES[((head[1] ?? 0) >> 4) & 7] as number;
-      modern = { blockBytes, blockChecksum: (flags & 0x10) !== 0, contentChecksum: (flags & 4) !== 0 };
+      frame = { blockBytes, blockChecksum: (flags & 0x10) !== 0, contentChecksum: (flags & 4) !== 0 };
       at += 3 + (flags & 8 ? 8 : 0) + (flags & 1 ? 4 : 0);
-      any = true;
+      frames++;
       continue;
     }
-    if (!any) throw new Enough();
-    if (size === 0) {
-      // The end mark of a modern frame; in a legacy one padding, after which nothing more is known.
-      if (!modern) return;
-      at += modern.contentChecksum ? 4 : 0;
-      continue;
-    }
+    if (!frame) throw new Enough();
     const raw = modern !== null && (size & 0x80000000) !== 0;
-    const bytes = size & 0x7fffffff;
+    const sizeBytes = size & 0x7fffffff;
     const limit = modern?.blockBytes ?? LZ4_LEGACY_BLOCK_BYTES;
     // A block that does not shrink may be a little longer than its content.
-    if (bytes > limit + limit / 128 + 64) throw new Enough();
-    const block = await source.read(at, bytes);
-    if (block.length < bytes) throw new Enough();
+    if (sizeBytes > limit + limit / 128 + 64) throw new Enough();
+    const block = await source.read(at, sizeBytes);
+    if (block.length < sizeBytes) throw new Enough();
     const content = raw ? block : lz4Block(block, limit);
     if (!content) throw new Enough();
     take(content);
-    at += bytes + (modern?.blockChecksum ? 4 : 0);
+    at += sizeBytes + (modern?.blockChecksum ? 4 : 0);
   }
 }

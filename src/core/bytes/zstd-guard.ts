@@ -39,6 +39,11 @@ export class ZstdGuard {
     return true;
   }
 
+  /** Whether every frame so far is whole: a stream that ends elsewhere is cut short. */
+  get isBetweenFrames(): boolean {
+    return this.state === "magic" && this.heldBytes === 0;
+  }
+
   private collect(state: "magic" | "header" | "block", wanted: number): void {
     this.state = state;
     this.wanted = wanted;
