@@ -1,17 +1,19 @@
 import Link from "next/link";
 import type { Verdict } from "@/core/chain/schema";
 import { neededText } from "@/core/words/reasons";
+import { weakText } from "@/core/words/routes";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
 import { ChainLink } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
 import { firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
+import { computersQuery } from "./computers/state";
 
 const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
-  { state: "holds", verdict: "holds", title: "a medium starts it" },
+  { state: "holds", verdict: "holds", title: "brought back" },
   { state: "holds-after-change", verdict: "holds-after-change", title: "after a change" },
   { state: "unknown", verdict: "unknown", title: "not known" },
-  { state: "broken", verdict: "broken", title: "no medium starts it" },
+  { state: "broken", verdict: "broken", title: "by nothing" },
 ];
 
 export default async function Today() {
@@ -24,8 +26,12 @@ export default async function Today() {
       <section>
         <h1>{headline(today, lacking)}</h1>
         <p className="mt-1 text-quiet">
-          Whether a medium <em>starts</em> a computer is the second of five links. Whether it sees the disks, what it
-          restores and whether it was proven is not judged yet.
+          Each counts by its best chain: a medium that is at hand, starts, sees the disk, restores, and was proven.
+          Every computer against every medium is under{" "}
+          <Link prefetch={false} className="link" href="/chains">
+            Chains
+          </Link>
+          .
         </p>
         <SiteTable today={today} />
         <Gaps today={today} />
@@ -43,13 +49,13 @@ export default async function Today() {
 }
 
 function headline(today: Overview, lacking: number): string {
+  const of = today.computers.toLocaleString("en-GB");
   if (today.media === today.mediaUnread)
     return `None of ${plural(today.computers, "computer")} has a medium that Creel has read.`;
-  if (lacking > 0)
-    return `${plural(lacking, "computer")} of ${today.computers} ${lacking === 1 ? "has" : "have"} no medium that starts ${lacking === 1 ? "it" : "them"}.`;
+  if (lacking > 0) return `${plural(lacking, "computer")} of ${of} can be brought back by nothing in stock.`;
   if (today.totals.unknown > 0)
-    return `Every computer may have a medium that starts it; for ${today.totals.unknown} it is not known.`;
-  return `Each of ${plural(today.computers, "computer")} has a medium that starts it.`;
+    return `Of ${today.totals.unknown.toLocaleString("en-GB")} of ${plural(today.computers, "computer")} it is not known whether anything brings ${today.totals.unknown === 1 ? "it" : "them"} back.`;
+  return `Each of ${plural(today.computers, "computer")} can be brought back.`;
 }
 
 function SiteTable({ today }: { today: Overview }) {
@@ -118,7 +124,7 @@ function Gaps({ today }: { today: Overview }) {
   if (today.gaps.length === 0) return null;
   return (
     <div className="mt-6 max-w-3xl">
-      <h2>Why not</h2>
+      <h2>Where the best chains break</h2>
       <ul className="mt-2 divide-y divide-line border-line border-y">
         {today.gaps.map((gap, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: the list is made anew on every request
@@ -126,8 +132,14 @@ function Gaps({ today }: { today: Overview }) {
             <ChainLink verdict={gap.state === "none" ? "broken" : gap.state} />
             <div>
               <p>
-                <strong>{plural(gap.count, "computer")}</strong> with {firmwareText(gap.firmware)}: {gapText(gap)}
+                <strong>{plural(gap.count, "computer")}</strong>, {gapText(gap)}
               </p>
+              {gap.example && (
+                <p className="text-quiet">
+                  {gap.example.medium} on {gap.example.computer}: {gap.example.reason}
+                  {gap.at === "starts" && gap.state === "broken" && ` ${neededText(gap.example.firmware)}`}
+                </p>
+              )}
               <p className="code mt-0.5 text-quiet">
                 {gap.tags.map((tag, at) => (
                   <span key={tag}>
@@ -137,7 +149,17 @@ function Gaps({ today }: { today: Overview }) {
                     </Link>
                   </span>
                 ))}
-                {gap.count > gap.tags.length && ` and ${gap.count - gap.tags.length} more`}
+                {gap.count > gap.tags.length && (
+                  <>
+                    {" "}
+                    <Link
+                      prefetch={false}
+                      href={`/computers${computersQuery({ filter: { best: gap.state, ...(gap.at ? { at: gap.at } : {}) } })}`}
+                    >
+                      and {(gap.count - gap.tags.length).toLocaleString("en-GB")} more
+                    </Link>
+                  </>
+                )}
               </p>
             </div>
           </li>
@@ -147,23 +169,10 @@ function Gaps({ today }: { today: Overview }) {
   );
 }
 
-function gapText(gap: Overview["gaps"][number]): string {
-  const { firmware, state, mediaTried } = gap;
-  switch (state) {
-    case "broken":
-      return `none of the ${plural(mediaTried, "medium", "media")} read so far starts ${gap.count === 1 ? "it" : "them"}. ${neededText(firmware)}`;
-    case "none":
-      return "no medium has been read yet. Register one by dropping its file.";
-    case "holds-after-change":
-      return "a medium starts after a setting is changed; the run sheet says which.";
-    case "unknown":
-      if (firmware.kind === null) return "whether the firmware is BIOS or UEFI is not known. Drop its facts.";
-      if (firmware.secureBoot?.state === "on")
-        return "Secure Boot is on, and whether its lists allow the loaders is not judged yet. The paths themselves are there.";
-      if (firmware.kind === "uefi" && !firmware.secureBoot?.state)
-        return "whether Secure Boot is on is not known. Drop its facts.";
-      return "a fact that decides is missing.";
-  }
+function gapText({ at, state, example }: Overview["gaps"][number]): string {
+  if (at === null || state === "none") return "for which no medium is recorded. Register one by dropping its file.";
+  const firmware = at === "starts" && example ? ` with ${firmwareText(example.firmware)}` : "";
+  return `${weakText(at, state)}${firmware}.`;
 }
 
 function Nothing({ media }: { media: number }) {

@@ -1,6 +1,7 @@
 import clsx from "clsx";
 import { LINK_NAMES, type LinkName, type Links, type Verdict } from "@/core/chain/schema";
 import { linkTitle, verdictText } from "@/core/words/reasons";
+import { standingText } from "@/core/words/routes";
 
 /**
  * The chain glyph: five links in order. A closed link holds, one with a notch holds after a change, an open one is
@@ -66,6 +67,27 @@ export function Chain({ links, height = 16 }: { links: Record<LinkName, Verdict>
         <LinkShape key={name} verdict={links[name]} x={index * STEP} />
       ))}
     </svg>
+  );
+}
+
+/** What a computer's best route comes to, for lists: its chain, and how many media bring it back. */
+export function CoverChain({
+  cover: { best, links, ways },
+  withCount = true,
+}: {
+  cover: { best: Verdict | "none"; links: Record<LinkName, Verdict> | null; ways: number };
+  withCount?: boolean;
+}) {
+  if (!links) return <span className="text-quiet">{standingText(best)}</span>;
+  return (
+    <span className="inline-flex items-center gap-2">
+      <Chain links={links} height={13} />
+      {withCount && ways > 0 && (
+        <span className="caption tabular-nums" title={`Brought back with ${ways} of the media`}>
+          {ways}
+        </span>
+      )}
+    </span>
   );
 }
 

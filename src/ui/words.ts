@@ -1,4 +1,3 @@
-import type { Verdict } from "@/core/chain/schema";
 import { archText } from "@/core/words/firmware";
 
 /** Words for what the inventory holds. */
@@ -54,20 +53,4 @@ export function timeText(value: Date | string): string {
     minute: "2-digit",
     timeZone: "UTC",
   });
-}
-
-/** What a computer's best medium comes to, as a short phrase. */
-export function coverText(best: Verdict | "none" | null): string {
-  switch (best) {
-    case "holds":
-      return "has a medium that starts it";
-    case "holds-after-change":
-      return "starts after a change";
-    case "unknown":
-      return "not known";
-    case "broken":
-      return "no medium starts it";
-    default:
-      return "no medium read yet";
-  }
 }

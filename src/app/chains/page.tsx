@@ -3,8 +3,7 @@ import Link from "next/link";
 import type { ReleaseMatrix } from "@/core/fleet/by-release";
 import { breakAt, outcomeOf, weakestVerdict } from "@/core/fleet/cell";
 import type { MatrixGroup } from "@/core/fleet/groups";
-import { linkTitle, verdictText } from "@/core/words/reasons";
-import { behindText, outcomeKindText, outcomeText } from "@/core/words/routes";
+import { behindText, outcomeKindText, outcomeText, weakText } from "@/core/words/routes";
 import type { Context } from "@/server/context";
 import { getComputer } from "@/server/services/computers";
 import { type Fleet, fleet, groupByRelease, groupMatrix } from "@/server/services/fleet";
@@ -253,7 +252,7 @@ function CellGlyph({ cell, tags }: { cell: number; tags: string }) {
   const verdict = weakestVerdict(cell);
   const at = breakAt(cell);
   const kind = outcomeOf(cell);
-  const label = `${tags}: ${at ? `${linkTitle(at)} ${verdictText(verdict)}` : "the whole chain holds"}${kind ? `, ${outcomeKindText(kind)}` : ""}`;
+  const label = `${tags}: ${weakText(at, verdict)}${kind ? `, ${outcomeKindText(kind)}` : ""}`;
   return (
     <span className="inline-flex items-center gap-0.5">
       <ChainLink verdict={verdict} height={13} label={label} />

@@ -4,7 +4,7 @@ import type { Sort } from "@/server/services/computer-list";
 export const COLUMN_KEYS = [
   "name",
   "site",
-  "starts",
+  "chain",
   "firmware",
   "secureBoot",
   "system",
@@ -23,7 +23,7 @@ export type ColumnKey = (typeof COLUMN_KEYS)[number];
 export const DEFAULT_COLUMNS: readonly ColumnKey[] = [
   "name",
   "site",
-  "starts",
+  "chain",
   "model",
   "firmware",
   "secureBoot",
@@ -34,7 +34,7 @@ export const DEFAULT_COLUMNS: readonly ColumnKey[] = [
 export const COLUMN_TITLES: Record<ColumnKey, string> = {
   name: "Name",
   site: "Place",
-  starts: "Starts",
+  chain: "Best chain",
   firmware: "Firmware",
   secureBoot: "Secure Boot",
   system: "System",
@@ -53,7 +53,7 @@ export const COLUMN_TITLES: Record<ColumnKey, string> = {
 export const COLUMN_SORTS: Record<ColumnKey, Sort | null> = {
   name: "name",
   site: "site",
-  starts: null,
+  chain: null,
   firmware: "firmware",
   secureBoot: "secureBoot",
   system: "system",

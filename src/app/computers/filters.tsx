@@ -1,9 +1,12 @@
+import { LINK_NAMES } from "@/core/chain/schema";
 import { MISSING } from "@/core/facts/missing";
 import { missingText } from "@/core/words/facts";
 import { archText } from "@/core/words/firmware";
+import { linkTitle } from "@/core/words/reasons";
+import { standingText } from "@/core/words/routes";
 import type { FilterChoices } from "@/server/services/computer-list";
 import { FilterForm } from "@/ui/filter-form";
-import { coverText, dateText } from "@/ui/words";
+import { dateText } from "@/ui/words";
 import { BEST_VALUES } from "./bests";
 import { type ComputersState, computersQuery } from "./state";
 
@@ -39,9 +42,15 @@ export function ComputerFilters({
     },
     {
       name: "best",
-      label: "Starts",
+      label: "Best chain",
       value: filter.best,
-      choices: BEST_VALUES.map((best) => ({ value: best, text: coverText(best) })),
+      choices: BEST_VALUES.map((best) => ({ value: best, text: standingText(best) })),
+    },
+    {
+      name: "at",
+      label: "Decided at",
+      value: filter.at,
+      choices: LINK_NAMES.map((link) => ({ value: link, text: linkTitle(link) })),
     },
     ...(narrow || !choices
       ? []

@@ -2,10 +2,10 @@ import Link from "next/link";
 import type { Context } from "@/server/context";
 import { listComputers, PAGE_ROWS } from "@/server/services/computer-list";
 import { listSites } from "@/server/services/places";
-import { ChainLink } from "@/ui/chain";
+import { CoverChain } from "@/ui/chain";
 import { Pages } from "@/ui/pages";
 import { RecordList } from "@/ui/record-list";
-import { coverText, firmwareText, plural } from "@/ui/words";
+import { firmwareText, plural } from "@/ui/words";
 import { ComputerFilters } from "./filters";
 import { type ComputersState, computersQuery, isNarrowed } from "./state";
 
@@ -52,14 +52,14 @@ export async function ComputerList({
             tag: item.tag,
             name: item.name,
             href: `${addressOf(item.tag)}${withShow(computersQuery(state), show)}`,
-            mark: <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />,
+            mark: item.cover && <CoverChain cover={item.cover} withCount={false} />,
             caption: [
               item.siteName,
               firmwareText({ kind: item.firmwareKind, arch: item.firmwareArch, legacyMode: item.legacyMode }),
             ]
               .filter(Boolean)
               .join(" · "),
-            aside: mediaText(item.cover.counts.holds + item.cover.counts["holds-after-change"]),
+            aside: mediaText(item.cover?.ways ?? 0),
           }))}
         />
       )}

@@ -7,9 +7,9 @@ import { latestBatches } from "@/server/services/bulk";
 import { type ComputerListItem, filterChoices, listComputers, PAGE_ROWS } from "@/server/services/computer-list";
 import { listSites } from "@/server/services/places";
 import { listViews } from "@/server/services/saved-views";
-import { ChainLink } from "@/ui/chain";
+import { CoverChain } from "@/ui/chain";
 import { Pages } from "@/ui/pages";
-import { coverText, dateText, firmwareText, formText, plural } from "@/ui/words";
+import { dateText, firmwareText, formText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import type { SearchParams } from "../_lib/params";
 import { COLUMN_SORTS, COLUMN_TITLES, type ColumnKey } from "./columns";
@@ -149,18 +149,8 @@ function cellOf(item: ComputerListItem, key: ColumnKey): { content: React.ReactN
       return text(item.name);
     case "site":
       return text(item.siteName);
-    case "starts": {
-      const count = item.cover.counts.holds + item.cover.counts["holds-after-change"];
-      return {
-        content: (
-          <span className="inline-flex items-center gap-2">
-            <ChainLink verdict={item.cover.best ?? "unknown"} label={coverText(item.cover.best ?? "none")} />
-            <span className="caption">{count === 0 ? "" : count}</span>
-          </span>
-        ),
-        title: `${coverText(item.cover.best ?? "none")}${count > 0 ? `: ${plural(count, "medium", "media")}` : ""}`,
-      };
-    }
+    case "chain":
+      return { content: item.cover ? <CoverChain cover={item.cover} /> : unknown };
     case "firmware":
       return {
         content:

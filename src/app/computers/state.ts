@@ -1,3 +1,4 @@
+import { LINK_NAMES } from "@/core/chain/schema";
 import { MISSING } from "@/core/facts/missing";
 import {
   BESTS,
@@ -19,6 +20,9 @@ export interface ComputersState {
   page: number;
 }
 
+/** Addresses that were kept while a column had another name. */
+const FORMER_KEYS: Record<string, ColumnKey> = { starts: "chain" };
+
 const SORT_KEYS = Object.keys(SORTS) as Sort[];
 
 export async function computersState(params: SearchParams): Promise<ComputersState> {
@@ -38,12 +42,13 @@ export async function computersState(params: SearchParams): Promise<ComputersSta
     model: text("model"),
     missing: among("missing", [...MISSING, "any"] as const),
     best: among("best", BESTS),
+    at: among("at", LINK_NAMES),
     retired: one(values.retired) === "1" || undefined,
   };
   const sort = one(values.sort);
   const columns = (one(values.columns) ?? "")
     .split(" ")
-    .flatMap((key) => COLUMN_KEYS.find((each) => each === key) ?? []);
+    .flatMap((key) => COLUMN_KEYS.find((each) => each === (FORMER_KEYS[key] ?? key)) ?? []);
   return {
     filter,
     sort: SORT_KEYS.find((each) => each === sort?.replace(/^-/, "")) ?? "tag",
@@ -71,6 +76,7 @@ export function computersQuery(state: Partial<ComputersState>): string {
   put("model", filter.model);
   put("missing", filter.missing);
   put("best", filter.best);
+  put("at", filter.at);
   put("retired", filter.retired);
   if (sort !== "tag" || descending) put("sort", `${descending ? "-" : ""}${sort}`);
   if (columns && columns.join(" ") !== DEFAULT_COLUMNS.join(" ")) put("columns", columns.join(" "));

@@ -1,9 +1,10 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { redirect } from "next/navigation";
+import { broughtBackText, standingText } from "@/core/words/routes";
 import { listComputers } from "@/server/services/computer-list";
 import { listMedia } from "@/server/services/media";
-import { coverText, plural } from "@/ui/words";
+import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { one, type SearchParams } from "../_lib/params";
 
@@ -55,7 +56,7 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
               <span className="code font-bold">{item.tag}</span> {item.name}
             </Link>{" "}
             <span className="caption">
-              {item.siteName} · {coverText(item.cover.best)}
+              {[item.siteName, item.cover && standingText(item.cover.best)].filter(Boolean).join(" · ")}
             </span>
           </li>
         ))}
@@ -64,7 +65,9 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
             <Link data-item href={`/media/${encodeURIComponent(item.tag)}`}>
               <span className="code font-bold">{item.tag}</span> {item.name}
             </Link>{" "}
-            <span className="caption">{item.siteName}</span>
+            <span className="caption">
+              {[item.siteName, broughtBackText(item.computers)].filter(Boolean).join(" · ")}
+            </span>
           </li>
         ))}
       </ul>

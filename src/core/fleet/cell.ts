@@ -37,6 +37,10 @@ export function linkVerdict(cell: Cell, link: LinkName): Verdict {
   return VERDICTS[linkCode(cell, link)] as Verdict;
 }
 
+export function linksOfCell(cell: Cell): Record<LinkName, Verdict> {
+  return Object.fromEntries(LINK_NAMES.map((link) => [link, linkVerdict(cell, link)])) as Record<LinkName, Verdict>;
+}
+
 export function outcomeOf(cell: Cell): OutcomeKind | null {
   const index = (cell >> OUTCOME_SHIFT) & 7;
   return index === 0 ? null : (OUTCOMES[index - 1] ?? null);
@@ -68,8 +72,28 @@ export function breakAt(cell: Cell): LinkName | null {
 /** What one link of each code weighs where chains with the same weakest link are compared. */
 const BADNESS = [0, 1, 10, 100] as const;
 
-/** Smaller is better, in the order of `compareRoutes` as far as a cell tells: broken last, outcome, weakest link, all links. */
+/** All cells are below this. */
+const CELLS = 1 << 13;
+const RANKS = new Uint16Array(CELLS);
+for (const [rank, cell] of Array.from({ length: CELLS }, (_, each) => each)
+  .sort((a, b) => weightOf(a) - weightOf(b) || compareInOrder(a, b))
+  .entries())
+  RANKS[cell] = rank;
+
+/**
+ * Smaller is better, in the order of `compareRoutes` as far as a cell tells: broken last, outcome, weakest link, all
+ * links, the link that is in doubt sooner. Different cells have different ranks.
+ */
 export function rankOfCell(cell: Cell): number {
+  return RANKS[cell] as number;
+}
+
+function compareInOrder(a: Cell, b: Cell): number {
+  const link = LINK_NAMES.find((name) => linkCode(a, name) !== linkCode(b, name));
+  return link ? linkCode(a, link) - linkCode(b, link) : a - b;
+}
+
+function weightOf(cell: Cell): number {
   const weakest = weakestCode(cell);
   const outcome = (cell >> OUTCOME_SHIFT) & 7;
   const badness = LINK_NAMES.reduce((sum, link) => sum + (BADNESS[linkCode(cell, link)] as number), 0);

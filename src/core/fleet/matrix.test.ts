@@ -2,7 +2,8 @@ import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
 import type { ComputerPart } from "../chain/parts";
 import { LINK_NAMES } from "../chain/schema";
-import { rankRoutes } from "../routes/routes";
+import { rankRoutes, weakLink } from "../routes/routes";
+import { BestChains } from "./best";
 import { ReleaseMatrix } from "./by-release";
 import { breakAt, linkVerdict, outcomeOf, rankOfCell, weakestVerdict } from "./cell";
 import { groupCells } from "./groups";
@@ -157,6 +158,55 @@ test.each(SEEDS)("against releases a cell is the best of the media that carry it
       expect(carriers).toContain(by.bestMedium(row, at));
     }
 });
+
+test.each(SEEDS)(
+  "the best chain of a computer is the route that its page puts first, also after changes (fleet %i)",
+  (seed) => {
+    const world = randomWorld(dice(seed), 40, 24);
+    const other = randomWorld(dice(seed + 1), 40, 24);
+    const matrix = new FleetMatrix(world);
+    const best = new BestChains(matrix);
+    const check = (now: World) => {
+      const around = surroundingsOf(now);
+      const counts = now.media.map(() => ({ holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 }));
+      for (const [row, computer] of now.computers.entries()) {
+        const each = now.media.map((medium) => judgePair(around, computer, medium));
+        const [first] = rankRoutes(each.flat());
+        const standing = best.standing(row);
+        if (!standing || !first) throw new Error(computer.tag);
+        expect([computer.tag, weakestVerdict(standing.cell), breakAt(standing.cell) ?? weakLink(first.links)]).toEqual([
+          computer.tag,
+          first.weakest,
+          weakLink(first.links),
+        ]);
+        const bests = each.map((routes) => rankRoutes(routes)[0]?.weakest ?? "unknown");
+        expect(standing.ways).toBe(bests.filter((verdict) => verdict.startsWith("holds")).length);
+        for (const [column, verdict] of bests.entries()) (counts[column] as (typeof counts)[number])[verdict]++;
+        const route = best.route(row);
+        expect(
+          rankOfCell(
+            matrix.cell(
+              row,
+              now.media.findIndex(({ part }) => part.tag === route?.medium),
+            ),
+          ),
+        ).toBe(rankOfCell(standing.cell));
+      }
+      expect(now.media.map((_, column) => best.counts(column))).toEqual(counts);
+    };
+    check(world);
+    const now: World = { ...world, computers: [...world.computers], media: [...world.media] };
+    for (const at of [3, 9, 17]) {
+      const computer = { ...(other.computers[at] as ComputerPart), tag: world.computers[at]?.tag as string };
+      now.computers[at] = computer;
+      matrix.replaceComputer(at, computer);
+      const medium = other.media[at] as (typeof other.media)[number];
+      now.media[at] = medium;
+      matrix.replaceMedium(at, medium);
+    }
+    check(now);
+  },
+);
 
 test("grouped, every cell of a group is the same, and the worst rows come first", () => {
   const world = randomWorld(dice(9), 80, 20);

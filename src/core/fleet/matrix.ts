@@ -97,6 +97,8 @@ const ROW_UNSET = -1;
 export class FleetMatrix {
   readonly computers: ComputerPart[];
   readonly media: FleetMedium[];
+  /** Another number after each change. */
+  revision = 0;
   private cells: Uint16Array;
   private around: Surroundings;
 
@@ -172,6 +174,7 @@ export class FleetMatrix {
     this.computers[row] = computer;
     this.rowClasses[row] = this.classesOfComputer(computer);
     this.judgeRow(row);
+    this.revision++;
   }
 
   /** Judges one medium anew, as it is now; nothing else is touched. */
@@ -181,6 +184,19 @@ export class FleetMatrix {
     this.proven[column] = this.provenOf(medium);
     for (const [proof, row] of this.provenRows.entries()) row[column] = this.provenOfClass(column, proof);
     for (let row = 0; row < this.computers.length; row++) this.judgeCell(row, column);
+    this.revision++;
+  }
+
+  /** A medium of which only what is told differs, such as its copies elsewhere: its verdicts stay. */
+  retellMedium(column: number, medium: FleetMedium): void {
+    this.media[column] = medium;
+    this.revision++;
+  }
+
+  /** Two computers with the same have the same row; null where one has images or drills of its own. */
+  classOfRow(row: number): string | null {
+    const { own, ...classes } = this.rowClasses[row] as RowClasses;
+    return own ? null : JSON.stringify(classes);
   }
 
   private surroundings(): Surroundings {
@@ -303,8 +319,7 @@ export class FleetMatrix {
     const columns = this.media.length;
     const done = new Map<string, number>();
     for (let row = 0; row < this.computers.length; row++) {
-      const { own, ...classes } = this.rowClasses[row] as RowClasses;
-      const key = own ? null : JSON.stringify(classes);
+      const key = this.classOfRow(row);
       const same = key === null ? ROW_UNSET : (done.get(key) ?? ROW_UNSET);
       if (same !== ROW_UNSET) {
         this.cells.copyWithin(row * columns, same * columns, (same + 1) * columns);

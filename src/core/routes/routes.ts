@@ -170,7 +170,8 @@ function ofImages(
   });
 }
 
-function distanceOf(computer: ComputerPart, medium: MediumPart): number {
+/** How far a medium is from a computer, as `Route.distance` counts it. */
+export function distanceOf(computer: ComputerPart, medium: MediumPart): number {
   if (medium.lentTo !== null) return 3;
   if (medium.site === null || computer.site === null) return 2;
   return medium.site === computer.site ? 0 : 1;
@@ -218,7 +219,7 @@ export function effortOf(route: Route): number {
 }
 
 /** By what one route is put before another, in the order in which it counts. */
-export type Criterion = "broken" | "outcome" | "weakest" | "links" | "effort" | "distance" | "age" | "name";
+export type Criterion = "broken" | "outcome" | "weakest" | "links" | "sooner" | "effort" | "distance" | "age" | "name";
 
 const CRITERIA: [Criterion, (a: Route, b: Route) => number][] = [
   // What does not work gives nothing back, however much it would.
@@ -226,6 +227,8 @@ const CRITERIA: [Criterion, (a: Route, b: Route) => number][] = [
   ["outcome", (a, b) => rankOf(a.outcome) - rankOf(b.outcome)],
   ["weakest", (a, b) => compareVerdicts(a.weakest, b.weakest)],
   ["links", (a, b) => badness(a) - badness(b)],
+  // What gets further before it is in doubt is the better.
+  ["sooner", (a, b) => compareInOrder(a, b)],
   ["effort", (a, b) => effortOf(a) - effortOf(b)],
   ["distance", (a, b) => a.distance - b.distance],
   ["age", (a, b) => compareDays(b.madeOn, a.madeOn)],
@@ -240,6 +243,16 @@ function rankOf(outcome: Outcome | null): number {
 function badness({ links }: Route): number {
   const WEIGHT: Record<Verdict, number> = { holds: 0, "holds-after-change": 1, unknown: 10, broken: 100 };
   return LINK_NAMES.reduce((sum, name) => sum + WEIGHT[links[name].verdict], 0);
+}
+
+/** The first link, in the order in which they are needed, in which two routes differ; null where they do not. */
+export function firstDifference(a: Route, b: Route): LinkName | null {
+  return LINK_NAMES.find((name) => a.links[name].verdict !== b.links[name].verdict) ?? null;
+}
+
+function compareInOrder(a: Route, b: Route): number {
+  const link = firstDifference(a, b);
+  return link === null ? 0 : compareVerdicts(a.links[link].verdict, b.links[link].verdict);
 }
 
 /** A day that is not known comes before every other. */

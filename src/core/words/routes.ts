@@ -1,7 +1,7 @@
-import { LINK_NAMES } from "../chain/schema";
+import { LINK_NAMES, type LinkName, type Verdict } from "../chain/schema";
 import type { Outcome, OutcomeKind } from "../routes/outcome";
 import type { RankedRoute, Route } from "../routes/routes";
-import { effortOf, weakLink } from "../routes/routes";
+import { effortOf, firstDifference, weakLink } from "../routes/routes";
 import { changeText, linkTitle, verdictText } from "./reasons";
 
 const KINDS: Record<OutcomeKind, string> = {
@@ -22,6 +22,62 @@ export function outcomeKindText(kind: OutcomeKind): string {
   return KINDS[kind];
 }
 
+/** "Proven unknown", "Starts holds after a change": a chain by the link that decides; null where all hold. */
+export function weakText(at: LinkName | null, verdict: Verdict): string {
+  return at === null ? "the whole chain holds" : `${linkTitle(at)} ${verdictText(verdict)}`;
+}
+
+/** What the best route of a computer comes to, as a short phrase; `none`: there is no medium. */
+export function standingText(best: Verdict | "none"): string {
+  switch (best) {
+    case "holds":
+      return "is brought back";
+    case "holds-after-change":
+      return "is brought back after a change";
+    case "unknown":
+      return "not known";
+    case "broken":
+      return "nothing brings it back";
+    case "none":
+      return "no medium recorded";
+  }
+}
+
+/** "brings back 12, not known of 3": what a medium comes to over the computers in service; empty where it is not in service. */
+export function broughtBackText(counts: Record<Verdict, number> | null): string {
+  if (!counts) return "";
+  const sure = counts.holds + counts["holds-after-change"];
+  if (sure === 0 && counts.unknown > 0) return `not known of ${counts.unknown.toLocaleString("en-GB")}`;
+  return `brings back ${sure === 0 ? "none" : sure.toLocaleString("en-GB")}`;
+}
+
+/** What a medium comes to over the computers in service, in a sentence. */
+export function mediumAnswerText(medium: string, counts: Record<Verdict, number>): string {
+  const of = (count: number) => `${count.toLocaleString("en-GB")} ${count === 1 ? "computer" : "computers"}`;
+  const { holds, unknown } = counts;
+  const changed = counts["holds-after-change"];
+  if (holds + changed + unknown + counts.broken === 0) return "No computer is recorded yet.";
+  if (holds + changed > 0) {
+    const after = changed > 0 ? `${holds > 0 ? `, and ${of(changed)}` : ""} after a change` : "";
+    return `${medium} brings back ${of(holds > 0 ? holds : changed)}${after}.`;
+  }
+  return unknown > 0
+    ? `It is not known whether ${medium} brings back any computer: of ${of(unknown)} something that decides is missing.`
+    : `${medium} brings back none of the computers.`;
+}
+
+/** What one route comes to, and by which link, with the reason: for lines of a list. */
+export function routeText(route: Route): string {
+  const gives = route.outcome ? `${upperFirst(outcomeText(route.outcome))}.` : "";
+  if (route.weakest === "holds") return gives;
+  const changes = LINK_NAMES.flatMap((name) => route.links[name].changes).map(changeText);
+  const link = weakLink(route.links);
+  const why = route.links[link].reasons[0]?.text ?? "";
+  if (route.weakest === "holds-after-change")
+    return [gives, changes.length > 0 ? `${changes.map(upperFirst).join(". ")}.` : why].filter(Boolean).join(" ");
+  return `${weakText(link, route.weakest)}. ${why}`.trim();
+}
+
 const DISTANCES = ["where the computer is", "at another site", "at a place that is not recorded", "lent"];
 
 /** Why a route comes behind the one before it: "second because …" without the number. */
@@ -36,9 +92,13 @@ export function behindText(before: Route, route: RankedRoute): string | null {
         ? `because it gives back less: ${outcomeText(route.outcome)}, not ${outcomeText(before.outcome)}.`
         : "because it is not recorded what it gives back.";
     case "weakest":
-      return `because its weakest link, ${linkTitle(weakLink(route.links))}, ${isOrHolds(route)}.`;
+      return `because its weakest link, ${linkTitle(weakLink(route.links))}, ${isOrHolds(route.weakest)}.`;
     case "links":
       return "because more of its links are unknown or want a change.";
+    case "sooner": {
+      const link = firstDifference(before, route);
+      return link && `because ${linkTitle(link)}, which is needed sooner, ${isOrHolds(route.links[link].verdict)}.`;
+    }
     case "effort":
       return effortOf(route) > 0 ? "because its changes are more work on the day." : null;
     case "distance":
@@ -52,8 +112,8 @@ export function behindText(before: Route, route: RankedRoute): string | null {
   }
 }
 
-function isOrHolds({ weakest }: Route): string {
-  return weakest === "unknown" || weakest === "broken" ? `is ${verdictText(weakest)}` : verdictText(weakest);
+function isOrHolds(verdict: Verdict): string {
+  return verdict === "unknown" || verdict === "broken" ? `is ${verdictText(verdict)}` : verdictText(verdict);
 }
 
 /** What the routes of a computer come to, in a sentence or two; `routes` best first. */
@@ -81,6 +141,10 @@ export function answerText(computer: string, routes: Route[]): string {
       return `Nothing in stock brings ${computer} back. The nearest miss, ${best.medium}, breaks at ${linkTitle(link)}. ${why}`;
     }
   }
+}
+
+function upperFirst(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1);
 }
 
 function lowerFirst(text: string): string {

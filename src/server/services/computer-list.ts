@@ -1,10 +1,11 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
+import { LINK_NAMES } from "@/core/chain/schema";
 import { MISSING, missingBit } from "@/core/facts/missing";
 import type { Context } from "../context";
 import { computerSigners, computers, signers, sites } from "../db/schema";
 import { searchText } from "./derived";
-import { coverOfProfiles, type ProfileCover } from "./verdicts";
+import { type Cover, coverOf, fleet } from "./fleet";
 
 /** How a computer starts, as people ask for it. */
 export const FIRMWARE_FILTERS = ["uefi", "bios", "legacy", "unknown"] as const;
@@ -25,8 +26,10 @@ export const computerFilterSchema = z.object({
   make: z.string().max(200).optional(),
   model: z.string().max(200).optional(),
   missing: z.enum([...MISSING, "any"]).optional(),
-  /** Only those whose best medium comes to this; `none`: no medium is judged at all. */
+  /** Only those whose best route comes to this; `none`: there is no medium at all. */
   best: z.enum(BESTS).optional(),
+  /** Only those whose best route is decided by this link. */
+  at: z.enum(LINK_NAMES).optional(),
   retired: z.boolean().optional(),
 });
 export type ComputerFilter = z.infer<typeof computerFilterSchema>;
@@ -80,7 +83,6 @@ const LIST_COLUMNS = {
   missing: computers.missing,
   factsAt: computers.factsAt,
   version: computers.version,
-  profile: computers.startProfile,
 };
 
 export interface ComputerListItem {
@@ -104,7 +106,8 @@ export interface ComputerListItem {
   missing: number;
   factsAt: Date | null;
   version: number;
-  cover: ProfileCover;
+  /** Null where it is not in service. */
+  cover: Cover | null;
 }
 
 /** One page of computers, and how many there are. */
@@ -127,11 +130,11 @@ export async function listComputers(
       .limit(PAGE_ROWS)
       .offset((page - 1) * PAGE_ROWS),
   ]);
-  const cover = await coverOfProfiles(
-    context,
-    rows.map((row) => row.profile),
-  );
-  const items = rows.map(({ profile, ...row }) => ({ ...row, cover: cover.get(profile) as ProfileCover }));
+  const chains = filter.retired ? null : await fleet(context);
+  const items = rows.map((row) => {
+    const at = chains?.rowOf.get(row.id);
+    return { ...row, cover: chains && at !== undefined ? coverOf(chains, at) : null };
+  });
   return { items, total: Number(count?.total ?? 0) };
 }
 
@@ -160,11 +163,13 @@ export async function whereOf(context: Context, filter: ComputerFilter): Promise
   if (filter.missing === "any") conditions.push(sql`${computers.missing} <> 0`);
   else if (filter.missing) conditions.push(sql`(${computers.missing} & ${missingBit(filter.missing)}) <> 0`);
   if (filter.signer) conditions.push(signerCondition(filter.signer));
-  if (filter.best) {
-    const profiles = await profilesInUse(context);
-    const cover = await coverOfProfiles(context, profiles);
-    const wanted = profiles.filter((profile) => (cover.get(profile)?.best ?? "none") === filter.best);
-    conditions.push(wanted.length > 0 ? inArray(computers.startProfile, wanted) : sql`FALSE`);
+  if (filter.best || filter.at) {
+    const chains = await fleet(context);
+    const wanted = chains.computers.flatMap(({ id }, row) => {
+      const { best, at } = coverOf(chains, row);
+      return (filter.best ?? best) === best && (filter.at ?? at) === at ? [id] : [];
+    });
+    conditions.push(wanted.length > 0 ? inArray(computers.id, wanted) : sql`FALSE`);
   }
   return and(...conditions);
 }
@@ -188,14 +193,6 @@ function signerCondition(signer: number): SQL {
   if (signer > 0) return allows;
   const known = sql`(${computers.missing} & ${missingBit("secureBootLists")}) = 0 AND ${computers.firmwareKind} <=> 'uefi' AND ${computers.secureBoot} <=> 'on'`;
   return sql`(${known} AND NOT ${allows})`;
-}
-
-export async function profilesInUse(context: Context): Promise<string[]> {
-  const rows = await context.db
-    .selectDistinct({ profile: computers.startProfile })
-    .from(computers)
-    .where(isNull(computers.retiredAt));
-  return rows.map((row) => row.profile);
 }
 
 export interface FilterChoices {

@@ -1,11 +1,14 @@
 import { isNull, sql } from "drizzle-orm";
 import Papa from "papaparse";
+import type { LinkName, Verdict } from "@/core/chain/schema";
+import { BestChains } from "@/core/fleet/best";
 import { ReleaseMatrix } from "@/core/fleet/by-release";
-import { breakAt, weakestVerdict } from "@/core/fleet/cell";
+import { breakAt, linksOfCell, weakestVerdict } from "@/core/fleet/cell";
 import { groupCells, type MatrixGroups } from "@/core/fleet/groups";
 import { FleetMatrix } from "@/core/fleet/matrix";
 import type { World } from "@/core/fleet/world";
-import { linkTitle, verdictText } from "@/core/words/reasons";
+import { verdictText } from "@/core/words/reasons";
+import { weakText } from "@/core/words/routes";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
 import { calendars, computers, drills, kits, media, releases, sites, systemImages } from "../db/schema";
@@ -21,9 +24,14 @@ import {
 /** The chains of the whole fleet, kept in memory and true to the database each time they are asked for. */
 export interface Fleet {
   matrix: FleetMatrix;
+  best: BestChains;
   computers: WorldComputer[];
   media: WorldMedium[];
   world: World;
+  /** Where computers stand, by their ids. */
+  rowOf: Map<number, number>;
+  /** Where media stand, by their ids. */
+  columnOf: Map<number, number>;
 }
 
 interface Kept extends Fleet {
@@ -57,8 +65,7 @@ async function refreshed(context: Context, known: Kept | null): Promise<Kept> {
   if (itsComputers === null || itsMedia === null) return built(context, frame, day);
   if (itsComputers.length > 0) {
     const anew = await worldComputers(context, itsComputers);
-    const places = new Map(known.computers.map(({ id }, row) => [id, row]));
-    const rows = anew.map((computer) => ({ computer, row: places.get(computer.id) ?? -1 }));
+    const rows = anew.map((computer) => ({ computer, row: known.rowOf.get(computer.id) ?? -1 }));
     // Drills and images speak of computers by tag, and drills of those of its model.
     if (rows.some(({ computer, row }) => !isNamedAlike(computer, known.computers[row])))
       return built(context, frame, day);
@@ -69,15 +76,14 @@ async function refreshed(context: Context, known: Kept | null): Promise<Kept> {
   }
   if (itsMedia.length > 0) {
     const anew = await worldMedia(context, await releaseParts(context));
-    const places = new Map(known.media.map(({ id }, column) => [id, column]));
-    const columns = anew.map((medium) => ({ medium, column: places.get(medium.id) ?? -1 }));
+    const columns = anew.map((medium) => ({ medium, column: known.columnOf.get(medium.id) ?? -1 }));
     if (columns.some(({ medium, column }) => medium.part.tag !== known.media[column]?.part.tag))
       return built(context, frame, day);
     for (const { medium, column } of columns) {
       known.media[column] = medium;
       if (itsMedia.includes(medium.id)) known.matrix.replaceMedium(column, medium);
       // The others tell of copies elsewhere: their sentences change, their verdicts do not.
-      else known.matrix.media[column] = medium;
+      else known.matrix.retellMedium(column, medium);
     }
   }
   return known;
@@ -92,7 +98,19 @@ function isNamedAlike(computer: WorldComputer, before: WorldComputer | undefined
 async function built(context: Context, frame: string, day: string): Promise<Kept> {
   const [around, itsComputers] = await Promise.all([surroundingWorld(context), worldComputers(context)]);
   const world: World = { ...around, computers: itsComputers };
-  return { matrix: new FleetMatrix(world), computers: itsComputers, media: around.media, world, frame, day };
+  const matrix = new FleetMatrix(world);
+  const itsMedia: WorldMedium[] = around.media;
+  return {
+    matrix,
+    best: new BestChains(matrix),
+    computers: itsComputers,
+    media: itsMedia,
+    world,
+    rowOf: new Map(itsComputers.map(({ id }, row) => [id, row])),
+    columnOf: new Map(itsMedia.map(({ id }, column) => [id, column])),
+    frame,
+    day,
+  };
 }
 
 /** A text that changes with whatever all chains depend on; single computers and media are looked at one by one. */
@@ -126,6 +144,24 @@ async function changedIn(
     if (before !== version) changed.push(id);
   }
   return changed;
+}
+
+/** What all media together come to for one computer, as lists show it; null for one that is not in service. */
+export interface Cover {
+  best: Verdict | "none";
+  /** The link that decides; null where all hold or there is no medium. */
+  at: LinkName | null;
+  links: Record<LinkName, Verdict> | null;
+  /** Media whose chain holds, or holds after a change. */
+  ways: number;
+}
+
+/** What is shown of a computer, by its place in the fleet. */
+export function coverOf(of: Fleet, row: number): Cover {
+  const standing = of.best.standing(row);
+  if (!standing) return { best: "none", at: null, links: null, ways: 0 };
+  const { cell, ways } = standing;
+  return { best: weakestVerdict(cell), at: breakAt(cell), links: linksOfCell(cell), ways };
 }
 
 export interface MatrixFilter {
@@ -180,7 +216,7 @@ export async function* exportMatrix(context: Context, filter: MatrixFilter): Asy
 /** "Starts broken", "Proven unknown", "holds". */
 function cellText(cell: number): string {
   const at = breakAt(cell);
-  return at === null ? verdictText("holds") : `${linkTitle(at)} ${verdictText(weakestVerdict(cell))}`;
+  return at === null ? verdictText("holds") : weakText(at, weakestVerdict(cell));
 }
 
 function chosen<T>(items: T[], text: string | undefined, of: (item: T) => string): number[] {

@@ -1,16 +1,18 @@
 import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Verdict } from "@/core/chain/schema";
+import { weakestVerdict } from "@/core/fleet/cell";
 import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
+import type { RankedRoute } from "@/core/routes/routes";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import { computers, inspections, kits, loads, media, releases, sites } from "../db/schema";
+import { inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
-import { PAGE_ROWS, profilesInUse } from "./computer-list";
+import { PAGE_ROWS } from "./computer-list";
 import { tagSchema } from "./computers";
 import { difference, recordEvent } from "./events";
-import { asInspection, readInspection, storeInspection, viewsKeyOf } from "./inspections";
-import { judgeAll } from "./verdicts";
+import { fleet } from "./fleet";
+import { asInspection, readInspection, storeInspection } from "./inspections";
 import { changing, retire, saveVersioned } from "./versioned";
 
 export const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
@@ -235,7 +237,9 @@ export interface MediumListItem {
   siteName: string | null;
   lentTo: string | null;
   loads: Load[];
-  /** Computers in service by the Starts verdict of this medium; null where nothing was read from it yet. */
+  /** Whether something was read from it. */
+  isRead: boolean;
+  /** Computers in service by what the chain with this medium comes to; null where it is not in service. */
   computers: Record<Verdict, number> | null;
 }
 
@@ -256,28 +260,31 @@ export async function listMedia(
         capacityBytes: media.capacityBytes,
         siteName: sites.name,
         lentTo: media.lentTo,
-        viewsKey: inspections.viewsKey,
+        inspectionId: media.inspectionId,
       })
       .from(media)
       .leftJoin(sites, eq(sites.id, media.siteId))
-      .leftJoin(inspections, eq(inspections.id, media.inspectionId))
       .where(where)
       .orderBy(asc(media.tag))
       .limit(PAGE_ROWS)
       .offset((page - 1) * PAGE_ROWS),
   ]);
-  const [itsLoads, counts] = await Promise.all([
+  const [itsLoads, chains] = await Promise.all([
     loadsOf(
       context.db,
       rows.map((row) => row.id),
     ),
-    countComputers(context, rows),
+    filter.retired ? null : fleet(context),
   ]);
-  const items = rows.map(({ viewsKey: _key, ...row }, index) => ({
-    ...row,
-    loads: itsLoads.get(row.id) ?? [],
-    computers: counts[index] ?? null,
-  }));
+  const items = rows.map(({ inspectionId, ...row }) => {
+    const column = chains?.columnOf.get(row.id);
+    return {
+      ...row,
+      loads: itsLoads.get(row.id) ?? [],
+      isRead: inspectionId !== null,
+      computers: chains && column !== undefined ? chains.best.counts(column) : null,
+    };
+  });
   return { items, total: Number(count?.total ?? 0) };
 }
 
@@ -292,69 +299,32 @@ function whereOf(filter: MediumFilter): SQL | undefined {
   return and(...conditions);
 }
 
-/** How many computers each medium starts, by verdict: profiles are judged, computers only counted. */
-async function countComputers(
-  context: Context,
-  rows: { viewsKey: string | null; kind: string }[],
-): Promise<(Record<Verdict, number> | null)[]> {
-  const profiles = await context.db
-    .select({ profile: computers.startProfile, count: sql<number>`COUNT(*)` })
-    .from(computers)
-    .where(isNull(computers.retiredAt))
-    .groupBy(computers.startProfile);
-  const pairs = rows.flatMap((row) =>
-    row.viewsKey ? profiles.map(({ profile }) => ({ profile, viewsKey: row.viewsKey as string, kind: row.kind })) : [],
-  );
-  const verdicts = await judgeAll(context.db, pairs);
-  let next = 0;
-  return rows.map((row) => {
-    if (!row.viewsKey) return null;
-    const counts: Record<Verdict, number> = { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 };
-    for (const { count } of profiles) counts[verdicts[next++]?.link.verdict ?? "unknown"] += Number(count);
-    return counts;
-  });
-}
-
-export interface StartedComputer {
+/** A computer with the best route that one medium offers it. */
+export interface ChainedComputer {
   tag: string;
   name: string | null;
-  siteName: string | null;
-  verdict: Verdict;
-  reason: string;
+  site: string | null;
+  route: RankedRoute;
 }
 
-/** The computers of a medium by verdict, best first; at most `limit` of each verdict, with the full counts. */
-export async function computersOf(
-  context: Context,
-  detail: MediumDetail,
-  limit = 100,
-): Promise<{ counts: Record<Verdict, number>; items: StartedComputer[] } | null> {
-  if (!detail.inspection) return null;
-  const viewsKey = viewsKeyOf(detail.inspection);
-  const profiles = await profilesInUse(context);
-  const judged = await judgeAll(
-    context.db,
-    profiles.map((profile) => ({ profile, viewsKey, kind: detail.row.kind })),
-  );
-  const counts: Record<Verdict, number> = { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 };
-  const items: StartedComputer[] = [];
-  for (const verdict of ["holds", "holds-after-change", "unknown", "broken"] as const) {
-    const own = profiles.filter((_, index) => judged[index]?.link.verdict === verdict);
-    if (own.length === 0) continue;
-    const where = and(isNull(computers.retiredAt), inArray(computers.startProfile, own));
-    const [[count], rows] = await Promise.all([
-      context.db.select({ total: sql<number>`COUNT(*)` }).from(computers).where(where),
-      context.db
-        .select({ tag: computers.tag, name: computers.name, siteName: sites.name, profile: computers.startProfile })
-        .from(computers)
-        .leftJoin(sites, eq(sites.id, computers.siteId))
-        .where(where)
-        .orderBy(asc(computers.tag))
-        .limit(limit),
-    ]);
-    counts[verdict] = Number(count?.total ?? 0);
-    for (const { profile, ...row } of rows)
-      items.push({ ...row, verdict, reason: judged[profiles.indexOf(profile)]?.link.reasons[0]?.text ?? "" });
-  }
-  return { counts, items };
+/** The computers of a medium by what the chain comes to, best first. */
+export interface ChainedComputers {
+  counts: Record<Verdict, number>;
+  items: ChainedComputer[];
+}
+
+/** The computers of a medium: at most `limit` of each verdict, with the full counts; null where it is not in service. */
+export async function computersOf(context: Context, mediumId: number, limit = 60): Promise<ChainedComputers | null> {
+  const { matrix, best, computers: all, columnOf } = await fleet(context);
+  const column = columnOf.get(mediumId);
+  if (column === undefined) return null;
+  const items = (["holds", "holds-after-change", "unknown", "broken"] as const).flatMap((verdict) => {
+    const rows = all.flatMap((_, row) => (weakestVerdict(matrix.cell(row, column)) === verdict ? [row] : []));
+    return rows.slice(0, limit).flatMap((row): ChainedComputer[] => {
+      const [route] = matrix.routes(row, column);
+      const { tag = "", name = null, site = null } = all[row] ?? {};
+      return route ? [{ tag, name, site, route }] : [];
+    });
+  });
+  return { counts: best.counts(column), items };
 }

@@ -1,10 +1,10 @@
-import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
-import type { Verdict } from "@/core/chain/schema";
+import { isNull, sql } from "drizzle-orm";
+import type { LinkName, Verdict } from "@/core/chain/schema";
 import type { FirmwareFacts } from "@/core/facts/schema";
+import type { RankedRoute } from "@/core/routes/routes";
 import type { Context } from "../context";
-import { computers, events, media, sites } from "../db/schema";
-import { loadProfiles } from "./fact-profiles";
-import { coverOfProfiles } from "./verdicts";
+import { events, media, sites } from "../db/schema";
+import { coverOf, type Fleet, fleet } from "./fleet";
 
 export type CoverState = Verdict | "none";
 
@@ -14,15 +14,16 @@ export interface SiteCover {
   counts: Record<CoverState, number>;
 }
 
-/** Computers without a medium that starts them, told by what they have in common. */
+/** Computers that no route surely brings back, told by what their best routes have in common. */
 export interface CoverGap {
   state: Exclude<CoverState, "holds">;
-  /** The facts that the computers share, as firmware words need them. */
-  firmware: FirmwareFacts;
+  /** The link that decides; null where there is no medium. */
+  at: LinkName | null;
   count: number;
   /** Some of their tags, in order. */
   tags: string[];
-  mediaTried: number;
+  /** The first of them, and what is said of it. */
+  example: { computer: string; medium: string; reason: string; firmware: FirmwareFacts } | null;
 }
 
 export interface Overview {
@@ -35,105 +36,76 @@ export interface Overview {
 }
 
 const zero = (): Record<CoverState, number> => ({ holds: 0, "holds-after-change": 0, unknown: 0, broken: 0, none: 0 });
-const GAP_TAGS = 6;
 
-/** Which computers have a medium that starts them, and which do not. Profiles are judged; computers are counted. */
+/** Which computers can be brought back, and where the chains of the others break. */
 export async function overview(context: Context): Promise<Overview> {
-  const groups = await context.db
-    .select({
-      profile: computers.startProfile,
-      siteId: computers.siteId,
-      siteName: sites.name,
-      count: sql<number>`COUNT(*)`,
-    })
-    .from(computers)
-    .leftJoin(sites, eq(sites.id, computers.siteId))
-    .where(isNull(computers.retiredAt))
-    .groupBy(computers.startProfile, computers.siteId, sites.name);
-  const profiles = [...new Set(groups.map((group) => group.profile))];
-  const cover = await coverOfProfiles(context, profiles);
-  const [counted] = await context.db
-    .select({ media: sql<number>`COUNT(*)`, unread: sql<number>`SUM(${media.inspectionId} IS NULL)` })
-    .from(media)
-    .where(isNull(media.retiredAt));
-  const stateOf = (profile: string): CoverState => cover.get(profile)?.best ?? "none";
+  const [chains, [counted], places] = await Promise.all([
+    fleet(context),
+    context.db
+      .select({ media: sql<number>`COUNT(*)`, unread: sql<number>`SUM(${media.inspectionId} IS NULL)` })
+      .from(media)
+      .where(isNull(media.retiredAt)),
+    context.db.select({ id: sites.id, name: sites.name }).from(sites),
+  ]);
+  const idOf = new Map(places.map(({ id, name }) => [name, id]));
   const totals = zero();
-  const bySite = new Map<number | null, SiteCover>();
-  for (const group of groups) {
-    const state = stateOf(group.profile);
-    const count = Number(group.count);
-    totals[state] += count;
-    const site = bySite.get(group.siteId) ?? { siteId: group.siteId, siteName: group.siteName, counts: zero() };
-    site.counts[state] += count;
-    bySite.set(group.siteId, site);
+  const bySite = new Map<string | null, SiteCover>();
+  for (const [row, { site: siteName }] of chains.computers.entries()) {
+    const { best } = coverOf(chains, row);
+    totals[best]++;
+    const siteId = siteName === null ? null : (idOf.get(siteName) ?? null);
+    const site = bySite.get(siteName) ?? { siteId, siteName, counts: zero() };
+    site.counts[best]++;
+    bySite.set(siteName, site);
   }
   return {
-    computers: Object.values(totals).reduce((sum, each) => sum + each, 0),
+    computers: chains.computers.length,
     media: Number(counted?.media ?? 0),
     mediaUnread: Number(counted?.unread ?? 0),
     totals,
     bySite: [...bySite.values()].sort((a, b) => (a.siteName ?? "\uffff").localeCompare(b.siteName ?? "\uffff")),
-    gaps: await gapsOf(context, profiles, stateOf, groups, Number(counted?.media ?? 0) - Number(counted?.unread ?? 0)),
+    gaps: gapsOf(chains),
   };
 }
 
 const GAP_ORDER: CoverState[] = ["broken", "none", "unknown", "holds-after-change"];
 const GAPS_MAX = 12;
+const GAP_TAGS = 6;
+/** Routes that are told for the sake of the reasons, at most; computers beyond are counted without one. */
+const ROUTES_TOLD = 400;
 
-async function gapsOf(
-  context: Context,
-  profiles: string[],
-  stateOf: (profile: string) => CoverState,
-  groups: { profile: string; count: number }[],
-  mediaTried: number,
-): Promise<CoverGap[]> {
-  const lacking = profiles.filter((profile) => stateOf(profile) !== "holds");
-  if (lacking.length === 0) return [];
-  const counted = lacking
-    .map((profile) => ({
-      profile,
-      count: groups.filter((group) => group.profile === profile).reduce((sum, group) => sum + Number(group.count), 0),
-    }))
-    .sort(
-      (a, b) =>
-        GAP_ORDER.indexOf(stateOf(a.profile)) - GAP_ORDER.indexOf(stateOf(b.profile)) ||
-        b.count - a.count ||
-        (a.profile < b.profile ? -1 : 1),
-    )
-    .slice(0, GAPS_MAX);
-  const ranked = context.db
-    .select({
-      profile: computers.startProfile,
-      tag: computers.tag,
-      place: sql<number>`ROW_NUMBER() OVER (PARTITION BY ${computers.startProfile} ORDER BY ${computers.tag})`.as(
-        "place_in_profile",
-      ),
-    })
-    .from(computers)
-    .where(
-      and(
-        isNull(computers.retiredAt),
-        inArray(
-          computers.startProfile,
-          counted.map((each) => each.profile),
-        ),
-      ),
-    )
-    .as("ranked");
-  const rows = await context.db
-    .select()
-    .from(ranked)
-    .where(sql`${ranked.place} <= ${GAP_TAGS}`)
-    .orderBy(asc(ranked.tag));
-  const facts = await loadProfiles(
-    context.db,
-    counted.map((each) => each.profile),
-  );
-  return counted.flatMap(({ profile, count }) => {
-    const firmware = facts.get(profile)?.firmware;
-    const tags = rows.filter((row) => row.profile === profile).map((row) => row.tag);
-    return firmware ? [{ state: stateOf(profile) as CoverGap["state"], firmware, count, tags, mediaTried }] : [];
-  });
+function gapsOf(chains: Fleet): CoverGap[] {
+  const told = new Map<string, RankedRoute | null>();
+  const routeOf = (row: number): RankedRoute | null => {
+    const key = `${chains.best.standing(row)?.column} ${chains.matrix.classOfRow(row) ?? `row ${row}`}`;
+    if (!told.has(key) && told.size < ROUTES_TOLD) told.set(key, chains.best.route(row));
+    return told.get(key) ?? null;
+  };
+  const gaps = new Map<string, CoverGap>();
+  for (const [row, { tag, facts }] of chains.computers.entries()) {
+    const { best: state, at } = coverOf(chains, row);
+    if (state === "holds") continue;
+    const route = routeOf(row);
+    const reason = at && route?.links[at].reasons[0];
+    const { kind, arch, secureBoot } = facts.firmware;
+    // What starts depends on the firmware, whatever the reason is called.
+    const firmware = at === "starts" ? [kind, arch, secureBoot?.state] : [];
+    const key = JSON.stringify([state, at, reason?.code ?? null, firmware]);
+    const example = reason && route ? { computer: tag, medium: route.medium, reason: reason.text } : null;
+    const gap = gaps.get(key) ?? {
+      state,
+      at,
+      count: 0,
+      tags: [],
+      example: example && { ...example, firmware: facts.firmware },
+    };
+    gap.count++;
+    if (gap.tags.length < GAP_TAGS) gap.tags.push(tag);
+    gaps.set(key, gap);
+  }
+  const order = (gap: CoverGap) => GAP_ORDER.indexOf(gap.state);
+  // The first computers of a group are in order, so groups that are as large stay in the order of their tags.
+  return [...gaps.values()].sort((a, b) => order(a) - order(b) || b.count - a.count).slice(0, GAPS_MAX);
 }
 
 export function latestEvents(context: Context, limit = 8): Promise<(typeof events.$inferSelect)[]> {

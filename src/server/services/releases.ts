@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import type { Verdict } from "@/core/chain/schema";
 import { type Claimant, DriverIndex } from "@/core/drivers/driver-set";
 import type { Inspection } from "@/core/inspection/schema";
 import { compareReleases, type ReleaseComparison, type ReleaseSide } from "@/core/releases/compare";
@@ -10,6 +11,7 @@ import { checked, fail, ok, type Result } from "../problems";
 import { getComputer } from "./computers";
 import { readDrivers, readListing, readManifest } from "./contents";
 import { difference } from "./events";
+import { fleet } from "./fleet";
 import { readInspection } from "./inspections";
 import { addNamed, nameSchema } from "./places";
 import { changing, saveVersioned } from "./versioned";
@@ -261,6 +263,8 @@ export interface CarryingMedium {
   kind: string;
   siteName: string | null;
   lentTo: string | null;
+  /** Computers in service by what the chain with this medium comes to. */
+  computers: Record<Verdict, number> | null;
 }
 
 /** Media in service that carry a release; at most `limit`, with how many there are. */
@@ -270,9 +274,16 @@ export async function mediaOf(
   limit = 200,
 ): Promise<{ items: CarryingMedium[]; total: number }> {
   const where = and(eq(loads.releaseId, releaseId), isNull(media.retiredAt));
-  const [items, [count]] = await Promise.all([
+  const [rows, [count], { best, columnOf }] = await Promise.all([
     context.db
-      .select({ tag: media.tag, name: media.name, kind: media.kind, siteName: sites.name, lentTo: media.lentTo })
+      .select({
+        id: media.id,
+        tag: media.tag,
+        name: media.name,
+        kind: media.kind,
+        siteName: sites.name,
+        lentTo: media.lentTo,
+      })
       .from(loads)
       .innerJoin(media, eq(media.id, loads.mediumId))
       .leftJoin(sites, eq(sites.id, media.siteId))
@@ -284,7 +295,12 @@ export async function mediaOf(
       .from(loads)
       .innerJoin(media, eq(media.id, loads.mediumId))
       .where(where),
+    fleet(context),
   ]);
+  const items = rows.map(({ id, ...row }) => {
+    const column = columnOf.get(id);
+    return { ...row, computers: column === undefined ? null : best.counts(column) };
+  });
   return { items, total: Number(count?.total ?? 0) };
 }
 

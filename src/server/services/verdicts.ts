@@ -1,13 +1,11 @@
 import { inArray, isNull, sql } from "drizzle-orm";
 import { betterStart } from "@/core/chain/match";
-import { compareVerdicts } from "@/core/chain/order";
 import type { Link, Verdict } from "@/core/chain/schema";
 import { type StartFacts, startProfile } from "@/core/facts/profile";
 import type { Attachment, Views } from "@/core/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspections, media } from "../db/schema";
-import { loadProfiles } from "./fact-profiles";
 
 /** How a kind of medium can be attached; null: either way. */
 export function attachmentOf(kind: string): Attachment | null {
@@ -72,66 +70,6 @@ function judged(profile: StartProfile, viewsKey: string, kind: string): StartVer
   if (!views) throw new Error(`The views ${viewsKey} were not loaded.`);
   const { as: attached, starts } = betterStart({ views }, profile.facts, as);
   return keep(verdicts, key, { as: attached, link: starts }, VERDICTS_KEPT);
-}
-
-/** Judges some pairs; each different pair once. */
-export async function judgeAll(
-  queries: Queries,
-  pairs: { profile: string; viewsKey: string; kind: string }[],
-): Promise<StartVerdict[]> {
-  const [profiles] = await Promise.all([
-    startProfiles(
-      queries,
-      pairs.map((pair) => pair.profile),
-    ),
-    loadViews(
-      queries,
-      pairs.map((pair) => pair.viewsKey),
-    ),
-  ]);
-  return pairs.map((pair) => judged(profiles(pair.profile), pair.viewsKey, pair.kind));
-}
-
-/** Gives each of some profiles with its facts. */
-async function startProfiles(queries: Queries, keys: string[]): Promise<(key: string) => StartProfile> {
-  const known = await loadProfiles(queries, keys);
-  return (key) => {
-    const facts = known.get(key);
-    if (!facts) throw new Error(`The profile ${key} is not kept.`);
-    return { key, facts };
-  };
-}
-
-export interface ProfileCover {
-  best: Verdict | null;
-  /** Media in use by their Starts verdict. */
-  counts: Record<Verdict, number>;
-}
-
-/** For each profile, what the media in use come to. Media alike in views and kind are judged once. */
-export async function coverOfProfiles(context: Context, profiles: string[]): Promise<Map<string, ProfileCover>> {
-  const groups = await context.db
-    .select({ viewsKey: inspections.viewsKey, kind: media.kind, count: sql<number>`COUNT(*)` })
-    .from(media)
-    .innerJoin(inspections, sql`${inspections.id} = ${media.inspectionId}`)
-    .where(isNull(media.retiredAt))
-    .groupBy(inspections.viewsKey, media.kind);
-  await loadViews(
-    context.db,
-    groups.map((group) => group.viewsKey),
-  );
-  const known = await startProfiles(context.db, profiles);
-  const cover = new Map<string, ProfileCover>();
-  for (const profile of new Set(profiles)) {
-    const entry: ProfileCover = { best: null, counts: { holds: 0, "holds-after-change": 0, broken: 0, unknown: 0 } };
-    for (const group of groups) {
-      const { verdict } = judged(known(profile), group.viewsKey, group.kind).link;
-      entry.counts[verdict] += Number(group.count);
-      if (entry.best === null || compareVerdicts(verdict, entry.best) < 0) entry.best = verdict;
-    }
-    cover.set(profile, entry);
-  }
-  return cover;
 }
 
 export interface MediumShift {

@@ -6,11 +6,10 @@ import { ContentsView } from "@/app/_reading/contents-view";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { ProgramsView } from "@/app/_reading/programs-view";
 import type { Verdict } from "@/core/chain/schema";
-import { weakestVerdict } from "@/core/fleet/cell";
+import { mediumAnswerText, routeText } from "@/core/words/routes";
 import { history } from "@/server/services/events";
-import { type Fleet, fleet } from "@/server/services/fleet";
-import { computersOf, getMedium, mediumInputOf } from "@/server/services/media";
-import { ChainLink } from "@/ui/chain";
+import { type ChainedComputers, computersOf, getMedium, mediumInputOf } from "@/server/services/media";
+import { Chain, ChainLink, verdictsOf } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
 import { Size } from "@/ui/size";
 import { Station } from "@/ui/station";
@@ -34,7 +33,7 @@ export default async function Medium({ params, searchParams }: Props) {
   const detail = await getMedium(context, decodeURIComponent(tag));
   if (!detail) notFound();
   const { row, inspection } = detail;
-  const [started, events] = await Promise.all([computersOf(context, detail), history(context, "medium", row.id, 12)]);
+  const [chained, events] = await Promise.all([computersOf(context, row.id), history(context, "medium", row.id, 12)]);
   const { capacityBytes } = mediumInputOf(detail);
   return (
     <Station
@@ -82,8 +81,7 @@ export default async function Medium({ params, searchParams }: Props) {
               />
             </div>
           </header>
-          {!row.retiredAt && <Chains all={await fleet(context)} tag={row.tag} />}
-          {started && <Started started={started} tag={row.tag} />}
+          {chained && <Chained chained={chained} tag={row.tag} />}
           <section className="mt-6">
             <h2>What is on it</h2>
             {inspection ? (
@@ -136,82 +134,62 @@ export default async function Medium({ params, searchParams }: Props) {
   );
 }
 
-const ENDS: Record<Verdict, string> = {
-  holds: "hold to the end",
-  "holds-after-change": "hold after a change",
-  unknown: "not known",
-  broken: "broken",
-};
-
-/** What its whole chains come to, over all computers. */
-function Chains({ all, tag }: { all: Fleet; tag: string }) {
-  const column = all.media.findIndex(({ part }) => part.tag === tag);
-  if (column < 0) return null;
-  const counts = { holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 };
-  for (let row = 0; row < all.computers.length; row++) counts[weakestVerdict(all.matrix.cell(row, column))]++;
-  const told = (["holds", "holds-after-change", "unknown", "broken"] as const).filter((verdict) => counts[verdict] > 0);
-  return (
-    <p className="mt-4 flex flex-wrap items-baseline gap-x-4 gap-y-1">
-      <span className="font-semibold">Its whole chains:</span>
-      {told.map((verdict) => (
-        <span key={verdict} className="whitespace-nowrap">
-          <ChainLink verdict={verdict} height={13} /> {counts[verdict].toLocaleString("en-GB")} {ENDS[verdict]}
-        </span>
-      ))}
-      <Link prefetch={false} className="link" href={`/chains?release=${encodeURIComponent(tag)}`}>
-        See them
-      </Link>
-    </p>
-  );
-}
-
 const GROUPS: { verdict: Verdict; title: string }[] = [
-  { verdict: "holds", title: "It starts" },
-  { verdict: "holds-after-change", title: "It starts after a change" },
+  { verdict: "holds", title: "Brought back" },
+  { verdict: "holds-after-change", title: "Brought back after a change" },
   { verdict: "unknown", title: "Not known" },
-  { verdict: "broken", title: "It does not start" },
+  { verdict: "broken", title: "Not brought back" },
 ];
 
-function Started({ started, tag }: { started: NonNullable<Awaited<ReturnType<typeof computersOf>>>; tag: string }) {
-  const { counts, items } = started;
-  const sum = counts.holds + counts["holds-after-change"];
+/** The chain with this medium on every computer, by what it comes to. */
+function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
+  const { counts, items } = chained;
   return (
     <section className="mt-5">
-      <p className="text-lg">
-        {sum === 0
-          ? counts.unknown > 0
-            ? `It is not known of any computer that ${tag} starts it.`
-            : `${tag} starts none of the computers.`
-          : `${tag} starts ${plural(counts.holds, "computer")}${counts["holds-after-change"] > 0 ? `, and ${counts["holds-after-change"]} after a change` : ""}.`}
-      </p>
+      <p className="text-lg">{mediumAnswerText(tag, counts)}</p>
       <div className="mt-2 divide-y divide-line border-line border-y">
-        {GROUPS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => (
-          <details key={verdict} open={verdict === "holds" && counts[verdict] <= 5}>
-            <summary className="grid cursor-pointer grid-cols-[2.4rem_1fr] items-center py-1.5">
-              <ChainLink verdict={verdict} />
-              <span>
-                <strong>{title}</strong> {counts[verdict]}
-              </span>
-            </summary>
-            <ul className="pb-2 pl-10">
-              {items
-                .filter((item) => item.verdict === verdict)
-                .map((item) => (
-                  <li key={item.tag} className="py-0.5">
-                    <Link
-                      prefetch={false}
-                      className="code font-bold"
-                      href={`/computers/${encodeURIComponent(item.tag)}`}
-                    >
-                      {item.tag}
-                    </Link>{" "}
-                    {item.name} <span className="caption">{item.siteName}</span>
-                    {verdict !== "holds" && <div className="text-[0.9rem] text-quiet">{item.reason}</div>}
+        {GROUPS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => {
+          const own = items.filter(({ route }) => route.weakest === verdict);
+          return (
+            <details key={verdict} open={verdict === "holds" && counts[verdict] <= 5}>
+              <summary className="grid cursor-pointer grid-cols-[2.4rem_1fr] items-center py-1.5">
+                <ChainLink verdict={verdict} />
+                <span>
+                  <strong>{title}</strong> {counts[verdict].toLocaleString("en-GB")}
+                </span>
+              </summary>
+              <ul className="pb-2">
+                {own.map(({ tag: computer, name, site, route }) => (
+                  <li key={computer} className="grid grid-cols-[7.5rem_1fr] items-start gap-x-3 py-1">
+                    <span className="pt-1">
+                      <Chain links={verdictsOf(route.links)} />
+                    </span>
+                    <div>
+                      <Link
+                        prefetch={false}
+                        className="code font-bold"
+                        href={`/computers/${encodeURIComponent(computer)}`}
+                      >
+                        {computer}
+                      </Link>{" "}
+                      {name} <span className="caption">{site}</span>
+                      <div className="text-[0.9rem] text-quiet">{routeText(route)}</div>
+                    </div>
                   </li>
                 ))}
-            </ul>
-          </details>
-        ))}
+              </ul>
+              {own.length < counts[verdict] && (
+                <p className="pb-2 text-quiet">
+                  and {(counts[verdict] - own.length).toLocaleString("en-GB")} more, in the{" "}
+                  <Link prefetch={false} className="link" href={`/chains?release=${encodeURIComponent(tag)}`}>
+                    chains of {tag}
+                  </Link>
+                  .
+                </p>
+              )}
+            </details>
+          );
+        })}
       </div>
     </section>
   );
