@@ -2,8 +2,10 @@ import type { ComputerPart, DrillPart, ImagePart } from "@/core/chain/parts";
 import { USUAL_POLICY } from "@/core/chain/parts";
 import { DriverIndex } from "@/core/drivers/driver-set";
 import { factsSchema } from "@/core/facts/schema";
+import { weakestVerdict } from "@/core/fleet/cell";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import { FleetMatrix } from "@/core/fleet/matrix";
+import { SurestChains } from "@/core/fleet/surest";
 import type { FleetMedium, World } from "@/core/fleet/world";
 import { inspect } from "@/core/inspection/inspect";
 import { partitionsOf } from "@/core/links/restore-image";
@@ -147,12 +149,24 @@ export async function matrixFigures(
       const [row, column] = [(at * 4_801) % COMPUTERS, (at * 271) % MEDIA_COUNT];
       const [computer, medium] = [world.computers[row], world.media[column]];
       const best = computer && medium ? rankRoutes(judgePair(around, computer, medium))[0] : undefined;
-      const weakest = matrix.routes(row, column)[0]?.weakest;
-      if (best?.weakest !== weakest) differing++;
+      if (best?.weakest !== weakestVerdict(matrix.cell(row, column))) differing++;
     }
   });
-  const all = ((plain / 2 / SAMPLE) * COMPUTERS * MEDIA_COUNT) / 1000;
-  show(`pairs one by one, ${SAMPLE} of them`, plain / 2, `all would take ${all.toFixed(0)} s; ${differing} differ`);
+  const all = ((plain / SAMPLE) * COMPUTERS * MEDIA_COUNT) / 1000;
+  show(`pairs one by one, ${SAMPLE} of them`, plain, `all would take ${all.toFixed(0)} s; ${differing} differ`);
+  const surest = new SurestChains(matrix);
+  const [, standings] = clock(() => {
+    for (let row = 0; row < COMPUTERS; row++) surest.standing(row);
+  });
+  show("the surest chain of every computer", standings);
+  const [, counts] = clock(() => {
+    for (let column = 0; column < 50; column++) surest.counts(column);
+  });
+  show("what 50 media come to over all computers", counts);
+  const [, answers] = clock(() => {
+    for (let row = 0; row < 50; row++) surest.route(row * 199);
+  });
+  show("the surest route of 50 computers, with reasons", answers);
   const moved = (at: number): ComputerPart => ({ ...(world.computers[at] as ComputerPart), site: `Elsewhere ${at}` });
   const rows = [17, 4_000, 9_999, 250, 7].map((at) => clock(() => matrix.replaceComputer(at, moved(at)))[1]);
   show("one computer changed, the slowest of 5", Math.max(...rows));

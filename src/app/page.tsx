@@ -10,10 +10,10 @@ import { currentContext } from "./_lib/context";
 import { computersQuery } from "./computers/state";
 
 const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
-  { state: "holds", verdict: "holds", title: "brought back" },
+  { state: "holds", verdict: "holds", title: "a route holds" },
   { state: "holds-after-change", verdict: "holds-after-change", title: "after a change" },
-  { state: "unknown", verdict: "unknown", title: "not known" },
-  { state: "broken", verdict: "broken", title: "by nothing" },
+  { state: "unknown", verdict: "unknown", title: "none is sure" },
+  { state: "broken", verdict: "broken", title: "all broken" },
 ];
 
 export default async function Today() {
@@ -26,8 +26,8 @@ export default async function Today() {
       <section>
         <h1>{headline(today, lacking)}</h1>
         <p className="mt-1 text-quiet">
-          Each counts by its best chain: a medium that is at hand, starts, sees the disk, restores, and was proven.
-          Every computer against every medium is under{" "}
+          Each counts by its surest route: a medium that is at hand, starts, sees the disk, restores, and was proven.
+          All of them against all media are under{" "}
           <Link prefetch={false} className="link" href="/chains">
             Chains
           </Link>
@@ -50,18 +50,19 @@ export default async function Today() {
 
 function headline(today: Overview, lacking: number): string {
   const of = today.computers.toLocaleString("en-GB");
+  const { unknown } = today.totals;
   if (today.media === today.mediaUnread)
     return `None of ${plural(today.computers, "computer")} has a medium that Creel has read.`;
-  if (lacking > 0) return `${plural(lacking, "computer")} of ${of} can be brought back by nothing in stock.`;
-  if (today.totals.unknown > 0)
-    return `Of ${today.totals.unknown.toLocaleString("en-GB")} of ${plural(today.computers, "computer")} it is not known whether anything brings ${today.totals.unknown === 1 ? "it" : "them"} back.`;
-  return `Each of ${plural(today.computers, "computer")} can be brought back.`;
+  if (lacking > 0) return `${plural(lacking, "computer")} of ${of} ${lacking === 1 ? "has" : "have"} no route left.`;
+  if (unknown > 0)
+    return `${plural(unknown, "computer")} of ${of} ${unknown === 1 ? "has" : "have"} no route that is sure.`;
+  return `Each of ${plural(today.computers, "computer")} has a route that holds.`;
 }
 
 function SiteTable({ today }: { today: Overview }) {
   return (
     <table className="mt-4 w-full max-w-3xl border-collapse">
-      <caption className="sr-only">Computers by place, and what their best medium comes to</caption>
+      <caption className="sr-only">Computers by place, and what their surest route comes to</caption>
       <thead>
         <tr className="border-line border-b text-left align-bottom">
           <th className="py-1.5 pr-3 font-semibold">Place</th>
@@ -124,7 +125,7 @@ function Gaps({ today }: { today: Overview }) {
   if (today.gaps.length === 0) return null;
   return (
     <div className="mt-6 max-w-3xl">
-      <h2>Where the best chains break</h2>
+      <h2>Where the surest routes are in doubt</h2>
       <ul className="mt-2 divide-y divide-line border-line border-y">
         {today.gaps.map((gap, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: the list is made anew on every request

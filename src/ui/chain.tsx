@@ -1,5 +1,5 @@
 import clsx from "clsx";
-import { LINK_NAMES, type LinkName, type Links, type Verdict } from "@/core/chain/schema";
+import { LINK_NAMES, type LinkName, type Verdict } from "@/core/chain/schema";
 import { linkTitle, verdictText } from "@/core/words/reasons";
 import { standingText } from "@/core/words/routes";
 
@@ -46,10 +46,6 @@ function sentence(links: Record<LinkName, Verdict>): string {
   return LINK_NAMES.map((name) => `${linkTitle(name)} ${verdictText(links[name])}`).join(", ");
 }
 
-export function verdictsOf(links: Links): Record<LinkName, Verdict> {
-  return Object.fromEntries(LINK_NAMES.map((name) => [name, links[name].verdict])) as Record<LinkName, Verdict>;
-}
-
 /** All five links, small enough for a table cell. */
 export function Chain({ links, height = 16 }: { links: Record<LinkName, Verdict>; height?: number }) {
   const width = STEP * 4 + W;
@@ -70,20 +66,23 @@ export function Chain({ links, height = 16 }: { links: Record<LinkName, Verdict>
   );
 }
 
-/** What a computer's best route comes to, for lists: its chain, and how many media bring it back. */
+/** What a computer's surest route comes to, for lists: its chain, and how many media bring it back. */
 export function CoverChain({
-  cover: { best, links, ways },
+  cover: { verdict, links, ways },
   withCount = true,
 }: {
-  cover: { best: Verdict | "none"; links: Record<LinkName, Verdict> | null; ways: number };
+  cover: { verdict: Verdict | "none"; links: Record<LinkName, Verdict> | null; ways: number };
   withCount?: boolean;
 }) {
-  if (!links) return <span className="text-quiet">{standingText(best)}</span>;
+  if (!links) return <span className="text-quiet">{standingText(verdict)}</span>;
   return (
     <span className="inline-flex items-center gap-2">
       <Chain links={links} height={13} />
       {withCount && ways > 0 && (
-        <span className="caption tabular-nums" title={`Brought back with ${ways} of the media`}>
+        <span
+          className="caption tabular-nums"
+          title={`${ways === 1 ? "One medium is a route" : `${ways} media are a route`}`}
+        >
           {ways}
         </span>
       )}

@@ -30,14 +30,25 @@ function factsFile(tag: string, arch = "x64"): string {
   return path;
 }
 
-test("the first page says which computers have no medium that starts them, and why", async ({ page }) => {
+test("the first page says which computers have no route that is sure, and why", async ({ page }) => {
   await page.goto("/");
   await expect(page.getByRole("heading", { level: 1 })).toHaveText(
-    /^2 computers of \d+ have no medium that starts them\.$/,
+    /^\d+ computers of \d+ have no route that is sure\.$/,
   );
-  await expect(page.getByText("2 computers with UEFI, 64-bit ARM (aa64)")).toBeVisible();
+  await expect(page.getByText("2 computers, Starts unknown with UEFI, 64-bit ARM (aa64).")).toBeVisible();
   await page.getByRole("link", { name: "NP-T1" }).click();
-  await expect(page.getByText(/brings NP-T1 back/)).toBeVisible();
+  await expect(page.getByText(/^It is not known whether anything in stock brings NP-T1 back\./)).toBeVisible();
+});
+
+test("a count on the first page leads to just those computers, each with its chain", async ({ page }) => {
+  await page.goto("/");
+  const row = page.getByRole("row", { name: /^Head office/ });
+  const link = row.getByRole("link").nth(1);
+  const count = Number(await link.textContent());
+  expect(count).toBeGreaterThan(0);
+  await link.click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(count === 1 ? "1 computer" : `${count} computers`);
+  await expect(page.getByRole("img", { name: /^At hand holds, Starts holds, .*Proven holds$/ })).toHaveCount(count);
 });
 
 test("from a facts file and an ISO to a run sheet", async ({ page }) => {
@@ -65,7 +76,7 @@ test("from a facts file and an ISO to a run sheet", async ({ page }) => {
   await page.getByLabel("Bollard 5.0", { exact: true }).check();
   await page.getByRole("button", { name: "Register medium" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZZ-M1");
-  await page.getByText(/^It starts \d+$/).click();
+  await page.getByText(/^Not sure \d+$/).click();
   await expect(page.getByRole("link", { name: "ZZ-100" })).toBeVisible();
 
   await page.goto("/sheets/ZZ-100/ZZ-M1");
@@ -89,8 +100,8 @@ test("a digest shows its progress and can be cancelled; the medium can be regist
   await page.getByRole("button", { name: "Register medium" }).click();
   await expect(
     page
-      .getByText("ZZ-BLANK starts none of the computers.")
-      .or(page.getByText(/not known of any computer that ZZ-BLANK/)),
+      .getByText("ZZ-BLANK is a route for none of the computers.")
+      .or(page.getByText(/^Of no computer it is known that ZZ-BLANK is a route/)),
   ).toBeVisible();
   await page.getByRole("button", { name: "Retire" }).click();
   await expect(page.getByRole("button", { name: "Bring back" })).toBeVisible();

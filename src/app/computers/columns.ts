@@ -34,7 +34,7 @@ export const DEFAULT_COLUMNS: readonly ColumnKey[] = [
 export const COLUMN_TITLES: Record<ColumnKey, string> = {
   name: "Name",
   site: "Place",
-  chain: "Best chain",
+  chain: "Surest route",
   firmware: "Firmware",
   secureBoot: "Secure Boot",
   system: "System",

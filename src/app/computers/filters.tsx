@@ -42,19 +42,19 @@ export function ComputerFilters({
     },
     {
       name: "best",
-      label: "Best chain",
+      label: "Surest route",
       value: filter.best,
       choices: BEST_VALUES.map((best) => ({ value: best, text: standingText(best) })),
-    },
-    {
-      name: "at",
-      label: "Decided at",
-      value: filter.at,
-      choices: LINK_NAMES.map((link) => ({ value: link, text: linkTitle(link) })),
     },
     ...(narrow || !choices
       ? []
       : [
+          {
+            name: "at",
+            label: "In doubt at",
+            value: filter.at,
+            choices: LINK_NAMES.map((link) => ({ value: link, text: linkTitle(link) })),
+          },
           { name: "firmware", label: "Firmware", value: filter.firmware, choices: entries(FIRMWARE_TEXT) },
           {
             name: "arch",

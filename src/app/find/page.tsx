@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { redirect } from "next/navigation";
-import { broughtBackText, standingText } from "@/core/words/routes";
+import { servesText, standingText } from "@/core/words/routes";
 import { listComputers } from "@/server/services/computer-list";
 import { listMedia } from "@/server/services/media";
 import { plural } from "@/ui/words";
@@ -56,7 +56,7 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
               <span className="code font-bold">{item.tag}</span> {item.name}
             </Link>{" "}
             <span className="caption">
-              {[item.siteName, item.cover && standingText(item.cover.best)].filter(Boolean).join(" · ")}
+              {[item.siteName, item.cover && standingText(item.cover.verdict)].filter(Boolean).join(" · ")}
             </span>
           </li>
         ))}
@@ -65,9 +65,7 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
             <Link data-item href={`/media/${encodeURIComponent(item.tag)}`}>
               <span className="code font-bold">{item.tag}</span> {item.name}
             </Link>{" "}
-            <span className="caption">
-              {[item.siteName, broughtBackText(item.computers)].filter(Boolean).join(" · ")}
-            </span>
+            <span className="caption">{[item.siteName, servesText(item.computers)].filter(Boolean).join(" · ")}</span>
           </li>
         ))}
       </ul>

@@ -1,5 +1,5 @@
 import Link from "next/link";
-import { broughtBackText } from "@/core/words/routes";
+import { servesText } from "@/core/words/routes";
 import type { Context } from "@/server/context";
 import { PAGE_ROWS } from "@/server/services/computer-list";
 import { listMedia } from "@/server/services/media";
@@ -62,7 +62,7 @@ export async function MediumList({ context, state, chosen }: { context: Context;
             tag: item.tag,
             name: item.name,
             href: `/media/${encodeURIComponent(item.tag)}${query}`,
-            mark: item.isRead ? broughtBackText(item.computers) : <span className="text-quiet">not read</span>,
+            mark: item.isRead ? servesText(item.computers) : <span className="text-quiet">not read</span>,
             caption: [
               mediumKindText(item.kind),
               item.lentTo ? `with ${item.lentTo}` : item.siteName,

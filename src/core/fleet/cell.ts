@@ -3,8 +3,9 @@ import { LINK_NAMES, type LinkName } from "../chain/schema";
 import { OUTCOMES, type OutcomeKind } from "../routes/outcome";
 
 /**
- * A cell of the matrix in 16 bits: two for each link, in the order in which they are needed, and three for what the
- * best route gives back. The larger a link's two bits, the worse it is.
+ * A cell of the matrix in 16 bits: two for each link of the best route, in the order in which they are needed, three
+ * for what it gives back, and two for the weakest link of the surest of all routes of the pair: a route that gives back
+ * less may hold where a better one is unknown. The larger two bits are, the worse.
  */
 export type Cell = number;
 
@@ -15,6 +16,7 @@ export const BROKEN = 3;
 
 const SHIFTS: Record<LinkName, number> = { atHand: 0, starts: 2, sees: 4, restores: 6, proven: 8 };
 const OUTCOME_SHIFT = 10;
+const SUREST_SHIFT = 13;
 
 export function verdictCode(verdict: Verdict): number {
   return VERDICTS.indexOf(verdict);
@@ -35,6 +37,19 @@ export function linkCode(cell: Cell, link: LinkName): number {
 
 export function linkVerdict(cell: Cell, link: LinkName): Verdict {
   return VERDICTS[linkCode(cell, link)] as Verdict;
+}
+
+export function surestBits(code: number): number {
+  return code << SUREST_SHIFT;
+}
+
+/** The code of the weakest link of the surest route of a pair; never worse than `weakestCode`. */
+export function surestCode(cell: Cell): number {
+  return (cell >> SUREST_SHIFT) & 3;
+}
+
+export function surestVerdict(cell: Cell): Verdict {
+  return VERDICTS[surestCode(cell)] as Verdict;
 }
 
 export function linksOfCell(cell: Cell): Record<LinkName, Verdict> {
@@ -72,8 +87,8 @@ export function breakAt(cell: Cell): LinkName | null {
 /** What one link of each code weighs where chains with the same weakest link are compared. */
 const BADNESS = [0, 1, 10, 100] as const;
 
-/** All cells are below this. */
-const CELLS = 1 << 13;
+/** As many ways as there are for links and outcome. */
+const CELLS = 1 << SUREST_SHIFT;
 const RANKS = new Uint16Array(CELLS);
 for (const [rank, cell] of Array.from({ length: CELLS }, (_, each) => each)
   .sort((a, b) => weightOf(a) - weightOf(b) || compareInOrder(a, b))
@@ -82,10 +97,20 @@ for (const [rank, cell] of Array.from({ length: CELLS }, (_, each) => each)
 
 /**
  * Smaller is better, in the order of `compareRoutes` as far as a cell tells: broken last, outcome, weakest link, all
- * links, the link that is in doubt sooner. Different cells have different ranks.
+ * links, the link that is in doubt sooner. Cells with other links or another outcome have other ranks.
  */
 export function rankOfCell(cell: Cell): number {
-  return RANKS[cell] as number;
+  return RANKS[cell & (CELLS - 1)] as number;
+}
+
+const SURENESS = Uint16Array.from({ length: CELLS << 2 }, (_, cell) => {
+  const isOwn = weakestCode(cell) === surestCode(cell);
+  return (surestCode(cell) << (SUREST_SHIFT + 1)) | (isOwn ? 0 : CELLS) | rankOfCell(cell);
+});
+
+/** Smaller is surer; of cells as sure, those whose best route is so sure itself come first, then the better ones. */
+export function surenessOf(cell: Cell): number {
+  return SURENESS[cell] as number;
 }
 
 function compareInOrder(a: Cell, b: Cell): number {

@@ -17,7 +17,7 @@ import {
   type Surroundings,
   weakestOf,
 } from "../routes/routes";
-import { type Cell, hasBroken, linkBits, outcomeBits } from "./cell";
+import { type Cell, hasBroken, linkBits, outcomeBits, surestBits, verdictCode, weakestCode } from "./cell";
 import { judgePair, startOf, surroundingsOf } from "./judge";
 import type { FleetMedium, World } from "./world";
 
@@ -50,14 +50,16 @@ class PairTable<T> {
 }
 
 /**
- * What a medium's releases give back best, in a cell's bits: where none of the links that are shared is broken, and
- * above them where one is.
+ * What a medium's releases give back best, in a cell's bits: where none of the links that are shared is broken, above
+ * them where one is, and above both the code of the worse of Sees and Restores where that is best.
  */
 type GiveBits = number;
 const UNSOUND_SHIFT = 13;
+const SUREST_GIVE_SHIFT = 26;
 
 function givenBits(bits: GiveBits, common: number): number {
-  return (hasBroken(common) ? bits >> UNSOUND_SHIFT : bits) & GIVE_MASK;
+  const best = (hasBroken(common) ? bits >> UNSOUND_SHIFT : bits) & GIVE_MASK;
+  return best | surestBits(Math.max(weakestCode(common), bits >> SUREST_GIVE_SHIFT));
 }
 
 /** Which classes a computer belongs to; two computers with all of them the same have the same row. */
@@ -310,9 +312,13 @@ export class FleetMatrix {
       const top = routes.reduce((a, b) => (compareRoutes(a.route, b.route).order <= 0 ? a : b));
       return bitsOf(top.give);
     };
+    const surest = Math.min(
+      ...gives.map(({ sees, restores }) => Math.max(verdictCode(sees.verdict), verdictCode(restores.verdict))),
+    );
+    const above = surest << SUREST_GIVE_SHIFT;
     const [only] = gives;
-    if (only && gives.length === 1) return bitsOf(only) | (bitsOf(only) << UNSOUND_SHIFT);
-    return best(SOUND) | (best(UNSOUND) << UNSOUND_SHIFT);
+    if (only && gives.length === 1) return above | bitsOf(only) | (bitsOf(only) << UNSOUND_SHIFT);
+    return above | best(SOUND) | (best(UNSOUND) << UNSOUND_SHIFT);
   }
 
   private judgeRows(): void {

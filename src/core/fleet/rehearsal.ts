@@ -5,8 +5,9 @@ import type { Facts } from "../facts/schema";
 import { readSignatureLists } from "../formats/efi-signature-list";
 import { sameName, sameRelease } from "../links/versions";
 import { systemDisk } from "../needs/needs";
-import { breakAt, type Cell, linkCode, rankOfCell, weakestVerdict } from "./cell";
+import { breakAt, type Cell, linkCode, weakestVerdict } from "./cell";
 import { FleetMatrix } from "./matrix";
+import { SurestChains } from "./surest";
 import type { World } from "./world";
 
 const text = (max = 200) => z.string().trim().min(1).max(max);
@@ -156,7 +157,7 @@ function memoised(make: (key: string) => string): (key: string) => string {
 export interface ComputerEffect {
   tag: string;
   site: string | null;
-  /** Its best chain before and after: the weakest link's verdict, and which link that is. */
+  /** Its surest chain before and after: the weakest link's verdict, and which link that is. */
   before: { verdict: Verdict; at: LinkName | null };
   after: { verdict: Verdict; at: LinkName | null };
   /** It has no route left that is not broken, and had one. */
@@ -179,6 +180,7 @@ export interface Rehearsal {
 /** What would become of the fleet: every cell judged before and after. Pure; the inventory stays as it is. */
 export function rehearse(before: FleetMatrix, world: World, change: WorldChange): Rehearsal {
   const after = new FleetMatrix(applied(world, change));
+  const surely = { before: new SurestChains(before), after: new SurestChains(after) };
   const effects: ComputerEffect[] = [];
   let broken = 0;
   for (const [row, { tag, site }] of world.computers.entries()) {
@@ -192,7 +194,7 @@ export function rehearse(before: FleetMatrix, world: World, change: WorldChange)
       if (weakestVerdict(was[column] as number) !== "broken" && weakestVerdict(is[column] as number) === "broken")
         broken++;
     }
-    const [best, next] = [bestOf(was), bestOf(is)];
+    const [best, next] = [bestOf(surely.before, row), bestOf(surely.after, row)];
     if (worse.length + better.length === 0 && best.cell === next.cell) continue;
     const lost = best.verdict !== "broken" && next.verdict === "broken";
     effects.push({ tag, site, before: strip(best), after: strip(next), lost, worse, better });
@@ -222,12 +224,11 @@ interface BestCell {
   at: LinkName | null;
 }
 
-function bestOf(row: Uint16Array): BestCell {
-  let best: Cell | null = null;
-  for (const cell of row) if (best === null || rankOfCell(cell) < rankOfCell(best)) best = cell;
-  return best === null
-    ? { cell: null, verdict: "broken", at: "atHand" }
-    : { cell: best, verdict: weakestVerdict(best), at: breakAt(best) };
+function bestOf(surest: SurestChains, row: number): BestCell {
+  const standing = surest.standing(row);
+  if (!standing) return { cell: null, verdict: "broken", at: "atHand" };
+  const { cell, verdict, isOwn } = standing;
+  return { cell, verdict, at: isOwn ? breakAt(cell) : null };
 }
 
 function strip({ verdict, at }: BestCell): { verdict: Verdict; at: LinkName | null } {

@@ -177,6 +177,10 @@ export function distanceOf(computer: ComputerPart, medium: MediumPart): number {
   return medium.site === computer.site ? 0 : 1;
 }
 
+export function verdictsOf(links: Links): Record<LinkName, Verdict> {
+  return Object.fromEntries(LINK_NAMES.map((name) => [name, links[name].verdict])) as Record<LinkName, Verdict>;
+}
+
 /** A route is as good as its weakest link. */
 export function weakestOf(links: Links): Verdict {
   return LINK_NAMES.map((name) => links[name].verdict).reduce((worst, each) =>
@@ -270,6 +274,15 @@ export function compareRoutes(a: Route, b: Route): { by: Criterion; order: numbe
     if (order !== 0) return { by, order };
   }
   return { by: "name", order: 0 };
+}
+
+/** The route that answers for a computer: of the surest ones, the one that is ranked first; null where there is none. */
+export function answerOf<R extends Route>(routes: R[]): R | null {
+  return routes.reduce<R | null>((best, route) => {
+    if (best === null) return route;
+    const order = compareVerdicts(route.weakest, best.weakest) || compareRoutes(route, best).order;
+    return order < 0 ? route : best;
+  }, null);
 }
 
 export interface RankedRoute extends Route {

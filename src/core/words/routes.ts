@@ -1,7 +1,7 @@
 import { LINK_NAMES, type LinkName, type Verdict } from "../chain/schema";
 import type { Outcome, OutcomeKind } from "../routes/outcome";
 import type { RankedRoute, Route } from "../routes/routes";
-import { effortOf, firstDifference, weakLink } from "../routes/routes";
+import { answerOf, effortOf, firstDifference, weakLink } from "../routes/routes";
 import { changeText, linkTitle, verdictText } from "./reasons";
 
 const KINDS: Record<OutcomeKind, string> = {
@@ -27,28 +27,28 @@ export function weakText(at: LinkName | null, verdict: Verdict): string {
   return at === null ? "the whole chain holds" : `${linkTitle(at)} ${verdictText(verdict)}`;
 }
 
-/** What the best route of a computer comes to, as a short phrase; `none`: there is no medium. */
-export function standingText(best: Verdict | "none"): string {
-  switch (best) {
+/** What the surest route of a computer comes to, as a short phrase; `none`: there is no medium. */
+export function standingText(surest: Verdict | "none"): string {
+  switch (surest) {
     case "holds":
-      return "is brought back";
+      return "a route holds";
     case "holds-after-change":
-      return "is brought back after a change";
+      return "a route holds after a change";
     case "unknown":
-      return "not known";
+      return "no route is sure";
     case "broken":
-      return "nothing brings it back";
+      return "every route is broken";
     case "none":
       return "no medium recorded";
   }
 }
 
-/** "brings back 12, not known of 3": what a medium comes to over the computers in service; empty where it is not in service. */
-export function broughtBackText(counts: Record<Verdict, number> | null): string {
+/** "a route for 12": what a medium comes to over the computers in service; empty where it is not in service. */
+export function servesText(counts: Record<Verdict, number> | null): string {
   if (!counts) return "";
   const sure = counts.holds + counts["holds-after-change"];
-  if (sure === 0 && counts.unknown > 0) return `not known of ${counts.unknown.toLocaleString("en-GB")}`;
-  return `brings back ${sure === 0 ? "none" : sure.toLocaleString("en-GB")}`;
+  if (sure > 0) return `a route for ${sure.toLocaleString("en-GB")}`;
+  return counts.unknown > 0 ? `not sure for ${counts.unknown.toLocaleString("en-GB")}` : "a route for none";
 }
 
 /** What a medium comes to over the computers in service, in a sentence. */
@@ -59,11 +59,11 @@ export function mediumAnswerText(medium: string, counts: Record<Verdict, number>
   if (holds + changed + unknown + counts.broken === 0) return "No computer is recorded yet.";
   if (holds + changed > 0) {
     const after = changed > 0 ? `${holds > 0 ? `, and ${of(changed)}` : ""} after a change` : "";
-    return `${medium} brings back ${of(holds > 0 ? holds : changed)}${after}.`;
+    return `${medium} is a route for ${of(holds > 0 ? holds : changed)}${after}.`;
   }
   return unknown > 0
-    ? `It is not known whether ${medium} brings back any computer: of ${of(unknown)} something that decides is missing.`
-    : `${medium} brings back none of the computers.`;
+    ? `Of no computer it is known that ${medium} is a route for it; of ${of(unknown)} something that decides is missing.`
+    : `${medium} is a route for none of the computers.`;
 }
 
 /** What one route comes to, and by which link, with the reason: for lines of a list. */
@@ -118,17 +118,22 @@ function isOrHolds(verdict: Verdict): string {
 
 /** What the routes of a computer come to, in a sentence or two; `routes` best first. */
 export function answerText(computer: string, routes: Route[]): string {
-  const [best] = routes;
+  const best = answerOf(routes);
   if (!best) return `No medium is recorded that ${computer} could be brought back with.`;
   const holding = routes.filter((route) => route.weakest === "holds").length;
+  const [first] = routes;
+  const more =
+    first && first.weakest === "unknown" && best.weakest !== "unknown"
+      ? ` ${first.medium} would give back more, ${outcomeText(first.outcome)}, but is unknown at ${linkTitle(weakLink(first.links))}.`
+      : "";
   const others =
     holding > 1 ? ` ${holding - 1 === 1 ? "One more route holds" : `${holding - 1} more routes hold`} too.` : "";
   switch (best.weakest) {
     case "holds":
-      return `${best.medium} brings ${computer} back, ${outcomeText(best.outcome)}.${others}`;
+      return `${deedText(computer, best)}.${others}${more}`;
     case "holds-after-change": {
       const changes = LINK_NAMES.flatMap((name) => best.links[name].changes).map(changeText);
-      return `${best.medium} brings ${computer} back, ${outcomeText(best.outcome)}, after a change: ${changes.map(lowerFirst).join(", ")}.`;
+      return `${deedText(computer, best)}, after a change: ${changes.map(lowerFirst).join(", ")}.${more}`;
     }
     case "unknown": {
       const link = weakLink(best.links);
@@ -140,6 +145,20 @@ export function answerText(computer: string, routes: Route[]): string {
       const why = best.links[link].reasons[0]?.text ?? "";
       return `Nothing in stock brings ${computer} back. The nearest miss, ${best.medium}, breaks at ${linkTitle(link)}. ${why}`;
     }
+  }
+}
+
+/** "SP-01 brings HO-001 back, as of 2026-03-01": what a route does for a computer. */
+function deedText(computer: string, { medium, outcome }: Route): string {
+  switch (outcome?.kind) {
+    case "start-up":
+      return `${medium} repairs the start-up of ${computer}`;
+    case "files":
+      return `${medium} rescues the files of ${computer}`;
+    case "factory":
+      return `${medium} brings ${computer} back to its factory state`;
+    default:
+      return `${medium} brings ${computer} back, ${outcomeText(outcome)}`;
   }
 }
 

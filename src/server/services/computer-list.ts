@@ -26,9 +26,9 @@ export const computerFilterSchema = z.object({
   make: z.string().max(200).optional(),
   model: z.string().max(200).optional(),
   missing: z.enum([...MISSING, "any"]).optional(),
-  /** Only those whose best route comes to this; `none`: there is no medium at all. */
+  /** Only those whose surest route comes to this; `none`: there is no medium at all. */
   best: z.enum(BESTS).optional(),
-  /** Only those whose best route is decided by this link. */
+  /** Only those of whose surest route this link decides. */
   at: z.enum(LINK_NAMES).optional(),
   retired: z.boolean().optional(),
 });
@@ -166,8 +166,9 @@ export async function whereOf(context: Context, filter: ComputerFilter): Promise
   if (filter.best || filter.at) {
     const chains = await fleet(context);
     const wanted = chains.computers.flatMap(({ id }, row) => {
-      const { best, at } = coverOf(chains, row);
-      return (filter.best ?? best) === best && (filter.at ?? at) === at ? [id] : [];
+      const verdict = chains.surest.standing(row)?.verdict ?? "none";
+      if ((filter.best ?? verdict) !== verdict) return [];
+      return !filter.at || coverOf(chains, row).at === filter.at ? [id] : [];
     });
     conditions.push(wanted.length > 0 ? inArray(computers.id, wanted) : sql`FALSE`);
   }

@@ -1,12 +1,13 @@
 import { isNull, sql } from "drizzle-orm";
 import Papa from "papaparse";
 import type { LinkName, Verdict } from "@/core/chain/schema";
-import { BestChains } from "@/core/fleet/best";
 import { ReleaseMatrix } from "@/core/fleet/by-release";
 import { breakAt, linksOfCell, weakestVerdict } from "@/core/fleet/cell";
 import { groupCells, type MatrixGroups } from "@/core/fleet/groups";
 import { FleetMatrix } from "@/core/fleet/matrix";
+import { SurestChains } from "@/core/fleet/surest";
 import type { World } from "@/core/fleet/world";
+import { verdictsOf, weakLink } from "@/core/routes/routes";
 import { verdictText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import type { Context } from "../context";
@@ -24,7 +25,7 @@ import {
 /** The chains of the whole fleet, kept in memory and true to the database each time they are asked for. */
 export interface Fleet {
   matrix: FleetMatrix;
-  best: BestChains;
+  surest: SurestChains;
   computers: WorldComputer[];
   media: WorldMedium[];
   world: World;
@@ -102,7 +103,7 @@ async function built(context: Context, frame: string, day: string): Promise<Kept
   const itsMedia: WorldMedium[] = around.media;
   return {
     matrix,
-    best: new BestChains(matrix),
+    surest: new SurestChains(matrix),
     computers: itsComputers,
     media: itsMedia,
     world,
@@ -148,20 +149,26 @@ async function changedIn(
 
 /** What all media together come to for one computer, as lists show it; null for one that is not in service. */
 export interface Cover {
-  best: Verdict | "none";
+  /** The weakest link of the surest route. */
+  verdict: Verdict | "none";
   /** The link that decides; null where all hold or there is no medium. */
   at: LinkName | null;
   links: Record<LinkName, Verdict> | null;
-  /** Media whose chain holds, or holds after a change. */
+  /** Media with a route that holds, or holds after a change. */
   ways: number;
 }
 
 /** What is shown of a computer, by its place in the fleet. */
-export function coverOf(of: Fleet, row: number): Cover {
-  const standing = of.best.standing(row);
-  if (!standing) return { best: "none", at: null, links: null, ways: 0 };
-  const { cell, ways } = standing;
-  return { best: weakestVerdict(cell), at: breakAt(cell), links: linksOfCell(cell), ways };
+export function coverOf({ surest }: Fleet, row: number): Cover {
+  const standing = surest.standing(row);
+  if (!standing) return { verdict: "none", at: null, links: null, ways: 0 };
+  const { verdict, cell, isOwn, ways } = standing;
+  if (isOwn) return { verdict, at: breakAt(cell), links: linksOfCell(cell), ways };
+  // The cell shows a route that gives back more and is less sure: the surer one has to be judged.
+  const route = surest.route(row);
+  if (!route) return { verdict, at: null, links: null, ways };
+  const at = verdict === "holds" ? null : weakLink(route.links);
+  return { verdict, at, links: verdictsOf(route.links), ways };
 }
 
 export interface MatrixFilter {

@@ -1,9 +1,9 @@
 import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Verdict } from "@/core/chain/schema";
-import { weakestVerdict } from "@/core/fleet/cell";
+import { surestVerdict } from "@/core/fleet/cell";
 import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
-import type { RankedRoute } from "@/core/routes/routes";
+import { answerOf, type Route } from "@/core/routes/routes";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
@@ -239,7 +239,7 @@ export interface MediumListItem {
   loads: Load[];
   /** Whether something was read from it. */
   isRead: boolean;
-  /** Computers in service by what the chain with this medium comes to; null where it is not in service. */
+  /** Computers in service by what the surest route with this medium comes to; null where it is not in service. */
   computers: Record<Verdict, number> | null;
 }
 
@@ -282,7 +282,7 @@ export async function listMedia(
       ...row,
       loads: itsLoads.get(row.id) ?? [],
       isRead: inspectionId !== null,
-      computers: chains && column !== undefined ? chains.best.counts(column) : null,
+      computers: chains && column !== undefined ? chains.surest.counts(column) : null,
     };
   });
   return { items, total: Number(count?.total ?? 0) };
@@ -299,12 +299,12 @@ function whereOf(filter: MediumFilter): SQL | undefined {
   return and(...conditions);
 }
 
-/** A computer with the best route that one medium offers it. */
+/** A computer with the surest route that one medium offers it. */
 export interface ChainedComputer {
   tag: string;
   name: string | null;
   site: string | null;
-  route: RankedRoute;
+  route: Route;
 }
 
 /** The computers of a medium by what the chain comes to, best first. */
@@ -315,16 +315,16 @@ export interface ChainedComputers {
 
 /** The computers of a medium: at most `limit` of each verdict, with the full counts; null where it is not in service. */
 export async function computersOf(context: Context, mediumId: number, limit = 60): Promise<ChainedComputers | null> {
-  const { matrix, best, computers: all, columnOf } = await fleet(context);
+  const { matrix, surest, computers: all, columnOf } = await fleet(context);
   const column = columnOf.get(mediumId);
   if (column === undefined) return null;
   const items = (["holds", "holds-after-change", "unknown", "broken"] as const).flatMap((verdict) => {
-    const rows = all.flatMap((_, row) => (weakestVerdict(matrix.cell(row, column)) === verdict ? [row] : []));
+    const rows = all.flatMap((_, row) => (surestVerdict(matrix.cell(row, column)) === verdict ? [row] : []));
     return rows.slice(0, limit).flatMap((row): ChainedComputer[] => {
-      const [route] = matrix.routes(row, column);
+      const route = answerOf(matrix.routes(row, column));
       const { tag = "", name = null, site = null } = all[row] ?? {};
       return route ? [{ tag, name, site, route }] : [];
     });
   });
-  return { counts: best.counts(column), items };
+  return { counts: surest.counts(column), items };
 }

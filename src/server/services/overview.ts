@@ -1,10 +1,11 @@
 import { isNull, sql } from "drizzle-orm";
 import type { LinkName, Verdict } from "@/core/chain/schema";
 import type { FirmwareFacts } from "@/core/facts/schema";
-import type { RankedRoute } from "@/core/routes/routes";
+import { breakAt } from "@/core/fleet/cell";
+import { type Route, weakLink } from "@/core/routes/routes";
 import type { Context } from "../context";
 import { events, media, sites } from "../db/schema";
-import { coverOf, type Fleet, fleet } from "./fleet";
+import { type Fleet, fleet } from "./fleet";
 
 export type CoverState = Verdict | "none";
 
@@ -14,7 +15,7 @@ export interface SiteCover {
   counts: Record<CoverState, number>;
 }
 
-/** Computers that no route surely brings back, told by what their best routes have in common. */
+/** Computers that no route surely brings back, told by what their surest routes have in common. */
 export interface CoverGap {
   state: Exclude<CoverState, "holds">;
   /** The link that decides; null where there is no medium. */
@@ -51,11 +52,11 @@ export async function overview(context: Context): Promise<Overview> {
   const totals = zero();
   const bySite = new Map<string | null, SiteCover>();
   for (const [row, { site: siteName }] of chains.computers.entries()) {
-    const { best } = coverOf(chains, row);
-    totals[best]++;
+    const verdict = chains.surest.standing(row)?.verdict ?? "none";
+    totals[verdict]++;
     const siteId = siteName === null ? null : (idOf.get(siteName) ?? null);
     const site = bySite.get(siteName) ?? { siteId, siteName, counts: zero() };
-    site.counts[best]++;
+    site.counts[verdict]++;
     bySite.set(siteName, site);
   }
   return {
@@ -75,17 +76,19 @@ const GAP_TAGS = 6;
 const ROUTES_TOLD = 400;
 
 function gapsOf(chains: Fleet): CoverGap[] {
-  const told = new Map<string, RankedRoute | null>();
-  const routeOf = (row: number): RankedRoute | null => {
-    const key = `${chains.best.standing(row)?.column} ${chains.matrix.classOfRow(row) ?? `row ${row}`}`;
-    if (!told.has(key) && told.size < ROUTES_TOLD) told.set(key, chains.best.route(row));
+  const told = new Map<string, Route | null>();
+  const routeOf = (row: number): Route | null => {
+    const key = chains.matrix.classOfRow(row) ?? `row ${row}`;
+    if (!told.has(key) && told.size < ROUTES_TOLD) told.set(key, chains.surest.route(row));
     return told.get(key) ?? null;
   };
   const gaps = new Map<string, CoverGap>();
   for (const [row, { tag, facts }] of chains.computers.entries()) {
-    const { best: state, at } = coverOf(chains, row);
+    const standing = chains.surest.standing(row);
+    const state = standing?.verdict ?? "none";
     if (state === "holds") continue;
     const route = routeOf(row);
+    const at = standing?.isOwn ? breakAt(standing.cell) : route && weakLink(route.links);
     const reason = at && route?.links[at].reasons[0];
     const { kind, arch, secureBoot } = facts.firmware;
     // What starts depends on the firmware, whatever the reason is called.

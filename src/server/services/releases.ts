@@ -274,7 +274,7 @@ export async function mediaOf(
   limit = 200,
 ): Promise<{ items: CarryingMedium[]; total: number }> {
   const where = and(eq(loads.releaseId, releaseId), isNull(media.retiredAt));
-  const [rows, [count], { best, columnOf }] = await Promise.all([
+  const [rows, [count], { surest, columnOf }] = await Promise.all([
     context.db
       .select({
         id: media.id,
@@ -299,7 +299,7 @@ export async function mediaOf(
   ]);
   const items = rows.map(({ id, ...row }) => {
     const column = columnOf.get(id);
-    return { ...row, computers: column === undefined ? null : best.counts(column) };
+    return { ...row, computers: column === undefined ? null : surest.counts(column) };
   });
   return { items, total: Number(count?.total ?? 0) };
 }

@@ -2,10 +2,11 @@ import Link from "next/link";
 import { LINK_NAMES } from "@/core/chain/schema";
 import { type KeyCard, startKeys } from "@/core/facts/key-cards";
 import type { Facts } from "@/core/facts/schema";
+import { answerOf, verdictsOf } from "@/core/routes/routes";
 import { changeWithKeyText, linkTitle, neededText, verdictText } from "@/core/words/reasons";
 import { answerText, behindText, outcomeText } from "@/core/words/routes";
 import type { Route } from "@/server/services/routes";
-import { Chain, ChainHead, ChainLink, verdictsOf } from "@/ui/chain";
+import { Chain, ChainHead, ChainLink } from "@/ui/chain";
 import { mediumKindText, plural } from "@/ui/words";
 
 /** Routes that are opened, and listed, before the rest is only counted. */
@@ -33,7 +34,7 @@ export function Routes({
   facts: Facts;
   card: KeyCard | null;
 }) {
-  const [best] = routes;
+  const best = answerOf(routes);
   if (!best) {
     return (
       <section className="mt-5 border-line border-y py-4">

@@ -10,7 +10,7 @@ import { ProgramsView } from "@/app/_reading/programs-view";
 import { folderItems } from "@/core/volumes/listing";
 import { fileSystemText } from "@/core/words/firmware";
 import { releaseFactsText } from "@/core/words/releases";
-import { broughtBackText } from "@/core/words/routes";
+import { servesText } from "@/core/words/routes";
 import { volumeText } from "@/core/words/trees";
 import { visible } from "@/core/words/visible";
 import type { Context } from "@/server/context";
@@ -340,7 +340,7 @@ async function Media({ context, id }: { context: Context; id: number }) {
             <span className="text-quiet">
               {mediumKindText(medium.kind)},{" "}
               {medium.lentTo ? `with ${medium.lentTo}` : (medium.siteName ?? "no place recorded")}
-              {medium.computers && `, ${broughtBackText(medium.computers)}`}
+              {medium.computers && `, ${servesText(medium.computers)}`}
             </span>
           </li>
         ))}

@@ -6,10 +6,11 @@ import { ContentsView } from "@/app/_reading/contents-view";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { ProgramsView } from "@/app/_reading/programs-view";
 import type { Verdict } from "@/core/chain/schema";
+import { verdictsOf } from "@/core/routes/routes";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
 import { history } from "@/server/services/events";
 import { type ChainedComputers, computersOf, getMedium, mediumInputOf } from "@/server/services/media";
-import { Chain, ChainLink, verdictsOf } from "@/ui/chain";
+import { Chain, ChainLink } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
 import { Size } from "@/ui/size";
 import { Station } from "@/ui/station";
@@ -135,10 +136,10 @@ export default async function Medium({ params, searchParams }: Props) {
 }
 
 const GROUPS: { verdict: Verdict; title: string }[] = [
-  { verdict: "holds", title: "Brought back" },
-  { verdict: "holds-after-change", title: "Brought back after a change" },
-  { verdict: "unknown", title: "Not known" },
-  { verdict: "broken", title: "Not brought back" },
+  { verdict: "holds", title: "A route that holds" },
+  { verdict: "holds-after-change", title: "A route after a change" },
+  { verdict: "unknown", title: "Not sure" },
+  { verdict: "broken", title: "No route" },
 ];
 
 /** The chain with this medium on every computer, by what it comes to. */
