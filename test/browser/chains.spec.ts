@@ -63,8 +63,8 @@ test("against releases a cell speaks of the medium that does best; a medium's pa
     .click();
   await expect(page.getByRole("region", { name: "SP-01 on HO-001" })).toBeVisible();
   await page.goto("/media/SP-01");
-  await expect(page.getByText("Its whole chains:")).toBeVisible();
-  await page.getByRole("link", { name: "See them" }).click();
+  await expect(page.getByText("SP-01 is a route for 2 computers.")).toBeVisible();
+  await page.getByRole("link", { name: "Its chains" }).click();
   await expect(page.getByRole("columnheader")).toHaveCount(1);
 });
 

@@ -147,7 +147,12 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
   const { counts, items } = chained;
   return (
     <section className="mt-5">
-      <p className="text-lg">{mediumAnswerText(tag, counts)}</p>
+      <p className="text-lg">
+        {mediumAnswerText(tag, counts)}{" "}
+        <Link prefetch={false} className="link text-base" href={`/chains?release=${encodeURIComponent(tag)}`}>
+          Its chains
+        </Link>
+      </p>
       <div className="mt-2 divide-y divide-line border-line border-y">
         {GROUPS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => {
           const own = items.filter(({ route }) => route.weakest === verdict);
@@ -181,11 +186,7 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
               </ul>
               {own.length < counts[verdict] && (
                 <p className="pb-2 text-quiet">
-                  and {(counts[verdict] - own.length).toLocaleString("en-GB")} more, in the{" "}
-                  <Link prefetch={false} className="link" href={`/chains?release=${encodeURIComponent(tag)}`}>
-                    chains of {tag}
-                  </Link>
-                  .
+                  and {(counts[verdict] - own.length).toLocaleString("en-GB")} more, among its chains.
                 </p>
               )}
             </details>
