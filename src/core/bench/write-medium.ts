@@ -1,0 +1,199 @@
+import type { ByteSource } from "../bytes/source";
+import { type Layout, LayoutSource } from "../write/pieces";
+import { type Block, blocksOf, digestOf, sameBytes } from "./blocks";
+import { type Device, DeviceFault } from "./device";
+
+export const PHASES = ["write", "flush", "verify"] as const;
+export type Phase = (typeof PHASES)[number];
+
+/**
+ * What is kept of a job so that it can go on after anything: how many blocks were written and flushed, their digests,
+ * and how many of them were read back and found the same. What is told here has happened, whatever happens next.
+ */
+export interface Journal {
+  /** Blocks known to be on the device: a flush came after them. */
+  flushedBlocks(): number;
+  /** Blocks read back and the same, counted from the first. */
+  verifiedBlocks(): number;
+  /** The digest that a block was written with; null where it is not known. */
+  digest(block: number): Uint8Array | null;
+  /** Called before a block is written. */
+  keepDigest(block: number, digest: Uint8Array): void;
+  /** Durable once it returns. */
+  saveFlushed(blocks: number): Promise<void>;
+  saveVerified(blocks: number): Promise<void>;
+}
+
+export interface Progress {
+  phase: Phase;
+  /** Of this phase. */
+  doneBytes: number;
+  totalBytes: number;
+}
+
+export interface WriteOptions {
+  device: Device;
+  layout: Layout;
+  journal: Journal;
+  onProgress?: (progress: Progress) => void;
+  /** Bytes between two points from which the job can go on. */
+  checkpointBytes?: number;
+  /** Asked between blocks; the job stops where it is, and can go on from there. */
+  shouldStop?: () => "pause" | "cancel" | null;
+}
+
+export type WriteResult =
+  | { state: "verified"; writtenBytes: number; writeMs: number; verifyMs: number }
+  | { state: "stopped"; why: "pause" | "cancel"; phase: Phase }
+  /** A block came back otherwise than it was written. */
+  | { state: "differs"; block: number; start: number; lengthBytes: number }
+  | { state: "fault"; phase: Phase; code: DeviceFault["code"]; offset: number | null }
+  /** What should have been written could not be read: a release's file that is gone or cut short. */
+  | { state: "source-failed"; offset: number; wantedBytes: number };
+
+/** Between two points from which a job can go on; a flush of slow flash takes seconds. */
+const CHECKPOINT_BYTES = 256 << 20;
+/** After a break so many blocks are read again of those that were verified: the first ones, with tables and folders, and some of the rest. */
+const LOOKED_AT_FIRST = 8;
+const LOOKED_AT_AGAIN = 32;
+
+/**
+ * Writes a layout to a device, flushes, reads everything back and compares it block by block. Only `verified` says that
+ * every block was read back from the device and is what was written. Goes on where the journal says it was.
+ */
+export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
+  const { device, layout, journal } = options;
+  const blocks = blocksOf(layout);
+  const source = new LayoutSource(layout);
+  let phase: Phase = "write";
+  const phaseIs = (next: Phase) => {
+    phase = next;
+  };
+  try {
+    const startedAt = performance.now();
+    const written = await writeBlocks(options, source, blocks, phaseIs);
+    if (written) return written;
+    const writtenAt = performance.now();
+    phaseIs("verify");
+    const verified = await verifyBlocks(options, blocks);
+    if (verified) return verified;
+    return {
+      state: "verified",
+      writtenBytes: totalBytes(blocks),
+      writeMs: writtenAt - startedAt,
+      verifyMs: performance.now() - writtenAt,
+    };
+  } catch (error) {
+    if (error instanceof DeviceFault) return { state: "fault", phase, code: error.code, offset: error.offset };
+    throw error;
+  } finally {
+    // A block that was begun is not left running behind whoever asked.
+    await device.close().catch(() => {});
+  }
+
+  /** Null once all blocks are on the device. */
+  async function writeBlocks(
+    { onProgress, shouldStop }: WriteOptions,
+    content: ByteSource,
+    all: Block[],
+    tell: (next: Phase) => void,
+  ): Promise<WriteResult | null> {
+    const first = Math.min(journal.flushedBlocks(), all.length);
+    let doneBytes = totalBytes(all.slice(0, first));
+    const wholeBytes = totalBytes(all);
+    let sinceCheckpoint = 0;
+    const checkpoint = async (upTo: number) => {
+      tell("flush");
+      onProgress?.({ phase: "flush", doneBytes, totalBytes: wholeBytes });
+      await device.flush();
+      await journal.saveFlushed(upTo);
+      sinceCheckpoint = 0;
+      tell("write");
+    };
+    const read = (block: Block | undefined) => (block ? content.read(block.start, block.lengthBytes) : null);
+    let next = read(all[first]);
+    for (let at = first; at < all.length; at++) {
+      const block = all[at] as Block;
+      const stop = shouldStop?.() ?? null;
+      if (stop) {
+        await next?.catch(() => {});
+        if (sinceCheckpoint > 0 && stop === "pause") await checkpoint(at);
+        return { state: "stopped", why: stop, phase: "write" };
+      }
+      const bytes = (await next) as Uint8Array;
+      if (bytes.length < block.lengthBytes)
+        return { state: "source-failed", offset: block.start + bytes.length, wantedBytes: block.lengthBytes };
+      // The next block is read while this one is digested and written.
+      next = read(all[at + 1]);
+      next?.catch(() => {});
+      const [digest] = await Promise.all([digestOf(bytes), device.write(block.start, bytes)]);
+      journal.keepDigest(at, digest);
+      doneBytes += block.lengthBytes;
+      sinceCheckpoint += block.lengthBytes;
+      onProgress?.({ phase: "write", doneBytes, totalBytes: wholeBytes });
+      if (sinceCheckpoint >= (options.checkpointBytes ?? CHECKPOINT_BYTES)) await checkpoint(at + 1);
+    }
+    if (sinceCheckpoint > 0 || journal.flushedBlocks() < all.length) await checkpoint(all.length);
+    return null;
+  }
+
+  /** Of the blocks that were read back before a break, some are read again: the first that is not the same any more. */
+  async function changedSince(all: Block[], verified: number): Promise<number | null> {
+    const step = Math.max(1, Math.floor(verified / LOOKED_AT_AGAIN));
+    for (let at = 0; at < verified; at += at < LOOKED_AT_FIRST ? 1 : step) {
+      const block = all[at] as Block;
+      const bytes = await device.read(block.start, block.lengthBytes);
+      const wanted = journal.digest(at);
+      if (!wanted || bytes.length !== block.lengthBytes || !sameBytes(await digestOf(bytes), wanted)) return at;
+    }
+    return null;
+  }
+
+  /** Null once every block was read back and is the same. */
+  async function verifyBlocks({ onProgress, shouldStop }: WriteOptions, all: Block[]): Promise<WriteResult | null> {
+    const first = Math.min(journal.verifiedBlocks(), all.length);
+    const changed = await changedSince(all, first);
+    if (changed !== null) {
+      // Somebody else wrote to it meanwhile: what was read back before says nothing any more.
+      await journal.saveVerified(0);
+      const block = all[changed] as Block;
+      return { state: "differs", block: changed, ...block };
+    }
+    const wholeBytes = totalBytes(all);
+    let doneBytes = totalBytes(all.slice(0, first));
+    let sinceSave = 0;
+    const read = (block: Block | undefined) => (block ? device.read(block.start, block.lengthBytes) : null);
+    let next = read(all[first]);
+    for (let at = first; at < all.length; at++) {
+      const block = all[at] as Block;
+      const stop = shouldStop?.() ?? null;
+      if (stop) {
+        await next?.catch(() => {});
+        await journal.saveVerified(at);
+        return { state: "stopped", why: stop, phase: "verify" };
+      }
+      const bytes = (await next) as Uint8Array;
+      next = read(all[at + 1]);
+      next?.catch(() => {});
+      const wanted = journal.digest(at);
+      const isSame = bytes.length === block.lengthBytes && wanted !== null && sameBytes(await digestOf(bytes), wanted);
+      if (!isSame) {
+        await journal.saveVerified(at);
+        return { state: "differs", block: at, start: block.start, lengthBytes: block.lengthBytes };
+      }
+      doneBytes += block.lengthBytes;
+      sinceSave += block.lengthBytes;
+      onProgress?.({ phase: "verify", doneBytes, totalBytes: wholeBytes });
+      if (sinceSave >= (options.checkpointBytes ?? CHECKPOINT_BYTES)) {
+        await journal.saveVerified(at + 1);
+        sinceSave = 0;
+      }
+    }
+    await journal.saveVerified(all.length);
+    return null;
+  }
+}
+
+function totalBytes(blocks: Block[]): number {
+  return blocks.reduce((sum, { lengthBytes }) => sum + lengthBytes, 0);
+}
