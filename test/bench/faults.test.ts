@@ -28,10 +28,11 @@ async function device(faults: Partial<Simulated["faults"]> = {}, more: object = 
 }
 
 async function write(folder: string, layout: Layout, journal?: Journal) {
-  const own = journal ?? (await FileJournal.open(`${folder}.journal`, blocksOf(layout).length));
+  const kept = journal ? null : await FileJournal.open(`${folder}.journal`, blocksOf(layout).length);
+  const own = journal ?? (kept as FileJournal);
   const opened = impatient(await openSimulated(folder, { write: true }), 300);
   const result = await writeMedium({ device: opened, layout, journal: own, checkpointBytes: 8 * MIB });
-  if (!journal) await own.close();
+  await kept?.close();
   return result;
 }
 
