@@ -47,6 +47,8 @@ export type WriteResult =
   | { state: "stopped"; why: "pause" | "cancel"; phase: Phase }
   /** A block came back otherwise than it was written. */
   | { state: "differs"; block: number; start: number; lengthBytes: number }
+  /** Behind its true size the device begins again: what was written fits, but what is put there later will not. */
+  | { state: "wraps"; trueBytes: number }
   | { state: "fault"; phase: Phase; code: DeviceFault["code"]; offset: number | null }
   /** What should have been written could not be read: a release's file that is gone or cut short. */
   | { state: "source-failed"; offset: number; wantedBytes: number };
@@ -77,6 +79,8 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     phaseIs("verify");
     const verified = await verifyBlocks(options, blocks);
     if (verified) return verified;
+    const trueBytes = await wrapsAt(device, blocks);
+    if (trueBytes !== null) return { state: "wraps", trueBytes };
     return {
       state: "verified",
       writtenBytes: totalBytes(blocks),
@@ -192,6 +196,29 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     await journal.saveVerified(all.length);
     return null;
   }
+}
+
+const PROBE_BYTES = 4096;
+const PROBE_STEP_BYTES = 1 << 20;
+const PROBES_MOST = 65_536;
+
+/**
+ * Where the beginning of a device shows up once more, between what was written: its true size, to the mebibyte. A full
+ * test of its capacity finds more; this one costs seconds and is made each time.
+ */
+async function wrapsAt(device: Device, blocks: Block[]): Promise<number | null> {
+  const [first] = blocks;
+  if (!first || first.start !== 0 || first.lengthBytes < PROBE_BYTES) return null;
+  const beginning = await device.read(0, PROBE_BYTES);
+  if (beginning.every((byte) => byte === 0)) return null;
+  const step = Math.max(1, Math.ceil(device.sizeBytes / PROBES_MOST / PROBE_STEP_BYTES)) * PROBE_STEP_BYTES;
+  for (let at = step, next = 0; at + PROBE_BYTES <= device.sizeBytes; at += step) {
+    while (next < blocks.length && (blocks[next] as Block).start + (blocks[next] as Block).lengthBytes <= at) next++;
+    const block = blocks[next];
+    if (block && block.start < at + PROBE_BYTES) continue;
+    if (sameBytes(await device.read(at, PROBE_BYTES), beginning)) return at;
+  }
+  return null;
 }
 
 function totalBytes(blocks: Block[]): number {

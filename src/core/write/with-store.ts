@@ -4,7 +4,7 @@ import { type GptHeader, readGptHeader } from "../formats/gpt";
 import { decodeMbr, isProtective, isUsed, MBR_TYPE_PROTECTIVE } from "../formats/mbr";
 import { planExfat } from "./exfat";
 import { GPT_TYPES, MBR_TYPES, type PartitionToWrite, putMbrEntry } from "./partition-tables";
-import { inOrder, type Layout, overlaid, type Piece, shifted } from "./pieces";
+import { inOrder, type Layout, overlaid, type Piece, shifted, ZeroSource } from "./pieces";
 import { guidBytes, Put } from "./put";
 import type { Seed } from "./seed";
 import type { FileToWrite, VolumeProblem } from "./tree";
@@ -39,8 +39,20 @@ export function asItIs(image: ByteSource, deviceBytes: number): ImageOnDeviceRes
     return { ok: false, problems: [{ code: "device-too-small", bytes: deviceBytes, neededBytes: content.sizeBytes }] };
   return {
     ok: true,
-    value: { layout: { sizeBytes: deviceBytes, pieces: [{ start: 0, content }] }, store: null, mended: [] },
+    value: {
+      layout: { sizeBytes: deviceBytes, pieces: [{ start: 0, content }, ...staleEnd(content.sizeBytes, deviceBytes)] },
+      store: null,
+      mended: [],
+    },
   };
+}
+
+/** A table's second copy that an earlier content left at the end of the device would be taken for this one's. */
+const END_BYTES = 34 * SECTOR_BYTES;
+
+function staleEnd(imageBytes: number, deviceBytes: number): Piece[] {
+  const from = Math.max(imageBytes, deviceBytes - END_BYTES);
+  return deviceBytes > from ? [{ start: from, content: new ZeroSource(deviceBytes - from) }] : [];
 }
 
 /**

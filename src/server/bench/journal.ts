@@ -12,6 +12,8 @@ const FILE = "journal.bin";
  */
 export class FileJournal implements Journal {
   private readonly digests: Uint8Array;
+  /** Whether the job had begun to write before this journal was opened. */
+  isBegun = false;
   private flushed = 0;
   private verified = 0;
   /** The first block whose digest is not in the file yet. */
@@ -49,6 +51,7 @@ export class FileJournal implements Journal {
       return;
     const { bytesRead } = await this.handle.read(this.digests, 0, flushed * DIGEST_BYTES, HEAD_BYTES);
     if (bytesRead < flushed * DIGEST_BYTES) return;
+    this.isBegun = true;
     this.known.fill(1, 0, flushed);
     this.flushed = flushed;
     this.verified = verified;

@@ -16,7 +16,8 @@ export type Entity =
   | "calendar"
   | "drill"
   | "image"
-  | "rehearsal";
+  | "rehearsal"
+  | "berth";
 export type Action =
   | "added"
   | "changed"

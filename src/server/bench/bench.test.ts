@@ -1,0 +1,324 @@
+import { copyFileSync, mkdirSync, readFileSync, rmSync } from "node:fs";
+import { open } from "node:fs/promises";
+import { join } from "node:path";
+import { eq } from "drizzle-orm";
+import type { BenchResult } from "@/core/bench/job";
+import { inspect } from "@/core/inspection/inspect";
+import { makeManifest } from "@/core/integrity/manifest";
+import { IMAGES } from "../../../scripts/demo/images";
+import { testInventory } from "../../../test/support/database";
+import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { benchJobs, berths, devices } from "../db/schema";
+import { problemText, type Result } from "../problems";
+import { addComputer } from "../services/computers";
+import { keepContents, keepManifest } from "../services/contents";
+import { history } from "../services/events";
+import { recordImage } from "../services/images";
+import { addMedium, getMedium } from "../services/media";
+import { addKit, addRelease } from "../services/releases";
+import { fillBerth, listBerths, looseDevices } from "./berths";
+import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } from "./jobs";
+import { planInBerth } from "./plans";
+import { BenchRunner, markInterrupted } from "./runner";
+import { contentPath, makeSimulated, type Simulated, saveSimulated } from "./simulated";
+
+const inventory = testInventory();
+const w = tempWorkshop();
+const MIB = 1 << 20;
+const ids = { release: 0, berth: 0, other: 0 };
+
+function value<T>(result: Result<T>): T {
+  if (!result.ok) throw new Error(problemText(result.problem));
+  return result.value;
+}
+
+const folderOf = (name: string) => join(w.folder, "data", "devices", name);
+
+/** A stick in a berth of its own. */
+async function stick(
+  name: string,
+  more: Partial<typeof devices.$inferInsert> = {},
+  faults: Partial<Simulated["faults"]> = {},
+) {
+  const { db } = inventory.ina;
+  const given = {
+    kind: "usb",
+    model: "Norlight Dart 200",
+    serial: `SER-${name}`,
+    bytes: 200 * MIB,
+    sectorBytes: 512,
+  } as const;
+  const simulated = await makeSimulated(folderOf(name), { ...given, faults });
+  const [row] = await db
+    .insert(devices)
+    .values({ ...given, simulatedAs: name, ...more })
+    .$returningId();
+  const deviceId = (row as { id: number }).id;
+  const [berth] = await db
+    .insert(berths)
+    .values({ name: `Berth ${name}`, accepts: "usb", place: 1, deviceId })
+    .$returningId();
+  return { deviceId, berthId: (berth as { id: number }).id, simulated, serial: given.serial };
+}
+
+type Stick = Awaited<ReturnType<typeof stick>>;
+
+async function begin({ berthId, serial }: Stick, tag: string, more: Partial<StartInput> = {}) {
+  const wish = { berthId, releaseId: ids.release, way: "laid-out", table: "gpt", store: true, tag } as const;
+  const { look } = value(await planInBerth(inventory.ina, wish));
+  const confirm = serial.slice(-4);
+  return startPreparation(inventory.ina, {
+    ...wish,
+    confirm,
+    lossAgreed: false,
+    fingerprint: look.fingerprint ?? "",
+    ...more,
+  });
+}
+
+async function work() {
+  const runner = new BenchRunner(inventory.ina.db, inventory.ina.now);
+  await runner.step();
+  await runner.idle();
+}
+
+const job = async (id: number) => {
+  const found = await getJob(inventory.ina, id);
+  if (!found) throw new Error(`job ${id}`);
+  return {
+    state: found.job.state,
+    result: found.job.result as BenchResult | null,
+    codes: found.lines.map(({ line }) => line.code),
+  };
+};
+
+beforeAll(async () => {
+  process.env.CREEL_DATA = join(w.folder, "data");
+  const library = join(w.folder, "data", "library");
+  mkdirSync(library, { recursive: true });
+  const file = IMAGES.bollard5.make(w);
+  copyFileSync(file, join(library, "bollard-5.0.iso"));
+  const { inspection, drivers } = await inspect(memory(file), { name: "bollard-5.0.iso", depth: "deep" });
+  const inspectionId = value(await keepContents(inventory.ina, { inspection, drivers, listing: null }));
+  value(await keepManifest(inventory.ina, inspectionId, await makeManifest(memory(file), { name: "bollard-5.0.iso" })));
+  const kitId = value(await addKit(inventory.ina, { name: "Bollard", family: "Linux" }));
+  const facts = { purposes: ["file-rescue"], opens: [], abilities: [] };
+  ids.release = value(
+    await addRelease(inventory.ina, { kitId, name: "5.0", madeOn: "2026-01-01", facts, inspectionId }),
+  );
+  const uefi = { kind: "uefi", arch: "x64", legacyMode: "absent", secureBoot: { state: "off" } };
+  const computer = { name: null, siteId: null, note: null, facts: { schema: "creel.facts/1", firmware: uefi } };
+  value(await addComputer(inventory.ina, { tag: "HO-001", ...computer }));
+});
+
+afterAll(() => {
+  delete process.env.CREEL_DATA;
+});
+
+test("from a plan to a medium that is verified, recorded and dated; the log says each step", async () => {
+  const own = await stick("a");
+  const id = value(await begin(own, "RM-90"));
+  await work();
+  const done = await job(id);
+  expect(done).toMatchObject({ state: "done", result: { state: "verified", viewsAsPredicted: true } });
+  expect(done.codes).toEqual([
+    ...["started", "device-open", "device-is-no-store", "plan", "written", "flushed", "read-back", "inspected"],
+    ...["as-predicted", "recorded", "ended"],
+  ]);
+  const medium = await getMedium(inventory.ina, "RM-90");
+  const today = inventory.ina.now().toISOString().slice(0, 10);
+  expect(medium?.row).toMatchObject({ kind: "usb", writtenOn: today, verifiedOn: today, verifiedWhole: true });
+  expect(medium?.loads.map(({ kitName }) => kitName)).toEqual(["Bollard"]);
+  expect(medium?.inspection?.startPaths.some(({ firmware, arch }) => firmware === "uefi" && arch === "x64")).toBe(true);
+  const [device] = await inventory.ina.db.select().from(devices).where(eq(devices.id, own.deviceId));
+  expect(device).toMatchObject({ timesWritten: 1, mediumId: medium?.row.id, writeRate: expect.any(Number) });
+  expect((await history(inventory.ina, "medium", medium?.row.id ?? 0)).map(({ action }) => action)).toEqual(["added"]);
+  const berth = (await listBerths(inventory.ina)).find((each) => each.id === own.berthId);
+  expect(berth?.device).toMatchObject({ medium: { tag: "RM-90" }, look: { fault: null } });
+  ids.berth = own.berthId;
+});
+
+test("what was made is verified again from its berth, and damage is named by file", async () => {
+  const check = async () => {
+    const id = value(await startCheck(inventory.ina, ids.berth, { kind: "verify" }, ""));
+    await work();
+    return job(id);
+  };
+  expect(await check()).toMatchObject({
+    state: "done",
+    result: { state: "compared", same: true, result: "same-files" },
+  });
+  const path = contentPath(folderOf("a"));
+  const at = readFileSync(path).indexOf("SERIAL 0 115200");
+  const handle = await open(path, "r+");
+  await handle.write(Uint8Array.of(0x58), 0, 1, at);
+  await handle.close();
+  const damaged = await check();
+  expect(damaged).toMatchObject({ state: "failed", result: { state: "compared", same: false } });
+  expect(damaged.result?.state === "compared" && damaged.result.damaged.join()).toContain("(content)");
+  expect((await getMedium(inventory.ina, "RM-90"))?.row.verifiedWhole).toBe(false);
+});
+
+test("only the device that was meant is written to: named by its serial or tag, and as it was when it was planned for", async () => {
+  const own = await stick("b");
+  const refused = async (more: Partial<StartInput>) => {
+    const result = await begin(own, "RM-91", more);
+    return result.ok ? "accepted" : problemText(result.problem);
+  };
+  expect(await refused({ confirm: "SER-a" })).toContain("the last four characters of its serial");
+  expect(await refused({ confirm: "" })).toContain("does not name the device");
+  expect(await refused({ fingerprint: "0".repeat(64) })).toContain("not as it was when this was planned");
+  const id = value(await begin(own, "RM-91"));
+  // Between the plan and the start somebody put something on it.
+  const handle = await open(contentPath(folderOf("b")), "r+");
+  await handle.write(new Uint8Array(100).fill(9), 0, 100, 0);
+  await handle.close();
+  await work();
+  expect(await job(id)).toMatchObject({ state: "failed", result: { state: "device-changed", what: "content" } });
+  expect((await getMedium(inventory.ina, "RM-91")) === null).toBe(true);
+});
+
+test("a store that receives images is never written to, and what holds the only route or images wants a second yes", async () => {
+  const store = await stick("store", { isStore: true });
+  const result = await begin(store, "RM-92");
+  expect(result.ok ? "" : problemText(result.problem)).toContain("receives images");
+  const held = await stick("held");
+  const medium = {
+    name: null,
+    kind: "usb",
+    capacityBytes: null,
+    siteId: null,
+    lentTo: null,
+    note: null,
+    releaseIds: [],
+  };
+  const mediumId = value(await addMedium(inventory.ina, { tag: "IM-01", ...medium }, null));
+  await inventory.ina.db.update(devices).set({ mediumId }).where(eq(devices.id, held.deviceId));
+  const body = {
+    ...{ make: null, model: null, kit: "Bollard", kitVersion: "5.0", mode: "uefi", diskBytes: 1e9, sectorBytes: 512 },
+    ...{ partitions: [], encrypted: false, keyPlace: null, kind: "full", parent: null, verified: null },
+    places: [{ on: "medium", tag: "IM-01" }],
+  };
+  value(
+    await recordImage(inventory.ina, {
+      name: "HO-001 2026",
+      computer: "HO-001",
+      takenAt: "2026-02-21T10:00:00Z",
+      body,
+    }),
+  );
+  const first = await begin(held, "RM-93", { confirm: "im-01" });
+  expect(first.ok ? {} : first.problem).toMatchObject({ code: "invalid", fields: { lossAgreed: expect.any(String) } });
+  expect((await begin(held, "RM-93", { confirm: "im-01", lossAgreed: true })).ok).toBe(true);
+  await work();
+});
+
+test("pulled out on the way it says where it stands; put back it goes on, and ends verified", async () => {
+  const own = await stick("c", {}, { pulledAfterBytes: 2 * MIB });
+  const id = value(await begin(own, "RM-94"));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "failed", result: { state: "fault", code: "gone" } });
+  expect((await getMedium(inventory.ina, "RM-94")) === null).toBe(true);
+  await saveSimulated(folderOf("c"), { ...own.simulated, faults: {} });
+  value(await resume(inventory.ina, id));
+  await work();
+  const again = await job(id);
+  expect(again).toMatchObject({ state: "done", result: { state: "verified" } });
+  expect(again.codes.filter((code) => code === "started")).toHaveLength(2);
+  expect(again.codes).toContain("resumed");
+});
+
+test.each<[string, Partial<Simulated["faults"]>, object]>([
+  ["bad sectors", { bad: [{ start: 1 * MIB, lengthBytes: 512 }] }, { state: "fault", code: "write-failed" }],
+  ["a bit that flips", { flipsAt: MIB + 3 * 512 }, { state: "differs" }],
+  ["false capacity", { counterfeit: { trueBytes: 20 * MIB, how: "wraps" } }, { state: "wraps", trueBytes: 20 * MIB }],
+  ["write protection", { writeProtected: true }, { state: "fault", code: "write-protected" }],
+  ["somebody else at it", { inUse: true }, { state: "fault", code: "in-use" }],
+])("%s: no medium is recorded", async (what, faults, result) => {
+  const name = what.replaceAll(" ", "-");
+  const own = await stick(name, {}, faults);
+  const id = value(await begin(own, `X-${name}`.slice(0, 40)));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "failed", result });
+  expect((await getMedium(inventory.ina, `X-${name}`.slice(0, 40))) === null).toBe(true);
+});
+
+test("a counterfeit is found with its true size, and kept with the device", async () => {
+  const own = await stick("false", {}, { counterfeit: { trueBytes: 50 * MIB, how: "drops" } });
+  const wrong = await startCheck(inventory.ina, own.berthId, { kind: "capacity" }, "nope");
+  expect(wrong.ok).toBe(false);
+  const id = value(await startCheck(inventory.ina, own.berthId, { kind: "capacity" }, own.serial.slice(-4)));
+  await work();
+  const capacity = { state: "counterfeit", trueBytes: 50 * MIB, how: "drops" };
+  expect(await job(id)).toMatchObject({ state: "done", result: { state: "capacity", capacity } });
+  const [device] = await inventory.ina.db.select().from(devices).where(eq(devices.id, own.deviceId));
+  expect(device?.testResult).toEqual(capacity);
+});
+
+test("one job holds a berth; what is queued can be cancelled; a silent runner's job is interrupted and goes on", async () => {
+  const own = await stick("d");
+  const id = value(await begin(own, "RM-95"));
+  const second = await begin(own, "RM-96");
+  expect(second.ok ? "" : problemText(second.problem)).toContain(`Job ${id} holds this berth`);
+  value(await askOf(inventory.ina, id, "cancel"));
+  expect((await job(id)).state).toBe("cancelled");
+  const next = value(await begin(own, "RM-96"));
+  const long = new Date(Date.now() - 60_000);
+  await inventory.ina.db
+    .update(benchJobs)
+    .set({ state: "running", runner: "gone", heartbeatAt: long })
+    .where(eq(benchJobs.id, next));
+  await markInterrupted(inventory.ina.db, new Date());
+  expect(await job(next)).toMatchObject({ state: "interrupted", codes: ["interrupted"] });
+  value(await resume(inventory.ina, next));
+  await work();
+  expect((await job(next)).state).toBe("done");
+});
+
+test("two runners never do one job twice, and several berths are worked at once", async () => {
+  const sticks = await Promise.all(["p", "q", "r"].map((name) => stick(name)));
+  const jobs: number[] = [];
+  for (const [at, each] of sticks.entries()) jobs.push(value(await begin(each, `RM-10${at}`)));
+  const runners = [1, 2].map(() => new BenchRunner(inventory.ina.db, inventory.ina.now));
+  await Promise.all(runners.map((runner) => runner.step()));
+  await Promise.all(runners.map((runner) => runner.idle()));
+  for (const id of jobs) {
+    const { state, codes } = await job(id);
+    expect([state, codes.filter((code) => code === "started").length]).toEqual(["done", 1]);
+  }
+});
+
+test("berths are filled and emptied, each device in one of them", async () => {
+  const own = await stick("e");
+  const [berth] = (await listBerths(inventory.ina)).filter(({ id }) => id === own.berthId);
+  if (!berth) throw new Error("no berth");
+  value(await fillBerth(inventory.ina, berth.id, berth.version, null));
+  expect((await looseDevices(inventory.ina)).map(({ id }) => id)).toContain(own.deviceId);
+  const stale = await fillBerth(inventory.ina, berth.id, berth.version, own.deviceId);
+  expect(stale.ok ? "" : stale.problem.code).toBe("stale");
+  value(await fillBerth(inventory.ina, berth.id, berth.version + 1, own.deviceId));
+  const taken = (await listBerths(inventory.ina)).find((each) => each.id !== own.berthId && each.device);
+  const twice = await fillBerth(inventory.ina, taken?.id ?? 0, taken?.version ?? 0, own.deviceId);
+  expect(twice.ok ? "" : problemText(twice.problem)).toContain("holds a device already");
+  expect((await listBerths(inventory.ina)).find(({ id }) => id === own.berthId)?.device?.alike.length).toBeGreaterThan(
+    0,
+  );
+  rmSync(folderOf("e"), { recursive: true });
+  expect((await listBerths(inventory.ina)).find(({ id }) => id === own.berthId)?.device?.look.fault).toBe("gone");
+});
+
+test("a plan tells beforehand which computers the medium will be a route for", async () => {
+  const own = await stick("f");
+  const wish = {
+    berthId: own.berthId,
+    releaseId: ids.release,
+    way: "laid-out",
+    table: "gpt",
+    store: false,
+    tag: "RM-97",
+  } as const;
+  const planned = value(await planInBerth(inventory.ina, wish));
+  expect(planned.plan.ok).toBe(true);
+  expect(planned.prediction?.items.map(({ tag }) => tag)).toEqual(["HO-001"]);
+  expect(Object.values(planned.prediction?.counts ?? {}).reduce((sum, each) => sum + each, 0)).toBe(1);
+});

@@ -1,0 +1,158 @@
+import { and, asc, desc, eq, inArray, isNull, notInArray } from "drizzle-orm";
+import { sameDevice } from "@/core/bench/device";
+import { surestCode } from "@/core/fleet/cell";
+import type { Context } from "../context";
+import { benchJobs, berths, devices, media, systemImages } from "../db/schema";
+import { fail, type Result } from "../problems";
+import { fleet } from "../services/fleet";
+import { saveVersioned } from "../services/versioned";
+import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
+
+/** States in which a job holds its berth. */
+export const HOLDING = ["queued", "running", "paused", "interrupted"] as const;
+
+export interface Berth {
+  id: number;
+  name: string;
+  accepts: string;
+  version: number;
+  device: BerthDevice | null;
+  /** The job that holds the berth. */
+  jobId: number | null;
+}
+
+export interface BerthDevice {
+  row: DeviceRow;
+  look: Look;
+  /** The medium that it is. */
+  medium: { tag: string; name: string | null } | null;
+  /** Other berths with a device that says the same of itself, or nearly. */
+  alike: string[];
+  /** What would be lost with it. */
+  loss: Loss;
+}
+
+/** What emptying a device would take away. */
+export interface Loss {
+  /** Computers that have no other route that holds, or holds after a change. */
+  onlyRouteOf: string[];
+  /** Names of images that lie on it. */
+  images: string[];
+}
+
+/** All berths in their order, with what is in them. */
+export async function listBerths(context: Context): Promise<Berth[]> {
+  const rows = await context.db
+    .select({ berth: berths, device: devices, mediumTag: media.tag, mediumName: media.name })
+    .from(berths)
+    .leftJoin(devices, eq(devices.id, berths.deviceId))
+    .leftJoin(media, and(eq(media.id, devices.mediumId), isNull(media.retiredAt)))
+    .orderBy(asc(berths.place));
+  const jobs = await context.db
+    .select({ id: benchJobs.id, berthId: benchJobs.berthId })
+    .from(benchJobs)
+    .where(inArray(benchJobs.state, [...HOLDING]))
+    .orderBy(desc(benchJobs.id));
+  const jobOf = new Map(jobs.map(({ id, berthId }) => [berthId, id]));
+  const losses = await lossesOf(
+    context,
+    rows.flatMap(({ mediumTag }) => mediumTag ?? []),
+  );
+  return Promise.all(
+    rows.map(async ({ berth, device, mediumTag, mediumName }): Promise<Berth> => {
+      const { id, name, accepts, version } = berth;
+      const jobId = jobOf.get(id) ?? null;
+      if (!device) return { id, name, accepts, version, device: null, jobId };
+      const alike = rows.flatMap((other) =>
+        other.device && other.device.id !== device.id && areAlike(device, other.device) ? [other.berth.name] : [],
+      );
+      return {
+        id,
+        name,
+        accepts,
+        version,
+        jobId,
+        device: {
+          row: device,
+          // A device that is being written to is not read beside it.
+          look: jobId === null ? await lookAt(device) : { inspection: null, fingerprint: null, fault: null },
+          medium: mediumTag === null ? null : { tag: mediumTag, name: mediumName },
+          alike,
+          loss: losses.get(mediumTag ?? "") ?? { onlyRouteOf: [], images: [] },
+        },
+      };
+    }),
+  );
+}
+
+/** The same model and size: told apart by their serials at most. */
+function areAlike(a: DeviceRow, b: DeviceRow): boolean {
+  return sameDevice({ ...identityOfRow(a), serial: null }, { ...identityOfRow(b), serial: null });
+}
+
+/** What emptying some media would take away, by their tags. */
+export async function lossesOf(context: Context, tags: string[]): Promise<Map<string, Loss>> {
+  const found = new Map<string, Loss>();
+  if (tags.length === 0) return found;
+  const { matrix, media: all, surest, computers } = await fleet(context);
+  const images = await context.db.select({ name: systemImages.name, body: systemImages.body }).from(systemImages);
+  for (const tag of tags) {
+    const column = all.findIndex(({ part }) => part.tag === tag);
+    const onlyRouteOf =
+      column < 0
+        ? []
+        : computers.flatMap(({ tag: computer }, row) =>
+            surest.standing(row)?.ways === 1 && surestCode(matrix.cell(row, column)) <= 1 ? [computer] : [],
+          );
+    const held = images.filter(({ body }) => body.places.some((place) => place.on === "medium" && place.tag === tag));
+    found.set(tag, { onlyRouteOf, images: held.map(({ name }) => name) });
+  }
+  return found;
+}
+
+/** Devices that are in no berth. */
+export async function looseDevices(context: Context): Promise<DeviceRow[]> {
+  const taken = await context.db.select({ id: berths.deviceId }).from(berths);
+  const ids = taken.flatMap(({ id }) => id ?? []);
+  return context.db
+    .select()
+    .from(devices)
+    .where(ids.length > 0 ? notInArray(devices.id, ids) : undefined)
+    .orderBy(asc(devices.model), asc(devices.serial))
+    .limit(100);
+}
+
+/** Puts a device into an empty berth, or takes out what is in it (`deviceId` null). Problems: `invalid`, `stale`, `not-found`. */
+export async function fillBerth(
+  context: Context,
+  berthId: number,
+  version: number,
+  deviceId: number | null,
+): Promise<Result<number>> {
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const [berth] = await tx.select().from(berths).where(eq(berths.id, berthId)).for("update");
+    if (!berth) return fail({ code: "not-found", what: "such berth" });
+    const invalid = (text: string) => fail({ code: "invalid", fields: { device: text } });
+    if (deviceId !== null) {
+      if (berth.deviceId !== null) return invalid(`${berth.name} holds a device already. Take that out first.`);
+      const [device] = await tx.select().from(devices).where(eq(devices.id, deviceId));
+      if (!device) return fail({ code: "not-found", what: "such device" });
+      if ((berth.accepts === "optical") !== (device.kind === "optical"))
+        return invalid(
+          `${berth.name} takes ${berth.accepts === "optical" ? "discs" : "sticks, cards and disks"} only.`,
+        );
+      const [elsewhere] = await tx.select({ name: berths.name }).from(berths).where(eq(berths.deviceId, deviceId));
+      if (elsewhere) return invalid(`It is in ${elsewhere.name}. Take it out there first.`);
+    }
+    return saveVersioned(tx, context, berths, {
+      entity: "berth",
+      id: berthId,
+      version,
+      tag: berth.name,
+      action: "changed",
+      set: { deviceId },
+      before: { deviceId: berth.deviceId },
+      after: { deviceId },
+    });
+  });
+}

@@ -1,0 +1,98 @@
+import { stat } from "node:fs/promises";
+import { join } from "node:path";
+import { digestOf } from "@/core/bench/blocks";
+import { type Device, DeviceFault, type DeviceIdentity } from "@/core/bench/device";
+import { hex } from "@/core/bytes/fields";
+import { type ByteSource, CachedSource, ReadFailed } from "@/core/bytes/source";
+import { inspect } from "@/core/inspection/inspect";
+import type { Inspection } from "@/core/inspection/schema";
+import type { devices } from "../db/schema";
+import { devicesFolder } from "./folders";
+import { contentPath, openSimulated } from "./simulated";
+
+export type DeviceRow = typeof devices.$inferSelect;
+
+export function identityOfRow({ kind, model, serial, bytes, sectorBytes }: DeviceRow): DeviceIdentity {
+  return { kind, model, serial, bytes, sectorBytes: sectorBytes as DeviceIdentity["sectorBytes"] };
+}
+
+/** Opens what a row stands for. Throws `DeviceFault`. */
+export function openDevice(row: DeviceRow, access: { write: boolean }): Promise<Device> {
+  if (row.simulatedAs === null) throw new DeviceFault("gone");
+  return openSimulated(join(devicesFolder(), row.simulatedAs), access);
+}
+
+/** A device as bytes to be read: what it cannot read is a failed read, as with any file. */
+export function asSource(device: Device): ByteSource {
+  return {
+    sizeBytes: device.sizeBytes,
+    read: async (offset, length) => {
+      try {
+        return await device.read(offset, length);
+      } catch (cause) {
+        throw new ReadFailed(offset, length, { cause });
+      }
+    },
+  };
+}
+
+/** Of a device's first and last bytes, and of some between: another content has another fingerprint. */
+const SAMPLE_BYTES = 64 << 10;
+const SAMPLES = 16;
+
+export async function fingerprintOf(device: Device): Promise<string> {
+  const step = Math.max(SAMPLE_BYTES, Math.floor((device.sizeBytes - SAMPLE_BYTES) / SAMPLES / 512) * 512);
+  const digests: Uint8Array[] = [];
+  for (let at = 0, sample = 0; at < device.sizeBytes && sample <= SAMPLES; at += step, sample++)
+    digests.push(await digestOf(await device.read(at, SAMPLE_BYTES).catch(() => new Uint8Array(0))));
+  digests.push(
+    await digestOf(
+      await device.read(Math.max(0, device.sizeBytes - SAMPLE_BYTES), SAMPLE_BYTES).catch(() => new Uint8Array(0)),
+    ),
+  );
+  const all = new Uint8Array(digests.length * 32);
+  for (const [at, digest] of digests.entries()) all.set(digest, at * 32);
+  return hex(await digestOf(all));
+}
+
+/** What a quick look at a device finds. */
+export interface Look {
+  inspection: Inspection | null;
+  fingerprint: string | null;
+  /** Why it could not be looked at. */
+  fault: DeviceFault["code"] | null;
+}
+
+const LOOKS_KEPT = 200;
+const looks = new Map<string, Promise<Look>>();
+
+/** Looks at a device; what was seen is kept until its content is written to. */
+export async function lookAt(row: DeviceRow): Promise<Look> {
+  const state = row.simulatedAs && (await stat(contentPath(join(devicesFolder(), row.simulatedAs))).catch(() => null));
+  const key = state ? `${row.id} ${state.mtimeMs} ${state.size}` : null;
+  const known = key === null ? undefined : looks.get(key);
+  if (known) return known;
+  const look = looked(row);
+  if (key !== null) {
+    looks.set(key, look);
+    if (looks.size > LOOKS_KEPT) looks.delete(looks.keys().next().value as string);
+  }
+  return look;
+}
+
+async function looked(row: DeviceRow): Promise<Look> {
+  try {
+    const device = await openDevice(row, { write: false });
+    try {
+      const source = new CachedSource(asSource(device));
+      const { inspection } = await inspect(source, { name: `${row.model}.img` });
+      return { inspection, fingerprint: await fingerprintOf(device), fault: null };
+    } finally {
+      await device.close();
+    }
+  } catch (error) {
+    const cause = error instanceof ReadFailed ? error.cause : error;
+    if (cause instanceof DeviceFault) return { inspection: null, fingerprint: null, fault: cause.code };
+    throw error;
+  }
+}

@@ -1,0 +1,13 @@
+import { join } from "node:path";
+
+/** Where this server keeps what is too large for its database: CREEL_DATA, or `.creel/data` beside it. */
+export function dataFolder(): string {
+  return process.env.CREEL_DATA ?? join(/* turbopackIgnore: true */ process.cwd(), ".creel", "data");
+}
+
+/** Files of releases, under the names that they were read by. */
+export const libraryFolder = () => join(dataFolder(), "library");
+/** Simulated devices, a folder each. */
+export const devicesFolder = () => join(dataFolder(), "devices");
+/** Journals of jobs, a folder each. */
+export const jobFolder = (jobId: number) => join(dataFolder(), "jobs", String(jobId));

@@ -1,0 +1,265 @@
+import { and, asc, desc, eq, gt, inArray, isNull } from "drizzle-orm";
+import { z } from "zod";
+import type { BenchLine, BenchRequest } from "@/core/bench/job";
+import { WAYS } from "@/core/prepare/plan";
+import type { Context } from "../context";
+import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
+import { checked, fail, ok, type Result } from "../problems";
+import { tagSchema } from "../services/computers";
+import { HOLDING, lossesOf } from "./berths";
+import { lookAt } from "./devices";
+import { planInBerth, requestOf } from "./plans";
+
+export type BenchJob = typeof benchJobs.$inferSelect;
+
+export const planWishSchema = z.object({
+  berthId: z.number().int(),
+  releaseId: z.number().int(),
+  way: z.enum(WAYS),
+  table: z.enum(["gpt", "mbr"]),
+  store: z.boolean(),
+  tag: tagSchema,
+});
+
+const startSchema = planWishSchema.extend({
+  /** The last four characters of the device's serial, or the tag of the medium that is in the berth. */
+  confirm: z.string(),
+  /** Said where the device is somebody's only route, or holds images. */
+  lossAgreed: z.boolean(),
+  /** The device's content when the plan was looked at. */
+  fingerprint: z.string(),
+});
+export type StartInput = z.input<typeof startSchema>;
+
+const SERIAL_END = 4;
+
+/** Queues the preparation of a medium. Nothing is written unless the device was named and is as it was planned for. */
+export async function startPreparation(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(startSchema, input);
+  if (!parsed.ok) return parsed;
+  const { confirm, lossAgreed, fingerprint, ...wish } = parsed.value;
+  const planned = await planInBerth(context, wish);
+  if (!planned.ok) return planned;
+  const { plan, device, look } = planned.value;
+  const invalid = (field: string, text: string) => fail({ code: "invalid", fields: { [field]: text } });
+  if (!plan.ok) return invalid("way", "This cannot be made this way; the plan says why.");
+  if (device.isStore) return invalid("confirm", "This device receives images: it is never written to as a whole.");
+  if (look.fingerprint === null || look.fingerprint !== fingerprint)
+    return invalid("confirm", "The device is not as it was when this was planned. Look at the plan again.");
+  const tag = await tagOn(context, device.id);
+  if (!confirms(confirm, device.serial, tag))
+    return invalid("confirm", `This does not name the device: ${howToConfirm(device.serial, tag)}`);
+  const loss = tag === null ? null : (await lossesOf(context, [tag])).get(tag);
+  if (loss && loss.onlyRouteOf.length + loss.images.length > 0 && !lossAgreed)
+    return invalid("lossAgreed", "Say that what is lost with it may be lost.");
+  const request = requestOf(wish, device, fingerprint, context.now().toISOString());
+  return queued(context, wish.berthId, {
+    request,
+    releaseId: wish.releaseId,
+    mediumTag: wish.tag,
+    deviceId: device.id,
+  });
+}
+
+/** Which device is meant is said by what is printed on it, or by the end of its serial. */
+export function confirms(text: string, serial: string | null, tag: string | null): boolean {
+  const given = text.trim().toLowerCase();
+  if (given === "") return false;
+  if (tag !== null && given === tag.toLowerCase()) return true;
+  return serial !== null && serial.length >= SERIAL_END && given === serial.slice(-SERIAL_END).toLowerCase();
+}
+
+export function howToConfirm(serial: string | null, tag: string | null): string {
+  const bySerial = serial !== null && serial.length >= SERIAL_END ? "the last four characters of its serial" : null;
+  const byTag = tag === null ? null : "the tag that is printed on it";
+  const both = [byTag, bySerial].filter(Boolean).join(", or ");
+  return both === "" ? "it has neither a tag nor a serial, so it is not written to here." : `type ${both}.`;
+}
+
+/** The tag of the medium that a device is; null where it is none. */
+async function tagOn(context: Context, deviceId: number): Promise<string | null> {
+  const [medium] = await context.db
+    .select({ tag: media.tag })
+    .from(devices)
+    .innerJoin(media, eq(media.id, devices.mediumId))
+    .where(and(eq(devices.id, deviceId), isNull(media.retiredAt)));
+  return medium?.tag ?? null;
+}
+
+/** Queues a comparison of what is on a device with its release, or a test of its capacity, which empties it. */
+export async function startCheck(
+  context: Context,
+  berthId: number,
+  request: Exclude<BenchRequest, { kind: "prepare" }>,
+  confirm: string,
+): Promise<Result<number>> {
+  const [found] = await context.db
+    .select({ device: devices })
+    .from(berths)
+    .innerJoin(devices, eq(devices.id, berths.deviceId))
+    .where(eq(berths.id, berthId));
+  if (!found) return fail({ code: "not-found", what: "device in that berth" });
+  const { device } = found;
+  if (request.kind === "capacity") {
+    const invalid = (text: string) => fail({ code: "invalid", fields: { confirm: text } });
+    if (device.isStore) return invalid("This device receives images: it is never written to as a whole.");
+    const tag = await tagOn(context, device.id);
+    if (tag !== null)
+      return invalid(`It is ${tag}: a medium that is in use is not emptied for a test. Retire ${tag} first.`);
+    if (!confirms(confirm, device.serial, tag))
+      return invalid(`This does not name the device: ${howToConfirm(device.serial, tag)}`);
+    const look = await lookAt(device);
+    if (look.fault) return invalid("The device cannot be read.");
+  }
+  return queued(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });
+}
+
+async function queued(
+  context: Context,
+  berthId: number,
+  job: { request: BenchRequest; releaseId: number | null; mediumTag: string | null; deviceId: number },
+): Promise<Result<number>> {
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    // One job at a time holds a berth: whoever comes second waits for this row.
+    await tx.select({ id: berths.id }).from(berths).where(eq(berths.id, berthId)).for("update");
+    const [holding] = await tx
+      .select({ id: benchJobs.id })
+      .from(benchJobs)
+      .where(and(eq(benchJobs.berthId, berthId), inArray(benchJobs.state, [...HOLDING])));
+    if (holding)
+      return fail({
+        code: "invalid",
+        fields: { berth: `Job ${holding.id} holds this berth. Let it end, or cancel it.` },
+      });
+    const [row] = await tx
+      .insert(benchJobs)
+      .values({ ...job, kind: job.request.kind, berthId, personName: context.person.name, createdAt: context.now() })
+      .$returningId();
+    return ok((row as { id: number }).id);
+  });
+}
+
+/** Asks a running job to stop where it is; a queued one is cancelled at once. */
+export async function askOf(context: Context, jobId: number, wish: "pause" | "cancel"): Promise<Result<string>> {
+  return context.db.transaction(async (tx): Promise<Result<string>> => {
+    const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
+    if (!job) return fail({ code: "not-found", what: "such job" });
+    if (job.state === "running") {
+      await tx.update(benchJobs).set({ wish }).where(eq(benchJobs.id, jobId));
+      return ok("asked");
+    }
+    if (wish === "cancel" && (HOLDING as readonly string[]).includes(job.state)) {
+      await tx
+        .update(benchJobs)
+        .set({ state: "cancelled", wish: null, endedAt: context.now() })
+        .where(eq(benchJobs.id, jobId));
+      await tx.insert(benchLines).values({ jobId, at: context.now(), line: { code: "cancelled" } });
+      return ok("cancelled");
+    }
+    return fail({ code: "invalid", fields: { job: `The job is ${job.state}: there is nothing to ${wish}.` } });
+  });
+}
+
+/** Lets a job go on that was paused, was interrupted, or failed at its device. */
+export async function resume(context: Context, jobId: number): Promise<Result<number>> {
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
+    if (!job) return fail({ code: "not-found", what: "such job" });
+    const canGoOn =
+      job.state === "paused" ||
+      job.state === "interrupted" ||
+      (job.state === "failed" && (job.result?.state === "fault" || job.result?.state === "source-failed"));
+    if (!canGoOn || job.kind === "capacity")
+      return fail({ code: "invalid", fields: { job: `The job is ${job.state} and cannot go on. Begin a new one.` } });
+    const [holding] = await tx
+      .select({ id: benchJobs.id })
+      .from(benchJobs)
+      .where(and(eq(benchJobs.berthId, job.berthId), inArray(benchJobs.state, [...HOLDING])));
+    if (holding && holding.id !== jobId)
+      return fail({ code: "invalid", fields: { job: `Job ${holding.id} holds its berth now.` } });
+    await tx
+      .update(benchJobs)
+      .set({ state: "queued", wish: null, result: null, endedAt: null, runner: null })
+      .where(eq(benchJobs.id, jobId));
+    return ok(jobId);
+  });
+}
+
+export interface JobItem {
+  job: BenchJob;
+  berth: string;
+  device: { model: string; serial: string | null; bytes: number };
+  release: string | null;
+}
+
+const columns = {
+  job: benchJobs,
+  berth: berths.name,
+  device: { model: devices.model, serial: devices.serial, bytes: devices.bytes },
+  kit: kits.name,
+  releaseName: releases.name,
+};
+
+function jobRows(context: Context) {
+  return context.db
+    .select(columns)
+    .from(benchJobs)
+    .innerJoin(berths, eq(berths.id, benchJobs.berthId))
+    .innerJoin(devices, eq(devices.id, benchJobs.deviceId))
+    .leftJoin(releases, eq(releases.id, benchJobs.releaseId))
+    .leftJoin(kits, eq(kits.id, releases.kitId));
+}
+
+type JobRow = Awaited<ReturnType<typeof jobRows>>[number];
+
+function itemOf({ job, berth, device, kit, releaseName }: JobRow): JobItem {
+  return { job, berth, device, release: kit && releaseName ? `${kit} ${releaseName}` : null };
+}
+
+/** The latest jobs, those that hold a berth first. */
+export async function listJobs(context: Context, limit = 30): Promise<JobItem[]> {
+  const rows = await jobRows(context).orderBy(desc(benchJobs.id)).limit(limit);
+  return rows.map(itemOf);
+}
+
+export async function getJob(
+  context: Context,
+  jobId: number,
+): Promise<(JobItem & { lines: { at: Date; line: BenchLine }[] }) | null> {
+  const [row] = await jobRows(context).where(eq(benchJobs.id, jobId));
+  if (!row) return null;
+  const lines = await context.db
+    .select({ at: benchLines.at, line: benchLines.line })
+    .from(benchLines)
+    .where(eq(benchLines.jobId, jobId))
+    .orderBy(asc(benchLines.id))
+    .limit(500);
+  return { ...itemOf(row), lines };
+}
+
+/** What a page that follows a job is told. */
+export interface JobProgress {
+  id: number;
+  state: BenchJob["state"];
+  phase: string | null;
+  doneBytes: number;
+  totalBytes: number;
+  rate: number | null;
+}
+
+/** Jobs that hold a berth, and those that ended since. */
+export async function progressOf(context: Context, since: Date): Promise<JobProgress[]> {
+  const rows = await context.db
+    .select()
+    .from(benchJobs)
+    .where(inArray(benchJobs.state, [...HOLDING]));
+  const ended = await context.db.select().from(benchJobs).where(gt(benchJobs.endedAt, since)).limit(50);
+  return [...rows, ...ended].map(({ id, state, phase, doneBytes, totalBytes, rate }) => ({
+    id,
+    state,
+    phase,
+    doneBytes,
+    totalBytes,
+    rate,
+  }));
+}

@@ -1,0 +1,428 @@
+import { and, asc, eq, isNull, lt, or } from "drizzle-orm";
+import { blocksOf } from "@/core/bench/blocks";
+import { testCapacity } from "@/core/bench/capacity";
+import { type Device, DeviceFault, impatient, sameDevice } from "@/core/bench/device";
+import { type BenchLine, type BenchRequest, type BenchResult, missingLines } from "@/core/bench/job";
+import { type Phase, writeMedium } from "@/core/bench/write-medium";
+import { CachedSource, ReadFailed } from "@/core/bytes/source";
+import { inspect } from "@/core/inspection/inspect";
+import type { Inspection } from "@/core/inspection/schema";
+import type { MediumPlan } from "@/core/prepare/plan";
+import type { Context } from "../context";
+import type { Database } from "../db/client";
+import { benchJobs, benchLines, berths, devices } from "../db/schema";
+import { FileSource } from "../files/file-source";
+import { log } from "../log";
+import { problemText } from "../problems";
+import { listPeople } from "../services/places";
+import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } from "./devices";
+import { jobFolder } from "./folders";
+import type { BenchJob } from "./jobs";
+import { FileJournal } from "./journal";
+import { planFrom, releaseToMake } from "./plans";
+import { recordMedium, recordWear } from "./record";
+import { verifyAgainstRelease } from "./verify";
+
+/** A runner that has not been heard of for so long is gone: what it was at is interrupted. */
+export const SILENT_AFTER_MS = 15_000;
+const LOOK_EVERY_MS = 700;
+const TELL_EVERY_MS = 500;
+
+/** Takes up jobs and does them, several berths at once, until it is stopped. */
+export class BenchRunner {
+  private readonly running = new Map<number, Promise<void>>();
+  private timer: ReturnType<typeof setTimeout> | null = null;
+  private stopped = false;
+  readonly name = `${process.pid}.${Math.random().toString(36).slice(2, 8)}`;
+
+  constructor(
+    private readonly db: Database,
+    private readonly now: () => Date = () => new Date(),
+  ) {}
+
+  start(): void {
+    const look = async () => {
+      await this.step().catch((error: unknown) => log.error({ err: error }, "the bench could not be looked at"));
+      if (!this.stopped) this.timer = setTimeout(look, LOOK_EVERY_MS);
+    };
+    void look();
+  }
+
+  /** Ends after the blocks that are under way; what was running is paused by nobody and goes on at the next start. */
+  async stop(): Promise<void> {
+    this.stopped = true;
+    if (this.timer) clearTimeout(this.timer);
+    await Promise.all(this.running.values());
+  }
+
+  /** Tells what others left behind, and takes up whatever is queued. */
+  async step(): Promise<void> {
+    await markInterrupted(this.db, this.now());
+    for (let job = await this.claim(); job; job = await this.claim()) {
+      const own = job;
+      const work = this.run(own)
+        .catch((error: unknown) => this.broke(own, error))
+        .finally(() => this.running.delete(own.id));
+      this.running.set(own.id, work);
+    }
+  }
+
+  /** Waits until nothing is running any more. */
+  async idle(): Promise<void> {
+    while (this.running.size > 0) await Promise.all(this.running.values());
+  }
+
+  private async claim(): Promise<BenchJob | null> {
+    if (this.stopped) return null;
+    return this.db.transaction(async (tx) => {
+      const [job] = await tx
+        .select()
+        .from(benchJobs)
+        .where(eq(benchJobs.state, "queued"))
+        .orderBy(asc(benchJobs.id))
+        .limit(1)
+        .for("update", { skipLocked: true });
+      if (!job) return null;
+      const at = this.now();
+      await tx
+        .update(benchJobs)
+        .set({ state: "running", runner: this.name, heartbeatAt: at, startedAt: job.startedAt ?? at, phase: "open" })
+        .where(eq(benchJobs.id, job.id));
+      return job;
+    });
+  }
+
+  private async run(job: BenchJob): Promise<void> {
+    const work = new Work(this.db, job, this.name, this.now, () => this.stopped);
+    const end = await work.do();
+    if (end === "stopped") return;
+    await work.say({ code: "ended", result: end.state });
+    const isDone = end.state === "verified" || end.state === "capacity" || (end.state === "compared" && end.same);
+    await this.db
+      .update(benchJobs)
+      .set({ state: isDone ? "done" : "failed", result: end, wish: null, phase: null, endedAt: this.now() })
+      .where(and(eq(benchJobs.id, job.id), eq(benchJobs.runner, this.name)));
+  }
+
+  /** A fault of ours: the log has it, and the job can be let go on. */
+  private async broke(job: BenchJob, error: unknown): Promise<void> {
+    log.error({ err: error, job: job.id }, "a job of the bench broke off");
+    await this.db
+      .update(benchJobs)
+      .set({ state: "interrupted" })
+      .where(and(eq(benchJobs.id, job.id), eq(benchJobs.runner, this.name)));
+    await this.db.insert(benchLines).values({ jobId: job.id, at: this.now(), line: { code: "interrupted" } });
+  }
+}
+
+/** Jobs whose runner has gone silent are interrupted: they say so, and can go on. */
+export async function markInterrupted(db: Database, now: Date): Promise<void> {
+  const silent = new Date(now.getTime() - SILENT_AFTER_MS);
+  const rows = await db
+    .select({ id: benchJobs.id })
+    .from(benchJobs)
+    .where(and(eq(benchJobs.state, "running"), or(isNull(benchJobs.heartbeatAt), lt(benchJobs.heartbeatAt, silent))));
+  for (const { id } of rows) {
+    const [result] = await db
+      .update(benchJobs)
+      .set({ state: "interrupted" })
+      .where(
+        and(
+          eq(benchJobs.id, id),
+          eq(benchJobs.state, "running"),
+          or(isNull(benchJobs.heartbeatAt), lt(benchJobs.heartbeatAt, silent)),
+        ),
+      );
+    if ((result as { affectedRows: number }).affectedRows === 1)
+      await db.insert(benchLines).values({ jobId: id, at: now, line: { code: "interrupted" } });
+  }
+}
+
+/** One job, from its start or from where it was. */
+class Work {
+  private wish: "pause" | "cancel" | null = null;
+  private isSeated = true;
+  private device: DeviceRow | null = null;
+  private progress = { phase: "open" as string, doneBytes: 0, totalBytes: 0 };
+  private readonly marks: { at: number; doneBytes: number }[] = [];
+  constructor(
+    private readonly db: Database,
+    private readonly job: BenchJob,
+    private readonly runner: string,
+    private readonly now: () => Date,
+    private readonly isStopping: () => boolean,
+  ) {}
+
+  async say(line: BenchLine): Promise<void> {
+    await this.db.insert(benchLines).values({ jobId: this.job.id, at: this.now(), line });
+  }
+
+  /** What came of it; "stopped" where somebody asked for that, and it says so itself. */
+  async do(): Promise<BenchResult | "stopped"> {
+    const [device] = await this.db.select().from(devices).where(eq(devices.id, this.job.deviceId));
+    if (!device) return { state: "fault", phase: "open", code: "gone", offset: null };
+    this.device = device;
+    await this.say({ code: "started", runner: this.runner });
+    await this.beat();
+    const beating = setInterval(() => void this.beat().catch(() => {}), TELL_EVERY_MS);
+    try {
+      const { request } = this.job;
+      if (request.kind === "prepare") return await this.prepare(device, request);
+      if (request.kind === "capacity") return await this.capacity(device);
+      return await this.verify(device);
+    } catch (error) {
+      const cause = error instanceof ReadFailed ? error.cause : error;
+      if (cause instanceof DeviceFault)
+        return { state: "fault", phase: this.progress.phase as Phase, code: cause.code, offset: cause.offset };
+      throw error;
+    } finally {
+      clearInterval(beating);
+    }
+  }
+
+  private async context(): Promise<Context> {
+    const people = await listPeople(this.db);
+    const name = this.job.personName;
+    const person = people.find((each) => each.name === name) ?? { id: 0, name };
+    return { db: this.db, person, now: this.now };
+  }
+
+  /** The device as long as it is in its berth, and no longer than it answers. */
+  private async open(row: DeviceRow, write: boolean): Promise<Device> {
+    const device = impatient(await openDevice(row, { write }));
+    const seated = () => {
+      if (!this.isSeated) throw new DeviceFault("gone");
+    };
+    return {
+      identity: device.identity,
+      sizeBytes: device.sizeBytes,
+      read: async (offset, length) => {
+        seated();
+        return device.read(offset, length);
+      },
+      write: async (offset, bytes) => {
+        seated();
+        return device.write(offset, bytes);
+      },
+      flush: async () => {
+        seated();
+        return device.flush();
+      },
+      close: () => device.close(),
+    };
+  }
+
+  private async prepare(
+    row: DeviceRow,
+    request: Extract<BenchRequest, { kind: "prepare" }>,
+  ): Promise<BenchResult | "stopped"> {
+    const context = await this.context();
+    if (this.job.releaseId === null) return { state: "file-missing", file: "" };
+    const release = await releaseToMake(context, this.job.releaseId);
+    if (!release.ok) return { state: "file-missing", file: problemText(release.problem) };
+    const device = await this.open(row, true);
+    await this.say({ code: "device-open", identity: device.identity });
+    if (!sameDevice(device.identity, request.device) || !sameDevice(identityOfRow(row), request.device)) {
+      await device.close();
+      return { state: "device-changed", what: "identity" };
+    }
+    if (row.isStore) {
+      await device.close();
+      return { state: "device-changed", what: "identity" };
+    }
+    await this.say({ code: "device-is-no-store" });
+    const source = await FileSource.open(release.value.path);
+    try {
+      const plan = await planFrom(source, row, request, release.value, request.madeAt);
+      if (!plan.ok) {
+        await device.close();
+        return { state: "plan-failed", problems: plan.problems };
+      }
+      return await this.write(context, row, device, request, plan);
+    } finally {
+      await source.close();
+    }
+  }
+
+  private async write(
+    context: Context,
+    row: DeviceRow,
+    device: Device,
+    request: Extract<BenchRequest, { kind: "prepare" }>,
+    plan: Extract<MediumPlan, { ok: true }>,
+  ): Promise<BenchResult | "stopped"> {
+    const blocks = blocksOf(plan.layout);
+    const journal = await FileJournal.open(jobFolder(this.job.id), blocks.length);
+    try {
+      const [flushedBlocks, verifiedBlocks] = [journal.flushedBlocks(), journal.verifiedBlocks()];
+      if (journal.isBegun) await this.say({ code: "resumed", flushedBlocks, verifiedBlocks, blocks: blocks.length });
+      else if ((await fingerprintOf(device)) !== request.fingerprint) {
+        await device.close();
+        return { state: "device-changed", what: "content" };
+      }
+      // From here on the device is no longer as it was when it was planned for, and that is known.
+      await journal.saveFlushed(flushedBlocks);
+      await this.say({ code: "plan", writtenBytes: plan.writtenBytes, parts: plan.parts.length, notes: plan.notes });
+      const result = await writeMedium({
+        device,
+        layout: plan.layout,
+        journal,
+        onProgress: (progress) => {
+          this.progress = progress;
+        },
+        shouldStop: () => this.wish ?? (this.isStopping() ? "pause" : null),
+      });
+      switch (result.state) {
+        case "stopped":
+          return this.stop(result.why);
+        case "fault":
+          return { state: "fault", phase: result.phase, code: result.code, offset: result.offset };
+        case "differs":
+          return { state: "differs", start: result.start, lengthBytes: result.lengthBytes, path: null };
+        case "source-failed":
+          return { state: "source-failed", offset: result.offset };
+        case "wraps": {
+          const testResult = { state: "counterfeit", trueBytes: result.trueBytes, how: "wraps" } as const;
+          await this.db.update(devices).set({ testedAt: this.now(), testResult }).where(eq(devices.id, row.id));
+          return result;
+        }
+      }
+      const { writtenBytes, writeMs, verifyMs } = result;
+      await this.say({ code: "written", bytes: writtenBytes, ms: Math.round(writeMs) });
+      await this.say({ code: "flushed" });
+      await this.say({ code: "read-back", bytes: writtenBytes, ms: Math.round(verifyMs) });
+      const rate = (ms: number) => Math.round(writtenBytes / Math.max(ms / 1000, 1e-3));
+      await recordWear(context, row.id, {
+        bytesWritten: writtenBytes,
+        writeRate: rate(writeMs),
+        readRate: rate(verifyMs),
+      });
+      return await this.check(context, row, plan.predicted, {
+        writtenBytes,
+        writeRate: rate(writeMs),
+        readRate: rate(verifyMs),
+      });
+    } finally {
+      await journal.close();
+    }
+  }
+
+  /** Reads the finished medium as any other, and compares that with what was predicted of it. */
+  private async check(
+    context: Context,
+    row: DeviceRow,
+    predicted: Inspection,
+    facts: { writtenBytes: number; writeRate: number; readRate: number },
+  ): Promise<BenchResult> {
+    this.progress = { ...this.progress, phase: "inspect" };
+    const device = await this.open(row, false);
+    let read: Inspection;
+    try {
+      const inspected = await inspect(new CachedSource(asSource(device)), { name: predicted.file.name });
+      read = inspected.inspection;
+    } finally {
+      await device.close();
+    }
+    const found = startsOf(read);
+    await this.say({ code: "inspected", startPaths: found });
+    const expected = startsOf(predicted);
+    if (JSON.stringify(found) !== JSON.stringify(expected)) return { state: "not-as-predicted", expected, found };
+    await this.say({ code: "as-predicted" });
+    const lines = await this.db
+      .select({ line: benchLines.line })
+      .from(benchLines)
+      .where(eq(benchLines.jobId, this.job.id));
+    const missing = missingLines(lines.map(({ line }) => line));
+    if (missing.length > 0) return { state: "lines-missing", codes: missing };
+    const medium = await recordMedium(context, this.job, row, read);
+    if (medium !== null) await this.say({ code: "recorded", medium });
+    return { state: "verified", ...facts, viewsAsPredicted: true };
+  }
+
+  private async capacity(row: DeviceRow): Promise<BenchResult | "stopped"> {
+    const device = await this.open(row, true);
+    await this.say({ code: "device-open", identity: device.identity });
+    try {
+      const result = await testCapacity({
+        device,
+        seed: `job ${this.job.id}`,
+        onProgress: ({ phase, doneBytes, totalBytes }) => {
+          this.progress = { phase: phase === "read" ? "verify" : "write", doneBytes, totalBytes };
+        },
+        shouldStop: () => this.wish !== null || this.isStopping(),
+      });
+      if (result.state === "stopped") return this.stop("cancel");
+      await this.db
+        .update(devices)
+        .set({ testedAt: this.now(), testResult: result, updatedAt: this.now() })
+        .where(eq(devices.id, row.id));
+      const rates = result.state === "sound" ? result : { writeRate: null, readRate: null };
+      await recordWear(await this.context(), row.id, { bytesWritten: row.bytes, ...rates });
+      return result.state === "fault"
+        ? { state: "fault", phase: "write", code: result.code, offset: result.offset }
+        : { state: "capacity", capacity: result };
+    } finally {
+      await device.close();
+    }
+  }
+
+  private async verify(row: DeviceRow): Promise<BenchResult | "stopped"> {
+    const device = await this.open(row, false);
+    await this.say({ code: "device-open", identity: device.identity });
+    try {
+      const result = await verifyAgainstRelease(await this.context(), row, asSource(device), {
+        onProgress: (doneBytes, totalBytes) => {
+          this.progress = { phase: "verify", doneBytes, totalBytes };
+        },
+        shouldStop: () => this.wish !== null || this.isStopping(),
+      });
+      return result ?? this.stop("cancel");
+    } finally {
+      await device.close();
+    }
+  }
+
+  private async stop(why: "pause" | "cancel"): Promise<"stopped"> {
+    // A server that goes down leaves its jobs as it would leave them when killed.
+    const byServer = this.wish === null;
+    const state = byServer ? "interrupted" : why === "pause" ? "paused" : "cancelled";
+    await this.say({ code: state });
+    await this.db
+      .update(benchJobs)
+      .set({ state, wish: null, rate: null, ...(state === "cancelled" ? { endedAt: this.now() } : {}) })
+      .where(and(eq(benchJobs.id, this.job.id), eq(benchJobs.runner, this.runner)));
+    return "stopped";
+  }
+
+  /** Says that it is alive and how far it is, and hears what is asked of it. */
+  private async beat(): Promise<void> {
+    const { phase, doneBytes, totalBytes } = this.progress;
+    const at = performance.now();
+    this.marks.push({ at, doneBytes });
+    while (this.marks.length > 12) this.marks.shift();
+    const first = this.marks[0];
+    const isSame = first !== undefined && first.doneBytes <= doneBytes && at > first.at;
+    if (!isSame) this.marks.splice(0, this.marks.length - 1);
+    const rate = isSame ? Math.round((doneBytes - first.doneBytes) / ((at - first.at) / 1000)) : null;
+    await this.db
+      .update(benchJobs)
+      .set({ heartbeatAt: this.now(), phase, doneBytes, totalBytes, rate })
+      .where(and(eq(benchJobs.id, this.job.id), eq(benchJobs.runner, this.runner)));
+    const [state] = await this.db
+      .select({ wish: benchJobs.wish, deviceId: berths.deviceId, runner: benchJobs.runner })
+      .from(benchJobs)
+      .innerJoin(berths, eq(berths.id, benchJobs.berthId))
+      .where(eq(benchJobs.id, this.job.id));
+    this.wish = state?.runner === this.runner ? (state.wish ?? null) : "cancel";
+    this.isSeated = state?.deviceId === this.device?.id;
+  }
+}
+
+/** What firmware makes of a medium, a line for each way to start from it. */
+function startsOf({ startPaths }: Inspection): string[] {
+  return startPaths
+    .map(({ firmware, arch, as, file, problems }) =>
+      [firmware, arch, as, file, ...problems.map(({ code }) => code)].join(" "),
+    )
+    .sort();
+}
