@@ -133,8 +133,10 @@ async function browser(): Promise<void> {
   buildIfNeeded();
   const database = await startDatabase(join(ROOT, ".creel", "bench"));
   const port = await freePort();
-  if (runScript("scripts/load-demo.mts", ["--fresh"], { DATABASE_URL: database.url }) !== 0) throw new Error("no demo");
-  const server = await serve(port, database.url, join(ROOT, ".creel", "bench-web.log"));
+  const data = join(ROOT, ".creel", "bench-data");
+  if (runScript("scripts/load-demo.mts", ["--fresh"], { DATABASE_URL: database.url, CREEL_DATA: data }) !== 0)
+    throw new Error("no demo");
+  const server = await serve(port, database.url, join(ROOT, ".creel", "bench-web.log"), data);
   const chromiumBrowser = await chromium.launch({
     executablePath: "/usr/bin/chromium",
     args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking"],

@@ -22,6 +22,7 @@ await runMain(async () => {
   installNpmPackages();
   installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples]);
   const folder = join(ROOT, ".creel", "demo");
+  const data = process.env.CREEL_DATA ?? join(folder, "data");
   if (fresh && !given) {
     await stopLeftOver(folder);
     rmSync(folder, { recursive: true, force: true });
@@ -43,11 +44,14 @@ await runMain(async () => {
   process.on("SIGTERM", () => stop(0));
   try {
     buildIfNeeded();
-    if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url }) !== 0)
+    if (
+      runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url, CREEL_DATA: data }) !==
+      0
+    )
       throw new Problem(
         "The demo data could not be loaded, for the reason above; npm run demo -- --fresh starts over.",
       );
-    server = await serve(PORT, database.url, join(folder, "web.log"));
+    server = await serve(PORT, database.url, join(folder, "web.log"), data);
     server.once("exit", () => stop(1));
     console.log(`Creel is ready: http://127.0.0.1:${PORT}\nCtrl-C stops it; the data stays.`);
   } catch (error) {

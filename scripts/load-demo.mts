@@ -1,7 +1,8 @@
 // Brings the database to this version's schema and loads the demo into an empty one. Usage: load-demo.mts [--fresh]
-import { mkdtempSync, rmSync } from "node:fs";
+import { copyFileSync, createReadStream, createWriteStream, mkdirSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { pipeline } from "node:stream/promises";
 import { sql } from "drizzle-orm";
 import { CachedSource } from "@/core/bytes/source";
 import type { DriverSource } from "@/core/drivers/driver-set";
@@ -13,13 +14,19 @@ import type { Inspection } from "@/core/inspection/schema";
 import { type Manifest, makeManifest } from "@/core/integrity/manifest";
 import { type Listing, listVolumes } from "@/core/volumes/listing";
 import { volumesOf } from "@/core/volumes/volumes";
+import { devicesFolder, libraryFolder } from "@/server/bench/folders";
+import { contentPath, makeSimulated } from "@/server/bench/simulated";
 import type { Context } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
 import {
   batches,
+  benchJobs,
+  benchLines,
+  berths,
   calendars,
   computers,
+  devices,
   disks,
   drills,
   events,
@@ -52,6 +59,7 @@ import { addMedium } from "@/server/services/media";
 import { addSite } from "@/server/services/places";
 import { addKit, addRelease, getRelease, saveRelease } from "@/server/services/releases";
 import { saveView } from "@/server/services/saved-views";
+import { BERTHS, DEVICES } from "./demo/bench";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
 import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
@@ -84,11 +92,14 @@ interface ReadImage {
 /** What is read of real small images, each made once by reference tools. */
 async function readImages(): Promise<Map<ImageName, ReadImage>> {
   const folder = mkdtempSync(join(tmpdir(), "creel-demo-"));
+  mkdirSync(libraryFolder(), { recursive: true });
   try {
     const workshop = new Workshop(folder);
     const found = new Map<ImageName, ReadImage>();
     for (const [name, image] of Object.entries(IMAGES)) {
-      const source = await FileSource.open(image.make(workshop));
+      const file = image.make(workshop);
+      copyFileSync(file, join(libraryFolder(), image.file));
+      const source = await FileSource.open(file);
       const sha256 = await source.sha256();
       const { inspection, drivers } = await inspect(source, { name: image.file, sha256, depth: "deep" });
       const listing = await listVolumes(await volumesOf(new CachedSource(source)));
@@ -104,6 +115,10 @@ async function readImages(): Promise<Map<ImageName, ReadImage>> {
 
 async function empty(db: Database): Promise<void> {
   for (const table of [
+    benchLines,
+    benchJobs,
+    berths,
+    devices,
     batches,
     imports,
     savedViews,
@@ -179,11 +194,47 @@ async function load(db: Database): Promise<void> {
       ),
     );
   }
+  await fillBench(context);
   await happen({ ...context, person: staff[1] as (typeof staff)[number] });
   await prove(context);
   for (const { name, query } of VIEWS) value(await saveView(context, { name, query }));
   // Last of all: people mark a demo that was loaded to its end.
   await db.insert(people).values(staff);
+}
+
+/** The bench of the workshop: its devices with what stands on them, and its berths. */
+async function fillBench({ db }: Context): Promise<void> {
+  rmSync(devicesFolder(), { recursive: true, force: true });
+  const rows = await db.select({ id: media.id, tag: media.tag }).from(media);
+  const ids = new Map<string, number>();
+  for (const {
+    name,
+    faults,
+    image,
+    medium,
+    isStore = false,
+    writeRate = null,
+    readRate = null,
+    ...device
+  } of DEVICES) {
+    const sectorBytes = device.kind === "optical" ? 2048 : 512;
+    const folder = join(devicesFolder(), name);
+    await makeSimulated(folder, { ...device, sectorBytes, writeRate, readRate, faults: faults ?? {} });
+    if (image) await putOn(contentPath(folder), join(libraryFolder(), IMAGES[image].file));
+    const mediumId = rows.find(({ tag }) => tag === medium)?.id ?? null;
+    const [row] = await db
+      .insert(devices)
+      .values({ ...device, sectorBytes, simulatedAs: name, mediumId, isStore })
+      .$returningId();
+    ids.set(name, (row as { id: number }).id);
+  }
+  for (const [place, { device, ...berth }] of BERTHS.entries())
+    await db.insert(berths).values({ ...berth, place, deviceId: device === null ? null : (ids.get(device) ?? null) });
+}
+
+/** Writes a file over the beginning of a device's content. */
+async function putOn(content: string, file: string): Promise<void> {
+  await pipeline(createReadStream(file), createWriteStream(content, { flags: "r+" }));
 }
 
 /** Kits, and their releases as they were born from files; a release that was superseded says by which. */

@@ -34,10 +34,11 @@ const STEPS = {
   browser: async ({ url }) => {
     console.log("\n── Browser");
     buildIfNeeded();
-    if (runScript("scripts/load-demo.mts", ["--fresh"], { DATABASE_URL: url }) !== 0)
+    const data = join(ROOT, ".creel", "test", "data");
+    if (runScript("scripts/load-demo.mts", ["--fresh"], { DATABASE_URL: url, CREEL_DATA: data }) !== 0)
       throw new Problem("The demo data could not be loaded.");
     const port = await freePort();
-    const server = await serve(port, url, join(ROOT, ".creel", "test-web.log"));
+    const server = await serve(port, url, join(ROOT, ".creel", "test-web.log"), data);
     try {
       step("Browser tests", bin("playwright"), ["test"], {
         CREEL_ADDRESS: `http://127.0.0.1:${port}`,

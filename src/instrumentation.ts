@@ -1,6 +1,6 @@
 import type { Instrumentation } from "next";
 
-/** Once, when the server starts: what a stopped server left in the middle is told as such. */
+/** Once, when the server starts: what a stopped server left in the middle is told as such, and the bench begins to work. */
 export async function register(): Promise<void> {
   if (process.env.NEXT_RUNTIME !== "nodejs" || !process.env.DATABASE_URL) return;
   const [{ database }, { markInterruptedImports }, { log }] = await Promise.all([
@@ -13,6 +13,8 @@ export async function register(): Promise<void> {
   } catch (error) {
     log.error({ err: error }, "interrupted imports could not be marked");
   }
+  const { BenchRunner } = await import("@/server/bench/runner");
+  new BenchRunner(database()).start();
 }
 
 /** What went wrong while a page or an action was made: one structured line; the page shows a sentence. */

@@ -46,12 +46,15 @@ export function buildIfNeeded() {
   writeFileSync(STAMP, digest);
 }
 
-/** Starts the built application, its output going to `logFile`, and waits until it answers. Gives its process. */
-export async function serve(port, databaseUrl, logFile) {
+/**
+ * Starts the built application, its output going to `logFile`, and waits until it answers. Gives its process.
+ * `data`: the folder for what is too large for the database.
+ */
+export async function serve(port, databaseUrl, logFile, data) {
   const output = openSync(logFile, "a");
   const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", "127.0.0.1"], {
     cwd: ROOT,
-    env: { ...env, DATABASE_URL: databaseUrl, NODE_ENV: "production" },
+    env: { ...env, DATABASE_URL: databaseUrl, CREEL_DATA: data, NODE_ENV: "production" },
     stdio: ["ignore", output, output],
     detached: true,
   });

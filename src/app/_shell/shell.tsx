@@ -13,6 +13,7 @@ const STATIONS = [
   { href: "/", name: "Today", key: "t" },
   { href: "/computers", name: "Computers", key: "c" },
   { href: "/media", name: "Media", key: "m" },
+  { href: "/bench", name: "Bench", key: "b" },
   { href: "/kits", name: "Kits", key: "k" },
   { href: "/chains", name: "Chains", key: "h" },
   { href: "/sites", name: "Places", key: "p" },

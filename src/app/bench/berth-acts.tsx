@@ -1,0 +1,121 @@
+"use client";
+
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import { problemText, type Result } from "@/server/problems";
+import { useReady } from "@/ui/use-ready";
+import { fillBerthAction, startCheckAction } from "./actions";
+
+export interface BerthToAct {
+  id: number;
+  name: string;
+  version: number;
+  isFree: boolean;
+  isEmpty: boolean;
+  isStore: boolean;
+  isMedium: boolean;
+  /** How its device is named before it is emptied; null where it cannot be. */
+  howToName: string | null;
+}
+
+/** What can be done at a berth: fill it, make a medium, verify one, test a device, take it out. */
+export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: number; text: string }[] }) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<string | null>(null);
+  const [testing, setTesting] = useState(false);
+  const [confirm, setConfirm] = useState("");
+  const [chosen, setChosen] = useState(loose[0]?.id ?? 0);
+  const act = async (doing: Promise<Result<number>>, then: (value: number) => void) => {
+    setProblem(null);
+    const result = await doing;
+    if (result.ok) then(result.value);
+    else setProblem(problemText(result.problem));
+  };
+  const toJob = (id: number) => router.push(`/bench/jobs/${id}`);
+  return (
+    <div className="flex max-w-64 flex-col items-end gap-1.5" aria-busy={!ready}>
+      {berth.isEmpty ? (
+        loose.length === 0 ? (
+          <span className="caption">no device at hand</span>
+        ) : (
+          <div className="flex gap-1.5">
+            <select
+              className="field max-w-40"
+              aria-label={`Device for ${berth.name}`}
+              value={chosen}
+              onChange={(event) => setChosen(Number(event.target.value))}
+            >
+              {loose.map(({ id, text }) => (
+                <option key={id} value={id}>
+                  {text}
+                </option>
+              ))}
+            </select>
+            <button
+              type="button"
+              className="act"
+              onClick={() => act(fillBerthAction(berth.id, berth.version, chosen), () => router.refresh())}
+            >
+              Put in
+            </button>
+          </div>
+        )
+      ) : (
+        <>
+          <div className="flex flex-wrap justify-end gap-1.5">
+            {berth.isFree && !berth.isStore && (
+              <Link prefetch={false} className="act" href={`/bench/prepare/${berth.id}`}>
+                Make a medium
+              </Link>
+            )}
+            {berth.isFree && berth.isMedium && (
+              <button
+                type="button"
+                className="act"
+                onClick={() => act(startCheckAction(berth.id, "verify", ""), toJob)}
+              >
+                Verify
+              </button>
+            )}
+            {berth.isFree && !berth.isMedium && !berth.isStore && berth.howToName && (
+              <button type="button" className="act" aria-expanded={testing} onClick={() => setTesting(!testing)}>
+                Test
+              </button>
+            )}
+            <button
+              type="button"
+              className="act"
+              onClick={() => act(fillBerthAction(berth.id, berth.version, null), () => router.refresh())}
+            >
+              Take out
+            </button>
+          </div>
+          {testing && (
+            <form
+              className="w-full border-plum border-l-4 pl-2"
+              onSubmit={(event) => {
+                event.preventDefault();
+                void act(startCheckAction(berth.id, "capacity", confirm), toJob);
+              }}
+            >
+              <label className="block text-[0.85rem]">
+                Every byte is written and read back; all on it is lost. Type {berth.howToName}.
+                <input className="field" value={confirm} onChange={(event) => setConfirm(event.target.value)} />
+              </label>
+              <button type="submit" className="act mt-1">
+                Empty and test it
+              </button>
+            </form>
+          )}
+        </>
+      )}
+      {problem && (
+        <p role="alert" className="text-[0.85rem] text-plum">
+          {problem}
+        </p>
+      )}
+    </div>
+  );
+}

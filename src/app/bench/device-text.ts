@@ -1,0 +1,33 @@
+import { capacityText, deviceFaultText, deviceKindText } from "@/core/words/bench";
+import { bytesText } from "@/core/words/sizes";
+import type { BerthDevice } from "@/server/bench/berths";
+import { plural } from "@/ui/words";
+
+/** What stands on a device, in a sentence. */
+export function contentText({ look, medium, row }: BerthDevice): string {
+  if (look.fault) return deviceFaultText(look.fault);
+  if (row.isStore) return "It receives images: it is never written to as a whole.";
+  if (medium) return `It is ${medium.tag}${medium.name ? `, ${medium.name}` : ""}.`;
+  const { inspection } = look;
+  if (!inspection) return "It is at work.";
+  if (inspection.container === "unknown") return "Nothing on it is recognised.";
+  const labels = inspection.partitions.flatMap(({ label }) => label ?? []);
+  const named = inspection.contents.label ? [inspection.contents.label] : labels;
+  const ways = inspection.startPaths.length;
+  return `It holds something${named.length > 0 ? ` called ${named.slice(0, 3).join(", ")}` : ""}${ways > 0 ? `, with ${plural(ways, "way")} to start from it` : ""}.`;
+}
+
+/** What it went through, and what was found of it. */
+export function wearText({ row }: Pick<BerthDevice, "row">): string | null {
+  if (row.testResult && row.testResult.state !== "sound") return capacityText(row.testResult);
+  const parts: string[] = [];
+  if (row.timesWritten > 0)
+    parts.push(`written ${plural(row.timesWritten, "time")}, ${bytesText(row.bytesWritten)} in all`);
+  if (row.writeRate && row.readRate)
+    parts.push(`${bytesText(row.writeRate)}/s writing, ${bytesText(row.readRate)}/s reading`);
+  return parts.length > 0 ? `${parts.join("; ")}.` : null;
+}
+
+export function deviceTitle({ row }: Pick<BerthDevice, "row">): string {
+  return `${row.model}, ${deviceKindText(row.kind)}`;
+}

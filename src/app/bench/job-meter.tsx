@@ -1,0 +1,67 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useEffect, useState } from "react";
+import { phaseText } from "@/core/words/bench";
+import { bytesText } from "@/core/words/sizes";
+import type { JobProgress } from "@/server/bench/jobs";
+
+const STATES: Record<JobProgress["state"], string> = {
+  queued: "waiting for its turn",
+  running: "",
+  paused: "paused",
+  interrupted: "interrupted: the server stopped; it can go on",
+  done: "done",
+  failed: "failed",
+  cancelled: "cancelled",
+};
+
+/** How far a job is, told by the server as it goes; the page is made anew once the job's state changes. */
+export function JobMeter({ initial }: { initial: JobProgress }) {
+  const router = useRouter();
+  const [progress, setProgress] = useState(initial);
+  const [heard, setHeard] = useState(true);
+  useEffect(() => {
+    const events = new EventSource("/api/bench/jobs");
+    events.onopen = () => setHeard(true);
+    // The browser connects again by itself.
+    events.onerror = () => setHeard(false);
+    events.onmessage = (event) => {
+      setHeard(true);
+      const all = JSON.parse(event.data) as JobProgress[];
+      const own = all.find(({ id }) => id === initial.id);
+      if (!own) return;
+      setProgress(own);
+      if (own.state !== initial.state || own.phase !== initial.phase) router.refresh();
+    };
+    return () => events.close();
+  }, [initial.id, initial.state, initial.phase, router]);
+  const { state, phase, doneBytes, totalBytes, rate } = progress;
+  const left = rate && rate > 0 ? Math.ceil((totalBytes - doneBytes) / rate) : null;
+  return (
+    <div className="mt-1">
+      {state === "running" && totalBytes > 0 && (
+        <progress
+          className="h-3 w-full"
+          max={totalBytes}
+          value={doneBytes}
+          aria-label={phaseText(phase) || "progress"}
+        />
+      )}
+      <p className="caption tabular-nums" aria-live="polite">
+        {[
+          STATES[state] || phaseText(phase),
+          state === "running" && totalBytes > 0 && `${bytesText(doneBytes)} of ${bytesText(totalBytes)}`,
+          state === "running" && rate !== null && rate > 0 && `${bytesText(rate)}/s`,
+          state === "running" &&
+            left !== null &&
+            left > 0 &&
+            `${left < 90 ? `${left} s` : `${Math.ceil(left / 60)} min`} left`,
+          !heard && "the server does not answer; trying again",
+        ]
+          .filter(Boolean)
+          .join(", ")}
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,161 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { resultText } from "@/core/words/bench";
+import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
+import { type JobItem, listJobs } from "@/server/bench/jobs";
+import { Size } from "@/ui/size";
+import { plural, timeText } from "@/ui/words";
+import { currentContext } from "../_lib/context";
+import { BerthActs } from "./berth-acts";
+import { contentText, deviceTitle, wearText } from "./device-text";
+import { JobMeter } from "./job-meter";
+
+export const metadata: Metadata = { title: "Bench" };
+
+/** What the full width of a size bar stands for; a larger device goes past its end. */
+const SCALE_BYTES = 64e9;
+
+export default async function Bench() {
+  const context = await currentContext();
+  const [berths, loose, jobs] = await Promise.all([listBerths(context), looseDevices(context), listJobs(context)]);
+  const filled = berths.filter(({ device }) => device).length;
+  const choices = loose.map(({ id, model, serial, bytes, kind }) => ({
+    id,
+    kind,
+    text: [model, serial, `${Math.round(bytes / 1e6).toLocaleString("en-GB")} MB`].filter(Boolean).join(", "),
+  }));
+  return (
+    <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_21rem]">
+      <section>
+        <h1>Bench</h1>
+        <p className="mt-1 text-quiet">
+          {berths.length === 0
+            ? "No berth is set up on this server."
+            : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. The bars are to one scale, their full width 64 GB.`}
+        </p>
+        <ul className="mt-3 divide-y divide-line border-line border-y">
+          {berths.map((berth) => (
+            <li key={berth.id} className="grid grid-cols-[6.5rem_minmax(0,1fr)_auto] gap-x-4 gap-y-1 py-2">
+              <span className="font-semibold">{berth.name}</span>
+              <BerthBody berth={berth} />
+              <BerthActs
+                berth={{
+                  id: berth.id,
+                  name: berth.name,
+                  version: berth.version,
+                  isFree: berth.jobId === null,
+                  isEmpty: berth.device === null,
+                  isStore: berth.device?.row.isStore ?? false,
+                  isMedium: berth.device?.medium != null,
+                  howToName: howToName(berth),
+                }}
+                loose={choices.filter(({ kind }) => (kind === "optical") === (berth.accepts === "optical"))}
+              />
+            </li>
+          ))}
+        </ul>
+      </section>
+      <aside aria-label="Jobs">
+        <h2>Jobs</h2>
+        {jobs.length === 0 && <p className="mt-2 text-quiet">Nothing was made on this bench yet.</p>}
+        <ul className="mt-2 space-y-2.5">
+          {jobs.slice(0, 12).map((item) => (
+            <JobLine key={item.job.id} item={item} />
+          ))}
+        </ul>
+      </aside>
+    </div>
+  );
+}
+
+function howToName({ device }: Berth): string | null {
+  const serial = device?.row.serial ?? null;
+  return serial !== null && serial.length >= 4 ? "the last four characters of its serial" : null;
+}
+
+function BerthBody({ berth }: { berth: Berth }) {
+  const { device } = berth;
+  if (!device) return <span className="text-quiet">empty</span>;
+  const { row, alike, loss } = device;
+  const wear = wearText(device);
+  return (
+    <div className="min-w-0">
+      <p>
+        <strong>
+          <Size bytes={row.bytes} />
+        </strong>{" "}
+        {deviceTitle(device)} <span className="code">{row.serial ?? "without a serial"}</span>
+      </p>
+      <div
+        aria-hidden="true"
+        className="my-1 h-1.5 max-w-md rounded-sm border border-quiet bg-sunk"
+        style={{
+          width: `${Math.max(0.6, Math.min(1, row.bytes / SCALE_BYTES) * 100)}%`,
+          borderStyle: row.bytes > SCALE_BYTES ? "dashed" : "solid",
+        }}
+      />
+      <p className="text-quiet">
+        {device.medium ? (
+          <>
+            It is{" "}
+            <Link prefetch={false} className="code font-bold" href={`/media/${encodeURIComponent(device.medium.tag)}`}>
+              {device.medium.tag}
+            </Link>
+            {device.medium.name && `, ${device.medium.name}`}.
+            {row.isStore && " It receives images: it is never written to as a whole."}
+          </>
+        ) : (
+          contentText(device)
+        )}{" "}
+        {wear}
+      </p>
+      {loss.onlyRouteOf.length > 0 && (
+        <p>
+          The only route of {loss.onlyRouteOf.slice(0, 6).join(", ")}
+          {loss.onlyRouteOf.length > 6 && ` and ${loss.onlyRouteOf.length - 6} more`}.
+        </p>
+      )}
+      {loss.images.length > 0 && <p>Holds {plural(loss.images.length, "image")}.</p>}
+      {alike.length > 0 && <p className="text-plum">Looks like what is in {alike.join(" and ")}: go by the serial.</p>}
+      {berth.jobId !== null && (
+        <p>
+          <Link prefetch={false} className="link" href={`/bench/jobs/${berth.jobId}`}>
+            Job {berth.jobId}
+          </Link>{" "}
+          holds it.
+        </p>
+      )}
+    </div>
+  );
+}
+
+const KINDS = { prepare: "Make", verify: "Verify", capacity: "Test the capacity of" };
+
+function JobLine({ item: { job, berth, device, release } }: { item: JobItem }) {
+  const isHeld = ["queued", "running", "paused", "interrupted"].includes(job.state);
+  return (
+    <li className="border-line border-b pb-2">
+      <Link prefetch={false} className="font-semibold" href={`/bench/jobs/${job.id}`}>
+        {KINDS[job.kind]} {job.mediumTag ?? device.model}
+      </Link>
+      {release && ` from ${release}`} <span className="caption">in {berth}</span>
+      {isHeld ? (
+        <JobMeter
+          initial={{
+            id: job.id,
+            state: job.state,
+            phase: job.phase,
+            doneBytes: job.doneBytes,
+            totalBytes: job.totalBytes,
+            rate: job.rate,
+          }}
+        />
+      ) : (
+        <p className={job.state === "failed" ? "text-plum" : "text-quiet"}>
+          {job.result ? resultText(job.result) : job.state === "cancelled" ? "Cancelled." : ""}{" "}
+          {job.endedAt && <span className="caption">{timeText(job.endedAt)} UTC</span>}
+        </p>
+      )}
+    </li>
+  );
+}

@@ -1,0 +1,273 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import type { Verdict } from "@/core/chain/schema";
+import { WAYS } from "@/core/prepare/plan";
+import { alternativeText, planNoteText, planProblemText, wayText } from "@/core/words/bench";
+import { listBerths } from "@/server/bench/berths";
+import { howToConfirm } from "@/server/bench/jobs";
+import { type PlanView, planInBerth } from "@/server/bench/plans";
+import { problemText } from "@/server/problems";
+import { listReleases } from "@/server/services/releases";
+import { ChainLink } from "@/ui/chain";
+import { Size } from "@/ui/size";
+import { Strip, type StripPart } from "@/ui/strip";
+import { plural } from "@/ui/words";
+import { currentContext } from "../../../_lib/context";
+import { one, positive, type SearchParams } from "../../../_lib/params";
+import { deviceTitle } from "../../device-text";
+import { StartForm } from "./start-form";
+
+export const metadata: Metadata = { title: "Make a medium" };
+
+interface Props {
+  params: Promise<{ berth: string }>;
+  searchParams: SearchParams;
+}
+
+export default async function Prepare({ params, searchParams }: Props) {
+  const [context, { berth: id }, query] = await Promise.all([currentContext(), params, searchParams]);
+  const [berths, releases] = await Promise.all([listBerths(context), listReleases(context)]);
+  const berth = berths.find((each) => each.id === Number(id));
+  if (!berth?.device) notFound();
+  const { device } = berth;
+  const releaseId = positive(query.release);
+  const tag = one(query.tag)?.trim() || device.medium?.tag || "";
+  const isDisc = device.row.kind === "optical";
+  const wish = {
+    berthId: berth.id,
+    releaseId: releaseId ?? 0,
+    way: WAYS.find((way) => way === one(query.way)) ?? (isDisc ? "disc" : "laid-out"),
+    table: one(query.table) === "mbr" ? ("mbr" as const) : ("gpt" as const),
+    store: one(query.store) === "1",
+    tag,
+  };
+  const planned = releaseId && tag ? await planInBerth(context, wish) : null;
+  const href = (more: Partial<typeof wish>) => {
+    const { way, table, store } = { ...wish, ...more };
+    return `/bench/prepare/${berth.id}?${new URLSearchParams({ release: String(releaseId ?? ""), tag, way, table, store: store ? "1" : "" })}`;
+  };
+  return (
+    <div className="max-w-4xl">
+      <h1>Make a medium in {berth.name}</h1>
+      <p className="text-quiet">
+        <strong>
+          <Size bytes={device.row.bytes} both />
+        </strong>{" "}
+        {deviceTitle(device)} <span className="code">{device.row.serial ?? "without a serial"}</span>
+      </p>
+      <form className="mt-4 grid items-end gap-3 sm:grid-cols-[2fr_1fr]" action={`/bench/prepare/${berth.id}`}>
+        <label>
+          <span className="font-semibold text-[0.9rem]">From the release</span>
+          <select className="field" name="release" defaultValue={releaseId ?? ""}>
+            <option value="">choose one</option>
+            {releases.map(({ id: each, kitName, name }) => (
+              <option key={each} value={each}>
+                {kitName} {name}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label>
+          <span className="font-semibold text-[0.9rem]">The medium's tag</span>
+          <input className="field code" name="tag" defaultValue={tag} autoComplete="off" />
+        </label>
+        <label>
+          <span className="font-semibold text-[0.9rem]">Made as</span>
+          <select className="field" name="way" defaultValue={wish.way}>
+            {WAYS.filter((way) => (way === "disc") === isDisc).map((way) => (
+              <option key={way} value={way}>
+                {wayText(way)}
+              </option>
+            ))}
+          </select>
+        </label>
+        <div className="flex items-end gap-3">
+          <label className="flex-1">
+            <span className="font-semibold text-[0.9rem]">Table, where it is laid out</span>
+            <select className="field" name="table" defaultValue={wish.table}>
+              <option value="gpt">GPT</option>
+              <option value="mbr">MBR</option>
+            </select>
+          </label>
+          <label className="flex min-h-[2.4rem] items-center gap-2">
+            <input
+              type="checkbox"
+              name="store"
+              value="1"
+              defaultChecked={wish.store}
+              className="size-[18px] accent-[var(--rope)]"
+            />
+            Store in the rest
+          </label>
+        </div>
+        <div className="sm:col-span-2">
+          <button type="submit" className="act-main">
+            Plan it
+          </button>
+        </div>
+      </form>
+      {planned && !planned.ok && (
+        <p role="alert" className="mt-4 border-plum border-l-4 bg-plum-soft px-3 py-2">
+          {problemText(planned.problem)}
+        </p>
+      )}
+      {planned?.ok && !planned.value.plan.ok && (
+        <section className="mt-5 border-line border-y py-3">
+          <h2>It cannot be made this way</h2>
+          <ul className="mt-1 list-disc pl-5">
+            {planned.value.plan.problems.map((problem) => (
+              <li key={JSON.stringify(problem)}>{planProblemText(problem)}</li>
+            ))}
+          </ul>
+          {planned.value.plan.alternatives.length > 0 ? (
+            <>
+              <p className="mt-2 font-semibold">What would do on this device</p>
+              <ul className="mt-1 list-disc pl-5">
+                {planned.value.plan.alternatives.map((each) => (
+                  <li key={each.way}>
+                    <Link prefetch={false} className="link" href={href(each)}>
+                      {alternativeText(each)}
+                    </Link>
+                  </li>
+                ))}
+              </ul>
+            </>
+          ) : (
+            <p className="mt-2">No other way does on this device: take another one.</p>
+          )}
+        </section>
+      )}
+      {planned?.ok && planned.value.plan.ok && (
+        <>
+          <Plan
+            view={planned.value}
+            plan={planned.value.plan}
+            offerStore={href({ way: wish.way === "as-it-is" ? "as-it-is-with-store" : wish.way, store: true })}
+          />
+          <StartForm
+            wish={wish}
+            fingerprint={planned.value.look.fingerprint}
+            how={howToConfirm(device.row.serial, device.medium?.tag ?? null)}
+            loss={device.loss}
+            isStore={device.row.isStore}
+            isHeld={berth.jobId}
+            content={device.medium?.tag ?? null}
+          />
+        </>
+      )}
+    </div>
+  );
+}
+
+const ROLES = { "bios-start": "BIOS start", start: "Start", store: "Store" };
+
+function Plan({
+  view,
+  plan,
+  offerStore,
+}: {
+  view: PlanView;
+  plan: Extract<PlanView["plan"], { ok: true }>;
+  offerStore: string;
+}) {
+  const { device, prediction, release } = view;
+  const parts: StripPart[] = plan.parts.map((part) => ({
+    key: part.role,
+    start: part.startBytes,
+    bytes: part.lengthBytes,
+    title: ROLES[part.role],
+    tone: part.role === "store" ? "data" : part.role === "start" ? "start" : "other",
+  }));
+  const isWhole = parts.length === 0 || plan.request.way === "as-it-is-with-store";
+  const file: StripPart = {
+    key: "file",
+    start: 0,
+    bytes: Math.min(plan.writtenBytes, device.bytes),
+    title: release.text,
+    tone: "start",
+  };
+  return (
+    <section className="mt-5">
+      <h2>The plan</h2>
+      <div className="mt-2">
+        <Strip bytes={device.bytes} parts={isWhole ? [file, ...parts] : parts} label="The device as it will be" />
+      </div>
+      <p className="mt-2">
+        <strong>
+          <Size bytes={plan.writtenBytes} both />
+        </strong>{" "}
+        are written, and read back.
+        {plan.parts.some(({ filesystem }) => filesystem) &&
+          ` ${plan.parts
+            .filter(({ filesystem }) => filesystem)
+            .map(({ role, filesystem }) => `${ROLES[role]} as ${filesystem === "fat32" ? "FAT32" : "exFAT"}`)
+            .join(", ")}.`}
+      </p>
+      {plan.notes.length > 0 && (
+        <ul className="mt-1 list-disc pl-5">
+          {plan.notes.map((note) => (
+            <li key={note.code}>
+              {planNoteText(note)}{" "}
+              {note.code === "room-left" && (
+                <Link prefetch={false} className="link" href={offerStore}>
+                  Make a store of it
+                </Link>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+      {prediction && <Predicted prediction={prediction} tag={plan.request.tag} />}
+    </section>
+  );
+}
+
+const VERDICTS: { verdict: Verdict; title: string }[] = [
+  { verdict: "holds", title: "A route that will hold" },
+  { verdict: "holds-after-change", title: "A route after a change" },
+  { verdict: "unknown", title: "Not sure" },
+  { verdict: "broken", title: "No route" },
+];
+
+function Predicted({
+  prediction: { counts, items },
+  tag,
+}: {
+  prediction: NonNullable<PlanView["prediction"]>;
+  tag: string;
+}) {
+  return (
+    <div className="mt-4">
+      <h2>What {tag} will be</h2>
+      <div className="mt-1 divide-y divide-line border-line border-y">
+        {VERDICTS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => (
+          <details key={verdict}>
+            <summary className="grid cursor-pointer grid-cols-[2.4rem_1fr] items-center py-1.5">
+              <ChainLink verdict={verdict} />
+              <span>
+                <strong>{title}</strong> for {plural(counts[verdict], "computer")}
+              </span>
+            </summary>
+            <ul className="pb-2 pl-10">
+              {items
+                .filter((item) => item.verdict === verdict)
+                .map((item) => (
+                  <li key={item.tag} className="py-0.5">
+                    <Link
+                      prefetch={false}
+                      className="code font-bold"
+                      href={`/computers/${encodeURIComponent(item.tag)}`}
+                    >
+                      {item.tag}
+                    </Link>{" "}
+                    {item.name} {verdict !== "holds" && <span className="text-quiet">{item.reason}</span>}
+                  </li>
+                ))}
+            </ul>
+          </details>
+        ))}
+      </div>
+    </div>
+  );
+}

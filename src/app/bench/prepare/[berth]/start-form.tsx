@@ -1,0 +1,106 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import type { Loss } from "@/server/bench/berths";
+import { problemText } from "@/server/problems";
+import { useReady } from "@/ui/use-ready";
+import { startPreparationAction } from "../../actions";
+
+/** The last step before a device is emptied: which one is meant, and that what is lost may be lost. */
+export function StartForm({
+  wish,
+  fingerprint,
+  how,
+  loss,
+  isStore,
+  isHeld,
+  content,
+}: {
+  wish: { berthId: number; releaseId: number; way: string; table: string; store: boolean; tag: string };
+  fingerprint: string | null;
+  how: string;
+  loss: Loss;
+  isStore: boolean;
+  /** The job that holds the berth. */
+  isHeld: number | null;
+  /** The medium that would be lost. */
+  content: string | null;
+}) {
+  const router = useRouter();
+  const ready = useReady();
+  const [confirm, setConfirm] = useState("");
+  const [lossAgreed, setLossAgreed] = useState(false);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [busy, setBusy] = useState(false);
+  if (isHeld !== null) return <p className="mt-4">Job {isHeld} holds this berth: let it end, or cancel it.</p>;
+  if (isStore) return <p className="mt-4">This device receives images: it is never written to as a whole.</p>;
+  if (fingerprint === null)
+    return <p className="mt-4 text-plum">The device cannot be read, so it is not written to.</p>;
+  const { onlyRouteOf, images } = loss;
+  const isLoss = onlyRouteOf.length + images.length > 0;
+  return (
+    <form
+      aria-busy={!ready || busy}
+      className="mt-5 max-w-2xl space-y-2 border-plum border-l-4 pl-3"
+      onSubmit={async (event) => {
+        event.preventDefault();
+        setBusy(true);
+        setProblem(null);
+        const result = await startPreparationAction({ ...wish, confirm, lossAgreed, fingerprint });
+        if (result.ok) router.push(`/bench/jobs/${result.value}`);
+        else setProblem(problemText(result.problem));
+        setBusy(false);
+      }}
+    >
+      <h2>Everything on it will be lost</h2>
+      {content !== null && content !== wish.tag && (
+        <p>
+          It is <span className="code font-bold">{content}</span> now: that medium will be gone.
+        </p>
+      )}
+      {isLoss && (
+        <label className="flex items-start gap-2">
+          <input
+            type="checkbox"
+            className="mt-1 size-[18px] accent-[var(--rope)]"
+            checked={lossAgreed}
+            onChange={(event) => setLossAgreed(event.target.checked)}
+          />
+          <span>
+            {onlyRouteOf.length > 0 && (
+              <>
+                It is the only route of <strong>{onlyRouteOf.slice(0, 8).join(", ")}</strong>
+                {onlyRouteOf.length > 8 && ` and ${onlyRouteOf.length - 8} more`}.{" "}
+              </>
+            )}
+            {images.length > 0 && (
+              <>
+                It holds the images <strong>{images.slice(0, 4).join(", ")}</strong>
+                {images.length > 4 && ` and ${images.length - 4} more`}.{" "}
+              </>
+            )}
+            That may be lost.
+          </span>
+        </label>
+      )}
+      <label className="block">
+        <span className="font-semibold">Which device is meant: {how}</span>
+        <input
+          className="field code max-w-60"
+          value={confirm}
+          onChange={(event) => setConfirm(event.target.value)}
+          autoComplete="off"
+        />
+      </label>
+      {problem && (
+        <p role="alert" className="text-plum">
+          {problem}
+        </p>
+      )}
+      <button type="submit" className="act-main" disabled={busy}>
+        Empty it and make {wish.tag}
+      </button>
+    </form>
+  );
+}

@@ -1,0 +1,227 @@
+import type { CapacityResult } from "../bench/capacity";
+import type { DeviceFaultCode, DeviceKind } from "../bench/device";
+import type { BenchLine, BenchResult } from "../bench/job";
+import type { Alternative, PlanNote, PlanProblem, Way } from "../prepare/plan";
+import { binaryText, bytesText } from "./sizes";
+
+export function wayText(way: Way): string {
+  switch (way) {
+    case "as-it-is":
+      return "the file as it is, block by block";
+    case "as-it-is-with-store":
+      return "the file as it is, and a store in the rest";
+    case "laid-out":
+      return "its files laid out anew";
+    case "disc":
+      return "an optical disc";
+  }
+}
+
+export function alternativeText({ way, store, table }: Alternative): string {
+  if (way !== "laid-out") return wayText(way);
+  return `${wayText(way)} on a fresh ${table.toUpperCase()}${store ? ", with a store" : ""}`;
+}
+
+export function deviceKindText(kind: DeviceKind): string {
+  return { usb: "USB stick", card: "memory card", disk: "external disk", optical: "blank disc" }[kind];
+}
+
+function both(bytes: number): string {
+  return `${bytesText(bytes)} (${binaryText(bytes)})`;
+}
+
+/** Why a medium cannot be made this way, and what it would take. */
+export function planProblemText(problem: PlanProblem): string {
+  switch (problem.code) {
+    case "not-hybrid":
+      return "The file starts from a disc only: written to a stick block by block, no computer would start it.";
+    case "no-files":
+      return "Nothing in the file can be read as files, so nothing can be laid out.";
+    case "not-optical":
+      return "There is no disc in this berth.";
+    case "stick-wanted":
+      return "In this berth is a disc; this way of making is for sticks, cards and disks.";
+    case "sector-size":
+      return `A device with sectors of ${problem.sectorBytes} bytes is not laid out.`;
+    case "disc-too-small": {
+      const lacking = Math.ceil((problem.neededBytes - problem.bytes) / 2048).toLocaleString("en-GB");
+      const larger = problem.larger[0] ? ` A ${problem.larger[0].name} holds it.` : " No kind of disc holds it.";
+      return `${problem.disc ? `A ${problem.disc.name}` : "The disc"} is ${lacking} sectors too small.${larger}`;
+    }
+    case "device-too-small":
+      return `It wants ${both(problem.neededBytes)}, and the device has ${both(problem.bytes)}. What is sold as a size is counted in thousands, not in 1,024s.`;
+    case "table-too-small":
+      return `An MBR reaches ${bytesText(problem.mostBytes)} and the device has ${bytesText(problem.bytes)}: use a GPT.`;
+    case "bios-start-too-large":
+      return `The BIOS stage has ${bytesText(problem.bytes)}, and there is room for ${bytesText(problem.mostBytes)}.`;
+    case "no-table":
+      return "The file has no partition table that a store could be entered in.";
+    case "table-full":
+      return `Its ${problem.table.toUpperCase()} has no entry left for a store.`;
+    case "no-room-for-store":
+      return `Behind the file ${bytesText(problem.bytes)} are left; a store is worth making from ${bytesText(problem.leastBytes)}.`;
+    case "past-table-reach":
+      return `The file's MBR reaches ${bytesText(problem.mostBytes)} only.`;
+    case "file-too-large":
+      return `${problem.path} has ${both(problem.bytes)}; a file on FAT32 has at most ${both(problem.mostBytes)}.`;
+    case "folder-too-large":
+      return `${problem.path} has ${problem.entries.toLocaleString("en-GB")} entries; a folder on this file system has at most ${problem.most.toLocaleString("en-GB")}.`;
+    case "name-not-allowed":
+      return `The name “${problem.part}” in ${problem.path} is not allowed on this file system.`;
+    case "name-too-long":
+      return `A name in ${problem.path} has ${problem.characters} characters; at most ${problem.most} are allowed.`;
+    case "same-name":
+      return `${problem.path} and ${problem.other} are the same name on this file system.`;
+    case "file-and-folder":
+      return `${problem.path} is a file and a folder.`;
+    case "too-small-for-format":
+      return `The partition would have ${bytesText(problem.bytes)}; the file system begins at ${bytesText(problem.leastBytes)}.`;
+    case "too-large-for-format":
+      return `The partition would have ${bytesText(problem.bytes)}; the file system ends at ${bytesText(problem.mostBytes)}.`;
+    case "does-not-fit":
+      return `The files want ${both(problem.neededBytes)}, and ${both(problem.freeBytes)} are there for them.`;
+  }
+}
+
+export function planNoteText(note: PlanNote): string {
+  switch (note.code) {
+    case "room-left":
+      return `${bytesText(note.bytes)} would be left unused: a store for images could stand there.`;
+    case "no-bios-start":
+      return note.why === "no-menu"
+        ? "BIOS computers will not start it: the release has no start menu that could be gone on with."
+        : "BIOS computers will not start it: this server has no BIOS stages (Debian's grub-pc-bin).";
+    case "no-uefi-start":
+      return "UEFI computers will not start it.";
+    case "pack-left-out":
+      return "What Creel puts beside a release (what it is, for whom) has no place on it.";
+    case "left-out":
+      return note.why === "link"
+        ? `${note.count} symbolic links are left out, such as ${note.first}: FAT has none.`
+        : `${note.count} files cannot be read and are left out, such as ${note.first}.`;
+    case "bios-by-grub":
+      return `BIOS computers start it through GRUB, which goes on with ${note.menu}.`;
+  }
+}
+
+export function deviceFaultText(code: DeviceFaultCode, offset: number | null = null): string {
+  const at = offset === null ? "" : ` at ${bytesText(offset)}`;
+  switch (code) {
+    case "gone":
+      return "The device is no longer there: it was pulled out, or fell off the bus.";
+    case "write-protected":
+      return "The device is write-protected. Look for its switch.";
+    case "in-use":
+      return "Something else uses the device. Take it out of use first.";
+    case "read-failed":
+      return `The device cannot be read${at}. It is failing.`;
+    case "write-failed":
+      return `The device cannot be written to${at}. It is failing.`;
+    case "no-answer":
+      return `The device does not answer any more${at}.`;
+    case "already-written":
+      return "The disc was written to before.";
+  }
+}
+
+export function capacityText(result: CapacityResult): string {
+  switch (result.state) {
+    case "sound":
+      return `Every byte was written and read back: ${bytesText(result.writeRate)}/s writing, ${bytesText(result.readRate)}/s reading.`;
+    case "counterfeit":
+      return `It is counterfeit: it holds ${both(result.trueBytes)}${result.how === "wraps" ? " and begins again behind that" : ", and what is written behind that is lost"}. Do not use it.`;
+    case "failing":
+      return `It is failing: ${result.bad.length === 1 ? "one place does" : `${result.bad.length} places do`} not hold what is written, the first at ${bytesText(result.bad[0]?.start ?? 0)}. Do not use it.`;
+    case "fault":
+      return deviceFaultText(result.code, result.offset);
+    case "stopped":
+      return "It was stopped before its end.";
+  }
+}
+
+/** What came of a job, in a sentence or two. */
+export function resultText(result: BenchResult): string {
+  switch (result.state) {
+    case "verified":
+      return `Verified: all ${both(result.writtenBytes)} were read back and are what was written, and it starts what was predicted.`;
+    case "not-as-predicted":
+      return "Everything was read back, but the finished medium starts other things than were predicted. It is not to be relied on.";
+    case "differs":
+      return `What was written at ${bytesText(result.start)} came back otherwise. The device is not to be relied on.`;
+    case "wraps":
+      return capacityText({ state: "counterfeit", trueBytes: result.trueBytes, how: "wraps" });
+    case "fault":
+      return `${deviceFaultText(result.code, result.offset)} Nothing of it counts as verified.`;
+    case "source-failed":
+      return `The release's file ends at ${bytesText(result.offset)}, before its own end. Put the whole file into the library.`;
+    case "device-changed":
+      return result.what === "content"
+        ? "The device is not as it was when this was planned: nothing was written. Plan anew."
+        : "In the berth is another device than this was planned for: nothing was written.";
+    case "file-missing":
+      return result.file || "The release's file is not in this server's library.";
+    case "plan-failed":
+      return result.problems.map(planProblemText).join(" ");
+    case "lines-missing":
+      return `The log lacks what it must have said (${result.codes.join(", ")}), so it is not called verified.`;
+    case "compared":
+      return result.same
+        ? "Every file of the release is there and whole."
+        : `Damaged: ${result.damaged.slice(0, 5).join(", ")}${result.damaged.length > 5 ? ` and ${result.damaged.length - 5} more` : ""}.`;
+    case "nothing-to-compare":
+      return "There is nothing to compare it with: it is no medium of the inventory, or its release has no manifest.";
+    case "capacity":
+      return capacityText(result.capacity);
+  }
+}
+
+export function phaseText(phase: string | null): string {
+  const texts: Record<string, string> = {
+    open: "opening the device",
+    write: "writing",
+    flush: "flushing",
+    verify: "reading back",
+    inspect: "reading the finished medium",
+  };
+  return texts[phase ?? ""] ?? "";
+}
+
+/** A line of a job's log. */
+export function lineText(line: BenchLine): string {
+  switch (line.code) {
+    case "started":
+      return "Taken up.";
+    case "device-open":
+      return `Opened ${line.identity.model}${line.identity.serial ? `, serial ${line.identity.serial}` : ""}, ${both(line.identity.bytes)}.`;
+    case "device-is-no-store":
+      return "It is none of the devices that receive images.";
+    case "plan":
+      return `To be written: ${both(line.writtenBytes)}.`;
+    case "resumed":
+      return `Went on: of ${line.blocks.toLocaleString("en-GB")} blocks ${line.flushedBlocks.toLocaleString("en-GB")} were on the device, ${line.verifiedBlocks.toLocaleString("en-GB")} of them read back.`;
+    case "written":
+      return `Wrote ${bytesText(line.bytes)} in ${secondsText(line.ms)}.`;
+    case "flushed":
+      return "All of it is on the device itself.";
+    case "read-back":
+      return `Read ${bytesText(line.bytes)} back in ${secondsText(line.ms)}: every block is the same.`;
+    case "inspected":
+      return `Read as any other medium: ${line.startPaths.length} ways to start from it.`;
+    case "as-predicted":
+      return "They are those that were predicted.";
+    case "paused":
+      return "Paused.";
+    case "cancelled":
+      return "Cancelled.";
+    case "interrupted":
+      return "Interrupted: the server stopped. It can go on.";
+    case "recorded":
+      return `Recorded as ${line.medium}.`;
+    case "ended":
+      return line.result === "verified" ? "Done: verified." : "Ended.";
+  }
+}
+
+function secondsText(ms: number): string {
+  return ms < 10_000 ? `${(ms / 1000).toFixed(1)} s` : `${Math.round(ms / 1000)} s`;
+}
