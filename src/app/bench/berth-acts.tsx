@@ -35,7 +35,7 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
   };
   const toJob = (id: number) => router.push(`/bench/jobs/${id}`);
   return (
-    <div className="flex max-w-64 flex-col items-end gap-1.5" aria-busy={!ready}>
+    <div className="flex max-w-[21rem] flex-col items-end gap-1.5" aria-busy={!ready}>
       {berth.isEmpty ? (
         loose.length === 0 ? (
           <span className="caption">no device at hand</span>

@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { resultText } from "@/core/words/bench";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
-import { type JobItem, listJobs } from "@/server/bench/jobs";
+import { howToConfirm, type JobItem, listJobs } from "@/server/bench/jobs";
 import { Size } from "@/ui/size";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
@@ -68,9 +68,21 @@ export default async function Bench() {
   );
 }
 
-function howToName({ device }: Berth): string | null {
-  const serial = device?.row.serial ?? null;
-  return serial !== null && serial.length >= 4 ? "the last four characters of its serial" : null;
+/** Its end in bold: that is what is typed before a device is emptied. */
+function Serial({ serial }: { serial: string | null }) {
+  if (serial === null) return <span className="text-quiet">without a serial</span>;
+  return (
+    <span className="code">
+      {serial.slice(0, -4)}
+      <strong>{serial.slice(-4)}</strong>
+    </span>
+  );
+}
+
+/** How a device is named before it is emptied for a test; a disc cannot be tested. */
+function howToName({ name, device }: Berth): string | null {
+  if (!device || device.row.kind === "optical") return null;
+  return howToConfirm({ serial: device.row.serial, tag: null, berth: name }).replace(/^type |\.$/g, "");
 }
 
 function BerthBody({ berth }: { berth: Berth }) {
@@ -84,11 +96,11 @@ function BerthBody({ berth }: { berth: Berth }) {
         <strong>
           <Size bytes={row.bytes} />
         </strong>{" "}
-        {deviceTitle(device)} <span className="code">{row.serial ?? "without a serial"}</span>
+        {deviceTitle(device)} <Serial serial={row.serial} />
       </p>
       <div
         aria-hidden="true"
-        className="my-1 h-1.5 max-w-md rounded-sm border border-quiet bg-sunk"
+        className="my-1 h-1.5 border border-quiet bg-rope-soft"
         style={{
           width: `${Math.max(0.6, Math.min(1, row.bytes / SCALE_BYTES) * 100)}%`,
           borderStyle: row.bytes > SCALE_BYTES ? "dashed" : "solid",

@@ -154,7 +154,7 @@ function onDisc({ image, device }: PlanInput): Made {
       disc: discOf(device.bytes),
       larger: discsFor(neededBytes),
     });
-  const result = asItIs(image, device.bytes);
+  const result = asItIs(image, device.bytes, { isWrittenOnce: true });
   if (!result.ok) return { ok: false, problems: result.problems };
   return { ok: true, layout: result.value.layout, parts: [], notes: [] };
 }

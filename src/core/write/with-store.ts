@@ -32,15 +32,25 @@ const SECTOR_BYTES = 512;
 const ALIGN_BYTES = 1 << 20;
 const STORE_LEAST_BYTES = 64 << 20;
 
-/** An image block by block, as it is, on a device of some size. */
-export function asItIs(image: ByteSource, deviceBytes: number): ImageOnDeviceResult {
+/**
+ * An image block by block, as it is, on a device of some size. `isWrittenOnce`: the end of the device is not emptied, as
+ * nothing can be left there from before.
+ */
+export function asItIs(
+  image: ByteSource,
+  deviceBytes: number,
+  { isWrittenOnce = false }: { isWrittenOnce?: boolean } = {},
+): ImageOnDeviceResult {
   const content = new PaddedSource(image, SECTOR_BYTES);
   if (content.sizeBytes > deviceBytes)
     return { ok: false, problems: [{ code: "device-too-small", bytes: deviceBytes, neededBytes: content.sizeBytes }] };
   return {
     ok: true,
     value: {
-      layout: { sizeBytes: deviceBytes, pieces: [{ start: 0, content }, ...staleEnd(content.sizeBytes, deviceBytes)] },
+      layout: {
+        sizeBytes: deviceBytes,
+        pieces: [{ start: 0, content }, ...(isWrittenOnce ? [] : staleEnd(content.sizeBytes, deviceBytes))],
+      },
       store: null,
       mended: [],
     },

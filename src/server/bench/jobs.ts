@@ -40,15 +40,15 @@ export async function startPreparation(context: Context, input: unknown): Promis
   const { confirm, lossAgreed, fingerprint, ...wish } = parsed.value;
   const planned = await planInBerth(context, wish);
   if (!planned.ok) return planned;
-  const { plan, device, look } = planned.value;
+  const { plan, device, look, berth } = planned.value;
   const invalid = (field: string, text: string) => fail({ code: "invalid", fields: { [field]: text } });
   if (!plan.ok) return invalid("way", "This cannot be made this way; the plan says why.");
   if (device.isStore) return invalid("confirm", "This device receives images: it is never written to as a whole.");
   if (look.fingerprint === null || look.fingerprint !== fingerprint)
     return invalid("confirm", "The device is not as it was when this was planned. Look at the plan again.");
   const tag = await tagOn(context, device.id);
-  if (!confirms(confirm, device.serial, tag))
-    return invalid("confirm", `This does not name the device: ${howToConfirm(device.serial, tag)}`);
+  const marks = { serial: device.serial, tag, berth: berth.name };
+  if (!confirms(confirm, marks)) return invalid("confirm", `This does not name the device: ${howToConfirm(marks)}`);
   const loss = tag === null ? null : (await lossesOf(context, [tag])).get(tag);
   if (loss && loss.onlyRouteOf.length + loss.images.length > 0 && !lossAgreed)
     return invalid("lossAgreed", "Say that what is lost with it may be lost.");
@@ -61,19 +61,32 @@ export async function startPreparation(context: Context, input: unknown): Promis
   });
 }
 
-/** Which device is meant is said by what is printed on it, or by the end of its serial. */
-export function confirms(text: string, serial: string | null, tag: string | null): boolean {
+/** What a device can be named by. */
+export interface Marks {
+  serial: string | null;
+  tag: string | null;
+  berth: string;
+}
+
+/** Which device is meant is said by what is printed on it, by the end of its serial, or, where it has neither, by its berth. */
+export function confirms(text: string, { serial, tag, berth }: Marks): boolean {
   const given = text.trim().toLowerCase();
   if (given === "") return false;
   if (tag !== null && given === tag.toLowerCase()) return true;
-  return serial !== null && serial.length >= SERIAL_END && given === serial.slice(-SERIAL_END).toLowerCase();
+  if (hasSerialEnd(serial)) return given === serial.slice(-SERIAL_END).toLowerCase();
+  return tag === null && given === berth.toLowerCase();
 }
 
-export function howToConfirm(serial: string | null, tag: string | null): string {
-  const bySerial = serial !== null && serial.length >= SERIAL_END ? "the last four characters of its serial" : null;
-  const byTag = tag === null ? null : "the tag that is printed on it";
-  const both = [byTag, bySerial].filter(Boolean).join(", or ");
-  return both === "" ? "it has neither a tag nor a serial, so it is not written to here." : `type ${both}.`;
+export function howToConfirm({ serial, tag, berth }: Marks): string {
+  const ways = [
+    tag === null ? null : "the tag that is printed on it",
+    hasSerialEnd(serial) ? "the last four characters of its serial" : null,
+  ].filter((way) => way !== null);
+  return `type ${ways.length > 0 ? ways.join(", or ") : `the name of its berth, ${berth}`}.`;
+}
+
+function hasSerialEnd(serial: string | null): serial is string {
+  return serial !== null && serial.length >= SERIAL_END;
 }
 
 /** The tag of the medium that a device is; null where it is none. */
@@ -94,7 +107,7 @@ export async function startCheck(
   confirm: string,
 ): Promise<Result<number>> {
   const [found] = await context.db
-    .select({ device: devices })
+    .select({ device: devices, berth: berths.name })
     .from(berths)
     .innerJoin(devices, eq(devices.id, berths.deviceId))
     .where(eq(berths.id, berthId));
@@ -106,8 +119,8 @@ export async function startCheck(
     const tag = await tagOn(context, device.id);
     if (tag !== null)
       return invalid(`It is ${tag}: a medium that is in use is not emptied for a test. Retire ${tag} first.`);
-    if (!confirms(confirm, device.serial, tag))
-      return invalid(`This does not name the device: ${howToConfirm(device.serial, tag)}`);
+    const marks = { serial: device.serial, tag, berth: found.berth };
+    if (!confirms(confirm, marks)) return invalid(`This does not name the device: ${howToConfirm(marks)}`);
     const look = await lookAt(device);
     if (look.fault) return invalid("The device cannot be read.");
   }

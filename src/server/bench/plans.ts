@@ -1,12 +1,13 @@
 import { and, eq, isNull } from "drizzle-orm";
 import type { BenchRequest } from "@/core/bench/job";
 import { MemorySource } from "@/core/bytes/source";
-import type { Verdict } from "@/core/chain/schema";
+import { compareVerdicts } from "@/core/chain/order";
+import type { Link, Verdict } from "@/core/chain/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
 import type { Inspection } from "@/core/inspection/schema";
 import { type MediumPlan, type PlanRequest, planMedium } from "@/core/prepare/plan";
-import { answerOf } from "@/core/routes/routes";
+import { compareRoutes, type Route } from "@/core/routes/routes";
 import type { FileToWrite } from "@/core/write/tree";
 import type { Context } from "../context";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
@@ -128,7 +129,7 @@ export async function planFrom(
 
 const NAMED_OF_EACH = 12;
 
-/** The chains of a medium that is not made yet: of the tag as it is, freshly written and verified today. */
+/** What a medium that is not made yet would start, see and restore: of the tag as it is, freshly written and verified today. */
 async function predictionOf(
   context: Context,
   predicted: Inspection,
@@ -165,14 +166,27 @@ async function predictionOf(
   const counts = { holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 };
   const items: Prediction["items"] = [];
   for (const computer of computers) {
-    const route = answerOf(judgePair(around, computer, medium));
-    if (!route) continue;
-    const { weakest } = route;
-    if (++counts[weakest] > NAMED_OF_EACH) continue;
-    const link = Object.values(route.links).find(({ verdict }) => verdict === weakest);
-    items.push({ tag: computer.tag, name: computer.name, verdict: weakest, reason: link?.reasons[0]?.text ?? "" });
+    const best = judgePair(around, computer, medium)
+      .map((route) => ({ route, link: weakestMade(route) }))
+      .reduce<{ route: Route; link: Link } | null>((top, each) => {
+        if (top === null) return each;
+        const order =
+          compareVerdicts(each.link.verdict, top.link.verdict) || compareRoutes(each.route, top.route).order;
+        return order < 0 ? each : top;
+      }, null);
+    if (!best) continue;
+    const { verdict, reasons } = best.link;
+    if (++counts[verdict] > NAMED_OF_EACH) continue;
+    items.push({ tag: computer.tag, name: computer.name, verdict, reason: reasons[0]?.text ?? "" });
   }
   return { counts, items };
+}
+
+/** Of the links that the making of a medium decides, the first that is as bad as the worst: it is nowhere yet, and untried. */
+function weakestMade({ links }: Route): Link {
+  return [links.starts, links.sees, links.restores].reduce((worst, link) =>
+    compareVerdicts(link.verdict, worst.verdict) > 0 ? link : worst,
+  );
 }
 
 /** The request that a job keeps of a plan that was agreed to. */

@@ -85,6 +85,11 @@ export async function openSimulated(folder: string, { write }: { write: boolean 
   if (!simulated) throw new DeviceFault("gone");
   if (write && simulated.faults.inUse) throw new DeviceFault("in-use");
   if (write && simulated.faults.writeProtected) throw new DeviceFault("write-protected");
+  const size = await stat(contentPath(folder)).then(
+    (found) => found.size,
+    () => 0,
+  );
+  if (write && simulated.kind === "optical" && size > 0) throw new DeviceFault("already-written");
   const handle = await open(contentPath(folder), write ? "r+" : "r").catch(() => null);
   if (!handle) throw new DeviceFault("gone");
   return new SimulatedDevice(folder, simulated, handle);

@@ -84,7 +84,7 @@ export default async function Prepare({ params, searchParams }: Props) {
         </label>
         <div className="flex items-end gap-3">
           <label className="flex-1">
-            <span className="font-semibold text-[0.9rem]">Table, where it is laid out</span>
+            <span className="font-semibold text-[0.9rem]">Table</span>
             <select className="field" name="table" defaultValue={wish.table}>
               <option value="gpt">GPT</option>
               <option value="mbr">MBR</option>
@@ -148,7 +148,7 @@ export default async function Prepare({ params, searchParams }: Props) {
           <StartForm
             wish={wish}
             fingerprint={planned.value.look.fingerprint}
-            how={howToConfirm(device.row.serial, device.medium?.tag ?? null)}
+            how={howToConfirm({ serial: device.row.serial, tag: device.medium?.tag ?? null, berth: berth.name })}
             loss={device.loss}
             isStore={device.row.isStore}
             isHeld={berth.jobId}
@@ -240,6 +240,7 @@ function Predicted({
   return (
     <div className="mt-4">
       <h2>What {tag} will be</h2>
+      <p className="text-quiet">As far as it can be known before it is where it is needed, and was tried.</p>
       <div className="mt-1 divide-y divide-line border-line border-y">
         {VERDICTS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => (
           <details key={verdict}>

@@ -1,0 +1,92 @@
+import { expect, type Page, test } from "@playwright/test";
+
+/** The berth by its name, on the bench. */
+async function berth(page: Page, name: string) {
+  await page.goto("/bench");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Bench");
+  return page.getByRole("listitem").filter({ has: page.getByText(name, { exact: true }) });
+}
+
+async function plan(page: Page, name: string, release: string, tag: string, way: string) {
+  await (await berth(page, name)).getByRole("link", { name: "Make a medium" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(`Make a medium in ${name}`);
+  await page.getByLabel("From the release").selectOption({ label: release });
+  await page.getByLabel("The medium's tag").fill(tag);
+  await page.getByLabel("Made as").selectOption({ label: way });
+  await page.getByRole("button", { name: "Plan it" }).click();
+}
+
+async function start(page: Page, tag: string, confirm: string) {
+  await expect(page.locator("form[aria-busy=false]").last()).toBeVisible();
+  await page.getByLabel(/^Which device is meant/).fill(confirm);
+  await page.getByRole("button", { name: `Empty it and make ${tag}` }).click();
+}
+
+test("a stick is planned, named, written, read back and recorded", async ({ page }) => {
+  await plan(page, "Hub 1", "Bollard 5.0", "ZB-01", "its files laid out anew");
+  await expect(page.getByText("BIOS computers start it through GRUB")).toBeVisible();
+  await expect(page.getByText(/^A route that will hold for \d+ computers$/)).toBeVisible();
+  await start(page, "ZB-01", "nope");
+  await expect(page.getByText(/This does not name the device/)).toBeVisible();
+  await start(page, "ZB-01", "7714");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Make ZB-01");
+  await expect(page.getByText(/^Verified: all .* were read back and are what was written/)).toBeVisible();
+  await expect(page.getByText("They are those that were predicted.")).toBeVisible();
+  await page.getByRole("link", { name: "See ZB-01" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("ZB-01");
+  await expect(page.getByText("/EFI/BOOT/BOOTX64.EFI").first()).toBeVisible();
+  const own = await berth(page, "Hub 1");
+  await expect(own.getByRole("link", { name: "ZB-01" })).toBeVisible();
+  await own.getByRole("button", { name: "Verify" }).click();
+  await expect(page.getByText("Every file of the release is there and whole.")).toBeVisible();
+});
+
+test("what cannot be made says why, and what would do", async ({ page }) => {
+  await plan(page, "Burner", "Bollard 5.0", "ZB-02", "an optical disc");
+  await expect(page.getByRole("heading", { name: "The plan" })).toBeVisible();
+  // A disc has neither a tag nor a serial: it is named by its berth.
+  await start(page, "ZB-02", "burner");
+  await expect(page.getByText(/^Verified: all .* were read back/)).toBeVisible();
+  await plan(page, "Hub 2", "Spindle 3.0", "ZB-02", "the file as it is, and a store in the rest");
+  await expect(page.getByRole("heading", { name: /^(The plan|It cannot be made this way)$/ })).toBeVisible();
+});
+
+test("a stick that is pulled out says so, and nothing is called verified", async ({ page }) => {
+  await plan(page, "Hub 6", "Bollard 5.0", "ZB-03", "its files laid out anew");
+  await start(page, "ZB-03", "7702");
+  await expect(page.getByText(/no longer there: it was pulled out.* Nothing of it counts as verified/)).toBeVisible();
+  await expect(page.getByRole("button", { name: "Go on" })).toBeVisible();
+  await page.goto("/media/ZB-03");
+  await expect(page.getByRole("heading", { level: 1 })).not.toContainText("ZB-03");
+});
+
+test("a counterfeit stick is found with its true size", async ({ page }) => {
+  const own = await berth(page, "Hub 3");
+  await own.getByRole("button", { name: "Test" }).click();
+  await own.getByLabel(/^Every byte is written/).fill("0001");
+  await own.getByRole("button", { name: "Empty and test it" }).click();
+  await expect(
+    page.getByText(/It is counterfeit: it holds 134 MB \(128 MiB\) and begins again behind that/),
+  ).toBeVisible({
+    timeout: 60_000,
+  });
+});
+
+test("the only route of others wants a second yes; a store is never offered", async ({ page }) => {
+  await plan(page, "Front 1", "Bollard 5.0", "RM-01", "its files laid out anew");
+  await start(page, "RM-01", "rm-01");
+  await expect(page.getByText("Say that what is lost with it may be lost.")).toBeVisible();
+  const dock = await berth(page, "Disk dock");
+  await expect(dock.getByText(/It receives images/)).toBeVisible();
+  await expect(dock.getByRole("link", { name: "Make a medium" })).toHaveCount(0);
+});
+
+test("a device is taken out of its berth and put into another", async ({ page }) => {
+  const hub = await berth(page, "Hub 4");
+  await hub.getByRole("button", { name: "Take out" }).click();
+  await expect(hub.getByText("empty")).toBeVisible();
+  const rear = await berth(page, "Rear");
+  await rear.getByLabel("Device for Rear").selectOption({ label: "Halyde Pebble, HP7690, 1,000 MB" });
+  await rear.getByRole("button", { name: "Put in" }).click();
+  await expect(rear.getByText("7690")).toBeVisible();
+});
