@@ -3,6 +3,7 @@ import { runDrives } from "./drives";
 import { runInspect } from "./inspect";
 import { runManifest, runVerify } from "./integrity";
 import { runMatch } from "./match";
+import { runPrepare } from "./prepare";
 import { UsageError } from "./problems";
 import { runSiglist } from "./siglist";
 import { runCat, runLs } from "./tree";
@@ -35,6 +36,21 @@ export async function main(args: string[]): Promise<number> {
     .option("--check", "exit 1 unless the medium starts the computer")
     .action(async (file: string | undefined, options) => {
       exit = await runMatch(file, options);
+    });
+  program
+    .command("prepare")
+    .description("make the image of a medium for later: planned, written to a new file, read back and compared")
+    .argument("<file>", "the release's file: an ISO or a raw image")
+    .requiredOption("--to <file>", "the image that is made; it must not be there yet")
+    .requiredOption("--size <size>", "of the medium that it is for, such as 16GB")
+    .requiredOption("--tag <tag>", "of the medium: names its volumes; the same tag and day make the same image")
+    .option("--way <way>", "as-it-is, as-it-is-with-store or laid-out", "laid-out")
+    .option("--table <kind>", "gpt or mbr, where it is laid out", "gpt")
+    .option("--store", "make a store of the rest, where it is laid out")
+    .option("--at <day>", "the day that it is made as of; today where it is left out")
+    .option("--json", "print the result as JSON")
+    .action(async (file: string, options) => {
+      exit = await runPrepare(file, options);
     });
   program
     .command("ls")

@@ -86,6 +86,8 @@ export function fileProblem(error: unknown): string {
     ENOTDIR: "a part of its path is not a folder",
     EIO: "the device reports a read error",
     ENAMETOOLONG: "its name is too long",
+    EEXIST: "it is there already; choose another name, or take it away first",
+    ENOSPC: "there is no room left for it",
   };
   if (code && words[code]) return words[code];
   return error instanceof Error ? error.message : String(error);
