@@ -1,5 +1,5 @@
 // Measures what Creel promises to be quick, beside plain tools. Not a test: figures are read by people.
-// bench.mts [media] [browser] [fleet] [matrix]: some parts only. COUNT=20000 takes another number of computers.
+// bench.mts [media] [browser] [fleet] [matrix] [writing]: some parts only. COUNT=20000 takes another number of computers.
 import { spawnSync } from "node:child_process";
 import { mkdtempSync, readdirSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -22,6 +22,7 @@ import { exportComputers } from "@/server/services/exchange/exports";
 import { runImport, stageImport } from "@/server/services/exchange/imports";
 import type { ImportReport } from "@/server/services/exchange/options";
 import { matrixFigures } from "./bench/matrix";
+import { writingFigures } from "./bench/writing";
 import { fleetComputer } from "./demo/fleet";
 import { IMAGES } from "./demo/images";
 import { factsOf, MACHINES } from "./demo/skerry-line";
@@ -288,7 +289,9 @@ async function fleetFigures(context: Context, count: number): Promise<void> {
 
 const matrix = () => matrixFigures(new Workshop(folder), show);
 
-const PARTS = { media, browser, fleet, matrix };
+const writing = () => writingFigures(folder, show);
+
+const PARTS = { media, browser, fleet, matrix, writing };
 const wanted = process.argv.slice(2);
 try {
   for (const [name, run] of Object.entries(PARTS)) if (wanted.length === 0 || wanted.includes(name)) await run();

@@ -2,7 +2,6 @@ import type { Journal } from "./write-medium";
 
 /** A journal for work that is done in one go, or not at all. */
 export class MemoryJournal implements Journal {
-  private readonly digests: Uint8Array[] = [];
   private flushed = 0;
   private verified = 0;
   flushedBlocks(): number {
@@ -10,12 +9,6 @@ export class MemoryJournal implements Journal {
   }
   verifiedBlocks(): number {
     return this.verified;
-  }
-  digest(block: number): Uint8Array | null {
-    return this.digests[block] ?? null;
-  }
-  keepDigest(block: number, digest: Uint8Array): void {
-    this.digests[block] = digest;
   }
   async saveFlushed(blocks: number): Promise<void> {
     this.flushed = blocks;

@@ -1,24 +1,20 @@
 import type { ByteSource } from "../bytes/source";
 import { type Layout, LayoutSource } from "../write/pieces";
-import { type Block, blocksOf, digestOf, sameBytes } from "./blocks";
+import { type Block, blocksOf, sameBytes } from "./blocks";
 import { type Device, DeviceFault } from "./device";
 
 export const PHASES = ["write", "flush", "verify"] as const;
 export type Phase = (typeof PHASES)[number];
 
 /**
- * What is kept of a job so that it can go on after anything: how many blocks were written and flushed, their digests,
- * and how many of them were read back and found the same. What is told here has happened, whatever happens next.
+ * What is kept of a job so that it can go on after anything: how many blocks were written and flushed, and how many of
+ * them were read back and found the same. What is told here has happened, whatever happens next.
  */
 export interface Journal {
   /** Blocks known to be on the device: a flush came after them. */
   flushedBlocks(): number;
   /** Blocks read back and the same, counted from the first. */
   verifiedBlocks(): number;
-  /** The digest that a block was written with; null where it is not known. */
-  digest(block: number): Uint8Array | null;
-  /** Called before a block is written. */
-  keepDigest(block: number, digest: Uint8Array): void;
   /** Durable once it returns. */
   saveFlushed(blocks: number): Promise<void>;
   saveVerified(blocks: number): Promise<void>;
@@ -35,6 +31,8 @@ export interface WriteOptions {
   device: Device;
   layout: Layout;
   journal: Journal;
+  /** Whether two runs of bytes are the same; a host may have a quicker way. */
+  isSame?: (a: Uint8Array, b: Uint8Array) => boolean;
   onProgress?: (progress: Progress) => void;
   /** Bytes between two points from which the job can go on. */
   checkpointBytes?: number;
@@ -55,6 +53,8 @@ export type WriteResult =
 
 /** Between two points from which a job can go on; a flush of slow flash takes seconds. */
 const CHECKPOINT_BYTES = 256 << 20;
+/** Blocks that are read back and compared at a time, each in memory twice. */
+const READ_AT_ONCE = 3;
 /** After a break so many blocks are read again of those that were verified: the first ones, with tables and folders, and some of the rest. */
 const LOOKED_AT_FIRST = 8;
 const LOOKED_AT_AGAIN = 32;
@@ -67,6 +67,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
   const { device, layout, journal } = options;
   const blocks = blocksOf(layout);
   const source = new LayoutSource(layout);
+  const isSame = options.isSame ?? sameBytes;
   let phase: Phase = "write";
   const phaseIs = (next: Phase) => {
     phase = next;
@@ -127,11 +128,10 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
       const bytes = (await next) as Uint8Array;
       if (bytes.length < block.lengthBytes)
         return { state: "source-failed", offset: block.start + bytes.length, wantedBytes: block.lengthBytes };
-      // The next block is read while this one is digested and written.
+      // The next block is read while this one is written.
       next = read(all[at + 1]);
       next?.catch(() => {});
-      const [digest] = await Promise.all([digestOf(bytes), device.write(block.start, bytes)]);
-      journal.keepDigest(at, digest);
+      await device.write(block.start, bytes);
       doneBytes += block.lengthBytes;
       sinceCheckpoint += block.lengthBytes;
       onProgress?.({ phase: "write", doneBytes, totalBytes: wholeBytes });
@@ -141,14 +141,18 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     return null;
   }
 
+  /** Reads a block back from the device, and anew from where it came. */
+  async function isAsWanted({ start, lengthBytes }: Block): Promise<boolean> {
+    const [bytes, wanted] = await Promise.all([device.read(start, lengthBytes), source.read(start, lengthBytes)]);
+    return bytes.length === lengthBytes && isSame(bytes, wanted);
+  }
+
   /** Of the blocks that were read back before a break, some are read again: the first that is not the same any more. */
   async function changedSince(all: Block[], verified: number): Promise<number | null> {
     const step = Math.max(1, Math.floor(verified / LOOKED_AT_AGAIN));
     for (let at = 0; at < verified; at += at < LOOKED_AT_FIRST ? 1 : step) {
       const block = all[at] as Block;
-      const bytes = await device.read(block.start, block.lengthBytes);
-      const wanted = journal.digest(at);
-      if (!wanted || bytes.length !== block.lengthBytes || !sameBytes(await digestOf(bytes), wanted)) return at;
+      if (!(await isAsWanted(block))) return at;
     }
     return null;
   }
@@ -166,22 +170,23 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     const wholeBytes = totalBytes(all);
     let doneBytes = totalBytes(all.slice(0, first));
     let sinceSave = 0;
-    const read = (block: Block | undefined) => (block ? device.read(block.start, block.lengthBytes) : null);
-    let next = read(all[first]);
+    // Some blocks are read at once, and judged in their order.
+    const ahead: Promise<boolean>[] = [];
+    let begun = first;
     for (let at = first; at < all.length; at++) {
       const block = all[at] as Block;
       const stop = shouldStop?.() ?? null;
       if (stop) {
-        await next?.catch(() => {});
+        await Promise.allSettled(ahead);
         await journal.saveVerified(at);
         return { state: "stopped", why: stop, phase: "verify" };
       }
-      const bytes = (await next) as Uint8Array;
-      next = read(all[at + 1]);
-      next?.catch(() => {});
-      const wanted = journal.digest(at);
-      const isSame = bytes.length === block.lengthBytes && wanted !== null && sameBytes(await digestOf(bytes), wanted);
-      if (!isSame) {
+      for (; begun < all.length && ahead.length < READ_AT_ONCE; begun++) {
+        const one = isAsWanted(all[begun] as Block);
+        one.catch(() => {});
+        ahead.push(one);
+      }
+      if (!(await ahead.shift())) {
         await journal.saveVerified(at);
         return { state: "differs", block: at, start: block.start, lengthBytes: block.lengthBytes };
       }

@@ -39,6 +39,10 @@ export class LayoutSource implements ByteSource {
   async read(offset: number, length: number): Promise<Uint8Array> {
     const end = Math.min(offset + length, this.sizeBytes);
     if (!(offset >= 0) || end <= offset) return new Uint8Array(0);
+    const only = this.pieces[this.firstReaching(offset)];
+    // The usual case, a block within one large piece, is handed on as it is.
+    if (only && only.start <= offset && only.start + only.content.sizeBytes >= end)
+      return only.content.read(offset - only.start, end - offset);
     const out = new Uint8Array(end - offset);
     for (let at = this.firstReaching(offset); at < this.pieces.length; at++) {
       const { start, content } = this.pieces[at] as Piece;

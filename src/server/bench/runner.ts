@@ -267,6 +267,7 @@ class Work {
         device,
         layout: plan.layout,
         journal,
+        isSame: (a, b) => Buffer.compare(a, b) === 0,
         onProgress: (progress) => {
           this.progress = progress;
         },

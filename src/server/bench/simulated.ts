@@ -115,10 +115,13 @@ class SimulatedDevice implements Device {
     const wanted = Math.max(0, Math.min(length, this.sizeBytes - offset));
     if (this.isBad(offset, wanted)) throw new DeviceFault("read-failed", offset);
     await this.pace(wanted, this.simulated.readRate);
-    const out = new Uint8Array(wanted);
+    // What is not there reads as zeros; what is there fills the rest, so that the usual block is not cleared first.
+    const isWhole = !this.simulated.faults.counterfeit && this.identity.kind !== "optical";
+    const out = isWhole ? Buffer.allocUnsafeSlow(wanted) : new Uint8Array(wanted);
     for (const { at, from, bytes } of this.runs(offset, wanted)) {
       if (at === null) continue;
       const { bytesRead } = await this.handle.read(out, from, bytes, at);
+      if (isWhole) out.fill(0, from + bytesRead);
       // A disc ends where it was written to.
       if (bytesRead < bytes && this.identity.kind === "optical") return out.subarray(0, from + bytesRead);
     }
