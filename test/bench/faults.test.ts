@@ -132,6 +132,7 @@ test("pulled out and put back, it goes on from the last block that is known to b
   const again = await FileJournal.open(`${folder}.journal`, blocksOf(layout).length);
   expect(again.flushedBlocks()).toBe(known);
   expect(await write(folder, layout, again)).toMatchObject({ state: "verified" });
+  await again.close();
   expect(await holds(folder, layout)).toBe(true);
 });
 
@@ -156,6 +157,7 @@ test("written to by somebody else between two parts of the reading back, it is n
   await handle.write(new Uint8Array(512).fill(1), 0, 512, 1000);
   await handle.close();
   expect(await write(folder, layout, journal)).toMatchObject({ state: "differs", block: 0 });
+  await journal.close();
 });
 
 test("a journal that was half written, or of another job, counts for nothing", async () => {
@@ -167,11 +169,15 @@ test("a journal that was half written, or of another job, counts for nothing", a
   const kept = await FileJournal.open(folder, 5);
   expect([kept.flushedBlocks(), kept.verifiedBlocks(), kept.isBegun]).toEqual([3, 1, true]);
   await kept.close();
-  expect((await FileJournal.open(folder, 6)).flushedBlocks()).toBe(0);
+  const other = await FileJournal.open(folder, 6);
+  expect(other.flushedBlocks()).toBe(0);
+  await other.close();
   const handle = await open(join(folder, "journal.bin"), "r+");
   await handle.write(Uint8Array.of(9), 0, 1, 4);
   await handle.close();
-  expect((await FileJournal.open(folder, 5)).flushedBlocks()).toBe(0);
+  const spoilt = await FileJournal.open(folder, 5);
+  expect(spoilt.flushedBlocks()).toBe(0);
+  await spoilt.close();
 });
 
 describe("capacity", () => {

@@ -117,7 +117,8 @@ class SimulatedDevice implements Device {
     await this.pace(wanted, this.simulated.readRate);
     // What is not there reads as zeros; what is there fills the rest, so that the usual block is not cleared first.
     const isWhole = !this.simulated.faults.counterfeit && this.identity.kind !== "optical";
-    const out = isWhole ? Buffer.allocUnsafeSlow(wanted) : new Uint8Array(wanted);
+    // A plain array on the buffer's memory: a Buffer's own `slice` would share its bytes instead of copying them.
+    const out = isWhole ? new Uint8Array(Buffer.allocUnsafeSlow(wanted).buffer) : new Uint8Array(wanted);
     for (const { at, from, bytes } of this.runs(offset, wanted)) {
       if (at === null) continue;
       const { bytesRead } = await this.handle.read(out, from, bytes, at);
