@@ -18,12 +18,11 @@ const VIEWS: {
   before?: (page: import("playwright-core").Page) => Promise<void>;
 }[] = [
   { name: "today", path: "/" },
-  { name: "computers", path: "/computers?columns=name+site+starts+model+firmware+secureBoot+system+missing" },
+  { name: "computers", path: "/computers?columns=name+site+chain+model+firmware+secureBoot+system+missing" },
   { name: "computer", path: "/computers/HO-002" },
   { name: "computer-facts", path: "/computers/HO-002?show=facts" },
   { name: "computer-disks", path: "/computers/HO-SRV1?show=disks" },
   { name: "computer-needs", path: "/computers/HO-002?show=needs" },
-  { name: "computer-history", path: "/computers/HO-004?show=history" },
   {
     name: "take-in",
     path: "/computers/facts?to=HO-002",
@@ -63,7 +62,8 @@ const VIEWS: {
       rmSync(folder, { recursive: true, force: true });
     },
   },
-  { name: "release-signers", path: "/kits/4?show=signed" },
+  { name: "bench", path: "/bench" },
+  { name: "bench-plan", path: "/bench/prepare/3?release=2&tag=RM-20&way=laid-out&table=gpt&store=1" },
   { name: "releases-compared", path: "/kits/compare?a=1&b=2" },
   { name: "run-sheet", path: "/sheets/HO-007/LN-01", print: true },
   { name: "kits", path: "/kits" },
