@@ -20,6 +20,8 @@ export const benchRequestSchema = z.discriminatedUnion("kind", [
     device: z.custom<DeviceIdentity>(),
     /** What was on it then, by a digest of its first and last blocks: what changed since is not overwritten. */
     fingerprint: z.string(),
+    /** What is put beside the release, kept under this. */
+    pack: z.string(),
   }),
   z.object({ kind: z.literal("verify") }),
   z.object({ kind: z.literal("capacity") }),

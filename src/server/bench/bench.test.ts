@@ -3,9 +3,13 @@ import { open } from "node:fs/promises";
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import type { BenchResult } from "@/core/bench/job";
+import { readLine } from "@/core/exchange/lines";
+import { factsSchema } from "@/core/facts/schema";
 import { inspect } from "@/core/inspection/inspect";
 import { makeManifest } from "@/core/integrity/manifest";
 import { IMAGES } from "../../../scripts/demo/images";
+import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
+import { run } from "../../../scripts/media/workshop";
 import { testInventory } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { benchJobs, berths, devices } from "../db/schema";
@@ -106,9 +110,9 @@ beforeAll(async () => {
   ids.release = value(
     await addRelease(inventory.ina, { kitId, name: "5.0", madeOn: "2026-01-01", facts, inspectionId }),
   );
-  const uefi = { kind: "uefi", arch: "x64", legacyMode: "absent", secureBoot: { state: "off" } };
-  const computer = { name: null, siteId: null, note: null, facts: { schema: "creel.facts/1", firmware: uefi } };
-  value(await addComputer(inventory.ina, { tag: "HO-001", ...computer }));
+  const at = MACHINES.findIndex(({ tag }) => tag === "HO-001");
+  const facts1 = factsSchema.parse(factsOf(MACHINES[at] as (typeof MACHINES)[number], at));
+  value(await addComputer(inventory.ina, { tag: "HO-001", name: null, siteId: null, note: null, facts: facts1 }));
 });
 
 afterAll(() => {
@@ -136,6 +140,22 @@ test("from a plan to a medium that is verified, recorded and dated; the log says
   const berth = (await listBerths(inventory.ina)).find((each) => each.id === own.berthId);
   expect(berth?.device).toMatchObject({ medium: { tag: "RM-90" }, look: { fault: null } });
   ids.berth = own.berthId;
+});
+
+test("it carries what explains it: run sheets of those it serves, their records, and sums that sha256sum accepts", async () => {
+  const image = contentPath(folderOf("a"));
+  run("sh", ["-c", `mkdir ${w.folder}/out && mcopy -s -i ${image}@@1M ::/ ${w.folder}/out/`]);
+  const told = run("sh", ["-c", `cd ${w.folder}/out && sha256sum -c CREEL/SHA256SUMS`]);
+  expect(told).not.toContain("FAILED");
+  expect(told).toContain("isolinux/isolinux.cfg: OK");
+  const read = (path: string) => readFileSync(join(w.folder, "out", "CREEL", path), "utf8");
+  expect(read("about.html")).toContain("HO-001");
+  expect(read("sheets/HO-001.html")).toContain("Bring back");
+  expect(readLine(read("records.jsonl").trim())).toMatchObject({ ok: true, record: { tag: "HO-001" } });
+  expect(JSON.parse(read("pack.json"))).toMatchObject({
+    medium: { tag: "RM-90" },
+    release: { kit: "Bollard", name: "5.0" },
+  });
 });
 
 test("what was made is verified again from its berth, and damage is named by file", async () => {

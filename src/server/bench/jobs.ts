@@ -8,6 +8,7 @@ import { checked, fail, ok, type Result } from "../problems";
 import { tagSchema } from "../services/computers";
 import { HOLDING, lossesOf } from "./berths";
 import { lookAt } from "./devices";
+import { keepPack } from "./packs";
 import { planInBerth, requestOf } from "./plans";
 
 export type BenchJob = typeof benchJobs.$inferSelect;
@@ -52,7 +53,8 @@ export async function startPreparation(context: Context, input: unknown): Promis
   const loss = tag === null ? null : (await lossesOf(context, [tag])).get(tag);
   if (loss && loss.onlyRouteOf.length + loss.images.length > 0 && !lossAgreed)
     return invalid("lossAgreed", "Say that what is lost with it may be lost.");
-  const request = requestOf(wish, device, fingerprint, context.now().toISOString());
+  const { madeAt } = planned.value;
+  const request = requestOf(wish, device, { fingerprint, madeAt, pack: await keepPack(planned.value.pack) });
   return queued(context, wish.berthId, {
     request,
     releaseId: wish.releaseId,

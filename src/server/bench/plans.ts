@@ -1,14 +1,13 @@
 import { and, eq, isNull } from "drizzle-orm";
 import type { BenchRequest } from "@/core/bench/job";
-import { MemorySource } from "@/core/bytes/source";
 import { compareVerdicts } from "@/core/chain/order";
 import type { Link, Verdict } from "@/core/chain/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
 import type { Inspection } from "@/core/inspection/schema";
+import { type PackFile, packToWrite } from "@/core/prepare/pack";
 import { type MediumPlan, type PlanRequest, planMedium } from "@/core/prepare/plan";
 import { compareRoutes, type Route } from "@/core/routes/routes";
-import type { FileToWrite } from "@/core/write/tree";
 import type { Context } from "../context";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
 import { FileSource } from "../files/file-source";
@@ -19,6 +18,7 @@ import { releaseParts } from "../services/world";
 import { biosStart } from "./bios-start";
 import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
 import { releaseFile } from "./library";
+import { makePack, type Served } from "./packs";
 
 /** What a medium that is to be made would come to. */
 export interface Prediction {
@@ -34,25 +34,14 @@ export interface PlanView {
   berth: { id: number; name: string };
   release: { id: number; text: string };
   prediction: Prediction | null;
+  /** What stands on the medium beside the release. */
+  pack: PackFile[];
+  madeAt: string;
 }
 
 export interface PlanWish extends PlanRequest {
   berthId: number;
   releaseId: number;
-}
-
-/** What Creel puts on a medium beside the release, the same for the same request. */
-export function packOf({
-  tag,
-  releaseText,
-  madeAt,
-}: {
-  tag: string;
-  releaseText: string;
-  madeAt: string;
-}): FileToWrite[] {
-  const text = `Medium ${tag}\n${releaseText}\nPrepared ${madeAt.slice(0, 10)} with Creel.\n\nEverything that starts from this medium, and what it is a route for, is in Creel under its tag.\n`;
-  return [{ path: "/CREEL/about.txt", content: new MemorySource(new TextEncoder().encode(text)), modified: madeAt }];
 }
 
 /** The release in words, and the file that it is made from. */
@@ -88,31 +77,38 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
   if (!release.ok) return release;
   const look = await lookAt(found.device);
   const madeAt = context.now().toISOString();
-  const plan = await planOf(found.device, wish, release.value, madeAt);
-  const prediction = plan.ok ? await predictionOf(context, plan.predicted, found.device, wish) : null;
-  return ok({ plan, ...found, look, release: { id: release.value.id, text: release.value.text }, prediction });
-}
-
-/** The plan for a device, from the release's file. The file stays open no longer than the plan is made. */
-async function planOf(
-  device: DeviceRow,
-  request: PlanRequest,
-  release: { text: string; path: string; name: string },
-  madeAt: string,
-): Promise<MediumPlan> {
-  const source = await FileSource.open(release.path);
+  const { id, text } = release.value;
+  const source = await FileSource.open(release.value.path);
   try {
-    return await planFrom(source, device, request, release, madeAt);
+    const bare = await planFrom(source, found.device, wish, release.value, [], madeAt);
+    const view = { ...found, look, release: { id, text }, madeAt };
+    if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [] });
+    const { prediction, served } = await predictionOf(context, bare.predicted, found.device, wish);
+    const { kind, bytes } = found.device;
+    const packWish = {
+      tag: wish.tag,
+      kind: kind === "optical" || kind === "disk" ? kind : "usb",
+      bytes,
+      releaseId: id,
+      madeAt,
+      isLaidOut: wish.way === "laid-out",
+    } as const;
+    // Who is served follows from what the medium starts; then it gets their sheets.
+    const pack = await makePack(context, source, packWish, served);
+    const plan = await planFrom(source, found.device, wish, release.value, pack, madeAt);
+    return ok({ ...view, plan, prediction, pack });
   } finally {
     await source.close();
   }
 }
 
+/** The plan for a device, from the release's file, which stays open for as long as the plan is used. */
 export async function planFrom(
   source: FileSource,
   device: DeviceRow,
   { way, table, store, tag }: PlanRequest,
-  release: { text: string; name: string },
+  release: { name: string },
+  pack: readonly PackFile[],
   madeAt: string,
 ): Promise<MediumPlan> {
   const { kind, bytes, sectorBytes } = identityOfRow(device);
@@ -122,7 +118,7 @@ export async function planFrom(
     name: release.name,
     device: { kind, bytes, sectorBytes },
     bios: await biosStart(),
-    pack: packOf({ tag, releaseText: release.text, madeAt }),
+    pack: packToWrite(pack, madeAt),
     madeAt,
   });
 }
@@ -135,7 +131,7 @@ async function predictionOf(
   predicted: Inspection,
   device: DeviceRow,
   { tag, releaseId }: PlanWish,
-): Promise<Prediction> {
+): Promise<{ prediction: Prediction; served: Served[] }> {
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
   const part = parts.get(releaseId);
@@ -165,6 +161,7 @@ async function predictionOf(
   const around = surroundingsOf({ ...world, drills: world.drills.filter((drill) => drill.medium !== tag) });
   const counts = { holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 };
   const items: Prediction["items"] = [];
+  const served: (Served & { order: number })[] = [];
   for (const computer of computers) {
     const best = judgePair(around, computer, medium)
       .map((route) => ({ route, link: weakestMade(route) }))
@@ -176,10 +173,13 @@ async function predictionOf(
       }, null);
     if (!best) continue;
     const { verdict, reasons } = best.link;
+    const order = ["holds", "holds-after-change"].indexOf(verdict);
+    if (order >= 0) served.push({ computerId: computer.id, route: best.route, order });
     if (++counts[verdict] > NAMED_OF_EACH) continue;
     items.push({ tag: computer.tag, name: computer.name, verdict, reason: reasons[0]?.text ?? "" });
   }
-  return { counts, items };
+  served.sort((a, b) => a.order - b.order);
+  return { prediction: { counts, items }, served };
 }
 
 /** Of the links that the making of a medium decides, the first that is as bad as the worst: it is nowhere yet, and untried. */
@@ -190,7 +190,11 @@ function weakestMade({ links }: Route): Link {
 }
 
 /** The request that a job keeps of a plan that was agreed to. */
-export function requestOf(wish: PlanWish, device: DeviceRow, fingerprint: string, madeAt: string): BenchRequest {
+export function requestOf(
+  wish: PlanWish,
+  device: DeviceRow,
+  kept: { fingerprint: string; madeAt: string; pack: string },
+): BenchRequest {
   const { way, table, store, tag } = wish;
-  return { kind: "prepare", way, table, store, tag, madeAt, device: identityOfRow(device), fingerprint };
+  return { kind: "prepare", way, table, store, tag, device: identityOfRow(device), ...kept };
 }

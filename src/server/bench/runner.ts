@@ -19,6 +19,7 @@ import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } fr
 import { jobFolder } from "./folders";
 import type { BenchJob } from "./jobs";
 import { FileJournal } from "./journal";
+import { keptPack } from "./packs";
 import { planFrom, releaseToMake } from "./plans";
 import { recordMedium, recordWear } from "./record";
 import { verifyAgainstRelease } from "./verify";
@@ -231,9 +232,14 @@ class Work {
       return { state: "device-changed", what: "identity" };
     }
     await this.say({ code: "device-is-no-store" });
+    const pack = await keptPack(request.pack);
+    if (!pack) {
+      await device.close();
+      return { state: "file-missing", file: "What was to be put beside the release is gone. Plan the medium anew." };
+    }
     const source = await FileSource.open(release.value.path);
     try {
-      const plan = await planFrom(source, row, request, release.value, request.madeAt);
+      const plan = await planFrom(source, row, request, release.value, pack, request.madeAt);
       if (!plan.ok) {
         await device.close();
         return { state: "plan-failed", problems: plan.problems };

@@ -1,0 +1,104 @@
+import { run } from "../../../scripts/media/workshop";
+import { tempWorkshop } from "../../../test/support/workshop";
+import { writeLayout } from "../../../test/support/written";
+import { MemorySource } from "../bytes/source";
+import { readLine } from "../exchange/lines";
+import { factsSchema } from "../facts/schema";
+import { planFat32 } from "../write/fat32";
+import { Seed } from "../write/seed";
+import { type PackInput, packFiles, packToWrite } from "./pack";
+
+// Reference: sha256sum -c and mtools, on a volume as it would stand on a medium.
+const w = tempWorkshop();
+const facts = factsSchema.parse({
+  schema: "creel.facts/1",
+  computer: { tag: "HO-001", make: "Ostrel", model: "Block <3>" },
+  firmware: { kind: "uefi", arch: "x64" },
+});
+const starts = { verdict: "holds" as const, basis: null, changes: [], reasons: [], trace: [] };
+const input: PackInput = {
+  medium: { tag: "RM-09", kind: "usb", bytes: 16e9 },
+  release: {
+    kit: "Bollard",
+    family: "Linux",
+    name: "5.0",
+    madeOn: "2026-01-01",
+    facts: { purposes: ["file-rescue"], opens: [], abilities: [] },
+  },
+  served: [
+    {
+      sheet: {
+        computer: { tag: "HO/001", name: "Reception & more", siteName: "Head office", facts },
+        medium: {
+          tag: "RM-09",
+          name: null,
+          kindText: "a USB stick",
+          siteName: null,
+          lentTo: null,
+          loads: ["Bollard 5.0"],
+        },
+        as: "usb",
+        starts,
+        keyCard: null,
+      },
+      links: { atHand: "holds", starts: "holds", sees: "holds", restores: "holds", proven: "unknown" },
+      weakest: "unknown",
+      givesBack: "files rescued",
+    },
+  ],
+  records:
+    '{"schema":"creel.computer/1","tag":"HO-001","facts":{"schema":"creel.facts/1","computer":{"tag":"HO-001"}}}\n',
+  sums: [{ path: "/boot/readme.txt", sha256: "5891b5b522d5df086d0ff0b110fbd9d21bb4fc7163af34d08286a2e846f6be03" }],
+  madeAt: "2026-11-25T12:00:00Z",
+};
+
+test("sha256sum -c accepts what the pack says of itself and of the release's files", async () => {
+  const release = {
+    path: "/boot/readme.txt",
+    content: new MemorySource(new TextEncoder().encode("hello\n")),
+    modified: null,
+  };
+  const files = [release, ...packToWrite(packFiles(input), input.madeAt)];
+  const options = {
+    sizeBytes: 64 << 20,
+    sectorBytes: 512,
+    startLba: 0,
+    label: "RM-09",
+    seed: new Seed("x"),
+    madeAt: input.madeAt,
+  } as const;
+  const planned = planFat32(files, options);
+  if (!planned.ok) throw new Error(JSON.stringify(planned.problems));
+  await writeLayout(planned.value, w.path("pack.img"));
+  run("sh", ["-c", `cd ${w.folder} && mkdir out && mcopy -s -i pack.img ::/ out/`]);
+  const told = run("sh", ["-c", `cd ${w.folder}/out && sha256sum -c CREEL/SHA256SUMS`]);
+  expect(told.trim().split("\n")).toHaveLength(5);
+  expect(told).not.toContain("FAILED");
+});
+
+test("its pages are plain, escape what they are given, and lead to each other", () => {
+  const of = Object.fromEntries(packFiles(input).map(({ path, text }) => [path, text]));
+  expect(Object.keys(of)).toEqual([
+    "/CREEL/about.html",
+    "/CREEL/pack.json",
+    "/CREEL/records.jsonl",
+    "/CREEL/sheets/HO_001.html",
+    "/CREEL/SHA256SUMS",
+  ]);
+  expect(of["/CREEL/about.html"]).toContain('<a href="sheets/HO_001.html">HO/001</a>');
+  const sheet = of["/CREEL/sheets/HO_001.html"] ?? "";
+  expect(sheet).toContain("Reception &amp; more");
+  expect(sheet).toContain("Ostrel Block &lt;3&gt;");
+  expect(sheet).not.toMatch(/<script|src=|href="http/);
+  expect(sheet.match(/<li>/g)?.length).toBeGreaterThan(6);
+});
+
+test("its records are read again as computers", () => {
+  const records = packFiles(input).find(({ path }) => path.endsWith("records.jsonl"))?.text ?? "";
+  const reading = readLine(records.trim());
+  expect(reading.ok && reading.record.tag).toBe("HO-001");
+  expect(JSON.parse(packFiles(input)[1]?.text ?? "")).toMatchObject({
+    schema: "creel.pack/1",
+    medium: { tag: "RM-09" },
+  });
+});

@@ -1,0 +1,174 @@
+import { randomUUID } from "node:crypto";
+import { mkdir, readFile, rename, writeFile } from "node:fs/promises";
+import { join } from "node:path";
+import { eq, inArray } from "drizzle-orm";
+import { z } from "zod";
+import type { ComputerRecord } from "@/core/exchange/columns";
+import { writeLine } from "@/core/exchange/lines";
+import type { KeyCard } from "@/core/facts/key-cards";
+import type { Facts } from "@/core/facts/schema";
+import type { Manifest } from "@/core/integrity/manifest";
+import { type PackFile, packFiles } from "@/core/prepare/pack";
+import { releaseTree } from "@/core/prepare/release-tree";
+import { asReleaseFacts } from "@/core/releases/facts";
+import { type Route, verdictsOf } from "@/core/routes/routes";
+import { outcomeText } from "@/core/words/routes";
+import type { Context } from "../context";
+import { computerFacts, computers, kits, releases, sites } from "../db/schema";
+import type { FileSource } from "../files/file-source";
+import { readManifest } from "../services/contents";
+import { asKeyCard, keyCardOf } from "../services/key-cards";
+import { factsOfStored } from "../services/list-store";
+import { dataFolder } from "./folders";
+
+/** A computer that a medium will be a route for. */
+export interface Served {
+  computerId: number;
+  route: Route;
+}
+
+/** Computers that get a run sheet on the medium; more are known to Creel alone. */
+export const SHEETS_MOST = 100;
+
+export interface PackWish {
+  tag: string;
+  kind: "usb" | "disk" | "optical";
+  bytes: number;
+  releaseId: number;
+  madeAt: string;
+  /** Whether the release's files lie on the medium as files, so that their sums can be told. */
+  isLaidOut: boolean;
+}
+
+const KINDS = { usb: "a USB stick", disk: "an external disk", optical: "an optical disc" };
+
+/** What a medium carries beside its release: about it, run sheets, records and sums. */
+export async function makePack(
+  context: Context,
+  source: FileSource,
+  wish: PackWish,
+  served: readonly Served[],
+): Promise<PackFile[]> {
+  const [row] = await context.db
+    .select({
+      kit: kits.name,
+      family: kits.family,
+      name: releases.name,
+      madeOn: releases.madeOn,
+      facts: releases.facts,
+      inspectionId: releases.inspectionId,
+    })
+    .from(releases)
+    .innerJoin(kits, eq(kits.id, releases.kitId))
+    .where(eq(releases.id, wish.releaseId));
+  if (!row) return [];
+  const { inspectionId, ...release } = row;
+  const manifest = wish.isLaidOut && inspectionId !== null ? await readManifest(context, inspectionId) : null;
+  const records = await recordsOf(context, served.slice(0, SHEETS_MOST));
+  const medium = { tag: wish.tag, kind: wish.kind, bytes: wish.bytes };
+  return packFiles({
+    medium,
+    release: { ...release, facts: asReleaseFacts(release.facts) },
+    served: records.map(({ record, route, card }) => ({
+      sheet: {
+        computer: { tag: record.tag, name: record.name, siteName: record.site, facts: record.facts },
+        medium: {
+          tag: wish.tag,
+          name: null,
+          kindText: KINDS[wish.kind],
+          siteName: null,
+          lentTo: null,
+          loads: [`${release.kit} ${release.name}`],
+        },
+        as: route.as,
+        starts: route.links.starts,
+        keyCard: card,
+      },
+      links: verdictsOf(route.links),
+      weakest: route.weakest,
+      givesBack: outcomeText(route.outcome),
+    })),
+    records: records.map(({ record }) => writeLine(record)).join(""),
+    sums: manifest ? await sumsOf(source, manifest) : [],
+    madeAt: wish.madeAt,
+  });
+}
+
+interface ServedRecord {
+  record: ComputerRecord;
+  route: Route;
+  card: KeyCard | null;
+}
+
+/** The whole records of some computers, in their order. */
+async function recordsOf(context: Context, served: readonly Served[]): Promise<ServedRecord[]> {
+  if (served.length === 0) return [];
+  const rows = await context.db
+    .select({ row: computers, site: sites.name, facts: computerFacts.facts, provenance: computerFacts.provenance })
+    .from(computers)
+    .innerJoin(computerFacts, eq(computerFacts.computerId, computers.id))
+    .leftJoin(sites, eq(sites.id, computers.siteId))
+    .where(
+      inArray(
+        computers.id,
+        served.map(({ computerId }) => computerId),
+      ),
+    );
+  const whole = await factsOfStored(
+    context.db,
+    rows.map((each) => each.facts),
+  );
+  const cards = new Map<string, KeyCard | null>();
+  const found = new Map<number, ComputerRecord>();
+  for (const [index, { row, site, provenance }] of rows.entries()) {
+    const { tag, name, note } = row;
+    const facts = whole[index] as Facts;
+    found.set(row.id, { tag, name, site, note, retired: null, facts, provenance });
+    const model = JSON.stringify([row.make, row.model]);
+    if (!cards.has(model)) cards.set(model, asKeyCard(await keyCardOf(context, row.make, row.model)));
+  }
+  return served.flatMap(({ computerId, route }) => {
+    const record = found.get(computerId);
+    if (!record) return [];
+    const { make, model } = record.facts.computer;
+    return [{ record, route, card: cards.get(JSON.stringify([make, model])) ?? null }];
+  });
+}
+
+/** The digests of a release's files that its manifest knows, by path and size. */
+async function sumsOf(source: FileSource, manifest: Manifest): Promise<{ path: string; sha256: string }[]> {
+  const known = new Map<string, string>();
+  for (const { files } of manifest.volumes)
+    for (const { path, bytes, sha256 } of files) {
+      const key = `${bytes} ${path}`;
+      if (sha256 !== null && !known.has(key)) known.set(key, sha256);
+    }
+  const { files } = await releaseTree(source);
+  return files.flatMap(({ path, content }) => {
+    const sha256 = known.get(`${content.sizeBytes} ${path}`);
+    return sha256 === undefined || path.toUpperCase().startsWith("/CREEL/") ? [] : [{ path, sha256 }];
+  });
+}
+
+const packsFolder = () => join(dataFolder(), "packs");
+const storedSchema = z.array(z.object({ path: z.string(), text: z.string() }));
+
+/** Keeps a pack for its job, which must make the same medium however often it goes on. Gives what it is known by. */
+export async function keepPack(files: readonly PackFile[]): Promise<string> {
+  const id = randomUUID();
+  await mkdir(packsFolder(), { recursive: true });
+  const path = join(packsFolder(), `${id}.json`);
+  await writeFile(`${path}.new`, JSON.stringify(files));
+  await rename(`${path}.new`, path);
+  return id;
+}
+
+/** Null where it is not there any more. */
+export async function keptPack(id: string): Promise<PackFile[] | null> {
+  if (!/^[0-9a-f-]{36}$/.test(id)) return null;
+  try {
+    return storedSchema.parse(JSON.parse(await readFile(join(packsFolder(), `${id}.json`), "utf8")));
+  } catch {
+    return null;
+  }
+}
