@@ -54,6 +54,7 @@ export const DEBIAN = {
     "cryptsetup-bin",
     "dash",
     "osslsigncode",
+    "poppler-utils",
     "pesign",
     "kmod",
     "linux-image-cloud-amd64",

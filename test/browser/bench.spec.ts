@@ -35,6 +35,11 @@ test("a stick is planned, named, written, read back and recorded", async ({ page
   await page.getByRole("link", { name: "See ZB-01" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZB-01");
   await expect(page.getByText("/EFI/BOOT/BOOTX64.EFI").first()).toBeVisible();
+  const label = await page.request.get("/media/labels?tags=ZB-01&format=21");
+  expect([label.headers()["content-type"], (await label.body()).subarray(0, 5).toString()]).toEqual([
+    "application/pdf",
+    "%PDF-",
+  ]);
   const own = await berth(page, "Hub 1");
   await expect(own.getByRole("link", { name: "ZB-01" })).toBeVisible();
   await own.getByRole("button", { name: "Verify" }).click();
@@ -56,8 +61,16 @@ test("a stick that is pulled out says so, and nothing is called verified", async
   await start(page, "ZB-03", "7702");
   await expect(page.getByText(/no longer there: it was pulled out.* Nothing of it counts as verified/)).toBeVisible();
   await expect(page.getByRole("button", { name: "Go on" })).toBeVisible();
+  const job = page.url();
   await page.goto("/media/ZB-03");
   await expect(page.getByRole("heading", { level: 1 })).not.toContainText("ZB-03");
+  // Its plug is mended, and the job goes on.
+  const own = await berth(page, "Hub 6");
+  await own.getByLabel("Simulated fault").selectOption("none");
+  await expect(own.getByLabel("Simulated fault")).toHaveValue("none");
+  await page.goto(job);
+  await page.getByRole("button", { name: "Go on" }).click();
+  await expect(page.getByText(/^Verified: all .* were read back/)).toBeVisible();
 });
 
 test("a counterfeit stick is found with its true size", async ({ page }) => {

@@ -2,8 +2,9 @@
 
 import { revalidatePath } from "next/cache";
 import { fillBerth } from "@/server/bench/berths";
+import { FAULTS, switchFault } from "@/server/bench/faults";
 import { askOf, resume, startCheck, startPreparation } from "@/server/bench/jobs";
-import type { Result } from "@/server/problems";
+import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
 export async function startPreparationAction(input: unknown): Promise<Result<number>> {
@@ -31,6 +32,14 @@ export async function askAction(jobId: number, wish: "pause" | "cancel"): Promis
 export async function resumeAction(jobId: number): Promise<Result<number>> {
   const result = await resume(await currentContext(), jobId);
   revalidatePath(`/bench/jobs/${jobId}`);
+  return result;
+}
+
+export async function switchFaultAction(deviceId: number, fault: string): Promise<Result<string>> {
+  const known = FAULTS.find((each) => each === fault);
+  if (!known) return fail({ code: "not-found", what: "such fault" });
+  const result = await switchFault(await currentContext(), deviceId, known);
+  revalidatePath("/bench");
   return result;
 }
 

@@ -8,6 +8,7 @@ import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { BerthActs } from "./berth-acts";
 import { contentText, deviceTitle, wearText } from "./device-text";
+import { FaultChoice } from "./fault-choice";
 import { JobMeter } from "./job-meter";
 
 export const metadata: Metadata = { title: "Bench" };
@@ -129,6 +130,7 @@ function BerthBody({ berth }: { berth: Berth }) {
       )}
       {loss.images.length > 0 && <p>Holds {plural(loss.images.length, "image")}.</p>}
       {alike.length > 0 && <p className="text-plum">Looks like what is in {alike.join(" and ")}: go by the serial.</p>}
+      {device.fault !== null && berth.jobId === null && <FaultChoice deviceId={row.id} fault={device.fault} />}
       {berth.jobId !== null && (
         <p>
           <Link prefetch={false} className="link" href={`/bench/jobs/${berth.jobId}`}>

@@ -21,6 +21,7 @@ import { recordImage } from "../services/images";
 import { addMedium, getMedium } from "../services/media";
 import { addKit, addRelease } from "../services/releases";
 import { fillBerth, listBerths, looseDevices } from "./berths";
+import { FAULTS, switchFault } from "./faults";
 import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } from "./jobs";
 import { planInBerth } from "./plans";
 import { BenchRunner, markInterrupted } from "./runner";
@@ -325,6 +326,16 @@ test("berths are filled and emptied, each device in one of them", async () => {
   );
   rmSync(folderOf("e"), { recursive: true });
   expect((await listBerths(inventory.ina)).find(({ id }) => id === own.berthId)?.device?.look.fault).toBe("gone");
+});
+
+test("each fault can be switched on and off again, and says itself", async () => {
+  const own = await stick("faulty");
+  for (const fault of FAULTS) {
+    value(await switchFault(inventory.ina, own.deviceId, fault));
+    expect((await listBerths(inventory.ina)).find(({ id }) => id === own.berthId)?.device?.fault).toBe(fault);
+  }
+  value(await switchFault(inventory.ina, own.deviceId, "none"));
+  expect((await switchFault(inventory.ina, 999_999, "slow")).ok).toBe(false);
 });
 
 test("a plan tells beforehand which computers the medium will be a route for", async () => {

@@ -7,6 +7,7 @@ import { fail, type Result } from "../problems";
 import { fleet } from "../services/fleet";
 import { saveVersioned } from "../services/versioned";
 import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
+import { type Fault, faultOf } from "./faults";
 
 /** States in which a job holds its berth. */
 export const HOLDING = ["queued", "running", "paused", "interrupted"] as const;
@@ -30,6 +31,8 @@ export interface BerthDevice {
   alike: string[];
   /** What would be lost with it. */
   loss: Loss;
+  /** The fault that is switched on, of a simulated one; null of a real one. */
+  fault: Fault | null;
 }
 
 /** What emptying a device would take away. */
@@ -79,6 +82,7 @@ export async function listBerths(context: Context): Promise<Berth[]> {
           medium: mediumTag === null ? null : { tag: mediumTag, name: mediumName },
           alike,
           loss: losses.get(mediumTag ?? "") ?? { onlyRouteOf: [], images: [] },
+          fault: await faultOf(device.simulatedAs),
         },
       };
     }),

@@ -7,6 +7,7 @@ import { answerOf, type Route } from "@/core/routes/routes";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
+import type { Label } from "../labels";
 import { checked, fail, ok, type Result } from "../problems";
 import { PAGE_ROWS } from "./computer-list";
 import { tagSchema } from "./computers";
@@ -327,4 +328,29 @@ export async function computersOf(context: Context, mediumId: number, limit = 60
     });
   });
   return { counts: surest.counts(column), items };
+}
+
+/** What stands on the labels of some media in service, in the order of their tags as asked for. */
+export async function mediaLabels(context: Context, tags: string[]): Promise<Label[]> {
+  if (tags.length === 0) return [];
+  const rows = await context.db
+    .select({ id: media.id, tag: media.tag, name: media.name, writtenOn: media.writtenOn })
+    .from(media)
+    .where(and(inArray(media.tag, tags), isNull(media.retiredAt)));
+  const [itsLoads, { matrix, computers, columnOf }] = await Promise.all([
+    loadsOf(
+      context.db,
+      rows.map(({ id }) => id),
+    ),
+    fleet(context),
+  ]);
+  const labels = rows.map(({ id, tag, name, writtenOn }): Label => {
+    const column = columnOf.get(id);
+    const carries = (itsLoads.get(id) ?? []).map(({ kitName, releaseName }) => `${kitName} ${releaseName}`);
+    const serves = computers.flatMap(({ tag: computer }, row) =>
+      column !== undefined && surestVerdict(matrix.cell(row, column)).startsWith("holds") ? [computer] : [],
+    );
+    return { tag, name, carries, writtenOn, serves };
+  });
+  return tags.flatMap((tag) => labels.find((label) => label.tag.toLowerCase() === tag.toLowerCase()) ?? []);
 }

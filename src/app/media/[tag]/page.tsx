@@ -6,6 +6,7 @@ import { ContentsView } from "@/app/_reading/contents-view";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { ProgramsView } from "@/app/_reading/programs-view";
 import type { Verdict } from "@/core/chain/schema";
+import { LABEL_FORMATS } from "@/core/labels/formats";
 import { verdictsOf } from "@/core/routes/routes";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
 import { history } from "@/server/services/events";
@@ -82,6 +83,23 @@ export default async function Medium({ params, searchParams }: Props) {
               />
             </div>
           </header>
+          {!row.retiredAt && (
+            <p className="mt-2 text-quiet">
+              Label:{" "}
+              {LABEL_FORMATS.map(({ key, text }, index) => (
+                <span key={key}>
+                  {index > 0 && ", "}
+                  <a
+                    className="link"
+                    title={text}
+                    href={`/media/labels?tags=${encodeURIComponent(row.tag)}&format=${key}`}
+                  >
+                    {key === "disc" || key === "fob" ? key : `${key} a sheet`}
+                  </a>
+                </span>
+              ))}
+            </p>
+          )}
           {chained && <Chained chained={chained} tag={row.tag} />}
           <section className="mt-6">
             <h2>What is on it</h2>

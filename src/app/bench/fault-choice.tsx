@@ -1,0 +1,50 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import type { Fault } from "@/server/bench/faults";
+import { problemText } from "@/server/problems";
+import { useReady } from "@/ui/use-ready";
+import { switchFaultAction } from "./actions";
+
+const TEXTS: Record<Fault, string> = {
+  none: "none",
+  pulled: "pulled out after 6 MiB",
+  stops: "answers no more after 6 MiB",
+  slow: "slow after 4 MiB",
+  "bad-sectors": "bad sectors at 5 MiB",
+  flips: "a bit flips",
+  wraps: "counterfeit, begins again at a quarter",
+  drops: "counterfeit, loses all behind a quarter",
+  "write-protected": "write-protected",
+  "in-use": "in use by something else",
+};
+
+/** Which fault a simulated device has. */
+export function FaultChoice({ deviceId, fault }: { deviceId: number; fault: Fault }) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<string | null>(null);
+  return (
+    <label className="caption flex flex-wrap items-center gap-2">
+      Simulated fault
+      <select
+        className="rounded-sm border border-line bg-sheet px-1 py-0.5"
+        value={fault}
+        disabled={!ready}
+        onChange={async (event) => {
+          const result = await switchFaultAction(deviceId, event.target.value);
+          setProblem(result.ok ? null : problemText(result.problem));
+          router.refresh();
+        }}
+      >
+        {Object.entries(TEXTS).map(([value, text]) => (
+          <option key={value} value={value}>
+            {text}
+          </option>
+        ))}
+      </select>
+      {problem && <span role="alert">{problem}</span>}
+    </label>
+  );
+}
