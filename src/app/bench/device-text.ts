@@ -1,4 +1,4 @@
-import { capacityText, deviceFaultText, deviceKindText } from "@/core/words/bench";
+import { deviceFaultText, deviceKindText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import type { BerthDevice } from "@/server/bench/berths";
 import { plural } from "@/ui/words";
@@ -17,12 +17,11 @@ export function contentText({ look, medium, row }: BerthDevice): string {
   return `It holds something${named.length > 0 ? ` called ${named.slice(0, 3).join(", ")}` : ""}${ways > 0 ? `, with ${plural(ways, "way")} to start from it` : ""}.`;
 }
 
-/** What it went through, and what was found of it. */
+/** What it went through. */
 export function wearText({ row }: Pick<BerthDevice, "row">): string | null {
-  if (row.testResult && row.testResult.state !== "sound") return capacityText(row.testResult);
   const parts: string[] = [];
   if (row.timesWritten > 0)
-    parts.push(`written ${plural(row.timesWritten, "time")}, ${bytesText(row.bytesWritten)} in all`);
+    parts.push(`Written ${plural(row.timesWritten, "time")}, ${bytesText(row.bytesWritten)} in all`);
   if (row.writeRate && row.readRate)
     parts.push(`${bytesText(row.writeRate)}/s writing, ${bytesText(row.readRate)}/s reading`);
   return parts.length > 0 ? `${parts.join("; ")}.` : null;

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { resultText } from "@/core/words/bench";
+import { resultText, trustText } from "@/core/words/bench";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
 import { howToConfirm, type JobItem, listJobs } from "@/server/bench/jobs";
 import { Size } from "@/ui/size";
@@ -122,6 +122,11 @@ function BerthBody({ berth }: { berth: Berth }) {
         )}{" "}
         {wear}
       </p>
+      {device.trust.reasons.map((reason) => (
+        <p key={reason.code} className="text-plum">
+          {trustText(reason)}
+        </p>
+      ))}
       {loss.onlyRouteOf.length > 0 && (
         <p>
           The only route of {loss.onlyRouteOf.slice(0, 6).join(", ")}

@@ -80,13 +80,14 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     phaseIs("verify");
     const verified = await verifyBlocks(options, blocks);
     if (verified) return verified;
+    const verifiedAt = performance.now();
     const trueBytes = await wrapsAt(device, blocks);
     if (trueBytes !== null) return { state: "wraps", trueBytes };
     return {
       state: "verified",
       writtenBytes: totalBytes(blocks),
       writeMs: writtenAt - startedAt,
-      verifyMs: performance.now() - writtenAt,
+      verifyMs: verifiedAt - writtenAt,
     };
   } catch (error) {
     if (error instanceof DeviceFault) return { state: "fault", phase, code: error.code, offset: error.offset };

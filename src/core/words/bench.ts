@@ -1,6 +1,7 @@
 import type { CapacityResult } from "../bench/capacity";
 import type { DeviceFaultCode, DeviceKind } from "../bench/device";
 import type { BenchLine, BenchResult } from "../bench/job";
+import type { TrustReason } from "../bench/trust";
 import type { Alternative, PlanNote, PlanProblem, Way } from "../prepare/plan";
 import { binaryText, bytesText } from "./sizes";
 
@@ -136,6 +137,25 @@ export function capacityText(result: CapacityResult): string {
       return deviceFaultText(result.code, result.offset);
     case "stopped":
       return "It was stopped before its end.";
+  }
+}
+
+/** Why a device is not to be relied on, or not for long. */
+export function trustText(reason: TrustReason): string {
+  switch (reason.code) {
+    case "counterfeit":
+      return capacityText({ state: "counterfeit", trueBytes: reason.trueBytes, how: "wraps" }).replace(
+        " and begins again behind that",
+        "",
+      );
+    case "failing":
+      return "It is failing. Do not use it.";
+    case "worn":
+      return `It was written ${reason.times.toLocaleString("en-GB")} times over: replace it before it fails.`;
+    case "old":
+      return `It has been in use for ${reason.years} years: replace it before it fails.`;
+    case "model-failed":
+      return `Of ${reason.known === 1 ? "one other" : `${reason.known} others`} of its model ${reason.failed === 1 ? "one was" : `${reason.failed} were`} counterfeit or failing: test it first.`;
   }
 }
 

@@ -274,6 +274,17 @@ test("a counterfeit is found with its true size, and kept with the device", asyn
   expect(await job(id)).toMatchObject({ state: "done", result: { state: "capacity", capacity } });
   const [device] = await inventory.ina.db.select().from(devices).where(eq(devices.id, own.deviceId));
   expect(device?.testResult).toEqual(capacity);
+  const filled = (await listBerths(inventory.ina)).flatMap((each) => each.device ?? []);
+  expect(filled.find(({ row }) => row.id === own.deviceId)?.trust).toEqual({
+    verdict: "distrust",
+    reasons: [{ code: "counterfeit", trueBytes: 50 * MIB }],
+  });
+  const refused = await begin(own, "RM-98");
+  expect(refused.ok ? "" : problemText(refused.problem)).toContain("It is counterfeit");
+  // Others of its model are to be tested first.
+  for (const { row, trust } of filled)
+    if (row.id !== own.deviceId && row.model === device?.model && row.testResult === null)
+      expect(trust.reasons.map(({ code }) => code)).toEqual(["model-failed"]);
 });
 
 test("one job holds a berth; what is queued can be cancelled; a silent runner's job is interrupted and goes on", async () => {

@@ -1,5 +1,6 @@
-import { and, asc, desc, eq, inArray, isNull, notInArray } from "drizzle-orm";
+import { and, asc, desc, eq, inArray, isNull, notInArray, sql } from "drizzle-orm";
 import { sameDevice } from "@/core/bench/device";
+import { type Trust, trustOf } from "@/core/bench/trust";
 import { surestCode } from "@/core/fleet/cell";
 import type { Context } from "../context";
 import { benchJobs, berths, devices, media, systemImages } from "../db/schema";
@@ -31,6 +32,8 @@ export interface BerthDevice {
   alike: string[];
   /** What would be lost with it. */
   loss: Loss;
+  /** Whether it is to be relied on. */
+  trust: Trust;
   /** The fault that is switched on, of a simulated one; null of a real one. */
   fault: Fault | null;
 }
@@ -57,6 +60,7 @@ export async function listBerths(context: Context): Promise<Berth[]> {
     .where(inArray(benchJobs.state, [...HOLDING]))
     .orderBy(desc(benchJobs.id));
   const jobOf = new Map(jobs.map(({ id, berthId }) => [berthId, id]));
+  const models = await modelsOf(context);
   const losses = await lossesOf(
     context,
     rows.flatMap(({ mediumTag }) => mediumTag ?? []),
@@ -82,11 +86,34 @@ export async function listBerths(context: Context): Promise<Berth[]> {
           medium: mediumTag === null ? null : { tag: mediumTag, name: mediumName },
           alike,
           loss: losses.get(mediumTag ?? "") ?? { onlyRouteOf: [], images: [] },
+          trust: trustIn(device, models, context.now()),
           fault: await faultOf(device.simulatedAs),
         },
       };
     }),
   );
+}
+
+/** Of each model, how many devices were ever here, and how many were found counterfeit or failing. */
+async function modelsOf({ db }: Context): Promise<Map<string, { known: number; failed: number }>> {
+  const rows = await db
+    .select({
+      model: devices.model,
+      known: sql<number>`COUNT(*)`,
+      failed: sql<number>`COALESCE(SUM(JSON_VALUE(${devices.testResult}, '$.state') IN ('counterfeit', 'failing')), 0)`,
+    })
+    .from(devices)
+    .groupBy(devices.model);
+  return new Map(rows.map(({ model, known, failed }) => [model, { known: Number(known), failed: Number(failed) }]));
+}
+
+function trustIn(device: DeviceRow, models: Map<string, { known: number; failed: number }>, now: Date): Trust {
+  const { bytes, timesWritten, bytesWritten, testResult: test, createdAt, model } = device;
+  const { known, failed } = models.get(model) ?? { known: 1, failed: 0 };
+  const isFailed = test?.state === "counterfeit" || test?.state === "failing";
+  const sameModel = { known: known - 1, failed: failed - (isFailed ? 1 : 0) };
+  const history = { bytes, timesWritten, bytesWritten, test, since: createdAt.toISOString(), sameModel };
+  return trustOf(history, now.toISOString());
 }
 
 /** The same model and size: told apart by their serials at most. */

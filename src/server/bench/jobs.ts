@@ -2,6 +2,7 @@ import { and, asc, desc, eq, gt, inArray, isNull } from "drizzle-orm";
 import { z } from "zod";
 import type { BenchLine, BenchRequest } from "@/core/bench/job";
 import { WAYS } from "@/core/prepare/plan";
+import { capacityText } from "@/core/words/bench";
 import type { Context } from "../context";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
@@ -45,6 +46,9 @@ export async function startPreparation(context: Context, input: unknown): Promis
   const invalid = (field: string, text: string) => fail({ code: "invalid", fields: { [field]: text } });
   if (!plan.ok) return invalid("way", "This cannot be made this way; the plan says why.");
   if (device.isStore) return invalid("confirm", "This device receives images: it is never written to as a whole.");
+  const { testResult } = device;
+  if (testResult?.state === "counterfeit" || testResult?.state === "failing")
+    return invalid("confirm", capacityText(testResult));
   if (look.fingerprint === null || look.fingerprint !== fingerprint)
     return invalid("confirm", "The device is not as it was when this was planned. Look at the plan again.");
   const tag = await tagOn(context, device.id);

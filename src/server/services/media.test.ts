@@ -157,3 +157,24 @@ test("two releases of one kit cannot share a name; of two kits they can", async 
     problem: { code: "invalid" },
   });
 });
+
+test("many at once, with the same release, are all recorded: whoever waits for another is run again", async () => {
+  const kitId = value(await addKit(inventory.ina, { name: "Crowd" }));
+  const facts = { purposes: [], opens: [], abilities: [] };
+  const releaseId = value(
+    await addRelease(inventory.ina, { kitId, name: "1", madeOn: null, facts, inspectionId: null }),
+  );
+  const tags = Array.from({ length: 24 }, (_, at) => `CROWD-${at}`);
+  const added = await Promise.all(
+    tags.map((tag) => addMedium(inventory.ina, medium(tag, { releaseIds: [releaseId] }), null)),
+  );
+  expect(added.filter(({ ok }) => !ok)).toEqual([]);
+  const saved = await Promise.all(
+    tags.map(async (tag) => {
+      const detail = await detailOf(tag);
+      return saveMedium(inventory.ina, detail.row.id, 1, { ...mediumInputOf(detail), name: `of ${tag}` });
+    }),
+  );
+  expect(saved.filter(({ ok }) => !ok)).toEqual([]);
+  for (const tag of tags) expect((await detailOf(tag)).loads.map(({ kitName }) => kitName)).toEqual(["Crowd"]);
+});

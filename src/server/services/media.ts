@@ -71,8 +71,12 @@ function columnsOf({ releaseIds: _releases, verified, ...columns }: MediumInput)
   return { ...columns, verifiedOn: verified?.on ?? null, verifiedWhole: verified?.whole ?? null };
 }
 
-async function writeLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
+async function replaceLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
   await tx.delete(loads).where(eq(loads.mediumId, mediumId));
+  await addLoads(tx, mediumId, releaseIds);
+}
+
+async function addLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
   const rows = [...new Set(releaseIds)].map((releaseId) => ({ mediumId, releaseId }));
   if (rows.length > 0) await tx.insert(loads).values(rows);
 }
@@ -92,7 +96,8 @@ export async function addMedium(context: Context, input: unknown, inspection: un
       .values({ ...columnsOf(parsed.value), inspectionId, ...times })
       .$returningId();
     const { id } = inserted as { id: number };
-    await writeLoads(tx, id, releaseIds);
+    // A medium that is new has none to be deleted first: that would lock where others insert theirs.
+    await addLoads(tx, id, releaseIds);
     await recordEvent(tx, context, {
       entity: "medium",
       entityId: id,
@@ -136,7 +141,7 @@ export async function saveMedium(
       set,
       ...change,
     });
-    if (saved.ok) await writeLoads(tx, id, releaseIds);
+    if (saved.ok) await replaceLoads(tx, id, releaseIds);
     return saved;
   });
 }

@@ -70,12 +70,29 @@ export async function staleResult(
 /** MySQL's and MariaDB's error numbers, through whatever wraps the driver's error. */
 const DUPLICATE_ENTRY = 1062;
 const NO_REFERENCED_ROW = 1452;
+const DEADLOCK = 1213;
+const ATTEMPTS = 5;
 
 function errorNumber(error: unknown): number | null {
   for (let each = error; each instanceof Error; each = each.cause) {
     if ("errno" in each && typeof each.errno === "number") return each.errno;
   }
   return null;
+}
+
+/**
+ * Two transactions that wait for each other are told apart by the database: one of them is taken back whole, and is run
+ * again here, as its manual advises ("InnoDB deadlocks").
+ */
+async function repeated<T>(run: () => Promise<T>): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await run();
+    } catch (error) {
+      if (errorNumber(error) !== DEADLOCK || attempt === ATTEMPTS) throw error;
+      await new Promise((resolve) => setTimeout(resolve, Math.random() * 20 * attempt));
+    }
+  }
 }
 
 export type Transaction = Parameters<Parameters<Context["db"]["transaction"]>[0]>[0];
@@ -90,7 +107,7 @@ export async function changing<T>(
   run: (tx: Transaction) => Promise<Result<T>>,
 ): Promise<Result<T>> {
   try {
-    return await context.db.transaction(run);
+    return await repeated(() => context.db.transaction(run));
   } catch (error) {
     switch (errorNumber(error)) {
       case DUPLICATE_ENTRY:

@@ -3,7 +3,7 @@ import Link from "next/link";
 import { notFound } from "next/navigation";
 import type { Verdict } from "@/core/chain/schema";
 import { WAYS } from "@/core/prepare/plan";
-import { alternativeText, planNoteText, planProblemText, wayText } from "@/core/words/bench";
+import { alternativeText, planNoteText, planProblemText, trustText, wayText } from "@/core/words/bench";
 import { listBerths } from "@/server/bench/berths";
 import { howToConfirm } from "@/server/bench/jobs";
 import { type PlanView, planInBerth } from "@/server/bench/plans";
@@ -56,6 +56,11 @@ export default async function Prepare({ params, searchParams }: Props) {
         </strong>{" "}
         {deviceTitle(device)} <span className="code">{device.row.serial ?? "without a serial"}</span>
       </p>
+      {device.trust.reasons.map((reason) => (
+        <p key={reason.code} className="text-plum">
+          {trustText(reason)}
+        </p>
+      ))}
       <form className="mt-4 grid items-end gap-3 sm:grid-cols-[2fr_1fr]" action={`/bench/prepare/${berth.id}`}>
         <label>
           <span className="font-semibold text-[0.9rem]">From the release</span>

@@ -1,0 +1,47 @@
+import type { CapacityResult } from "./capacity";
+
+/** What a device went through. */
+export interface DeviceHistory {
+  bytes: number;
+  timesWritten: number;
+  bytesWritten: number;
+  /** ISO 8601: when it was first in a berth. */
+  since: string;
+  test: CapacityResult | null;
+  /** Of the same model, this one left out: how many there are, and how many were found counterfeit or failing. */
+  sameModel: { known: number; failed: number };
+}
+
+/** Why a device is not to be relied on, or not for long. */
+export type TrustReason =
+  | { code: "counterfeit"; trueBytes: number }
+  | { code: "failing" }
+  | { code: "worn"; times: number }
+  | { code: "old"; years: number }
+  | { code: "model-failed"; failed: number; known: number };
+
+export interface Trust {
+  /** `distrust`: not to be used. `retire`: to be replaced before it fails. */
+  verdict: "sound" | "untested" | "retire" | "distrust";
+  reasons: TrustReason[];
+}
+
+/** Flash of cheap sticks stands some hundred full writes; a judgement of ours, on the side of caution. */
+const FULL_WRITES_MOST = 100;
+const YEARS_MOST = 6;
+const YEAR_MS = 365.25 * 86_400_000;
+
+export function trustOf({ bytes, bytesWritten, since, test, sameModel }: DeviceHistory, now: string): Trust {
+  if (test?.state === "counterfeit")
+    return { verdict: "distrust", reasons: [{ code: "counterfeit", trueBytes: test.trueBytes }] };
+  if (test?.state === "failing") return { verdict: "distrust", reasons: [{ code: "failing" }] };
+  const reasons: TrustReason[] = [];
+  const times = Math.floor(bytesWritten / Math.max(1, bytes));
+  const years = Math.floor((Date.parse(now) - Date.parse(since)) / YEAR_MS);
+  if (times >= FULL_WRITES_MOST) reasons.push({ code: "worn", times });
+  if (years >= YEARS_MOST) reasons.push({ code: "old", years });
+  const isWorn = reasons.length > 0;
+  if (sameModel.failed > 0) reasons.push({ code: "model-failed", ...sameModel });
+  if (isWorn) return { verdict: "retire", reasons };
+  return { verdict: test?.state === "sound" ? "sound" : "untested", reasons };
+}
