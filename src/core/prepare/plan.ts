@@ -4,14 +4,7 @@ import { MemorySource } from "../bytes/source";
 import { inspect } from "../inspection/inspect";
 import type { Inspection } from "../inspection/schema";
 import type { BiosStart } from "../write/bios-start";
-import {
-  deviceBytesFor,
-  type LaidPart,
-  type LayoutProblem,
-  layOut,
-  STORE_LEAST_BYTES,
-  type TableKind,
-} from "../write/laid-out";
+import { type LaidPart, type LayoutProblem, layOut, type TableKind } from "../write/laid-out";
 import { type Layout, LayoutSource, writtenBytes } from "../write/pieces";
 import { Seed } from "../write/seed";
 import type { FileToWrite } from "../write/tree";
@@ -224,10 +217,4 @@ async function alternativesTo(input: PlanInput): Promise<Alternative[]> {
     if (made.ok && !found.some((each) => each.way === other.way)) found.push(other);
   }
   return found;
-}
-
-/** The least device that a release's files can be laid out on, with a store or without. */
-export async function leastDeviceBytes(image: ByteSource, store: boolean): Promise<number> {
-  const { files } = await releaseTree(image);
-  return deviceBytesFor(files, store ? [] : null, 512) + (store ? STORE_LEAST_BYTES : 0);
 }

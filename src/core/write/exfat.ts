@@ -1,5 +1,5 @@
 import { MemorySource } from "../bytes/source";
-import { Allocation, type ClusterRun, ClusterTableSource } from "./fat-table";
+import { Allocation, type ClusterRun, ClusterTableSource, type Places, placed } from "./fat-table";
 import { dosTime } from "./fat-time";
 import type { PlannedVolume, VolumeOptions } from "./fat32";
 import { inOrder, type Piece } from "./pieces";
@@ -78,7 +78,7 @@ export function planExfat(files: readonly FileToWrite[], options: VolumeOptions)
   const allocation = new Allocation(clusterBytes, 2);
   const bitmap = allocation.take(Math.ceil(clusters / 8)) as ClusterRun;
   const upcase = allocation.take(UPCASE.length) as ClusterRun;
-  const places = placed(root, allocation);
+  const places = placed(root, allocation, folderBytes);
   const used = allocation.free - 2;
   if (used > clusters)
     return {
@@ -125,26 +125,12 @@ export function exfatNeededBytes(files: readonly FileToWrite[], sizeBytes: numbe
   const allocation = new Allocation(clusterBytes, 2);
   allocation.take(Math.ceil(clusters / 8));
   allocation.take(UPCASE.length);
-  placed(root, allocation);
+  placed(root, allocation, folderBytes);
   return heapSector * sectorBytes + (allocation.free - 2) * clusterBytes;
 }
 
-interface Places {
-  /** By path; the root is "". */
-  folders: Map<string, ClusterRun>;
-  files: Map<NamedFile, ClusterRun>;
-}
-
-function placed(root: Folder, allocation: Allocation): Places {
-  const places: Places = { folders: new Map(), files: new Map() };
-  for (const folder of foldersOf(root)) {
-    places.folders.set(folder.path, allocation.take(Math.max(1, entriesOf(folder)) * ENTRY_BYTES) as ClusterRun);
-    for (const file of folder.files) {
-      const own = allocation.take(file.content.sizeBytes);
-      if (own) places.files.set(file, own);
-    }
-  }
-  return places;
+function folderBytes(folder: Folder): number {
+  return Math.max(1, entriesOf(folder) * ENTRY_BYTES);
 }
 
 /** Label, bitmap and up-case table in the root; two entries and one for each 15 letters for each name. */

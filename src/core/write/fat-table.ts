@@ -1,4 +1,5 @@
 import type { ByteSource } from "../bytes/source";
+import { type Folder, foldersOf, type NamedFile } from "./tree";
 
 /** Clusters that follow each other and make one file or folder. */
 export interface ClusterRun {
@@ -75,4 +76,25 @@ export class Allocation {
   get free(): number {
     return this.next;
   }
+}
+
+/** Where everything of a volume lies. */
+export interface Places {
+  /** By path; the root is "". */
+  folders: Map<string, ClusterRun>;
+  /** Those that are not empty. */
+  files: Map<NamedFile, ClusterRun>;
+}
+
+/** Clusters for a folder and all below it, each folder before its files. `folderBytes`: what a folder takes, at least 1. */
+export function placed(root: Folder, allocation: Allocation, folderBytes: (folder: Folder) => number): Places {
+  const places: Places = { folders: new Map(), files: new Map() };
+  for (const folder of foldersOf(root)) {
+    places.folders.set(folder.path, allocation.take(folderBytes(folder)) as ClusterRun);
+    for (const file of folder.files) {
+      const own = allocation.take(file.content.sizeBytes);
+      if (own) places.files.set(file, own);
+    }
+  }
+  return places;
 }

@@ -1,5 +1,5 @@
 import { MemorySource } from "../bytes/source";
-import { Allocation, type ClusterRun, ClusterTableSource } from "./fat-table";
+import { Allocation, type ClusterRun, ClusterTableSource, type Places, placed } from "./fat-table";
 import { dosTime } from "./fat-time";
 import { inOrder, type Piece } from "./pieces";
 import { Put } from "./put";
@@ -123,7 +123,7 @@ export function planFat32(files: readonly FileToWrite[], options: VolumeOptions)
   if (found.length > 0) return { ok: false, problems: found };
 
   const allocation = new Allocation(clusterBytes, 2);
-  const places = placed(root, allocation);
+  const places = placed(root, allocation, folderBytes);
   const used = allocation.free - 2;
   if (used > clusters)
     return {
@@ -166,27 +166,12 @@ export function fat32NeededBytes(files: readonly FileToWrite[], sizeBytes: numbe
   const { root } = folderTree(files);
   const { sectorsPerCluster, reserved, fatSectors } = geometryFor(sizeBytes, sectorBytes);
   const allocation = new Allocation(sectorsPerCluster * sectorBytes, 2);
-  placed(root, allocation);
+  placed(root, allocation, folderBytes);
   return (reserved + FATS * fatSectors) * sectorBytes + (allocation.free - 2) * allocation.clusterBytes;
 }
 
-interface Places {
-  /** By path. */
-  folders: Map<string, ClusterRun>;
-  files: Map<NamedFile, ClusterRun>;
-}
-
-function placed(root: Folder, allocation: Allocation): Places {
-  const places: Places = { folders: new Map(), files: new Map() };
-  for (const folder of foldersOf(root)) {
-    const run = allocation.take(Math.max(1, entriesOf(folder) * ENTRY_BYTES));
-    places.folders.set(folder.path, run as ClusterRun);
-    for (const file of folder.files) {
-      const own = allocation.take(file.content.sizeBytes);
-      if (own) places.files.set(file, own);
-    }
-  }
-  return places;
+function folderBytes(folder: Folder): number {
+  return Math.max(1, entriesOf(folder) * ENTRY_BYTES);
 }
 
 /** Entries of a folder, at least: the label or the two dots, and for each name those of its long form and its own. */

@@ -1,6 +1,6 @@
 import { MemorySource } from "../bytes/source";
 import { type BiosStart, placedBiosStart } from "./bios-start";
-import { exfatNeededBytes, planExfat } from "./exfat";
+import { planExfat } from "./exfat";
 import { fat32NeededBytes, leastFat32Bytes, type PlannedVolume, planFat32 } from "./fat32";
 import {
   GPT_TYPES,
@@ -67,7 +67,7 @@ const ALIGN_BYTES = 1 << 20;
 const SPARE_SHARE = 0.05;
 const SPARE_LEAST_BYTES = 8 << 20;
 /** A store smaller than this is not worth a partition. */
-export const STORE_LEAST_BYTES = 64 << 20;
+const STORE_LEAST_BYTES = 64 << 20;
 
 /** Files on a fresh table: a FAT32 partition that computers start from and, where it is asked for, an exFAT store behind it. */
 export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
@@ -199,19 +199,6 @@ export function startBytesFor(files: readonly FileToWrite[], availableBytes: num
     bytes = withSpare;
   }
   return Math.min(bytes, availableBytes);
-}
-
-/** The smallest device that some files can be laid out on, for a plan's choice of medium. */
-export function deviceBytesFor(
-  start: readonly FileToWrite[],
-  store: readonly FileToWrite[] | null,
-  sectorBytes: number,
-): number {
-  const startBytes = startBytesFor(start, Number.MAX_SAFE_INTEGER, sectorBytes);
-  const storeBytes = store
-    ? Math.max(STORE_LEAST_BYTES, alignedUp(exfatNeededBytes(store, STORE_LEAST_BYTES, sectorBytes)))
-    : 0;
-  return ALIGN_BYTES * 3 + startBytes + storeBytes;
 }
 
 function volumePart(

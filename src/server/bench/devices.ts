@@ -16,6 +16,11 @@ export function identityOfRow({ kind, model, serial, bytes, sectorBytes }: Devic
   return { kind, model, serial, bytes, sectorBytes: sectorBytes as DeviceIdentity["sectorBytes"] };
 }
 
+/** The kind of medium that a device makes: a card is used as a stick is. */
+export function mediumKindOf({ kind }: Pick<DeviceRow, "kind">): "usb" | "disk" | "optical" {
+  return kind === "card" ? "usb" : kind;
+}
+
 /** Opens what a row stands for. Throws `DeviceFault`. */
 export function openDevice(row: DeviceRow, access: { write: boolean }): Promise<Device> {
   if (row.simulatedAs === null) throw new DeviceFault("gone");

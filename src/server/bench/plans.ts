@@ -16,7 +16,7 @@ import { fleet } from "../services/fleet";
 import { attachmentOf } from "../services/verdicts";
 import { releaseParts } from "../services/world";
 import { biosStart } from "./bios-start";
-import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
+import { type DeviceRow, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
 import { makePack, type Served } from "./packs";
 
@@ -84,11 +84,10 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     const view = { ...found, look, release: { id, text }, madeAt };
     if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [] });
     const { prediction, served } = await predictionOf(context, bare.predicted, found.device, wish);
-    const { kind, bytes } = found.device;
     const packWish = {
       tag: wish.tag,
-      kind: kind === "optical" || kind === "disk" ? kind : "usb",
-      bytes,
+      kind: mediumKindOf(found.device),
+      bytes: found.device.bytes,
       releaseId: id,
       madeAt,
       isLaidOut: wish.way === "laid-out",
@@ -152,7 +151,7 @@ async function predictionOf(
       verified: { on: today, whole: true },
       copies: [],
     },
-    as: attachmentOf(device.kind === "optical" ? "optical" : "usb"),
+    as: attachmentOf(mediumKindOf(device)),
     views: { key: "predicted", views: predicted.views },
     fault: null,
     releases: part ? [part] : [],

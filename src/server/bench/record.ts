@@ -4,7 +4,7 @@ import type { Context } from "../context";
 import { devices, media } from "../db/schema";
 import { problemText } from "../problems";
 import { addMedium, getMedium, type MediumInput, mediumInputOf, saveMedium } from "../services/media";
-import type { DeviceRow } from "./devices";
+import { type DeviceRow, mediumKindOf } from "./devices";
 import type { BenchJob } from "./jobs";
 
 /** Enters a medium that was made and verified: the one with its tag as it is now, or a new one. Gives its tag. */
@@ -18,7 +18,7 @@ export async function recordMedium(
   if (tag === null || job.releaseId === null) return null;
   const today = context.now().toISOString().slice(0, 10);
   const made = {
-    kind: device.kind === "optical" ? "optical" : device.kind === "disk" ? "disk" : "usb",
+    kind: mediumKindOf(device),
     capacityBytes: device.bytes,
     writtenOn: today,
     verified: { on: today, whole: true },
