@@ -6,6 +6,7 @@ import { applyMerge, NO_PROVENANCE } from "@/core/facts/merge";
 import { type Facts, readFacts } from "@/core/facts/schema";
 import { summariseSecureBoot } from "@/core/secure-boot/lists";
 import { run } from "../../scripts/media/workshop";
+import { certificate } from "../support/certificate";
 import { computerTables } from "../support/smbios";
 import { tempWorkshop } from "../support/workshop";
 
@@ -105,21 +106,7 @@ run("sgdisk", [
 ]);
 
 function uefiLaptop(): Tree {
-  run("openssl", [
-    "req",
-    "-x509",
-    "-newkey",
-    "rsa:2048",
-    "-nodes",
-    "-keyout",
-    w.path("k.pem"),
-    "-out",
-    w.path("c.pem"),
-    "-subj",
-    "/CN=Skerry Test CA",
-    "-days",
-    "30",
-  ]);
+  certificate(w, "/CN=Skerry Test CA", 30);
   run("cert-to-efi-sig-list", [w.path("c.pem"), w.path("db.esl")]);
   const esl = new Uint8Array(readFileSync(w.path("db.esl")));
   const pci = "sys/devices/pci0000:00/0000:00:0e.0/nvme/nvme0/nvme0n1";

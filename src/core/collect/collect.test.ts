@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, join } from "node:path";
 import { run } from "../../../scripts/media/workshop";
+import { certificate } from "../../../test/support/certificate";
 import { computerTables, smbiosDump } from "../../../test/support/smbios";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { MemorySource } from "../bytes/source";
@@ -330,21 +331,7 @@ describe("lspci", () => {
 });
 
 describe("EFI variables and signature lists", () => {
-  run("openssl", [
-    "req",
-    "-x509",
-    "-newkey",
-    "rsa:2048",
-    "-nodes",
-    "-keyout",
-    w.path("k.pem"),
-    "-out",
-    w.path("c.pem"),
-    "-subj",
-    "/CN=Skerry Test CA/O=Skerry Line",
-    "-days",
-    "3650",
-  ]);
+  certificate(w, "/CN=Skerry Test CA/O=Skerry Line", 3650);
   run("cert-to-efi-sig-list", ["-g", "77fa9abd-0359-4d32-bd60-28f4e78f784b", w.path("c.pem"), w.path("db.esl")]);
   writeFileSync(w.path("program.bin"), "not a program");
   const esl = new Uint8Array(readFileSync(w.path("db.esl")));
