@@ -31,6 +31,7 @@ import {
   insertComputer,
   tagSchema,
 } from "./computers";
+import { answerWith } from "./routes";
 import { type MediumShift, shiftOfMedia } from "./verdicts";
 
 /** Facts that were told, and to which computer they go. */
@@ -53,6 +54,8 @@ export interface FactsPreview {
   affected: Affected[];
   /** Media whose Starts verdict on this computer changes. */
   shifts: MediumShift[];
+  /** What its routes come to, where the changes make that another thing. */
+  answers: { before: string; after: string } | null;
 }
 
 /** The first value that observations tell of a fact. */
@@ -103,7 +106,18 @@ export async function previewFacts(context: Context, input: unknown): Promise<Re
     left: merged.left,
     affected: current ? await affectedOf(current, merged.facts) : [],
     shifts: current ? await shiftOfMedia(context, current, merged.facts) : [],
+    answers: known && (await answersOf(context, known, merged.facts)),
   });
+}
+
+async function answersOf(
+  context: Context,
+  { row: { tag }, siteName: site, facts }: ComputerDetail,
+  merged: Facts,
+): Promise<FactsPreview["answers"]> {
+  const of = (each: Facts) => answerWith(context, { tag, site, facts: each });
+  const [before, after] = [await of(facts), await of(merged)];
+  return before === after ? null : { before, after };
 }
 
 export async function affectedOf(before: Facts, after: Facts): Promise<Affected[]> {

@@ -1,3 +1,5 @@
+import { observe } from "@/core/facts/merge";
+import type { PartialFacts } from "@/core/facts/paths";
 import { factsSchema } from "@/core/facts/schema";
 import { breakAt, linkVerdict, weakestVerdict } from "@/core/fleet/cell";
 import { inspect } from "@/core/inspection/inspect";
@@ -7,7 +9,7 @@ import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { problemText, type Result } from "../problems";
-import { moveComputer } from "./computer-acts";
+import { moveComputer, previewFacts } from "./computer-acts";
 import { addComputer, getComputer, inputOf, saveComputer } from "./computers";
 import { keepContents } from "./contents";
 import { drillsOf, recordDrill } from "./drills";
@@ -192,4 +194,20 @@ test("exported: a line for each computer, a column for each medium", async () =>
   expect(lines).toHaveLength(6);
   expect(lines.find((line) => line.startsWith("HO-001"))).toMatch(/,holds$/);
   expect(lines.find((line) => line.startsWith("NP-T1"))).toContain("Starts broken");
+});
+
+test("taking in facts tells beforehand what the computer's routes come to with them", async () => {
+  const source = { kind: "collector", name: "creel-collect.sh 1", at: "2026-02-28T00:00:00Z", by: null } as const;
+  const preview = async (arch: string) =>
+    value(
+      await previewFacts(inventory.ina, {
+        tag: "HO-002",
+        observations: [observe(source, { firmware: { arch } } as PartialFacts)],
+        choices: { "firmware/arch": 0 },
+      }),
+    );
+  expect((await preview("x64")).answers).toBeNull();
+  const { answers } = await preview("aa64");
+  expect(answers?.before).not.toBe(answers?.after);
+  expect(answers?.after).toContain("HO-002");
 });

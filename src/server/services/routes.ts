@@ -3,6 +3,7 @@ import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { Ruling } from "@/core/links/ruling";
 import { judgeSees } from "@/core/links/sees";
 import { type RankedRoute, rankRoutes, type Surroundings } from "@/core/routes/routes";
+import { answerText } from "@/core/words/routes";
 import type { Context } from "../context";
 import { withDeviceNames } from "../hardware";
 import type { ComputerDetail } from "./computers";
@@ -27,6 +28,13 @@ export interface Route extends RankedRoute {
   mediumName: string | null;
   kind: string;
   siteName: string | null;
+}
+
+/** What the routes of a computer would come to with other facts, in words. */
+export async function answerWith(context: Context, computer: ComputerPart): Promise<string> {
+  const { world, media } = await fleet(context);
+  const around = withSees(surroundingsOf(world));
+  return answerText(computer.tag, rankRoutes(media.flatMap((medium) => judgePair(around, computer, medium))));
 }
 
 /** The routes of a computer over all media in use, best first. */

@@ -225,8 +225,8 @@ function Documents({ dropped, onRemove }: { dropped: Dropped[]; onRemove: (key: 
 }
 
 /** What the changes touch beyond themselves: settings, images, and the media that start the computer. */
-function Touched({ preview: { affected, shifts } }: { preview: FactsPreview }) {
-  if (affected.length === 0 && shifts.length === 0) return null;
+function Touched({ preview: { affected, shifts, answers } }: { preview: FactsPreview }) {
+  if (affected.length === 0 && shifts.length === 0 && !answers) return null;
   return (
     <section className="mt-3 max-w-5xl border-rope border-l-4 bg-rope-soft px-3 py-2">
       <h2>What this touches</h2>
@@ -235,6 +235,13 @@ function Touched({ preview: { affected, shifts } }: { preview: FactsPreview }) {
           <li key={`${each.code}${affectedText(each)}`}>{affectedText(each)}</li>
         ))}
       </ul>
+      {answers && (
+        <p className="mt-1">
+          <span className="text-quiet">Its routes before: {answers.before}</span>
+          <br />
+          With these facts: {answers.after}
+        </p>
+      )}
       {shifts.length > 0 && (
         <ul className="mt-1 flex flex-wrap gap-x-6">
           {shifts.map(({ tag, before, after }) => (
