@@ -17,7 +17,7 @@ function newest(folder) {
   );
 }
 
-const sources = ["src/cli", "src/core", "src/server/files"].map((each) => join(root, each));
+const sources = ["src/cli", "src/core", "src/server"].map((each) => join(root, each));
 if (!existsSync(bundle) || statSync(bundle).mtimeMs < Math.max(...sources.map(newest))) {
   if (!existsSync(join(root, "node_modules", "esbuild"))) {
     process.stderr.write("creel: its packages are not installed yet. Run npm ci in the project first.\n");
@@ -36,6 +36,13 @@ if (!existsSync(bundle) || statSync(bundle).mtimeMs < Math.max(...sources.map(ne
     alias: { "@": join(root, "src") },
   });
 }
+// The inventory of the demo, where no other one is named.
+const demo = join(root, ".creel", "demo");
+if (!process.env.DATABASE_URL && existsSync(join(demo, "database-url"))) {
+  process.env.DATABASE_URL = readFileSync(join(demo, "database-url"), "utf8").trim();
+  process.env.CREEL_DATA ??= join(demo, "data");
+}
+process.env.CREEL_MIGRATIONS = join(root, "src", "server", "db", "migrations");
 run();
 
 /** Runs the bundle with what the engine compiled at an earlier run, which saves a third of a short command's time. */

@@ -1,6 +1,6 @@
 #!/usr/bin/env node
 // Installs what is missing, prepares the database, loads the demo, builds if needed and starts Creel.
-import { mkdirSync, rmSync } from "node:fs";
+import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { buildIfNeeded, runScript, serve } from "./lib/build.mjs";
 import { portIsFree, startDatabase, stopLeftOver } from "./lib/database.mjs";
@@ -30,6 +30,8 @@ await runMain(async () => {
   mkdirSync(folder, { recursive: true });
   const database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
   process.once("exit", database.kill);
+  // For the command line beside it. It has the password in it, as the file that it is from.
+  if (!given) writeFileSync(join(folder, "database-url"), database.url, { mode: 0o600 });
   let stopping = false;
   const stop = async (code) => {
     // A second Ctrl-C must not leave the servers behind.

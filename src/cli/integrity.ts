@@ -17,7 +17,7 @@ import { fileProblem } from "@/server/files/file-source";
 import { UsageError, withFile } from "./problems";
 
 /** The engine's own digests are several times faster than those that also run in a browser. */
-const nativeHasher: HasherMaker = async (name) => {
+export const nativeHasher: HasherMaker = async (name) => {
   const hash = createHash(name);
   return { update: (bytes) => hash.update(bytes), digest: () => hash.digest("hex") };
 };

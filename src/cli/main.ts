@@ -98,6 +98,25 @@ export async function main(args: string[]): Promise<number> {
     .action(async (file: string, options) => {
       exit = await runVerify(file, options);
     });
+  program
+    .command("berths")
+    .description("list the berths of the bench, and what is in them")
+    .option("--json", "one JSON object a line")
+    .action(async (options: { json?: boolean }) => {
+      const { runBerths } = await import("./inventory/berths");
+      await runBerths(options);
+    });
+  program
+    .command("import")
+    .description("take in what media say of themselves: an inventory is rebuilt from a shelf of them")
+    .argument("<file...>", "media images or devices, or the folders that media are mounted at")
+    .option("--as <name>", "who takes them in")
+    .option("--verify", "also compare each whole medium with the manifest that it carries")
+    .option("--json", "one JSON object a line")
+    .action(async (files: string[], options) => {
+      const { runImport } = await import("./inventory/import");
+      exit = await runImport(files, options);
+    });
   try {
     await program.parseAsync(args, { from: "user" });
     return exit;

@@ -13,6 +13,8 @@ export interface TestInventory {
   ina: Context;
   col: Context;
   clock: { now: Date };
+  /** Of the database, for other processes. */
+  url: string;
 }
 
 /** An empty inventory in a database of its own, for one test file; dropped afterwards. */
@@ -28,7 +30,8 @@ export function testInventory(): TestInventory {
     await admin.$client.end();
     const url = new URL(base);
     url.pathname = `/${name}`;
-    db = connect(url.toString());
+    inventory.url = url.toString();
+    db = connect(inventory.url);
     await migrateDatabase(db, MIGRATIONS);
     await db.insert(people).values([{ name: "Ina Torvald" }, { name: "Col Marrick" }]);
     const now = () => inventory.clock.now;

@@ -4,9 +4,11 @@ import { writeLayout } from "../../../test/support/written";
 import { MemorySource } from "../bytes/source";
 import { readLine } from "../exchange/lines";
 import { factsSchema } from "../facts/schema";
+import { inspect } from "../inspection/inspect";
 import { planFat32 } from "../write/fat32";
 import { Seed } from "../write/seed";
-import { type PackInput, packFiles, packToWrite } from "./pack";
+import { bytesOf, PACK_PATHS, type PackFile, type PackInput, packFiles, packToWrite } from "./pack";
+import { readPack } from "./pack-read";
 
 // Reference: sha256sum -c and mtools, on a volume as it would stand on a medium.
 const w = tempWorkshop();
@@ -25,6 +27,8 @@ const input: PackInput = {
     madeOn: "2026-01-01",
     facts: { purposes: ["file-rescue"], opens: [], abilities: [] },
   },
+  read: null,
+  keyCards: [{ make: "Ostrel", model: "Block", setup: "F2", startMenu: null, save: null, quirks: "Beeps twice." }],
   served: [
     {
       sheet: {
@@ -52,6 +56,8 @@ const input: PackInput = {
   madeAt: "2026-11-25T12:00:00Z",
 };
 
+const textOf = (file: PackFile | undefined) => (file ? new TextDecoder().decode(bytesOf(file)) : "");
+
 test("sha256sum -c accepts what the pack says of itself and of the release's files", async () => {
   const release = {
     path: "/boot/readme.txt",
@@ -77,7 +83,7 @@ test("sha256sum -c accepts what the pack says of itself and of the release's fil
 });
 
 test("its pages are plain, escape what they are given, and lead to each other", () => {
-  const of = Object.fromEntries(packFiles(input).map(({ path, text }) => [path, text]));
+  const of = Object.fromEntries(packFiles(input).map((file) => [file.path, textOf(file)]));
   expect(Object.keys(of)).toEqual([
     "/CREEL/about.html",
     "/CREEL/pack.json",
@@ -94,11 +100,53 @@ test("its pages are plain, escape what they are given, and lead to each other", 
 });
 
 test("its records are read again as computers", () => {
-  const records = packFiles(input).find(({ path }) => path.endsWith("records.jsonl"))?.text ?? "";
+  const files = packFiles(input);
+  const records = textOf(files.find(({ path }) => path === PACK_PATHS.records));
   const reading = readLine(records.trim());
   expect(reading.ok && reading.record.tag).toBe("HO-001");
-  expect(JSON.parse(packFiles(input)[1]?.text ?? "")).toMatchObject({
+  expect(JSON.parse(textOf(files[1]))).toMatchObject({
     schema: "creel.pack/1",
     medium: { tag: "RM-09" },
   });
+});
+
+/** A pack as `readPack` finds it, with some of its files replaced; null: taken away. */
+function readWith(replaced: Record<string, string | null> = {}, given: PackInput = input) {
+  const files = new Map(packFiles(given).map((file) => [file.path, bytesOf(file)]));
+  for (const [path, text] of Object.entries(replaced)) {
+    if (text === null) files.delete(path);
+    else files.set(path, new TextEncoder().encode(text));
+  }
+  return readPack(async (path) => {
+    const bytes = files.get(path);
+    return bytes ? new MemorySource(bytes) : null;
+  });
+}
+
+test("a pack is read again as it was written, with what was read from its release's file", async () => {
+  const { inspection, drivers } = await inspect(new MemorySource(new Uint8Array(4096)), { name: "a.img" });
+  const read = { inspection, drivers, listing: null, manifest: null };
+  const reading = await readWith({}, { ...input, read });
+  if (!reading.ok) throw new Error(JSON.stringify(reading.problem));
+  const { head, release, computers } = reading.pack;
+  expect(head).toMatchObject({ medium: { tag: "RM-09" }, release: { kit: "Bollard" }, keyCards: input.keyCards });
+  expect(release).toEqual(read);
+  expect(computers.map(({ record }) => record.tag)).toEqual(["HO-001"]);
+});
+
+test.each([
+  ["no sums", { [PACK_PATHS.sums]: null }, "no-pack"],
+  ["a file that is gone", { [PACK_PATHS.records]: null }, "missing"],
+  ["a file that was changed", { [PACK_PATHS.records]: input.records.replace("HO-001", "HO-002") }, "damaged"],
+  ["a head that was changed", { [PACK_PATHS.head]: "{}" }, "damaged"],
+  ["sums that name nothing", { [PACK_PATHS.sums]: "" }, "damaged"],
+])("%s: nothing of it is taken in", async (_what, replaced, code) => {
+  expect(await readWith(replaced)).toMatchObject({ ok: false, problem: { code } });
+});
+
+test("what its own sums vouch for and is no pack all the same is not understood", async () => {
+  const head = readWith({}, { ...input, medium: { ...input.medium, tag: "" } });
+  expect(await head).toMatchObject({ ok: false, problem: { code: "not-understood", path: PACK_PATHS.head } });
+  const records = readWith({}, { ...input, records: '{"schema":"creel.computer/9"}\n' });
+  expect(await records).toMatchObject({ ok: false, problem: { code: "not-understood", path: PACK_PATHS.records } });
 });

@@ -1,19 +1,76 @@
 import { sha256 } from "@noble/hashes/sha2.js";
+import { gzip } from "pako";
+import { z } from "zod";
 import { hex } from "../bytes/fields";
 import { MemorySource } from "../bytes/source";
 import type { LinkName, Verdict } from "../chain/schema";
-import type { ReleaseFacts } from "../releases/facts";
+import { driverSourceSchema } from "../drivers/driver-set";
+import { inspectionSchema } from "../inspection/schema";
+import { manifestSchema } from "../integrity/manifest";
+import { releaseFactsSchema } from "../releases/facts";
 import { escaped, plainPage, runSheetPage } from "../run-sheet/html";
 import type { RunSheetInput } from "../run-sheet/steps";
+import { listingSchema } from "../volumes/listing";
 import { verdictText } from "../words/reasons";
 import type { FileToWrite } from "../write/tree";
 
 export const PACK_SCHEMA = "creel.pack/1";
 
+/** `pack.json`: what a medium says of itself. The larger records lie beside it. */
+export const packHeadSchema = z.object({
+  schema: z.literal(PACK_SCHEMA),
+  /** ISO 8601. */
+  madeAt: z.string(),
+  medium: z.object({
+    tag: z.string().min(1).max(60),
+    name: z.string().max(120).nullish(),
+    kind: z.enum(["usb", "disk", "optical"]),
+    bytes: z.number().int().positive(),
+    site: z.string().max(120).nullish(),
+    note: z.string().max(4000).nullish(),
+  }),
+  release: z.object({
+    kit: z.string().min(1).max(120),
+    family: z.string().max(60).nullish(),
+    purpose: z.string().max(300).nullish(),
+    name: z.string().min(1).max(60),
+    madeOn: z.string().max(10).nullish(),
+    note: z.string().max(4000).nullish(),
+    facts: releaseFactsSchema,
+  }),
+  keyCards: z
+    .array(
+      z.object({
+        make: z.string().max(200),
+        model: z.string().max(200),
+        setup: z.string().max(40).nullable(),
+        startMenu: z.string().max(40).nullable(),
+        save: z.string().max(40).nullable(),
+        quirks: z.string().max(2000).nullable(),
+      }),
+    )
+    .max(1000)
+    .default([]),
+});
+export type PackHead = z.infer<typeof packHeadSchema>;
+
+/** `release.json.gz`: what was read from the release's file, so that it can be judged and verified without that file. */
+export const packReleaseSchema = z.object({
+  inspection: inspectionSchema,
+  listing: listingSchema.nullable(),
+  drivers: z.array(driverSourceSchema).max(20_000).nullable(),
+  manifest: manifestSchema.nullable(),
+});
+export type PackRelease = z.infer<typeof packReleaseSchema>;
+
 /** What a medium carries beside its release, so that it explains itself and rebuilds what is known of it. */
 export interface PackInput {
-  medium: { tag: string; kind: string; bytes: number };
-  release: { kit: string; family: string | null; name: string; madeOn: string | null; facts: ReleaseFacts };
+  medium: PackHead["medium"];
+  release: PackHead["release"];
+  /** What was read from the release's file; null where it never was. */
+  read: PackRelease | null;
+  /** Of the models that it serves. */
+  keyCards: PackHead["keyCards"];
   /** The computers that it serves, the surest first. */
   served: { sheet: RunSheetInput; links: Record<LinkName, Verdict>; weakest: Verdict; givesBack: string }[];
   /** `creel.computer/1`, a line each. */
@@ -24,16 +81,33 @@ export interface PackInput {
   madeAt: string;
 }
 
-/** A file of a pack, small enough to be kept as text. */
-export interface PackFile {
-  path: string;
-  text: string;
-}
+/** A file of a pack, as it can be kept in JSON. */
+export type PackFile = { path: string; text: string } | { path: string; base64: string };
 
 const FOLDER = "/CREEL";
+export const PACK_PATHS = {
+  head: `${FOLDER}/pack.json`,
+  records: `${FOLDER}/records.jsonl`,
+  release: `${FOLDER}/release.json.gz`,
+  sums: `${FOLDER}/SHA256SUMS`,
+} as const;
+
+export function bytesOf(file: PackFile): Uint8Array {
+  if ("text" in file) return new TextEncoder().encode(file.text);
+  return Uint8Array.from(atob(file.base64), (character) => character.charCodeAt(0));
+}
+
+function compressed(value: unknown): string {
+  // Its head tells no time: the same content is the same bytes.
+  const bytes = gzip(new TextEncoder().encode(JSON.stringify(value)));
+  let binary = "";
+  for (let at = 0; at < bytes.length; at += 0x8000) binary += String.fromCharCode(...bytes.subarray(at, at + 0x8000));
+  return btoa(binary);
+}
 
 /** The files of a pack; the last one is `SHA256SUMS`, for `sha256sum -c CREEL/SHA256SUMS` at the medium's root. */
-export function packFiles({ medium, release, served, records, sums, madeAt }: PackInput): PackFile[] {
+export function packFiles(input: PackInput): PackFile[] {
+  const { medium, release, read, keyCards, served, records, sums, madeAt } = input;
   const sheets = served.map(
     (each): PackFile => ({
       path: `${FOLDER}/sheets/${fileName(each.sheet.computer.tag)}.html`,
@@ -61,16 +135,17 @@ export function packFiles({ medium, release, served, records, sums, madeAt }: Pa
       "<p><small>To see whether its files are as they were: <code>sha256sum -c CREEL/SHA256SUMS</code> in its first folder.</small></p>",
     ].join("\n"),
   );
-  const pack = { schema: PACK_SCHEMA, madeAt, medium, release, computers: "records.jsonl" };
+  const head: PackHead = { schema: PACK_SCHEMA, madeAt, medium, release, keyCards };
   const files: PackFile[] = [
     { path: `${FOLDER}/about.html`, text: about },
-    { path: `${FOLDER}/pack.json`, text: `${JSON.stringify(pack, null, 1)}\n` },
-    { path: `${FOLDER}/records.jsonl`, text: records },
+    { path: PACK_PATHS.head, text: `${JSON.stringify(head, null, 1)}\n` },
+    { path: PACK_PATHS.records, text: records },
+    ...(read ? [{ path: PACK_PATHS.release, base64: compressed(read) }] : []),
     ...sheets,
   ];
-  const own = files.map(({ path, text }) => ({ path, sha256: hex(sha256(new TextEncoder().encode(text))) }));
+  const own = files.map((file) => ({ path: file.path, sha256: hex(sha256(bytesOf(file))) }));
   const lines = [...sums, ...own].map(({ path, sha256: digest }) => `${digest}  ${path.replace(/^\//, "")}\n`);
-  return [...files, { path: `${FOLDER}/SHA256SUMS`, text: lines.join("") }];
+  return [...files, { path: PACK_PATHS.sums, text: lines.join("") }];
 }
 
 /** A tag as the name of a file that every file system takes. */
@@ -80,9 +155,5 @@ function fileName(tag: string): string {
 
 /** Pack files as files to be written. */
 export function packToWrite(files: readonly PackFile[], madeAt: string): FileToWrite[] {
-  return files.map(({ path, text }) => ({
-    path,
-    content: new MemorySource(new TextEncoder().encode(text)),
-    modified: madeAt,
-  }));
+  return files.map((file) => ({ path: file.path, content: new MemorySource(bytesOf(file)), modified: madeAt }));
 }

@@ -2,8 +2,10 @@ import type { CapacityResult } from "../bench/capacity";
 import type { DeviceFaultCode, DeviceKind } from "../bench/device";
 import type { BenchLine, BenchResult } from "../bench/job";
 import type { TrustReason } from "../bench/trust";
+import type { PackProblem } from "../prepare/pack-read";
 import type { Alternative, PlanNote, PlanProblem, Way } from "../prepare/plan";
 import { binaryText, bytesText } from "./sizes";
+import { visible } from "./visible";
 
 export function wayText(way: Way): string {
   switch (way) {
@@ -102,6 +104,22 @@ export function planNoteText(note: PlanNote): string {
         : `${note.count} files cannot be read and are left out, such as ${note.first}.`;
     case "bios-by-grub":
       return `BIOS computers start it through GRUB, which goes on with ${note.menu}.`;
+  }
+}
+
+/** Why what a medium says of itself is not taken in. */
+export function packProblemText(problem: PackProblem): string {
+  switch (problem.code) {
+    case "no-pack":
+      return "It carries no records of Creel: there is no CREEL folder with its sums on it.";
+    case "missing":
+      return `${problem.path} is missing, though the medium's sums name it. Nothing of it was taken in.`;
+    case "too-large":
+      return `${problem.path} is larger than ${bytesText(problem.mostBytes)}, which no pack is. Nothing of it was taken in.`;
+    case "damaged":
+      return `${problem.path} is not what the medium's own sums say: it was changed, or the medium is failing. Nothing of it was taken in.`;
+    case "not-understood":
+      return `${problem.path} cannot be understood (${visible(problem.why)}). Nothing of it was taken in.`;
   }
 }
 

@@ -1,3 +1,4 @@
+import { spawnSync } from "node:child_process";
 import { copyFileSync, mkdirSync, readFileSync, rmSync } from "node:fs";
 import { open } from "node:fs/promises";
 import { join } from "node:path";
@@ -12,14 +13,15 @@ import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
 import { testInventory } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import type { Context } from "../context";
 import { benchJobs, berths, devices } from "../db/schema";
 import { problemText, type Result } from "../problems";
-import { addComputer } from "../services/computers";
-import { keepContents, keepManifest } from "../services/contents";
+import { addComputer, getComputer } from "../services/computers";
+import { keepContents, keepManifest, readManifest } from "../services/contents";
 import { history } from "../services/events";
 import { recordImage } from "../services/images";
 import { addMedium, getMedium } from "../services/media";
-import { addKit, addRelease } from "../services/releases";
+import { addKit, addRelease, getRelease, listReleases } from "../services/releases";
 import { fillBerth, listBerths, looseDevices } from "./berths";
 import { FAULTS, switchFault } from "./faults";
 import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } from "./jobs";
@@ -28,6 +30,7 @@ import { BenchRunner, markInterrupted } from "./runner";
 import { contentPath, makeSimulated, type Simulated, saveSimulated } from "./simulated";
 
 const inventory = testInventory();
+const other = testInventory();
 const w = tempWorkshop();
 const MIB = 1 << 20;
 const ids = { release: 0, berth: 0, other: 0 };
@@ -157,6 +160,63 @@ test("it carries what explains it: run sheets of those it serves, their records,
     medium: { tag: "RM-90" },
     release: { kit: "Bollard", name: "5.0" },
   });
+});
+
+test("an empty inventory is rebuilt from the medium: computer, kit, release with its manifest, medium; nothing twice", async () => {
+  const image = contentPath(folderOf("a"));
+  const args = [
+    "scripts/creel.mjs",
+    "import",
+    image,
+    join(w.folder, "out"),
+    "--as",
+    "Ina Torvald",
+    "--verify",
+    "--json",
+  ];
+  const creel = () => {
+    const env = { ...process.env, DATABASE_URL: other.url };
+    const { status, stdout, stderr } = spawnSync(process.execPath, args, { env, encoding: "utf8" });
+    return {
+      status,
+      stderr,
+      lines: stdout
+        .trim()
+        .split("\n")
+        .map((line) => JSON.parse(line)),
+    };
+  };
+  const told = creel();
+  expect([told.status, told.stderr]).toEqual([0, ""]);
+  const release = (state: string) => ({ text: "Bollard 5.0", state });
+  expect(told.lines.map(({ file: _file, ...rest }) => rest)).toEqual([
+    {
+      medium: { tag: "RM-90", state: "added" },
+      release: release("added"),
+      computers: { added: 1, known: 0 },
+      keyCards: { added: 0, known: 0 },
+      isWhole: true,
+    },
+    {
+      medium: { tag: "RM-90", state: "known" },
+      release: release("known"),
+      computers: { added: 0, known: 1 },
+      keyCards: { added: 0, known: 0 },
+      isWhole: null,
+    },
+  ]);
+  const [before, after] = [inventory.ina, other.ina];
+  const [medium, rebuilt] = [await getMedium(before, "RM-90"), await getMedium(after, "RM-90")];
+  expect(rebuilt?.row).toMatchObject({ kind: "usb", writtenOn: medium?.row.writtenOn, verifiedWhole: true });
+  expect(rebuilt?.inspection?.startPaths).toEqual(medium?.inspection?.startPaths);
+  const facts = async (context: Context) => (await getComputer(context, "HO-001"))?.facts;
+  expect(await facts(after)).toEqual(await facts(before));
+  const [own] = await listReleases(after);
+  const [kept, here] = [await getRelease(after, own?.id ?? 0), await getRelease(before, ids.release)];
+  const manifest = async (context: Context, detail: typeof kept) =>
+    readManifest(context, detail?.row.inspectionId ?? 0);
+  expect(await manifest(after, kept)).toEqual(await manifest(before, here));
+  expect(kept?.facts).toEqual(here?.facts);
 });
 
 test("what was made is verified again from its berth, and damage is named by file", async () => {

@@ -1,24 +1,24 @@
 import { randomUUID } from "node:crypto";
 import { mkdir, readFile, rename, writeFile } from "node:fs/promises";
 import { join } from "node:path";
-import { eq, inArray } from "drizzle-orm";
+import { and, eq, inArray, isNull } from "drizzle-orm";
 import { z } from "zod";
 import type { ComputerRecord } from "@/core/exchange/columns";
 import { writeLine } from "@/core/exchange/lines";
 import type { KeyCard } from "@/core/facts/key-cards";
 import type { Facts } from "@/core/facts/schema";
 import type { Manifest } from "@/core/integrity/manifest";
-import { type PackFile, packFiles } from "@/core/prepare/pack";
+import { type PackFile, type PackHead, packFiles } from "@/core/prepare/pack";
 import { releaseTree } from "@/core/prepare/release-tree";
 import { asReleaseFacts } from "@/core/releases/facts";
 import { type Route, verdictsOf } from "@/core/routes/routes";
 import { outcomeText } from "@/core/words/routes";
 import type { Context } from "../context";
-import { computerFacts, computers, kits, releases, sites } from "../db/schema";
+import { computerFacts, computers, kits, media, releases, sites } from "../db/schema";
 import type { FileSource } from "../files/file-source";
-import { readManifest } from "../services/contents";
 import { asKeyCard, keyCardOf } from "../services/key-cards";
 import { factsOfStored } from "../services/list-store";
+import { keptOf } from "../services/releases";
 import { dataFolder } from "./folders";
 
 /** A computer that a medium will be a route for. */
@@ -53,8 +53,10 @@ export async function makePack(
     .select({
       kit: kits.name,
       family: kits.family,
+      purpose: kits.purpose,
       name: releases.name,
       madeOn: releases.madeOn,
+      note: releases.note,
       facts: releases.facts,
       inspectionId: releases.inspectionId,
     })
@@ -63,12 +65,13 @@ export async function makePack(
     .where(eq(releases.id, wish.releaseId));
   if (!row) return [];
   const { inspectionId, ...release } = row;
-  const manifest = wish.isLaidOut && inspectionId !== null ? await readManifest(context, inspectionId) : null;
+  const read = await keptOf(context, inspectionId);
   const records = await recordsOf(context, served.slice(0, SHEETS_MOST));
-  const medium = { tag: wish.tag, kind: wish.kind, bytes: wish.bytes };
   return packFiles({
-    medium,
+    medium: await mediumOf(context, wish),
     release: { ...release, facts: asReleaseFacts(release.facts) },
+    read,
+    keyCards: cardsOf(records),
     served: records.map(({ record, route, card }) => ({
       sheet: {
         computer: { tag: record.tag, name: record.name, siteName: record.site, facts: record.facts },
@@ -89,9 +92,28 @@ export async function makePack(
       givesBack: outcomeText(route.outcome),
     })),
     records: records.map(({ record }) => writeLine(record)).join(""),
-    sums: manifest ? await sumsOf(source, manifest) : [],
+    sums: wish.isLaidOut && read?.manifest ? await sumsOf(source, read.manifest) : [],
     madeAt: wish.madeAt,
   });
+}
+
+/** The medium as it will be, with what is known already of the one with its tag. */
+async function mediumOf(context: Context, { tag, kind, bytes }: PackWish): Promise<PackHead["medium"]> {
+  const [known] = await context.db
+    .select({ name: media.name, note: media.note, site: sites.name })
+    .from(media)
+    .leftJoin(sites, eq(sites.id, media.siteId))
+    .where(and(eq(media.tag, tag), isNull(media.retiredAt)));
+  return { tag, kind, bytes, name: known?.name ?? null, note: known?.note ?? null, site: known?.site ?? null };
+}
+
+function cardsOf(records: readonly ServedRecord[]): PackHead["keyCards"] {
+  const cards = new Map<string, PackHead["keyCards"][number]>();
+  for (const { record, card } of records) {
+    const { make, model } = record.facts.computer;
+    if (card && make && model) cards.set(JSON.stringify([make, model]), { make, model, ...card });
+  }
+  return [...cards.values()];
 }
 
 interface ServedRecord {
@@ -151,7 +173,9 @@ async function sumsOf(source: FileSource, manifest: Manifest): Promise<{ path: s
 }
 
 const packsFolder = () => join(dataFolder(), "packs");
-const storedSchema = z.array(z.object({ path: z.string(), text: z.string() }));
+const storedSchema = z.array(
+  z.union([z.object({ path: z.string(), text: z.string() }), z.object({ path: z.string(), base64: z.string() })]),
+);
 
 /** Keeps a pack for its job, which must make the same medium however often it goes on. Gives what it is known by. */
 export async function keepPack(files: readonly PackFile[]): Promise<string> {

@@ -17,7 +17,8 @@ export type Entity =
   | "drill"
   | "image"
   | "rehearsal"
-  | "berth";
+  | "berth"
+  | "person";
 export type Action =
   | "added"
   | "changed"

@@ -13,6 +13,16 @@ export function listPeople(db: Context["db"]): Promise<(typeof people.$inferSele
   return db.select().from(people).orderBy(asc(people.id));
 }
 
+export async function addPerson(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(z.object({ name: nameSchema, role: z.string().trim().max(120).nullish() }), input);
+  if (!parsed.ok) return parsed;
+  const value = { name: parsed.value.name, role: parsed.value.role || null };
+  return addNamed(context, value.name, async (tx) => {
+    const [row] = await tx.insert(people).values(value).$returningId();
+    return { entity: "person", id: (row as { id: number }).id, tag: value.name, after: value };
+  });
+}
+
 export interface SiteItem {
   id: number;
   name: string;
@@ -64,7 +74,7 @@ export async function addNamed(
   context: Context,
   name: string,
   insert: (tx: Transaction) => Promise<{
-    entity: "site" | "kit" | "release";
+    entity: "person" | "site" | "kit" | "release";
     id: number;
     tag: string;
     after: Record<string, unknown>;

@@ -304,8 +304,8 @@ export async function mediaOf(
   return { items, total: Number(count?.total ?? 0) };
 }
 
-/** Everything that is kept of a release, for a comparison; null where it was never read from a file. */
-async function sideOf(context: Context, inspectionId: number | null): Promise<ReleaseSide | null> {
+/** Everything that is kept of the file that a release was read from; null where it was never read from one. */
+export async function keptOf(context: Context, inspectionId: number | null): Promise<ReleaseSide | null> {
   if (inspectionId === null) return null;
   const [read, listing, drivers, manifest] = await Promise.all([
     readInspection(context.db, inspectionId),
@@ -322,8 +322,8 @@ export async function compareTwo(
   after: ReleaseDetail,
 ): Promise<ReleaseComparison | null> {
   const [old, young] = await Promise.all([
-    sideOf(context, before.row.inspectionId),
-    sideOf(context, after.row.inspectionId),
+    keptOf(context, before.row.inspectionId),
+    keptOf(context, after.row.inspectionId),
   ]);
   return old && young && compareReleases(old, young);
 }

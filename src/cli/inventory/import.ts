@@ -1,0 +1,121 @@
+import { stat } from "node:fs/promises";
+import { join } from "node:path";
+import { CachedSource } from "@/core/bytes/source";
+import { inspect } from "@/core/inspection/inspect";
+import { verifyAgainst } from "@/core/integrity/verify";
+import { findPack, type OpenPackFile, type Pack, readPack } from "@/core/prepare/pack-read";
+import { packProblemText } from "@/core/words/bench";
+import { visible } from "@/core/words/visible";
+import { importPack, type PackImport, type PackImportOptions } from "@/server/bench/pack-import";
+import { FileSource, fileProblem } from "@/server/files/file-source";
+import { problemText } from "@/server/problems";
+import { nativeHasher } from "../integrity";
+import { UsageError, withFile } from "../problems";
+import { withInventory } from "./inventory";
+
+export interface ImportOptions {
+  as?: string;
+  /** Compare each whole medium with the manifest that it carries. */
+  verify?: boolean;
+  json?: boolean;
+}
+
+/** A pack with what else its medium shows. */
+interface Found {
+  file: string;
+  pack: Pack;
+  options: PackImportOptions;
+}
+
+/**
+ * Takes in media, or their packs, into the inventory: each argument is a medium's image or device, the folder that a
+ * medium is mounted at, or its CREEL folder. The newest comes first, so that what it knows stands. Exit 1 where one of
+ * them is not taken in; the others are.
+ */
+export async function runImport(files: string[], options: ImportOptions): Promise<number> {
+  const found: Found[] = [];
+  let exit = 0;
+  const refuse = (file: string, problem: string) => {
+    exit = 1;
+    say(options, { file, problem }, `${visible(file)}: ${problem}`);
+  };
+  for (const file of files) {
+    const reading = (await isFolder(file)) ? await inFolder(file) : await onMedium(file, options.verify ?? false);
+    if (typeof reading === "string") refuse(file, reading);
+    else found.push({ file, ...reading });
+  }
+  found.sort((a, b) => b.pack.head.madeAt.localeCompare(a.pack.head.madeAt));
+  await withInventory(options.as, async (context) => {
+    for (const { file, pack, options: given } of found) {
+      const result = await importPack(context, pack, given);
+      if (result.ok) say(options, { file, ...result.value, isWhole: given.isWhole }, told(result.value, given.isWhole));
+      else refuse(file, problemText(result.problem));
+    }
+  });
+  return exit;
+}
+
+function say({ json }: ImportOptions, value: object, text: string): void {
+  process.stdout.write(`${json ? JSON.stringify(value) : text}\n`);
+}
+
+function told({ medium, release, computers, keyCards }: PackImport, isWhole: boolean | null): string {
+  const state = { added: "added", known: "known already", completed: "completed from the pack" };
+  const parts = [
+    `${visible(medium.tag)}: ${state[medium.state]}`,
+    `${visible(release.text)} ${state[release.state]}`,
+    `computers ${computers.added} added, ${computers.known} known`,
+    `key cards ${keyCards.added} added, ${keyCards.known} known`,
+  ];
+  if (isWhole !== null) parts.push(isWhole ? "whole" : "NOT as its manifest says");
+  return parts.join("; ");
+}
+
+async function isFolder(path: string): Promise<boolean> {
+  return stat(path).then(
+    (found) => found.isDirectory(),
+    (error: unknown) => {
+      throw new UsageError(`${visible(path)}: ${fileProblem(error)}`);
+    },
+  );
+}
+
+type Reading = { pack: Pack; options: PackImportOptions } | string;
+
+/** A medium's first folder, or its CREEL folder. */
+async function inFolder(folder: string): Promise<Reading> {
+  const sources: FileSource[] = [];
+  const open: OpenPackFile = async (path) => {
+    const below = path.replace(/^\/CREEL\//, "");
+    for (const place of [join(folder, "CREEL", below), join(folder, below)]) {
+      const source = await FileSource.open(place).catch(() => null);
+      if (!source) continue;
+      sources.push(source);
+      return source;
+    }
+    return null;
+  };
+  try {
+    const reading = await readPack(open);
+    if (!reading.ok) return packProblemText(reading.problem);
+    return { pack: reading.pack, options: { read: null, isWhole: null } };
+  } finally {
+    for (const source of sources) await source.close();
+  }
+}
+
+function onMedium(file: string, wantsAll: boolean): Promise<Reading> {
+  return withFile(file, async (source): Promise<Reading> => {
+    const medium = new CachedSource(source);
+    const open = await findPack(medium);
+    if (!open) return packProblemText({ code: "no-pack" });
+    const reading = await readPack(open);
+    if (!reading.ok) return packProblemText(reading.problem);
+    const { pack } = reading;
+    const { inspection } = await inspect(medium, { name: source.name });
+    const manifest = wantsAll ? pack.release?.manifest : null;
+    if (!manifest) return { pack, options: { read: inspection, isWhole: null } };
+    const { result } = await verifyAgainst(source, manifest, { make: nativeHasher });
+    return { pack, options: { read: inspection, isWhole: result === "same" || result === "same-files" } };
+  });
+}

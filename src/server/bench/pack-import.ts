@@ -1,0 +1,170 @@
+import { and, eq, inArray, or } from "drizzle-orm";
+import type { Inspection } from "@/core/inspection/schema";
+import type { Pack, PackedComputer } from "@/core/prepare/pack-read";
+import type { Context } from "../context";
+import { computers, kits, releases, sites } from "../db/schema";
+import { fail, ok, type Result } from "../problems";
+import { keepContents, keepManifest } from "../services/contents";
+import { keyOf } from "../services/exchange/importer";
+import { runImport, stageImport } from "../services/exchange/imports";
+import { readInspection } from "../services/inspections";
+import { keyCardOf, saveKeyCard } from "../services/key-cards";
+import { addMedium, getMedium } from "../services/media";
+import { addSite } from "../services/places";
+import { addKit, addRelease, getRelease, saveRelease } from "../services/releases";
+
+/** What taking in a pack came to. What was known already is left as it was. */
+export interface PackImport {
+  medium: { tag: string; state: "added" | "known" };
+  release: { text: string; state: "added" | "completed" | "known" };
+  computers: { added: number; known: number };
+  keyCards: { added: number; known: number };
+}
+
+export interface PackImportOptions {
+  /** What was read from the medium itself; null where only its pack was at hand. */
+  read: Inspection | null;
+  /** Whether the whole medium was compared with the pack's manifest, and how that went; null where it was not. */
+  isWhole: boolean | null;
+}
+
+/**
+ * Takes in what a medium says of itself: kit, release with what was read from its file, key cards, computers, places and
+ * the medium. Adds, and changes nothing that is known: an inventory knows more than a medium that was made once. Each
+ * of its steps is whole in itself, so that one that was broken off is taken in again to its end.
+ */
+export async function importPack(
+  context: Context,
+  { head, release: kept, computers: packed }: Pack,
+  { read, isWhole }: PackImportOptions,
+): Promise<Result<PackImport>> {
+  const release = await releaseIn(context, head.release, kept);
+  if (!release.ok) return release;
+  const keyCards = { added: 0, known: 0 };
+  for (const card of head.keyCards) {
+    if (await keyCardOf(context, card.make, card.model)) keyCards.known++;
+    else {
+      const saved = await saveKeyCard(context, null, card);
+      if (!saved.ok) return saved;
+      keyCards.added++;
+    }
+  }
+  const added = await addComputers(context, packed, `pack of ${head.medium.tag}`);
+  if (!added.ok) return added;
+  const { tag, kind, bytes, name, note, site } = head.medium;
+  const done = {
+    release: { text: `${head.release.kit} ${head.release.name}`, state: release.value.state },
+    computers: { added: added.value, known: packed.length - added.value },
+    keyCards,
+  };
+  if (await getMedium(context, tag)) return ok({ medium: { tag, state: "known" }, ...done });
+  const siteId = site ? await siteOf(context, site) : ok(null);
+  if (!siteId.ok) return siteId;
+  const today = context.now().toISOString().slice(0, 10);
+  const medium = {
+    tag,
+    kind,
+    capacityBytes: bytes,
+    name,
+    note,
+    siteId: siteId.value,
+    lentTo: null,
+    condition: null,
+    writtenOn: head.madeAt.slice(0, 10),
+    verified: isWhole === null ? null : { on: today, whole: isWhole },
+    releaseIds: [release.value.id],
+  };
+  const saved = await addMedium(context, medium, read);
+  return saved.ok ? ok({ medium: { tag, state: "added" }, ...done }) : saved;
+}
+
+/** The release of that name, added where there is none, and completed where it was never read from its file. */
+async function releaseIn(
+  context: Context,
+  { kit, family, purpose, ...own }: Pack["head"]["release"],
+  kept: Pack["release"],
+): Promise<Result<{ id: number; state: PackImport["release"]["state"] }>> {
+  const [known] = await context.db.select({ id: kits.id }).from(kits).where(eq(kits.name, kit));
+  const kitId = known ? ok(known.id) : await addKit(context, { name: kit, family, purpose });
+  if (!kitId.ok) return kitId;
+  const [row] = await context.db
+    .select()
+    .from(releases)
+    .where(and(eq(releases.kitId, kitId.value), eq(releases.name, own.name)));
+  if (!row) {
+    const inspectionId = kept ? await keepRead(context, kept) : ok(null);
+    if (!inspectionId.ok) return inspectionId;
+    const added = await addRelease(context, { ...own, kitId: kitId.value, inspectionId: inspectionId.value });
+    return added.ok ? ok({ id: added.value, state: "added" }) : added;
+  }
+  if (row.inspectionId === null) return kept ? complete(context, row.id, kept) : ok({ id: row.id, state: "known" });
+  const here = await readInspection(context.db, row.inspectionId);
+  const [own256, other256] = [here?.inspection.file.sha256, kept?.inspection.file.sha256];
+  const isOther = own256 && other256 && own256 !== other256;
+  if (isOther)
+    return fail({
+      code: "invalid",
+      fields: {
+        release: `${kit} ${own.name} is recorded here from another file than this medium was made from. Give one of the two another name.`,
+      },
+    });
+  return ok({ id: row.id, state: "known" });
+}
+
+async function keepRead(context: Context, kept: NonNullable<Pack["release"]>): Promise<Result<number>> {
+  const inspectionId = await keepContents(context, kept);
+  if (!inspectionId.ok || !kept.manifest) return inspectionId;
+  return keepManifest(context, inspectionId.value, kept.manifest);
+}
+
+async function complete(
+  context: Context,
+  id: number,
+  kept: NonNullable<Pack["release"]>,
+): Promise<Result<{ id: number; state: "completed" }>> {
+  const inspectionId = await keepRead(context, kept);
+  const detail = await getRelease(context, id);
+  if (!inspectionId.ok) return inspectionId;
+  if (!detail) return fail({ code: "not-found", what: "such release" });
+  const { kitId, name, madeOn, note, facts, supersededById, version } = detail.row;
+  const input = { kitId, name, madeOn, note, facts, supersededById, inspectionId: inspectionId.value };
+  const saved = await saveRelease(context, id, version, input);
+  return saved.ok ? ok({ id, state: "completed" }) : saved;
+}
+
+/** Adds those that are not known by tag or serial, all or none; gives how many. */
+async function addComputers(context: Context, packed: PackedComputer[], from: string): Promise<Result<number>> {
+  if (packed.length === 0) return ok(0);
+  const tags = packed.map(({ record }) => record.tag);
+  const serials = packed.flatMap(({ record }) => record.facts.computer.serial ?? []);
+  const known = await context.db
+    .select({ tag: computers.tag, serial: computers.serial })
+    .from(computers)
+    .where(or(inArray(computers.tag, tags), serials.length > 0 ? inArray(computers.serial, serials) : undefined));
+  const [knownTags, knownSerials] = [known.map(({ tag }) => tag), known.flatMap(({ serial }) => serial ?? [])].map(
+    (names) => new Set(names.map(keyOf)),
+  ) as [Set<string>, Set<string>];
+  const fresh = packed.filter(
+    ({ record }) => !knownTags.has(keyOf(record.tag)) && !knownSerials.has(keyOf(record.facts.computer.serial ?? "\0")),
+  );
+  if (fresh.length === 0) return ok(0);
+  const lines = new TextEncoder().encode(fresh.map(({ text }) => `${text}\n`).join(""));
+  const staged = await stageImport(context, `${from}.jsonl`, lines);
+  if (!staged.ok) return staged;
+  const report = await runImport(context, staged.value, {
+    encoding: "utf-8",
+    delimiter: null,
+    mapping: null,
+    emptyClears: false,
+    overHand: false,
+    addSites: true,
+  });
+  if (!report.ok) return report;
+  const [fault] = report.value.faults;
+  return fault ? fail({ code: "invalid", fields: { computers: fault.text } }) : ok(report.value.added);
+}
+
+async function siteOf(context: Context, name: string): Promise<Result<number | null>> {
+  const [known] = await context.db.select({ id: sites.id }).from(sites).where(eq(sites.name, name));
+  return known ? ok(known.id) : addSite(context, { name });
+}
