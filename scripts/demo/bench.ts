@@ -17,6 +17,8 @@ export interface DemoDevice {
   /** The medium that it is. */
   medium?: string;
   isStore?: boolean;
+  /** What it was bought with. */
+  batch?: string;
 }
 
 const GB = 1e9;
@@ -28,8 +30,8 @@ const PEBBLE = { kind: "usb", model: "Halyde Pebble", writeRate: 25 * MB, readRa
 export const DEVICES: DemoDevice[] = [
   { name: "rm-01", ...DART, serial: "ND20417731", bytes: 16 * GB, image: "bollard5", medium: "RM-01" },
   { name: "ln-01", ...DART, serial: "ND20417802", bytes: 16 * GB, image: "lantern12", medium: "LN-01" },
-  { name: "blank-1", ...PEBBLE, serial: "HP7714", bytes: 1 * GB },
-  { name: "blank-2", ...PEBBLE, serial: "HP7715", bytes: 1 * GB },
+  { name: "blank-1", ...PEBBLE, serial: "HP7714", bytes: 1 * GB, batch: "spring 2026" },
+  { name: "blank-2", ...PEBBLE, serial: "HP7715", bytes: 1 * GB, batch: "spring 2026" },
   {
     name: "false-4",
     kind: "usb",
@@ -75,7 +77,7 @@ export const DEVICES: DemoDevice[] = [
   },
   { name: "blank-disc", kind: "optical", model: "DVD-R", serial: null, bytes: 2_298_496 * 2048 },
   { name: "spare-1", ...DART, serial: "ND20418840", bytes: 64 * GB },
-  { name: "spare-2", ...PEBBLE, serial: "HP7720", bytes: 1 * GB },
+  { name: "spare-2", ...PEBBLE, serial: "HP7720", bytes: 1 * GB, batch: "spring 2026" },
 ];
 
 /** Berths in their order, with the device that is in each. */

@@ -1,7 +1,6 @@
-import { createHash } from "node:crypto";
 import { readFile } from "node:fs/promises";
 import { checksumFor, readChecksums } from "@/core/integrity/checksums";
-import { digestSource, type HasherMaker } from "@/core/integrity/hashing";
+import { digestSource } from "@/core/integrity/hashing";
 import { verifyInner } from "@/core/integrity/inner";
 import { type Manifest, makeManifest, manifestSchema } from "@/core/integrity/manifest";
 import { type Verification, verifyAgainst } from "@/core/integrity/verify";
@@ -14,13 +13,8 @@ import {
 } from "@/core/words/integrity";
 import { visible } from "@/core/words/visible";
 import { fileProblem } from "@/server/files/file-source";
+import { nativeHasher } from "@/server/files/native-hasher";
 import { UsageError, withFile } from "./problems";
-
-/** The engine's own digests are several times faster than those that also run in a browser. */
-export const nativeHasher: HasherMaker = async (name) => {
-  const hash = createHash(name);
-  return { update: (bytes) => hash.update(bytes), digest: () => hash.digest("hex") };
-};
 
 export function runManifest(file: string, options: { json?: boolean }): Promise<void> {
   return withFile(file, async (source) => {

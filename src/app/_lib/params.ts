@@ -7,6 +7,11 @@ export function one(value: string | string[] | undefined): string | undefined {
   return Array.isArray(value) ? value[0] : value;
 }
 
+/** All values of a search parameter, at most `most`. */
+export function many(value: string | string[] | undefined, most = 200): string[] {
+  return [value ?? []].flat().slice(0, most);
+}
+
 export function positive(value: string | string[] | undefined): number | undefined {
   const number = Number(one(value));
   return Number.isSafeInteger(number) && number > 0 ? number : undefined;

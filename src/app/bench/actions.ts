@@ -1,9 +1,12 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
-import { fillBerth } from "@/server/bench/berths";
+import { benchRequestSchema } from "@/core/bench/job";
+import { fillBerth, setBatch } from "@/server/bench/berths";
 import { FAULTS, switchFault } from "@/server/bench/faults";
 import { askOf, resume, startCheck, startPreparation } from "@/server/bench/jobs";
+import type { PackImport } from "@/server/bench/pack-import";
+import { takeInFromBerth } from "@/server/bench/take-in";
 import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
@@ -13,12 +16,17 @@ export async function startPreparationAction(input: unknown): Promise<Result<num
   return result;
 }
 
-export async function startCheckAction(
-  berthId: number,
-  kind: "verify" | "capacity",
-  confirm: string,
-): Promise<Result<number>> {
-  const result = await startCheck(await currentContext(), berthId, { kind }, confirm);
+export async function startTestAction(berthId: number, confirm: string): Promise<Result<number>> {
+  const result = await startCheck(await currentContext(), berthId, { kind: "capacity" }, confirm);
+  if (result.ok) revalidatePath("/bench");
+  return result;
+}
+
+/** `share`: of its content, above 0 and at most 1; null: all of it. */
+export async function startVerificationAction(berthId: number, share: number | null): Promise<Result<number>> {
+  const request = benchRequestSchema.safeParse({ kind: "verify", share });
+  if (!request.success || request.data.kind !== "verify") return fail({ code: "not-found", what: "such share" });
+  const result = await startCheck(await currentContext(), berthId, request.data, "");
   if (result.ok) revalidatePath("/bench");
   return result;
 }
@@ -40,6 +48,18 @@ export async function switchFaultAction(deviceId: number, fault: string): Promis
   if (!known) return fail({ code: "not-found", what: "such fault" });
   const result = await switchFault(await currentContext(), deviceId, known);
   revalidatePath("/bench");
+  return result;
+}
+
+export async function takeInAction(berthId: number): Promise<Result<PackImport>> {
+  const result = await takeInFromBerth(await currentContext(), berthId);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function setBatchAction(deviceId: number, version: number, batch: string): Promise<Result<number>> {
+  const result = await setBatch(await currentContext(), deviceId, version, batch);
+  if (result.ok) revalidatePath("/bench/devices");
   return result;
 }
 

@@ -5,7 +5,7 @@ import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { problemText, type Result } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
-import { fillBerthAction, startCheckAction } from "./actions";
+import { fillBerthAction, startTestAction, startVerificationAction, takeInAction } from "./actions";
 
 export interface BerthToAct {
   id: number;
@@ -15,6 +15,10 @@ export interface BerthToAct {
   isEmpty: boolean;
   isStore: boolean;
   isMedium: boolean;
+  /** What is in it is found, not put in here. */
+  isPort: boolean;
+  /** The tag that it says it has, where that is no medium here. */
+  saysItIs: string | null;
   /** How its device is named before it is emptied; null where it cannot be. */
   howToName: string | null;
 }
@@ -27,7 +31,7 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
   const [testing, setTesting] = useState(false);
   const [confirm, setConfirm] = useState("");
   const [chosen, setChosen] = useState(loose[0]?.id ?? 0);
-  const act = async (doing: Promise<Result<number>>, then: (value: number) => void) => {
+  const act = async <T,>(doing: Promise<Result<T>>, then: (value: T) => void) => {
     setProblem(null);
     const result = await doing;
     if (result.ok) then(result.value);
@@ -37,7 +41,7 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
   return (
     <div className="flex max-w-[21rem] flex-col items-end gap-1.5" aria-busy={!ready}>
       {berth.isEmpty ? (
-        loose.length === 0 ? (
+        berth.isPort ? null : loose.length === 0 ? (
           <span className="caption">no device at hand</span>
         ) : (
           <div className="flex gap-1.5">
@@ -71,12 +75,17 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
               </Link>
             )}
             {berth.isFree && berth.isMedium && (
+              <VerifyActs onVerify={(share) => act(startVerificationAction(berth.id, share), toJob)} />
+            )}
+            {berth.isFree && berth.saysItIs && (
               <button
                 type="button"
                 className="act"
-                onClick={() => act(startCheckAction(berth.id, "verify", ""), toJob)}
+                onClick={() =>
+                  act(takeInAction(berth.id), ({ medium }) => router.push(`/media/${encodeURIComponent(medium.tag)}`))
+                }
               >
-                Verify
+                Take in {berth.saysItIs}
               </button>
             )}
             {berth.isFree && !berth.isMedium && !berth.isStore && berth.howToName && (
@@ -84,20 +93,22 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
                 Test
               </button>
             )}
-            <button
-              type="button"
-              className="act"
-              onClick={() => act(fillBerthAction(berth.id, berth.version, null), () => router.refresh())}
-            >
-              Take out
-            </button>
+            {!berth.isPort && (
+              <button
+                type="button"
+                className="act"
+                onClick={() => act(fillBerthAction(berth.id, berth.version, null), () => router.refresh())}
+              >
+                Take out
+              </button>
+            )}
           </div>
           {testing && (
             <form
               className="w-full border-plum border-l-4 pl-2"
               onSubmit={(event) => {
                 event.preventDefault();
-                void act(startCheckAction(berth.id, "capacity", confirm), toJob);
+                void act(startTestAction(berth.id, confirm), toJob);
               }}
             >
               <label className="block text-[0.85rem]">
@@ -117,5 +128,22 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
         </p>
       )}
     </div>
+  );
+}
+
+/** Of its content, where a part of it is compared. */
+const SAMPLE_SHARE = 0.05;
+
+/** All of a medium, or in seconds a part of it. */
+function VerifyActs({ onVerify }: { onVerify: (share: number | null) => void }) {
+  return (
+    <>
+      <button type="button" className="act" onClick={() => onVerify(null)}>
+        Verify
+      </button>
+      <button type="button" className="act" onClick={() => onVerify(SAMPLE_SHARE)}>
+        Verify a sample
+      </button>
+    </>
   );
 }

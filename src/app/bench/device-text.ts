@@ -8,7 +8,9 @@ export function contentText({ look, medium, row }: BerthDevice): string {
   if (look.fault) return deviceFaultText(look.fault);
   if (row.isStore) return "It receives images: it is never written to as a whole.";
   if (medium) return `It is ${medium.tag}${medium.name ? `, ${medium.name}` : ""}.`;
-  const { inspection } = look;
+  const { inspection, pack } = look;
+  if (pack)
+    return `It says that it is ${pack.medium.tag}, made of ${pack.release.kit} ${pack.release.name} on ${pack.madeAt.slice(0, 10)}. That is no medium here.`;
   if (!inspection) return "It is at work.";
   if (inspection.container === "unknown") return "Nothing on it is recognised.";
   const labels = inspection.partitions.flatMap(({ label }) => label ?? []);

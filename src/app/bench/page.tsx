@@ -28,7 +28,17 @@ export default async function Bench() {
   return (
     <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_21rem]">
       <section>
-        <h1>Bench</h1>
+        <div className="flex items-baseline justify-between gap-4">
+          <h1>Bench</h1>
+          <span className="flex items-baseline gap-4">
+            <Link prefetch={false} className="link" href="/bench/devices">
+              All devices
+            </Link>
+            <Link prefetch={false} className="act" href="/bench/propose">
+              Plan a medium
+            </Link>
+          </span>
+        </div>
         <p className="mt-1 text-quiet">
           {berths.length === 0
             ? "No berth is set up on this server."
@@ -48,6 +58,8 @@ export default async function Bench() {
                   isEmpty: berth.device === null,
                   isStore: berth.device?.row.isStore ?? false,
                   isMedium: berth.device?.medium != null,
+                  isPort: berth.isPort,
+                  saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
                   howToName: howToName(berth),
                 }}
                 loose={choices.filter(({ kind }) => (kind === "optical") === (berth.accepts === "optical"))}

@@ -91,6 +91,11 @@ export function ComputerTable({
             <button type="button" className="act-main" onClick={() => setChanging(true)}>
               Change them together
             </button>
+            {!everything && (
+              <Link prefetch={false} className="act" href={`/bench/propose?ids=${[...marked].slice(0, 500).join(",")}`}>
+                Plan a medium for {marked.size === 1 ? "it" : "them"}
+              </Link>
+            )}
             <button type="button" className="act" onClick={() => setMarked(new Set())}>
               Unmark
             </button>

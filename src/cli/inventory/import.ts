@@ -8,8 +8,8 @@ import { packProblemText } from "@/core/words/bench";
 import { visible } from "@/core/words/visible";
 import { importPack, type PackImport, type PackImportOptions } from "@/server/bench/pack-import";
 import { FileSource, fileProblem } from "@/server/files/file-source";
+import { nativeHasher } from "@/server/files/native-hasher";
 import { problemText } from "@/server/problems";
-import { nativeHasher } from "../integrity";
 import { UsageError, withFile } from "../problems";
 import { withInventory } from "./inventory";
 

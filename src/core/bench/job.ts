@@ -6,6 +6,15 @@ import type { CapacityResult } from "./capacity";
 import type { DeviceFaultCode, DeviceIdentity } from "./device";
 import type { Phase } from "./write-medium";
 
+/** Something that is put on a medium beside its release. */
+export const carrySchema = z.discriminatedUnion("kind", [
+  /** A driver's folder on another release, by its .inf file. */
+  z.object({ kind: z.literal("driver"), releaseId: z.number().int(), path: z.string() }),
+  /** A file that lies in the library for that. */
+  z.object({ kind: z.literal("file"), name: z.string() }),
+]);
+export type Carry = z.infer<typeof carrySchema>;
+
 /** What a job is asked to do. */
 export const benchRequestSchema = z.discriminatedUnion("kind", [
   z.object({
@@ -22,8 +31,10 @@ export const benchRequestSchema = z.discriminatedUnion("kind", [
     fingerprint: z.string(),
     /** What is put beside the release, kept under this. */
     pack: z.string(),
+    carry: z.array(carrySchema).default([]),
   }),
-  z.object({ kind: z.literal("verify") }),
+  /** All of it, or a sample of so large a share of its content. */
+  z.object({ kind: z.literal("verify"), share: z.number().positive().max(1).nullish() }),
   z.object({ kind: z.literal("capacity") }),
 ]);
 export type BenchRequest = z.infer<typeof benchRequestSchema>;
@@ -41,6 +52,14 @@ export type BenchResult =
   | { state: "plan-failed"; problems: PlanProblem[] }
   | { state: "lines-missing"; codes: string[] }
   | { state: "compared"; same: boolean; result: Verification["result"]; damaged: string[] }
+  | {
+      state: "sampled";
+      same: boolean;
+      by: "blocks" | "files";
+      comparedBytes: number;
+      ofBytes: number;
+      damaged: string[];
+    }
   | { state: "nothing-to-compare" }
   | { state: "capacity"; capacity: CapacityResult };
 

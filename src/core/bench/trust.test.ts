@@ -8,6 +8,7 @@ const history = (more: Partial<DeviceHistory> = {}): DeviceHistory => ({
   since: "2026-01-10T00:00:00Z",
   test: null,
   sameModel: { known: 0, failed: 0 },
+  sameBatch: null,
   ...more,
 });
 
@@ -20,6 +21,12 @@ test.each<[Partial<DeviceHistory>, string, string[]]>([
   [{ bytesWritten: 100 * 16e9 - 1 }, "untested", []],
   [{ since: "2020-11-20T00:00:00Z" }, "retire", ["old"]],
   [{ sameModel: { known: 3, failed: 1 } }, "untested", ["model-failed"]],
+  [{ sameBatch: { name: "2026-03", known: 5, failed: 2 } }, "untested", ["batch-failed"]],
+  [
+    { sameBatch: { name: "2026-03", known: 5, failed: 0 }, sameModel: { known: 9, failed: 1 } },
+    "untested",
+    ["model-failed"],
+  ],
   [
     { sameModel: { known: 3, failed: 1 }, bytesWritten: 1e13, test: { state: "sound", writeRate: 1, readRate: 1 } },
     "retire",

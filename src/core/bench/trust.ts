@@ -10,6 +10,8 @@ export interface DeviceHistory {
   test: CapacityResult | null;
   /** Of the same model, this one left out: how many there are, and how many were found counterfeit or failing. */
   sameModel: { known: number; failed: number };
+  /** Of the same model and batch, likewise; null where its batch is not known. */
+  sameBatch: { name: string; known: number; failed: number } | null;
 }
 
 /** Why a device is not to be relied on, or not for long. */
@@ -18,7 +20,8 @@ export type TrustReason =
   | { code: "failing" }
   | { code: "worn"; times: number }
   | { code: "old"; years: number }
-  | { code: "model-failed"; failed: number; known: number };
+  | { code: "model-failed"; failed: number; known: number }
+  | { code: "batch-failed"; batch: string; failed: number; known: number };
 
 export interface Trust {
   /** `distrust`: not to be used. `retire`: to be replaced before it fails. */
@@ -31,7 +34,7 @@ const FULL_WRITES_MOST = 100;
 const YEARS_MOST = 6;
 const YEAR_MS = 365.25 * 86_400_000;
 
-export function trustOf({ bytes, bytesWritten, since, test, sameModel }: DeviceHistory, now: string): Trust {
+export function trustOf({ bytes, bytesWritten, since, test, sameModel, sameBatch }: DeviceHistory, now: string): Trust {
   if (test?.state === "counterfeit")
     return { verdict: "distrust", reasons: [{ code: "counterfeit", trueBytes: test.trueBytes }] };
   if (test?.state === "failing") return { verdict: "distrust", reasons: [{ code: "failing" }] };
@@ -41,7 +44,11 @@ export function trustOf({ bytes, bytesWritten, since, test, sameModel }: DeviceH
   if (times >= FULL_WRITES_MOST) reasons.push({ code: "worn", times });
   if (years >= YEARS_MOST) reasons.push({ code: "old", years });
   const isWorn = reasons.length > 0;
-  if (sameModel.failed > 0) reasons.push({ code: "model-failed", ...sameModel });
+  // A batch says more than a model: where both have failures, it is the one that is told.
+  if (sameBatch && sameBatch.failed > 0) {
+    const { name, known, failed } = sameBatch;
+    reasons.push({ code: "batch-failed", batch: name, known, failed });
+  } else if (sameModel.failed > 0) reasons.push({ code: "model-failed", ...sameModel });
   if (isWorn) return { verdict: "retire", reasons };
   return { verdict: test?.state === "sound" ? "sound" : "untested", reasons };
 }

@@ -38,8 +38,8 @@ export interface MediumPart {
   condition: "good" | "worn" | "distrusted" | null;
   /** ISO day on which it was written last. */
   writtenOn: string | null;
-  /** When it was last compared with what it should hold, and how that went. */
-  verified: { on: string; whole: boolean } | null;
+  /** When all of it was last compared with what it should hold, and how that went; and when a sample of it was since. */
+  verified: { on: string; whole: boolean; sampledOn?: string | null } | null;
   /** Other media in service that carry the same release: their tags and sites. */
   copies: { tag: string; site: string | null }[];
 }

@@ -45,7 +45,13 @@ export function carriedDriver(
     for (const { driver, source } of part.drivers?.claimants(modalias) ?? []) {
       if (source.kind !== "inf") continue;
       if (source.arch !== null && release.arch !== null && source.arch !== release.arch) continue;
-      return { modalias, driver, release: part.name, medium: [...media].sort(compareText)[0] ?? null };
+      return {
+        modalias,
+        driver,
+        path: source.path,
+        release: part.name,
+        medium: [...media].sort(compareText)[0] ?? null,
+      };
     }
   }
   return null;

@@ -116,23 +116,14 @@ async function compareFiles(
   make: HasherMaker,
   onProgress: OnProgress,
 ): Promise<void> {
-  const volumes = distinct(await volumesOf(new CachedSource(medium)));
-  const known = new Map<Volume, PathIndex>();
+  const found = await FilesOnMedium.of(medium);
   for (const { volume, file } of files) {
     if (suspect && file.at && !file.at.some((range) => suspect.some((each) => overlaps(range, each)))) {
       if (!onProgress(file.bytes)) throw new Cancelled();
       continue;
     }
     result.files.compared++;
-    // A medium that was laid out anew may carry the files in a volume of another name.
-    const indexes: PathIndex[] = [];
-    for (const each of [...volumes].sort((a, b) => Number(b.id === volume.id) - Number(a.id === volume.id))) {
-      const index = known.get(each) ?? (await PathIndex.of(each.tree));
-      known.set(each, index);
-      indexes.push(index);
-      if (index.file(file.path)) break;
-    }
-    const why = await differenceOf(indexes, file, make, onProgress);
+    const why = await found.difference(volume.id, file, make, onProgress);
     if (!why) continue;
     if (result.files.differing.length < DIFFERENCES_MAX)
       result.files.differing.push({ volume: volume.id, path: file.path, why });
@@ -140,26 +131,46 @@ async function compareFiles(
   }
 }
 
-async function differenceOf(
-  indexes: PathIndex[],
-  file: ManifestFile,
-  make: HasherMaker,
-  onProgress: OnProgress,
-): Promise<FileDifference["why"] | null> {
-  for (const index of indexes) {
-    const entry = index.file(file.path);
-    if (!entry) continue;
-    if (entry.sizeBytes !== file.bytes) return "size";
-    if (file.sha256 === null) return null;
-    const content = await index.open(entry);
-    const digest = content && (await digestSource(content, "sha256", make, onProgress));
-    if (!digest) return "unreadable";
-    return digest === file.sha256 ? null : "content";
+/** The files of a medium, found by path in whichever of its volumes they are. */
+export class FilesOnMedium {
+  private readonly known = new Map<Volume, PathIndex>();
+  private constructor(private readonly volumes: Volume[]) {}
+
+  static async of(medium: ByteSource): Promise<FilesOnMedium> {
+    return new FilesOnMedium(distinct(await volumesOf(new CachedSource(medium))));
   }
-  return "missing";
+
+  /** How a file differs from what a manifest says of it; null where it does not. Without `make` its content is not read. */
+  async difference(
+    volumeId: VolumeId | string,
+    file: ManifestFile,
+    make: HasherMaker | null,
+    onProgress: OnProgress,
+  ): Promise<FileDifference["why"] | null> {
+    // A medium that was laid out anew may carry the files in a volume of another name.
+    const own = [...this.volumes].sort((a, b) => Number(b.id === volumeId) - Number(a.id === volumeId));
+    for (const volume of own) {
+      const index = await this.indexOf(volume);
+      const entry = index.file(file.path);
+      if (!entry) continue;
+      if (entry.sizeBytes !== file.bytes) return "size";
+      if (file.sha256 === null || !make) return null;
+      const content = await index.open(entry);
+      const digest = content && (await digestSource(content, "sha256", make, onProgress));
+      if (!digest) return "unreadable";
+      return digest === file.sha256 ? null : "content";
+    }
+    return "missing";
+  }
+
+  private async indexOf(volume: Volume): Promise<PathIndex> {
+    const index = this.known.get(volume) ?? (await PathIndex.of(volume.tree));
+    this.known.set(volume, index);
+    return index;
+  }
 }
 
-function overlaps([start, length]: [number, number], range: ByteRange): boolean {
+export function overlaps([start, length]: [number, number], range: ByteRange): boolean {
   return start < range.start + range.lengthBytes && range.start < start + length;
 }
 

@@ -133,7 +133,13 @@ describe("Sees", () => {
   });
 
   test("a driver that is elsewhere in the inventory is to be carried along", () => {
-    const carried = (modalias: string) => ({ modalias, driver: "stor.inf", release: "Lantern 12", medium: "LN-01" });
+    const carried = (modalias: string) => ({
+      modalias,
+      driver: "stor.inf",
+      path: "/d/stor.inf",
+      release: "Lantern 12",
+      medium: "LN-01",
+    });
     const ruling = judgeSees({
       computer: computer(),
       release: release({ family: "PE", drivers: infs({ "other.inf": ["PCI\\VEN_1234&DEV_5678"] }) }),

@@ -64,10 +64,19 @@ export function verified({ medium, policy, today }: ProvenInput): Ruling {
   const again = { setting: "verification", from: last.on, to: "a new one" } as const;
   if (writtenOn !== null && writtenOn > last.on)
     return holdsAfter(again, { code: "verified-before-writing", on: last.on, written: writtenOn });
-  const age = daysBetween(last.on, today);
+  // A sample that was right says that what was whole is not known to have failed since.
+  const sampled = last.sampledOn && last.sampledOn > last.on ? last.sampledOn : null;
+  const age = daysBetween(sampled ?? last.on, today);
   if (policy.verificationDays !== null && age > policy.verificationDays)
-    return holdsAfter(again, { code: "verification-old", on: last.on, days: age, most: policy.verificationDays });
-  return holds({ code: "verification-good", on: last.on });
+    return holdsAfter(again, {
+      code: "verification-old",
+      on: sampled ?? last.on,
+      days: age,
+      most: policy.verificationDays,
+    });
+  return holds(
+    sampled ? { code: "verification-sampled", on: last.on, sampled } : { code: "verification-good", on: last.on },
+  );
 }
 
 const WORST_FIRST = ["failed", "started", "restored"];

@@ -8,6 +8,8 @@ import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 export interface CarriedDriver {
   modalias: string;
   driver: string;
+  /** Of the list that names it, on that release. */
+  path: string;
   release: string;
   /** A medium that carries that release. */
   medium: string | null;

@@ -27,6 +27,14 @@ export interface PlanRequest {
   tag: string;
 }
 
+/** What is carried along: some belongs beside the release, and some, which is large, in a store where there is one. */
+export interface Carried {
+  start: FileToWrite[];
+  store: FileToWrite[];
+}
+
+const NOTHING_CARRIED: Carried = { start: [], store: [] };
+
 export interface PlanInput {
   request: PlanRequest;
   /** The release's file. */
@@ -37,6 +45,7 @@ export interface PlanInput {
   bios: BiosStart | null;
   /** What Creel puts on the medium beside the release: under `/CREEL`. */
   pack: readonly FileToWrite[];
+  carried?: Carried;
   /** ISO 8601. */
   madeAt: string;
 }
@@ -58,6 +67,8 @@ export type PlanNote =
   | { code: "no-bios-start"; why: "no-menu" | "no-stages" }
   | { code: "no-uefi-start" }
   | { code: "pack-left-out" }
+  | { code: "carried"; files: number; bytes: number }
+  | { code: "carried-left-out"; files: number }
   | { code: "left-out"; count: number; first: string; why: "link" | "unread" }
   | { code: "bios-by-grub"; menu: string };
 
@@ -114,7 +125,9 @@ async function layoutFor(input: PlanInput): Promise<Made> {
   if (request.way === "laid-out") return laidOut(input);
   if (!(await startsFromStick(image, input.name))) return failed({ code: "not-hybrid" });
   const seed = new Seed(request.tag);
-  const store = { label: request.tag, files: input.pack, seed, madeAt: input.madeAt };
+  const { start: beside, store: large } = input.carried ?? NOTHING_CARRIED;
+  const carried = [...beside, ...large];
+  const store = { label: request.tag, files: [...input.pack, ...carried], seed, madeAt: input.madeAt };
   const result = request.way === "as-it-is" ? asItIs(image, device.bytes) : await withStore(image, device.bytes, store);
   if (!result.ok) return { ok: false, problems: result.problems };
   const { layout, store: behind } = result.value;
@@ -122,6 +135,8 @@ async function layoutFor(input: PlanInput): Promise<Made> {
   const restBytes = device.bytes - image.sizeBytes;
   if (!behind && restBytes >= MUCH_ROOM_BYTES) notes.push({ code: "room-left", bytes: restBytes });
   if (!behind && input.pack.length > 0) notes.push({ code: "pack-left-out" });
+  if (!behind && carried.length > 0) notes.push({ code: "carried-left-out", files: carried.length });
+  if (behind) notes.push(...carriedNotes(carried));
   const parts: LaidPart[] = behind ? [{ role: "store", filesystem: "exfat", ...behind }] : [];
   return { ok: true, layout, parts, notes };
 }
@@ -136,7 +151,7 @@ async function startsFromStick(image: ByteSource, name: string): Promise<boolean
   return inspection.startPaths.some(({ as }) => as === "usb");
 }
 
-function onDisc({ image, device }: PlanInput): Made {
+function onDisc({ image, device, carried }: PlanInput): Made {
   const sectors = Math.ceil(image.sizeBytes / DISC_SECTOR_BYTES);
   const neededBytes = sectors * DISC_SECTOR_BYTES;
   if (neededBytes > device.bytes)
@@ -149,30 +164,53 @@ function onDisc({ image, device }: PlanInput): Made {
     });
   const result = asItIs(image, device.bytes, { isWrittenOnce: true });
   if (!result.ok) return { ok: false, problems: result.problems };
-  return { ok: true, layout: result.value.layout, parts: [], notes: [] };
+  const left = (carried?.start.length ?? 0) + (carried?.store.length ?? 0);
+  const notes: PlanNote[] = left > 0 ? [{ code: "carried-left-out", files: left }] : [];
+  return { ok: true, layout: result.value.layout, parts: [], notes };
 }
 
-async function laidOut({ request, image, device, bios, pack, madeAt }: PlanInput): Promise<Made> {
+function carriedNotes(files: readonly FileToWrite[]): PlanNote[] {
+  if (files.length === 0) return [];
+  const bytes = files.reduce((sum, { content }) => sum + content.sizeBytes, 0);
+  return [{ code: "carried", files: files.length, bytes }];
+}
+
+async function laidOut({
+  request,
+  image,
+  device,
+  bios,
+  pack,
+  carried = NOTHING_CARRIED,
+  madeAt,
+}: PlanInput): Promise<Made> {
   if (device.sectorBytes === 2048) return failed({ code: "sector-size", sectorBytes: device.sectorBytes });
   const tree = await releaseTree(image);
   if (tree.files.length === 0) return failed({ code: "no-files" });
   const menu = ownMenuOf(tree.files.map(({ path }) => path));
   const stages = menu ? bios : null;
   const own = tree.files.filter(({ path }) => !path.toUpperCase().startsWith("/CREEL/"));
-  const files = [...own, ...pack, ...(menu && stages ? [configFile(startConfig(menu))] : [])];
+  const large = request.store ? [] : carried.store;
+  const files = [
+    ...own,
+    ...pack,
+    ...carried.start,
+    ...large,
+    ...(menu && stages ? [configFile(startConfig(menu))] : []),
+  ];
   const result = await layOut({
     deviceBytes: device.bytes,
     sectorBytes: device.sectorBytes,
     table: request.table,
     start: { label: request.tag, files },
-    store: request.store ? { label: `${request.tag} STORE`, files: [] } : null,
+    store: request.store ? { label: `${request.tag} STORE`, files: carried.store } : null,
     bios: stages,
     seed: new Seed(request.tag),
     madeAt,
   });
   if (!result.ok) return { ok: false, problems: result.problems };
   const { layout, parts } = result.value;
-  const notes: PlanNote[] = leftOut(tree);
+  const notes: PlanNote[] = [...leftOut(tree), ...carriedNotes([...carried.start, ...carried.store])];
   const start = parts.find(({ role }) => role === "start");
   if (!request.store && start && start.freeBytes >= MUCH_ROOM_BYTES)
     notes.push({ code: "room-left", bytes: start.freeBytes });
@@ -205,6 +243,7 @@ async function alternativesTo(input: PlanInput): Promise<Alternative[]> {
     { way: "as-it-is", store: false, table: "gpt" },
     { way: "as-it-is-with-store", store: true, table: "gpt" },
     { way: "laid-out", store: false, table: "gpt" },
+    { way: "laid-out", store: true, table: "gpt" },
     { way: "laid-out", store: false, table: "mbr" },
     { way: "disc", store: false, table: "gpt" },
   ];

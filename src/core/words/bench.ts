@@ -98,6 +98,10 @@ export function planNoteText(note: PlanNote): string {
       return "UEFI computers will not start it.";
     case "pack-left-out":
       return "What Creel puts beside a release (what it is, for whom) has no place on it.";
+    case "carried":
+      return `${note.files === 1 ? "One file is" : `${note.files.toLocaleString("en-GB")} files are`} carried along, ${bytesText(note.bytes)}.`;
+    case "carried-left-out":
+      return `${note.files === 1 ? "One file" : `${note.files.toLocaleString("en-GB")} files`} to be carried along ${note.files === 1 ? "has" : "have"} no place on it: have its files laid out, or a store made behind it.`;
     case "left-out":
       return note.why === "link"
         ? `${note.count} symbolic links are left out, such as ${note.first}: FAT has none.`
@@ -172,6 +176,8 @@ export function trustText(reason: TrustReason): string {
       return `It was written ${reason.times.toLocaleString("en-GB")} times over: replace it before it fails.`;
     case "old":
       return `It has been in use for ${reason.years} years: replace it before it fails.`;
+    case "batch-failed":
+      return `Of ${reason.known === 1 ? "one other" : `${reason.known} others`} of its batch ${visible(reason.batch)} ${reason.failed === 1 ? "one was" : `${reason.failed} were`} counterfeit or failing: test it first.`;
     case "model-failed":
       return `Of ${reason.known === 1 ? "one other" : `${reason.known} others`} of its model ${reason.failed === 1 ? "one was" : `${reason.failed} were`} counterfeit or failing: test it first.`;
   }
@@ -205,6 +211,10 @@ export function resultText(result: BenchResult): string {
     case "compared":
       return result.same
         ? "Every file of the release is there and whole."
+        : `Damaged: ${result.damaged.slice(0, 5).join(", ")}${result.damaged.length > 5 ? ` and ${result.damaged.length - 5} more` : ""}.`;
+    case "sampled":
+      return result.same
+        ? `A sample was compared, ${bytesText(result.comparedBytes)} of ${bytesText(result.ofBytes)}: all of it is right.${result.by === "files" ? " Every file is there in its size." : ""}`
         : `Damaged: ${result.damaged.slice(0, 5).join(", ")}${result.damaged.length > 5 ? ` and ${result.damaged.length - 5} more` : ""}.`;
     case "nothing-to-compare":
       return "There is nothing to compare it with: it is no medium of the inventory, or its release has no manifest.";

@@ -86,6 +86,7 @@ export type LinkReasonFacts =
   | { code: "drill-old"; on: string; days: number; most: number }
   | { code: "never-verified" }
   | { code: "verification-good"; on: string }
+  | { code: "verification-sampled"; on: string; sampled: string }
   | { code: "verification-failed"; on: string }
   | { code: "verified-before-writing"; on: string; written: string }
   | { code: "verification-old"; on: string; days: number; most: number };
@@ -301,6 +302,8 @@ export function linkReasonText(facts: LinkReasonFacts): string {
       return "Not recorded: whether the medium holds what it should.";
     case "verification-good":
       return `Verified on ${facts.on}.`;
+    case "verification-sampled":
+      return `Verified whole on ${facts.on}; a sample of it was right on ${facts.sampled}.`;
     case "verification-failed":
       return `On ${facts.on} the medium did not hold what it should.`;
     case "verified-before-writing":

@@ -1,20 +1,23 @@
 import { spawnSync } from "node:child_process";
-import { copyFileSync, mkdirSync, readFileSync, rmSync } from "node:fs";
+import { copyFileSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { open } from "node:fs/promises";
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import type { BenchResult } from "@/core/bench/job";
 import { readLine } from "@/core/exchange/lines";
 import { factsSchema } from "@/core/facts/schema";
+import { openPath } from "@/core/formats/file-tree";
 import { inspect } from "@/core/inspection/inspect";
 import { makeManifest } from "@/core/integrity/manifest";
+import { volumesOf } from "@/core/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
 import { testInventory } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import type { Context } from "../context";
-import { benchJobs, berths, devices } from "../db/schema";
+import { benchJobs, berths, devices, media } from "../db/schema";
+import { FileSource } from "../files/file-source";
 import { problemText, type Result } from "../problems";
 import { addComputer, getComputer } from "../services/computers";
 import { keepContents, keepManifest, readManifest } from "../services/contents";
@@ -23,6 +26,7 @@ import { recordImage } from "../services/images";
 import { addMedium, getMedium } from "../services/media";
 import { addKit, addRelease, getRelease, listReleases } from "../services/releases";
 import { fillBerth, listBerths, looseDevices } from "./berths";
+import { carriableFiles } from "./carry";
 import { FAULTS, switchFault } from "./faults";
 import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } from "./jobs";
 import { planInBerth } from "./plans";
@@ -72,8 +76,8 @@ async function stick(
 type Stick = Awaited<ReturnType<typeof stick>>;
 
 async function begin({ berthId, serial }: Stick, tag: string, more: Partial<StartInput> = {}) {
-  const wish = { berthId, releaseId: ids.release, way: "laid-out", table: "gpt", store: true, tag } as const;
-  const { look } = value(await planInBerth(inventory.ina, wish));
+  const wish = { berthId, releaseId: ids.release, way: "laid-out", table: "gpt", store: true, tag, files: [] } as const;
+  const { look } = value(await planInBerth(inventory.ina, { ...wish, files: [] }));
   const confirm = serial.slice(-4);
   return startPreparation(inventory.ina, {
     ...wish,
@@ -294,6 +298,88 @@ test("a store that receives images is never written to, and what holds the only 
   await work();
 });
 
+test("a medium that is overwritten is said to hold nothing before the first byte is written, and is gone once it is another", async () => {
+  const own = await stick("over", {}, { bad: [{ start: 3 * MIB, lengthBytes: 512 }] });
+  const medium = { name: null, kind: "usb", capacityBytes: null, siteId: null, lentTo: null, note: null } as const;
+  const verified = { on: "2026-02-01", whole: true };
+  const input = { ...medium, tag: "OV-01", writtenOn: "2026-02-01", verified, releaseIds: [ids.release] };
+  const { inspection } = await inspect(memory(join(w.folder, "data", "library", "bollard-5.0.iso")), { name: "b.iso" });
+  const mediumId = value(await addMedium(inventory.ina, input, inspection));
+  await inventory.ina.db.update(devices).set({ mediumId }).where(eq(devices.id, own.deviceId));
+  const id = value(await begin(own, "OV-02", { confirm: "OV-01", lossAgreed: true }));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "failed", result: { state: "fault" } });
+  const lost = await getMedium(inventory.ina, "OV-01");
+  expect(lost).toMatchObject({
+    loads: [],
+    inspection: null,
+    row: { verifiedOn: null, writtenOn: null, retiredAt: null },
+  });
+  await saveSimulated(folderOf("over"), { ...own.simulated, faults: {} });
+  value(await resume(inventory.ina, id));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "done" });
+  expect((await getMedium(inventory.ina, "OV-01"))?.row.retiredAt).not.toBeNull();
+  expect((await getMedium(inventory.ina, "OV-02"))?.row.verifiedWhole).toBe(true);
+  // A tag that another device has is not given twice.
+  const second = await begin(await stick("second"), "OV-02");
+  expect(second.ok ? "" : problemText(second.problem)).toContain(
+    "OV-02 is another device, the Norlight Dart 200, serial SER-over",
+  );
+});
+
+test("a sample that is right confirms what was whole, and makes nothing whole; one that is damaged says so", async () => {
+  const own = await stick("sampled");
+  value(await begin(own, "SA-01"));
+  await work();
+  const check = async () => {
+    const id = value(await startCheck(inventory.ina, own.berthId, { kind: "verify", share: 0.3 }, ""));
+    await work();
+    return job(id);
+  };
+  inventory.clock.now = new Date("2026-04-02T08:00:00Z");
+  expect(await check()).toMatchObject({ state: "done", result: { state: "sampled", same: true, by: "files" } });
+  expect((await getMedium(inventory.ina, "SA-01"))?.row).toMatchObject({
+    verifiedOn: "2026-03-01",
+    verifiedWhole: true,
+    sampledOn: "2026-04-02",
+  });
+  const { row } = (await getMedium(inventory.ina, "SA-01")) ?? {};
+  await inventory.ina.db.update(media).set({ verifiedOn: null, verifiedWhole: null, sampledOn: null });
+  await check();
+  expect((await getMedium(inventory.ina, "SA-01"))?.row).toMatchObject({ verifiedOn: null, sampledOn: null });
+  const path = contentPath(folderOf("sampled"));
+  const at = readFileSync(path).indexOf("BOOTX64 EFI");
+  const handle = await open(path, "r+");
+  await handle.write(Buffer.from("BOOTX65 EFI"), 0, 11, at);
+  await handle.close();
+  expect(await check()).toMatchObject({ state: "failed", result: { state: "sampled", same: false } });
+  expect((await getMedium(inventory.ina, row?.tag ?? ""))?.row.verifiedWhole).toBe(false);
+  inventory.clock.now = new Date("2026-03-01T08:00:00Z");
+});
+
+test("files of the library are carried along in the store, and a plan says so", async () => {
+  const carry = join(w.folder, "data", "library", "carry");
+  mkdirSync(carry, { recursive: true });
+  const content = Buffer.alloc(3_000_000, 5);
+  writeFileSync(join(carry, "HO-001 2026-02.img"), content);
+  expect(await carriableFiles()).toEqual([{ name: "HO-001 2026-02.img", bytes: content.length }]);
+  const own = await stick("carrier");
+  const id = value(await begin(own, "CA-01", { files: ["HO-001 2026-02.img"] }));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "done", result: { state: "verified" } });
+  const source = await FileSource.open(contentPath(folderOf("carrier")));
+  const volumes = await volumesOf(source);
+  const found = await Promise.all(volumes.map(({ tree }) => openPath(tree, "/CREEL/carried/HO-001 2026-02.img")));
+  expect(volumes.map(({ kind }, at) => [kind, found[at]?.sizeBytes ?? null])).toEqual([
+    ["fat32", null],
+    ["exfat", content.length],
+  ]);
+  await source.close();
+  const gone = await begin(await stick("carrier2"), "CA-02", { files: ["other.img"] });
+  expect(gone.ok ? "" : problemText(gone.problem)).toContain("other.img is not in the library any more");
+});
+
 test("pulled out on the way it says where it stands; put back it goes on, and ends verified", async () => {
   const own = await stick("c", {}, { pulledAfterBytes: 2 * MIB });
   const id = value(await begin(own, "RM-94"));
@@ -418,6 +504,7 @@ test("a plan tells beforehand which computers the medium will be a route for", a
     table: "gpt",
     store: false,
     tag: "RM-97",
+    files: [],
   } as const;
   const planned = value(await planInBerth(inventory.ina, wish));
   expect(planned.plan.ok).toBe(true);

@@ -1,14 +1,16 @@
-import { and, asc, desc, eq, inArray, isNull, notInArray, sql } from "drizzle-orm";
+import { and, asc, desc, eq, inArray, isNotNull, isNull, notInArray, sql } from "drizzle-orm";
+import { z } from "zod";
 import { sameDevice } from "@/core/bench/device";
 import { type Trust, trustOf } from "@/core/bench/trust";
 import { surestCode } from "@/core/fleet/cell";
 import type { Context } from "../context";
 import { benchJobs, berths, devices, media, systemImages } from "../db/schema";
-import { fail, type Result } from "../problems";
+import { checked, fail, ok, type Result } from "../problems";
 import { fleet } from "../services/fleet";
 import { saveVersioned } from "../services/versioned";
-import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
+import { type DeviceRow, identityOfRow, type Look, lookAt, UNSEEN } from "./devices";
 import { type Fault, faultOf } from "./faults";
+import { seatFoundDevices } from "./found-berths";
 
 /** States in which a job holds its berth. */
 export const HOLDING = ["queued", "running", "paused", "interrupted"] as const;
@@ -18,6 +20,8 @@ export interface Berth {
   name: string;
   accepts: string;
   version: number;
+  /** It stands for a port of this machine: what is in it is found, not put in here. */
+  isPort: boolean;
   device: BerthDevice | null;
   /** The job that holds the berth. */
   jobId: number | null;
@@ -48,6 +52,7 @@ export interface Loss {
 
 /** All berths in their order, with what is in them. */
 export async function listBerths(context: Context): Promise<Berth[]> {
+  await seatFoundDevices(context);
   const rows = await context.db
     .select({ berth: berths, device: devices, mediumTag: media.tag, mediumName: media.name })
     .from(berths)
@@ -60,7 +65,7 @@ export async function listBerths(context: Context): Promise<Berth[]> {
     .where(inArray(benchJobs.state, [...HOLDING]))
     .orderBy(desc(benchJobs.id));
   const jobOf = new Map(jobs.map(({ id, berthId }) => [berthId, id]));
-  const models = await modelsOf(context);
+  const histories = await historiesOf(context);
   const losses = await lossesOf(
     context,
     rows.flatMap(({ mediumTag }) => mediumTag ?? []),
@@ -68,8 +73,9 @@ export async function listBerths(context: Context): Promise<Berth[]> {
   return Promise.all(
     rows.map(async ({ berth, device, mediumTag, mediumName }): Promise<Berth> => {
       const { id, name, accepts, version } = berth;
+      const isPort = berth.port !== null;
       const jobId = jobOf.get(id) ?? null;
-      if (!device) return { id, name, accepts, version, device: null, jobId };
+      if (!device) return { id, name, accepts, version, isPort, device: null, jobId };
       const alike = rows.flatMap((other) =>
         other.device && other.device.id !== device.id && areAlike(device, other.device) ? [other.berth.name] : [],
       );
@@ -78,15 +84,16 @@ export async function listBerths(context: Context): Promise<Berth[]> {
         name,
         accepts,
         version,
+        isPort,
         jobId,
         device: {
           row: device,
           // A device that is being written to is not read beside it.
-          look: jobId === null ? await lookAt(device) : { inspection: null, fingerprint: null, fault: null },
+          look: jobId === null ? await lookAt(device) : UNSEEN,
           medium: mediumTag === null ? null : { tag: mediumTag, name: mediumName },
           alike,
           loss: losses.get(mediumTag ?? "") ?? { onlyRouteOf: [], images: [] },
-          trust: trustIn(device, models, context.now()),
+          trust: trustIn(device, histories, context.now()),
           fault: await faultOf(device.simulatedAs),
         },
       };
@@ -94,26 +101,110 @@ export async function listBerths(context: Context): Promise<Berth[]> {
   );
 }
 
-/** Of each model, how many devices were ever here, and how many were found counterfeit or failing. */
-async function modelsOf({ db }: Context): Promise<Map<string, { known: number; failed: number }>> {
+/** Of devices that have something in common: how many there are, and how many were found counterfeit or failing. */
+interface Kin {
+  known: number;
+  failed: number;
+}
+
+interface Histories {
+  models: Map<string, Kin>;
+  /** By model and batch. */
+  batches: Map<string, Kin>;
+}
+
+const batchKey = (model: string, batch: string | null) => JSON.stringify([model, batch]);
+const hasFailed = (test: DeviceRow["testResult"]) => test?.state === "counterfeit" || test?.state === "failing";
+
+async function historiesOf({ db }: Context): Promise<Histories> {
   const rows = await db
     .select({
       model: devices.model,
+      batch: devices.batch,
       known: sql<number>`COUNT(*)`,
       failed: sql<number>`COALESCE(SUM(JSON_VALUE(${devices.testResult}, '$.state') IN ('counterfeit', 'failing')), 0)`,
     })
     .from(devices)
-    .groupBy(devices.model);
-  return new Map(rows.map(({ model, known, failed }) => [model, { known: Number(known), failed: Number(failed) }]));
+    .groupBy(devices.model, devices.batch);
+  const histories: Histories = { models: new Map(), batches: new Map() };
+  const add = (map: Map<string, Kin>, key: string, kin: Kin) => {
+    const so = map.get(key) ?? { known: 0, failed: 0 };
+    map.set(key, { known: so.known + kin.known, failed: so.failed + kin.failed });
+  };
+  for (const { model, batch, ...counts } of rows) {
+    const kin = { known: Number(counts.known), failed: Number(counts.failed) };
+    add(histories.models, model, kin);
+    if (batch !== null) add(histories.batches, batchKey(model, batch), kin);
+  }
+  return histories;
 }
 
-function trustIn(device: DeviceRow, models: Map<string, { known: number; failed: number }>, now: Date): Trust {
-  const { bytes, timesWritten, bytesWritten, testResult: test, createdAt, model } = device;
-  const { known, failed } = models.get(model) ?? { known: 1, failed: 0 };
-  const isFailed = test?.state === "counterfeit" || test?.state === "failing";
-  const sameModel = { known: known - 1, failed: failed - (isFailed ? 1 : 0) };
-  const history = { bytes, timesWritten, bytesWritten, test, since: createdAt.toISOString(), sameModel };
-  return trustOf(history, now.toISOString());
+function trustIn(device: DeviceRow, { models, batches }: Histories, now: Date): Trust {
+  const { bytes, timesWritten, bytesWritten, testResult: test, createdAt, model, batch } = device;
+  const others = (kin: Kin | undefined): Kin => ({
+    known: (kin?.known ?? 1) - 1,
+    failed: (kin?.failed ?? 0) - (hasFailed(test) ? 1 : 0),
+  });
+  return trustOf(
+    {
+      ...{ bytes, timesWritten, bytesWritten, test },
+      since: createdAt.toISOString(),
+      sameModel: others(models.get(model)),
+      sameBatch: batch === null ? null : { name: batch, ...others(batches.get(batchKey(model, batch))) },
+    },
+    now.toISOString(),
+  );
+}
+
+/** Every device that was ever in a berth, with whether it is to be relied on; at most `limit`. */
+export async function listDevices(
+  context: Context,
+  limit = 500,
+): Promise<{ row: DeviceRow; trust: Trust; berth: string | null; medium: string | null }[]> {
+  const [rows, histories] = await Promise.all([
+    context.db
+      .select({ row: devices, berth: berths.name, medium: media.tag })
+      .from(devices)
+      .leftJoin(berths, eq(berths.deviceId, devices.id))
+      .leftJoin(media, and(eq(media.id, devices.mediumId), isNull(media.retiredAt)))
+      .orderBy(asc(devices.model), asc(devices.batch), asc(devices.serial), asc(devices.id))
+      .limit(limit),
+    historiesOf(context),
+  ]);
+  return rows.map(({ row, ...rest }) => ({ row, ...rest, trust: trustIn(row, histories, context.now()) }));
+}
+
+const batchSchema = z
+  .string()
+  .trim()
+  .max(60, "A batch has at most 60 characters.")
+  .nullable()
+  .transform((value) => value || null);
+
+/** Says which batch a device is of. Problems: `invalid`, `not-found`, `stale`. */
+export async function setBatch(
+  context: Context,
+  deviceId: number,
+  version: number,
+  batch: unknown,
+): Promise<Result<number>> {
+  const parsed = checked(z.object({ batch: batchSchema }), { batch });
+  if (!parsed.ok) return parsed;
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const [row] = await tx.select().from(devices).where(eq(devices.id, deviceId)).for("update");
+    if (!row) return fail({ code: "not-found", what: "such device" });
+    if (row.batch === parsed.value.batch) return ok(row.version);
+    return saveVersioned(tx, context, devices, {
+      entity: "device",
+      id: deviceId,
+      version,
+      tag: [row.model, row.serial].filter(Boolean).join(" "),
+      action: "changed",
+      set: parsed.value,
+      before: { batch: row.batch },
+      after: parsed.value,
+    });
+  });
 }
 
 /** The same model and size: told apart by their serials at most. */
@@ -148,7 +239,7 @@ export async function looseDevices(context: Context): Promise<DeviceRow[]> {
   return context.db
     .select()
     .from(devices)
-    .where(ids.length > 0 ? notInArray(devices.id, ids) : undefined)
+    .where(and(isNotNull(devices.simulatedAs), ids.length > 0 ? notInArray(devices.id, ids) : undefined))
     .orderBy(asc(devices.model), asc(devices.serial))
     .limit(100);
 }
@@ -164,6 +255,8 @@ export async function fillBerth(
     const [berth] = await tx.select().from(berths).where(eq(berths.id, berthId)).for("update");
     if (!berth) return fail({ code: "not-found", what: "such berth" });
     const invalid = (text: string) => fail({ code: "invalid", fields: { device: text } });
+    if (berth.port !== null)
+      return invalid(`${berth.name} is a port of this server: put the device in, or take it out, there.`);
     if (deviceId !== null) {
       if (berth.deviceId !== null) return invalid(`${berth.name} holds a device already. Take that out first.`);
       const [device] = await tx.select().from(devices).where(eq(devices.id, deviceId));

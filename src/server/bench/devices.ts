@@ -6,7 +6,10 @@ import { hex } from "@/core/bytes/fields";
 import { type ByteSource, CachedSource, ReadFailed } from "@/core/bytes/source";
 import { inspect } from "@/core/inspection/inspect";
 import type { Inspection } from "@/core/inspection/schema";
+import type { PackHead } from "@/core/prepare/pack";
+import { glanceAtPack } from "@/core/prepare/pack-read";
 import type { devices } from "../db/schema";
+import { openBlockDevice, usesBlockDevices } from "./block-devices";
 import { devicesFolder } from "./folders";
 import { contentPath, openSimulated } from "./simulated";
 
@@ -22,9 +25,10 @@ export function mediumKindOf({ kind }: Pick<DeviceRow, "kind">): "usb" | "disk" 
 }
 
 /** Opens what a row stands for. Throws `DeviceFault`. */
-export function openDevice(row: DeviceRow, access: { write: boolean }): Promise<Device> {
-  if (row.simulatedAs === null) throw new DeviceFault("gone");
-  return openSimulated(join(devicesFolder(), row.simulatedAs), access);
+export async function openDevice(row: DeviceRow, access: { write: boolean }): Promise<Device> {
+  if (row.simulatedAs !== null) return openSimulated(join(devicesFolder(), row.simulatedAs), access);
+  if (row.port === null || !usesBlockDevices()) throw new DeviceFault("gone");
+  return openBlockDevice(row.port, identityOfRow(row), access);
 }
 
 /** A device as bytes to be read: what it cannot read is a failed read, as with any file. */
@@ -63,10 +67,14 @@ export async function fingerprintOf(device: Device): Promise<string> {
 /** What a quick look at a device finds. */
 export interface Look {
   inspection: Inspection | null;
+  /** What it says of itself; null where it carries no pack. */
+  pack: PackHead | null;
   fingerprint: string | null;
   /** Why it could not be looked at. */
   fault: DeviceFault["code"] | null;
 }
+
+export const UNSEEN: Look = { inspection: null, pack: null, fingerprint: null, fault: null };
 
 const LOOKS_KEPT = 200;
 const looks = new Map<string, Promise<Look>>();
@@ -91,13 +99,14 @@ async function looked(row: DeviceRow): Promise<Look> {
     try {
       const source = new CachedSource(asSource(device));
       const { inspection } = await inspect(source, { name: `${row.model}.img` });
-      return { inspection, fingerprint: await fingerprintOf(device), fault: null };
+      const pack = await glanceAtPack(source);
+      return { inspection, pack, fingerprint: await fingerprintOf(device), fault: null };
     } finally {
       await device.close();
     }
   } catch (error) {
     const cause = error instanceof ReadFailed ? error.cause : error;
-    if (cause instanceof DeviceFault) return { inspection: null, fingerprint: null, fault: cause.code };
+    if (cause instanceof DeviceFault) return { ...UNSEEN, fault: cause.code };
     throw error;
   }
 }

@@ -7,6 +7,8 @@ export function dataFolder(): string {
 
 /** Files of releases, under the names that they were read by. */
 export const libraryFolder = () => join(dataFolder(), "library");
+/** Files that can be put beside a release. */
+export const carryFolder = () => join(libraryFolder(), "carry");
 /** Simulated devices, a folder each. */
 export const devicesFolder = () => join(dataFolder(), "devices");
 /** Journals of jobs, a folder each. */

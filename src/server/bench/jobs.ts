@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, gt, inArray, isNull } from "drizzle-orm";
+import { and, asc, desc, eq, gt, inArray, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
 import type { BenchLine, BenchRequest } from "@/core/bench/job";
 import { WAYS } from "@/core/prepare/plan";
@@ -21,6 +21,7 @@ export const planWishSchema = z.object({
   table: z.enum(["gpt", "mbr"]),
   store: z.boolean(),
   tag: tagSchema,
+  files: z.array(z.string().max(255)).max(200).default([]),
 });
 
 const startSchema = planWishSchema.extend({
@@ -51,14 +52,21 @@ export async function startPreparation(context: Context, input: unknown): Promis
     return invalid("confirm", capacityText(testResult));
   if (look.fingerprint === null || look.fingerprint !== fingerprint)
     return invalid("confirm", "The device is not as it was when this was planned. Look at the plan again.");
+  const taken = await heldElsewhere(context, wish.tag, device.id);
+  if (taken)
+    return invalid(
+      "tag",
+      `${wish.tag} is another device, the ${taken}. Give this one another tag, or retire ${wish.tag} first.`,
+    );
   const tag = await tagOn(context, device.id);
   const marks = { serial: device.serial, tag, berth: berth.name };
   if (!confirms(confirm, marks)) return invalid("confirm", `This does not name the device: ${howToConfirm(marks)}`);
   const loss = tag === null ? null : (await lossesOf(context, [tag])).get(tag);
   if (loss && loss.onlyRouteOf.length + loss.images.length > 0 && !lossAgreed)
     return invalid("lossAgreed", "Say that what is lost with it may be lost.");
-  const { madeAt } = planned.value;
-  const request = requestOf(wish, device, { fingerprint, madeAt, pack: await keepPack(planned.value.pack) });
+  const { madeAt, carry } = planned.value;
+  const pack = await keepPack(planned.value.pack);
+  const request = requestOf(wish, device, { fingerprint, madeAt, pack, carry });
   return queued(context, wish.berthId, {
     request,
     releaseId: wish.releaseId,
@@ -93,6 +101,16 @@ export function howToConfirm({ serial, tag, berth }: Marks): string {
 
 function hasSerialEnd(serial: string | null): serial is string {
   return serial !== null && serial.length >= SERIAL_END;
+}
+
+/** The other device that is the medium in service with this tag; null where none is known to be. */
+async function heldElsewhere(context: Context, tag: string, deviceId: number): Promise<string | null> {
+  const [other] = await context.db
+    .select({ model: devices.model, serial: devices.serial })
+    .from(devices)
+    .innerJoin(media, eq(media.id, devices.mediumId))
+    .where(and(eq(media.tag, tag), isNull(media.retiredAt), ne(devices.id, deviceId)));
+  return other ? [other.model, other.serial && `serial ${other.serial}`].filter(Boolean).join(", ") : null;
 }
 
 /** The tag of the medium that a device is; null where it is none. */

@@ -1,12 +1,12 @@
 import { and, eq, isNull } from "drizzle-orm";
-import type { BenchRequest } from "@/core/bench/job";
+import type { BenchRequest, Carry } from "@/core/bench/job";
 import { compareVerdicts } from "@/core/chain/order";
 import type { Link, Verdict } from "@/core/chain/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
 import type { Inspection } from "@/core/inspection/schema";
 import { type PackFile, packToWrite } from "@/core/prepare/pack";
-import { type MediumPlan, type PlanRequest, planMedium } from "@/core/prepare/plan";
+import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/prepare/plan";
 import { compareRoutes, type Route } from "@/core/routes/routes";
 import type { Context } from "../context";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
@@ -16,6 +16,7 @@ import { fleet } from "../services/fleet";
 import { attachmentOf } from "../services/verdicts";
 import { releaseParts } from "../services/world";
 import { biosStart } from "./bios-start";
+import { driversToCarry, openCarried } from "./carry";
 import { type DeviceRow, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
 import { makePack, type Served } from "./packs";
@@ -36,12 +37,15 @@ export interface PlanView {
   prediction: Prediction | null;
   /** What stands on the medium beside the release. */
   pack: PackFile[];
+  carry: Carry[];
   madeAt: string;
 }
 
 export interface PlanWish extends PlanRequest {
   berthId: number;
   releaseId: number;
+  /** Files of the library that are carried along, by name. */
+  files: readonly string[];
 }
 
 /** The release in words, and the file that it is made from. */
@@ -82,8 +86,9 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
   try {
     const bare = await planFrom(source, found.device, wish, release.value, [], madeAt);
     const view = { ...found, look, release: { id, text }, madeAt };
-    if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [] });
-    const { prediction, served } = await predictionOf(context, bare.predicted, found.device, wish);
+    if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [], carry: [] });
+    const { prediction, served, drivers } = await predictionOf(context, bare.predicted, found.device, wish);
+    const carry: Carry[] = [...drivers, ...wish.files.map((name) => ({ kind: "file" as const, name }))];
     const packWish = {
       tag: wish.tag,
       kind: mediumKindOf(found.device),
@@ -94,8 +99,14 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     } as const;
     // Who is served follows from what the medium starts; then it gets their sheets.
     const pack = await makePack(context, source, packWish, served);
-    const plan = await planFrom(source, found.device, wish, release.value, pack, madeAt);
-    return ok({ ...view, plan, prediction, pack });
+    const carried = await openCarried(context, carry);
+    if (!carried.ok) return carried;
+    try {
+      const plan = await planFrom(source, found.device, wish, release.value, pack, madeAt, carried.value);
+      return ok({ ...view, plan, prediction, pack, carry });
+    } finally {
+      await carried.value.close();
+    }
   } finally {
     await source.close();
   }
@@ -109,6 +120,7 @@ export async function planFrom(
   release: { name: string },
   pack: readonly PackFile[],
   madeAt: string,
+  carried?: Carried,
 ): Promise<MediumPlan> {
   const { kind, bytes, sectorBytes } = identityOfRow(device);
   return planMedium({
@@ -118,6 +130,7 @@ export async function planFrom(
     device: { kind, bytes, sectorBytes },
     bios: await biosStart(),
     pack: packToWrite(pack, madeAt),
+    ...(carried ? { carried } : {}),
     madeAt,
   });
 }
@@ -130,7 +143,7 @@ async function predictionOf(
   predicted: Inspection,
   device: DeviceRow,
   { tag, releaseId }: PlanWish,
-): Promise<{ prediction: Prediction; served: Served[] }> {
+): Promise<{ prediction: Prediction; served: Served[]; drivers: Carry[] }> {
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
   const part = parts.get(releaseId);
@@ -160,25 +173,30 @@ async function predictionOf(
   const around = surroundingsOf({ ...world, drills: world.drills.filter((drill) => drill.medium !== tag) });
   const counts = { holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 };
   const items: Prediction["items"] = [];
-  const served: (Served & { order: number })[] = [];
+  const served: (Served & { computer: (typeof computers)[number]; order: number })[] = [];
   for (const computer of computers) {
-    const best = judgePair(around, computer, medium)
-      .map((route) => ({ route, link: weakestMade(route) }))
-      .reduce<{ route: Route; link: Link } | null>((top, each) => {
-        if (top === null) return each;
-        const order =
-          compareVerdicts(each.link.verdict, top.link.verdict) || compareRoutes(each.route, top.route).order;
-        return order < 0 ? each : top;
-      }, null);
+    const best = bestMade(judgePair(around, computer, medium));
     if (!best) continue;
     const { verdict, reasons } = best.link;
     const order = ["holds", "holds-after-change"].indexOf(verdict);
-    if (order >= 0) served.push({ computerId: computer.id, route: best.route, order });
+    if (order >= 0) served.push({ computerId: computer.id, computer, route: best.route, order });
     if (++counts[verdict] > NAMED_OF_EACH) continue;
     items.push({ tag: computer.tag, name: computer.name, verdict, reason: reasons[0]?.text ?? "" });
   }
   served.sort((a, b) => a.order - b.order);
-  return { prediction: { counts, items }, served };
+  const drivers = part ? driversToCarry(world, parts, part, served) : [];
+  return { prediction: { counts, items }, served, drivers };
+}
+
+/** Of a computer's routes with a medium that is to be made, the best by the links that its making decides. */
+export function bestMade(routes: Route[]): { route: Route; link: Link } | null {
+  return routes
+    .map((route) => ({ route, link: weakestMade(route) }))
+    .reduce<{ route: Route; link: Link } | null>((top, each) => {
+      if (top === null) return each;
+      const order = compareVerdicts(each.link.verdict, top.link.verdict) || compareRoutes(each.route, top.route).order;
+      return order < 0 ? each : top;
+    }, null);
 }
 
 /** Of the links that the making of a medium decides, the first that is as bad as the worst: it is nowhere yet, and untried. */
@@ -192,7 +210,7 @@ function weakestMade({ links }: Route): Link {
 export function requestOf(
   wish: PlanWish,
   device: DeviceRow,
-  kept: { fingerprint: string; madeAt: string; pack: string },
+  kept: { fingerprint: string; madeAt: string; pack: string; carry: Carry[] },
 ): BenchRequest {
   const { way, table, store, tag } = wish;
   return { kind: "prepare", way, table, store, tag, device: identityOfRow(device), ...kept };

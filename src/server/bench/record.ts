@@ -1,11 +1,52 @@
-import { eq, sql } from "drizzle-orm";
+import { and, eq, isNull, sql } from "drizzle-orm";
 import type { Inspection } from "@/core/inspection/schema";
 import type { Context } from "../context";
 import { devices, media } from "../db/schema";
 import { problemText } from "../problems";
-import { addMedium, getMedium, type MediumInput, mediumInputOf, saveMedium } from "../services/media";
+import {
+  addMedium,
+  getMedium,
+  type MediumDetail,
+  type MediumInput,
+  mediumInputOf,
+  NOTHING_READ,
+  retireMedium,
+  saveMedium,
+} from "../services/media";
 import { type DeviceRow, mediumKindOf } from "./devices";
 import type { BenchJob } from "./jobs";
+
+/**
+ * Says of the medium that a device was until now that what it carried is there no longer. Before the first byte is
+ * written: whatever becomes of the job, nobody reaches for it.
+ */
+export async function voidMedium(context: Context, device: DeviceRow): Promise<void> {
+  const tag = await tagOf(context, device);
+  const medium = tag === null ? null : await getMedium(context, tag);
+  if (!medium) return;
+  const input = { ...mediumInputOf(medium), releaseIds: [], writtenOn: null, verified: null };
+  const saved = await saveMedium(context, medium.row.id, medium.row.version, input, NOTHING_READ);
+  if (!saved.ok) throw new Error(problemText(saved.problem));
+}
+
+async function tagOf(context: Context, device: DeviceRow): Promise<string | null> {
+  if (device.mediumId === null) return null;
+  const [row] = await context.db
+    .select({ tag: media.tag })
+    .from(media)
+    .where(and(eq(media.id, device.mediumId), isNull(media.retiredAt)));
+  return row?.tag ?? null;
+}
+
+/** A device that is found to fail, or to be another size than it says, makes the medium that it is one not to be relied on. */
+export async function distrustMedium(context: Context, device: DeviceRow): Promise<void> {
+  const tag = await tagOf(context, device);
+  const medium = tag === null ? null : await getMedium(context, tag);
+  if (!medium) return;
+  const input = { ...mediumInputOf(medium), condition: "distrusted" as const };
+  const saved = await saveMedium(context, medium.row.id, medium.row.version, input);
+  if (!saved.ok) throw new Error(problemText(saved.problem));
+}
 
 /** Enters a medium that was made and verified: the one with its tag as it is now, or a new one. Gives its tag. */
 export async function recordMedium(
@@ -16,15 +57,16 @@ export async function recordMedium(
 ): Promise<string | null> {
   const tag = job.mediumTag;
   if (tag === null || job.releaseId === null) return null;
+  const earlier = await tagOf(context, device);
   const today = context.now().toISOString().slice(0, 10);
   const made = {
     kind: mediumKindOf(device),
     capacityBytes: device.bytes,
     writtenOn: today,
-    verified: { on: today, whole: true },
+    verified: { on: today, whole: true, sampledOn: null },
     releaseIds: [job.releaseId],
   } as const;
-  const before = await getMedium(context, tag);
+  const before = await broughtBack(context, tag);
   const fresh: MediumInput = {
     tag,
     name: null,
@@ -46,8 +88,30 @@ export async function recordMedium(
     : await addMedium(context, fresh, read);
   if (!result.ok) throw new Error(problemText(result.problem));
   const [row] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
-  if (row) await context.db.update(devices).set({ mediumId: row.id }).where(eq(devices.id, device.id));
+  if (row) {
+    // A tag is on one device: one that had it before has it no longer.
+    await context.db.update(devices).set({ mediumId: null }).where(eq(devices.mediumId, row.id));
+    await context.db.update(devices).set({ mediumId: row.id }).where(eq(devices.id, device.id));
+  }
+  if (earlier !== null && earlier !== tag) await retireEarlier(context, earlier);
   return tag;
+}
+
+/** The medium with a tag, in service again where it was retired: the tag is on a device now. */
+async function broughtBack(context: Context, tag: string): Promise<MediumDetail | null> {
+  const medium = await getMedium(context, tag);
+  if (!medium?.row.retiredAt) return medium;
+  const back = await retireMedium(context, medium.row.id, medium.row.version, false);
+  if (!back.ok) throw new Error(problemText(back.problem));
+  return getMedium(context, tag);
+}
+
+/** The medium that a device was is no more: the device is another one now. */
+async function retireEarlier(context: Context, tag: string): Promise<void> {
+  const medium = await getMedium(context, tag);
+  if (!medium || medium.row.retiredAt) return;
+  const retired = await retireMedium(context, medium.row.id, medium.row.version, true);
+  if (!retired.ok) throw new Error(problemText(retired.problem));
 }
 
 /** Adds to what a device went through. */

@@ -15,13 +15,14 @@ import { FileSource } from "../files/file-source";
 import { log } from "../log";
 import { problemText } from "../problems";
 import { listPeople } from "../services/places";
+import { openCarried } from "./carry";
 import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } from "./devices";
 import { jobFolder } from "./folders";
 import type { BenchJob } from "./jobs";
 import { FileJournal } from "./journal";
 import { keptPack } from "./packs";
 import { planFrom, releaseToMake } from "./plans";
-import { recordMedium, recordWear } from "./record";
+import { distrustMedium, recordMedium, recordWear, voidMedium } from "./record";
 import { verifyAgainstRelease } from "./verify";
 
 /** A runner that has not been heard of for so long is gone: what it was at is interrupted. */
@@ -98,7 +99,8 @@ export class BenchRunner {
     const end = await work.do();
     if (end === "stopped") return;
     await work.say({ code: "ended", result: end.state });
-    const isDone = end.state === "verified" || end.state === "capacity" || (end.state === "compared" && end.same);
+    const isSame = (end.state === "compared" || end.state === "sampled") && end.same;
+    const isDone = end.state === "verified" || end.state === "capacity" || isSame;
     await this.db
       .update(benchJobs)
       .set({ state: isDone ? "done" : "failed", result: end, wish: null, phase: null, endedAt: this.now() })
@@ -170,7 +172,7 @@ class Work {
       const { request } = this.job;
       if (request.kind === "prepare") return await this.prepare(device, request);
       if (request.kind === "capacity") return await this.capacity(device);
-      return await this.verify(device);
+      return await this.verify(device, request.share ?? null);
     } catch (error) {
       const cause = error instanceof ReadFailed ? error.cause : error;
       if (cause instanceof DeviceFault)
@@ -237,9 +239,14 @@ class Work {
       await device.close();
       return { state: "file-missing", file: "What was to be put beside the release is gone. Plan the medium anew." };
     }
+    const carried = await openCarried(context, request.carry ?? []);
+    if (!carried.ok) {
+      await device.close();
+      return { state: "file-missing", file: problemText(carried.problem) };
+    }
     const source = await FileSource.open(release.value.path);
     try {
-      const plan = await planFrom(source, row, request, release.value, pack, request.madeAt);
+      const plan = await planFrom(source, row, request, release.value, pack, request.madeAt, carried.value);
       if (!plan.ok) {
         await device.close();
         return { state: "plan-failed", problems: plan.problems };
@@ -247,6 +254,7 @@ class Work {
       return await this.write(context, row, device, request, plan);
     } finally {
       await source.close();
+      await carried.value.close();
     }
   }
 
@@ -266,6 +274,7 @@ class Work {
         await device.close();
         return { state: "device-changed", what: "content" };
       }
+      if (!journal.isBegun) await voidMedium(context, row);
       // From here on the device is no longer as it was when it was planned for, and that is known.
       await journal.saveFlushed(flushedBlocks);
       await this.say({ code: "plan", writtenBytes: plan.writtenBytes, parts: plan.parts.length, notes: plan.notes });
@@ -285,12 +294,14 @@ class Work {
         case "fault":
           return { state: "fault", phase: result.phase, code: result.code, offset: result.offset };
         case "differs":
+          await distrustMedium(context, row);
           return { state: "differs", start: result.start, lengthBytes: result.lengthBytes, path: null };
         case "source-failed":
           return { state: "source-failed", offset: result.offset };
         case "wraps": {
           const testResult = { state: "counterfeit", trueBytes: result.trueBytes, how: "wraps" } as const;
           await this.db.update(devices).set({ testedAt: this.now(), testResult }).where(eq(devices.id, row.id));
+          await distrustMedium(context, row);
           return result;
         }
       }
@@ -359,6 +370,7 @@ class Work {
         shouldStop: () => this.wish !== null || this.isStopping(),
       });
       if (result.state === "stopped") return this.stop("cancel");
+      if (result.state === "counterfeit" || result.state === "failing") await distrustMedium(await this.context(), row);
       await this.db
         .update(devices)
         .set({ testedAt: this.now(), testResult: result, updatedAt: this.now() })
@@ -373,11 +385,13 @@ class Work {
     }
   }
 
-  private async verify(row: DeviceRow): Promise<BenchResult | "stopped"> {
+  private async verify(row: DeviceRow, share: number | null): Promise<BenchResult | "stopped"> {
     const device = await this.open(row, false);
     await this.say({ code: "device-open", identity: device.identity });
     try {
       const result = await verifyAgainstRelease(await this.context(), row, asSource(device), {
+        share,
+        seed: `job ${this.job.id}`,
         onProgress: (doneBytes, totalBytes) => {
           this.progress = { phase: "verify", doneBytes, totalBytes };
         },

@@ -1,17 +1,23 @@
-import { createHash } from "node:crypto";
 import { and, eq, isNull } from "drizzle-orm";
 import type { BenchResult } from "@/core/bench/job";
 import type { ByteSource } from "@/core/bytes/source";
 import { Cancelled } from "@/core/integrity/hashing";
+import { verifySample } from "@/core/integrity/sample";
 import { verifyAgainst } from "@/core/integrity/verify";
+import { bytesText } from "@/core/words/sizes";
 import type { Context } from "../context";
 import { loads, media, releases } from "../db/schema";
+import { nativeHasher } from "../files/native-hasher";
 import { problemText } from "../problems";
 import { readManifest } from "../services/contents";
 import { getMedium, mediumInputOf, saveMedium } from "../services/media";
 import type { DeviceRow } from "./devices";
 
 export interface VerifyOptions {
+  /** Of its content; null: all of it. */
+  share: number | null;
+  /** Which places a sample is taken from. */
+  seed: string;
   onProgress: (doneBytes: number, totalBytes: number) => void;
   shouldStop: () => boolean;
 }
@@ -39,19 +45,29 @@ export async function verifyAgainstRelease(
     : [];
   const manifest = load?.inspectionId ? await readManifest(context, load.inspectionId) : null;
   if (!load || !manifest) return { state: "nothing-to-compare" };
+  const hashing = {
+    make: nativeHasher,
+    onProgress: (done: number, total: number) => {
+      options.onProgress(done, total);
+      return !options.shouldStop();
+    },
+  };
   try {
-    const verification = await verifyAgainst(source, manifest, {
-      make: async (name) => {
-        const hash = createHash(name);
-        return { update: (bytes) => void hash.update(bytes), digest: () => hash.digest("hex") };
-      },
-      onProgress: (done, total) => {
-        options.onProgress(done, total);
-        return !options.shouldStop();
-      },
-    });
+    if (options.share !== null) {
+      const { share, seed } = options;
+      const found = await verifySample(source, manifest, { ...hashing, share, seed });
+      const { by, comparedBytes, ofBytes } = found;
+      const damaged = [
+        ...found.differing.map(({ path, why }) => `${path} (${why})`),
+        ...found.outsideFiles.map(({ start }) => `outside all files, at ${bytesText(start)}`),
+      ];
+      await dateVerification(context, load.tag, damaged.length === 0 ? "sample-right" : "damaged");
+      const same = damaged.length === 0;
+      return { state: "sampled", same, by, comparedBytes, ofBytes, damaged: damaged.slice(0, NAMED_MOST) };
+    }
+    const verification = await verifyAgainst(source, manifest, hashing);
     const isSame = verification.result === "same" || verification.result === "same-files";
-    await dateVerification(context, load.tag, isSame);
+    await dateVerification(context, load.tag, isSame ? "whole" : "damaged");
     const damaged = verification.files.differing.map(({ path, why }) => `${path} (${why})`);
     return { state: "compared", same: isSame, result: verification.result, damaged: damaged.slice(0, NAMED_MOST) };
   } catch (error) {
@@ -60,11 +76,23 @@ export async function verifyAgainstRelease(
   }
 }
 
-async function dateVerification(context: Context, tag: string, whole: boolean): Promise<void> {
+/** Dates a medium's verification. A sample that was right confirms what was whole before, and makes nothing whole. */
+async function dateVerification(
+  context: Context,
+  tag: string,
+  outcome: "whole" | "sample-right" | "damaged",
+): Promise<void> {
   const medium = await getMedium(context, tag);
   if (!medium) return;
   const on = context.now().toISOString().slice(0, 10);
-  const input = { ...mediumInputOf(medium), verified: { on, whole } };
+  const before = mediumInputOf(medium);
+  const { verified: last } = before;
+  if (outcome === "sample-right" && !last?.whole) return;
+  const verified =
+    outcome === "sample-right" && last
+      ? { ...last, sampledOn: on }
+      : { on, whole: outcome === "whole", sampledOn: null };
+  const input = { ...before, verified };
   const saved = await saveMedium(context, medium.row.id, medium.row.version, input);
   if (!saved.ok) throw new Error(problemText(saved.problem));
 }

@@ -387,6 +387,8 @@ export const media = mysqlTable(
     writtenOn: varchar("written_on", { length: 10 }),
     verifiedOn: varchar("verified_on", { length: 10 }),
     verifiedWhole: boolean("verified_whole"),
+    /** When a sample of it was compared since, and was right. */
+    sampledOn: varchar("sampled_on", { length: 10 }),
     note: text("note"),
     inspectionId: int("inspection_id").references(() => inspections.id),
     retiredAt: at("retired_at"),
@@ -515,6 +517,10 @@ export const devices = mysqlTable(
     sectorBytes: int("sector_bytes").notNull(),
     /** Where what stands for it lies, below the bench's folder; null: a real one. */
     simulatedAs: varchar("simulated_as", { length: 60 }),
+    /** Of a real one: the port that it is in, or was in last. */
+    port: varchar("port", { length: 120 }),
+    /** What it was bought with: devices of one batch fail alike. */
+    batch: varchar("batch", { length: 60 }),
     /** The medium that was made of it. */
     mediumId: int("medium_id").references(() => media.id),
     /** Keeps images that are received: never written to as a whole. */
@@ -532,6 +538,7 @@ export const devices = mysqlTable(
   },
   (table) => [
     index("devices_identity").on(table.model, table.serial),
+    index("devices_batch").on(table.batch),
     uniqueIndex("devices_simulated").on(table.simulatedAs),
     index("devices_medium").on(table.mediumId),
   ],
@@ -546,6 +553,8 @@ export const berths = mysqlTable(
     /** What fits: a burner takes discs, the others sticks, cards and disks. */
     accepts: varchar("accepts", { length: 10, enum: ["usb", "card", "disk", "optical"] }).notNull(),
     place: int("place").notNull(),
+    /** Of a real one: the port that it stands for; what is in it is found, not chosen. */
+    port: varchar("port", { length: 120 }),
     deviceId: int("device_id").references(() => devices.id),
     version: version(),
     createdAt: createdAt(),

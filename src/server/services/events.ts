@@ -18,6 +18,7 @@ export type Entity =
   | "image"
   | "rehearsal"
   | "berth"
+  | "device"
   | "person";
 export type Action =
   | "added"

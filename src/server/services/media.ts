@@ -14,6 +14,7 @@ import { tagSchema } from "./computers";
 import { difference, recordEvent } from "./events";
 import { fleet } from "./fleet";
 import { asInspection, readInspection, storeInspection } from "./inspections";
+import { verifiedOf } from "./verified";
 import { changing, retire, saveVersioned } from "./versioned";
 
 export const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
@@ -42,7 +43,7 @@ export const mediumInputSchema = z.object({
   writtenOn: day,
   /** When it was last compared with what it should hold, and how that went. */
   verified: z
-    .object({ on: z.iso.date(DAY_NEEDED), whole: z.boolean() })
+    .object({ on: z.iso.date(DAY_NEEDED), whole: z.boolean(), sampledOn: day.optional() })
     .nullish()
     .transform((value) => value ?? null),
   /** Releases that it carries. */
@@ -68,7 +69,12 @@ export interface MediumDetail {
 }
 
 function columnsOf({ releaseIds: _releases, verified, ...columns }: MediumInput) {
-  return { ...columns, verifiedOn: verified?.on ?? null, verifiedWhole: verified?.whole ?? null };
+  return {
+    ...columns,
+    verifiedOn: verified?.on ?? null,
+    verifiedWhole: verified?.whole ?? null,
+    sampledOn: verified?.sampledOn ?? null,
+  };
 }
 
 async function replaceLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
@@ -89,7 +95,8 @@ export async function addMedium(context: Context, input: unknown, inspection: un
   if (!read.ok) return read;
   const { tag, releaseIds } = parsed.value;
   return changing(context, { field: "tag", value: tag }, async (tx) => {
-    const inspectionId = read.value ? await inspectionIdOf(tx, context, read.value) : null;
+    const own = read.value === NOTHING_READ ? null : read.value;
+    const inspectionId = own && (await inspectionIdOf(tx, context, own));
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [inserted] = await tx
       .insert(media)
@@ -105,13 +112,16 @@ export async function addMedium(context: Context, input: unknown, inspection: un
       action: "added",
       version: 1,
       before: null,
-      after: { ...parsed.value, file: read.value?.inspection.file ?? null },
+      after: { ...parsed.value, file: own?.inspection.file ?? null },
     });
     return ok(id);
   });
 }
 
-/** Saves a medium as edited from `version`; `inspection` replaces what was read before where it is given. */
+/**
+ * Saves a medium as edited from `version`; `inspection` replaces what was read before where it is given, and
+ * `NOTHING_READ` says that what was read before is there no longer.
+ */
 export async function saveMedium(
   context: Context,
   id: number,
@@ -128,9 +138,15 @@ export async function saveMedium(
     const current = await readMedium(tx, eq(media.id, id));
     if (!current) return fail({ code: "not-found", what: "medium" });
     const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };
-    const change = difference(before, { ...parsed.value, file: read.value?.inspection.file ?? before.file });
+    const file = read.value === NOTHING_READ ? null : (read.value?.inspection.file ?? before.file);
+    const change = difference(before, { ...parsed.value, file });
     if (!change) return ok(current.row.version);
-    const inspectionId = read.value ? await inspectionIdOf(tx, context, read.value) : current.row.inspectionId;
+    const inspectionId =
+      read.value === NOTHING_READ
+        ? null
+        : read.value
+          ? await inspectionIdOf(tx, context, read.value)
+          : current.row.inspectionId;
     const set = { ...columnsOf(parsed.value), inspectionId };
     const saved = await saveVersioned(tx, context, media, {
       entity: "medium",
@@ -147,8 +163,11 @@ export async function saveMedium(
 }
 
 /** What a browser sent as read: null for nothing, an inspection, or the id of one that was kept before. */
-async function checkedInspection(context: Context, inspection: unknown): Promise<Result<Read | null>> {
-  if (inspection === null) return ok(null);
+async function checkedInspection(
+  context: Context,
+  inspection: unknown,
+): Promise<Result<Read | typeof NOTHING_READ | null>> {
+  if (inspection === null || inspection === NOTHING_READ) return ok(inspection);
   const kept = z.object({ kept: z.number().int() }).safeParse(inspection);
   if (kept.success) {
     const found = await readInspection(context.db, kept.data.kept);
@@ -159,6 +178,8 @@ async function checkedInspection(context: Context, inspection: unknown): Promise
   const read = checked(inspectionSchema, inspection);
   return read.ok ? ok({ id: null, inspection: read.value }) : read;
 }
+
+export const NOTHING_READ = "nothing-read";
 
 interface Read {
   id: number | null;
@@ -175,7 +196,6 @@ export function retireMedium(context: Context, id: number, version: number, reti
 
 export function mediumInputOf(detail: MediumDetail): MediumInput {
   const { tag, name, kind, capacityBytes, siteId, lentTo, note, condition, writtenOn } = detail.row;
-  const { verifiedOn, verifiedWhole } = detail.row;
   return {
     tag,
     name,
@@ -186,7 +206,7 @@ export function mediumInputOf(detail: MediumDetail): MediumInput {
     note,
     condition,
     writtenOn,
-    verified: verifiedOn === null ? null : { on: verifiedOn, whole: verifiedWhole ?? false },
+    verified: verifiedOf(detail.row),
     releaseIds: detail.loads.map((load) => load.releaseId),
   };
 }

@@ -15,6 +15,7 @@ import { calendarOf, listCalendars, supportOf } from "./calendars";
 import { readDrivers } from "./contents";
 import { loadProfiles } from "./fact-profiles";
 import { attachmentOf, loadViews } from "./verdicts";
+import { verifiedOf } from "./verified";
 
 /** What was read from a release's file, as the links need it. Inspections never change: kept by their id. */
 type ReleaseRead = Parameters<typeof releasePart>[1];
@@ -105,6 +106,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
       writtenOn: media.writtenOn,
       verifiedOn: media.verifiedOn,
       verifiedWhole: media.verifiedWhole,
+      sampledOn: media.sampledOn,
       viewsKey: inspections.viewsKey,
       fault: inspections.fault,
     })
@@ -145,7 +147,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
       retired: false,
       condition: row.condition,
       writtenOn: row.writtenOn,
-      verified: row.verifiedOn === null ? null : { on: row.verifiedOn, whole: row.verifiedWhole ?? false },
+      verified: verifiedOf(row),
       copies: copies.map(({ tag, site }) => ({ tag, site })),
     };
     return {

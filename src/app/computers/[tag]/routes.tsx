@@ -54,6 +54,13 @@ export function Routes({
   return (
     <section className="mt-5">
       <p className="text-lg">{answerText(computerTag, routes)}</p>
+      {best.weakest !== "holds" && (
+        <p>
+          <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computerTag)}`}>
+            Plan a medium for it
+          </Link>
+        </p>
+      )}
       {best.links.starts.verdict === "broken" && (
         <p>
           {neededText(facts.firmware)}{" "}

@@ -4,7 +4,9 @@ import { notFound } from "next/navigation";
 import type { Verdict } from "@/core/chain/schema";
 import { WAYS } from "@/core/prepare/plan";
 import { alternativeText, planNoteText, planProblemText, trustText, wayText } from "@/core/words/bench";
+import { bytesText } from "@/core/words/sizes";
 import { listBerths } from "@/server/bench/berths";
+import { carriableFiles } from "@/server/bench/carry";
 import { howToConfirm } from "@/server/bench/jobs";
 import { type PlanView, planInBerth } from "@/server/bench/plans";
 import { problemText } from "@/server/problems";
@@ -14,7 +16,7 @@ import { Size } from "@/ui/size";
 import { Strip, type StripPart } from "@/ui/strip";
 import { plural } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
-import { one, positive, type SearchParams } from "../../../_lib/params";
+import { many, one, positive, type SearchParams } from "../../../_lib/params";
 import { deviceTitle } from "../../device-text";
 import { StartForm } from "./start-form";
 
@@ -41,11 +43,15 @@ export default async function Prepare({ params, searchParams }: Props) {
     table: one(query.table) === "mbr" ? ("mbr" as const) : ("gpt" as const),
     store: one(query.store) === "1",
     tag,
+    files: many(query.file),
   };
+  const carriable = await carriableFiles();
   const planned = releaseId && tag ? await planInBerth(context, wish) : null;
   const href = (more: Partial<typeof wish>) => {
     const { way, table, store } = { ...wish, ...more };
-    return `/bench/prepare/${berth.id}?${new URLSearchParams({ release: String(releaseId ?? ""), tag, way, table, store: store ? "1" : "" })}`;
+    const params = new URLSearchParams({ release: String(releaseId ?? ""), tag, way, table, store: store ? "1" : "" });
+    for (const file of wish.files) params.append("file", file);
+    return `/bench/prepare/${berth.id}?${params}`;
   };
   return (
     <div className="max-w-4xl">
@@ -106,6 +112,25 @@ export default async function Prepare({ params, searchParams }: Props) {
             Store in the rest
           </label>
         </div>
+        {carriable.length > 0 && (
+          <fieldset className="sm:col-span-2">
+            <legend className="font-semibold text-[0.9rem]">Carried along from the library</legend>
+            <div className="flex flex-wrap gap-x-5">
+              {carriable.map(({ name, bytes }) => (
+                <label key={name} className="flex min-h-[2rem] items-center gap-2">
+                  <input
+                    type="checkbox"
+                    name="file"
+                    value={name}
+                    defaultChecked={wish.files.includes(name)}
+                    className="size-[18px] accent-[var(--rope)]"
+                  />
+                  {name} <span className="caption">{bytesText(bytes)}</span>
+                </label>
+              ))}
+            </div>
+          </fieldset>
+        )}
         <div className="sm:col-span-2">
           <button type="submit" className="act-main">
             Plan it
@@ -176,7 +201,7 @@ function Plan({
   plan: Extract<PlanView["plan"], { ok: true }>;
   offerStore: string;
 }) {
-  const { device, prediction, release } = view;
+  const { device, prediction, release, carry } = view;
   const parts: StripPart[] = plan.parts.map((part) => ({
     key: part.role,
     start: part.startBytes,
@@ -222,6 +247,13 @@ function Plan({
             </li>
           ))}
         </ul>
+      )}
+      {carry.some(({ kind }) => kind === "driver") && (
+        <p className="mt-1">
+          Drivers that some of its computers need, and that {release.text} lacks, are put into{" "}
+          <span className="code">CREEL/drivers</span>:{" "}
+          {carry.flatMap((each) => (each.kind === "driver" ? [each.path.split("/").at(-1)] : [])).join(", ")}.
+        </p>
       )}
       {prediction && <Predicted prediction={prediction} tag={plan.request.tag} />}
     </section>

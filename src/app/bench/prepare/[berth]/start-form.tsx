@@ -17,7 +17,15 @@ export function StartForm({
   isHeld,
   content,
 }: {
-  wish: { berthId: number; releaseId: number; way: string; table: string; store: boolean; tag: string };
+  wish: {
+    berthId: number;
+    releaseId: number;
+    way: string;
+    table: string;
+    store: boolean;
+    tag: string;
+    files: string[];
+  };
   fingerprint: string | null;
   how: string;
   loss: Loss;

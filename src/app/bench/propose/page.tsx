@@ -1,0 +1,183 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import type { MediumSize } from "@/core/prepare/propose";
+import { alternativeText } from "@/core/words/bench";
+import { bytesText } from "@/core/words/sizes";
+import { COMPUTERS_MOST, type ProposalView, type ProposedMedium, proposeFor } from "@/server/bench/proposals";
+import { ChainLink } from "@/ui/chain";
+import { plural } from "@/ui/words";
+import { currentContext } from "../../_lib/context";
+import { one, type SearchParams } from "../../_lib/params";
+
+export const metadata: Metadata = { title: "Plan a medium" };
+
+/** From computers to a medium: which release, made how, on what, and whom it would and would not serve. */
+export default async function Propose({ searchParams }: { searchParams: SearchParams }) {
+  const [context, query] = await Promise.all([currentContext(), searchParams]);
+  const asked = one(query.tags) ?? "";
+  const tags = asked.split(/[\s,;]+/).filter(Boolean);
+  const ids = (one(query.ids) ?? "").split(",").map(Number).filter(Number.isSafeInteger);
+  const view = tags.length + ids.length > 0 ? await proposeFor(context, { tags, ids }) : null;
+  return (
+    <div className="max-w-4xl">
+      <h1>Plan a medium</h1>
+      <p className="text-quiet">
+        For the computers that it shall bring back, Creel tries every release that is in the library, each way that it
+        can be made, and judges what would come of it.
+      </p>
+      <form className="mt-3 flex items-end gap-3" action="/bench/propose">
+        <label className="grow">
+          <span className="font-semibold text-[0.9rem]">Computers, by their tags</span>
+          <input
+            className="field code"
+            name="tags"
+            defaultValue={view ? view.computers.map(({ tag }) => tag).join(" ") : tags.join(" ")}
+            autoComplete="off"
+          />
+        </label>
+        <button type="submit" className="act-main">
+          Propose
+        </button>
+      </form>
+      {tags.length > COMPUTERS_MOST && (
+        <p className="mt-2 text-plum">
+          The first {COMPUTERS_MOST} of {tags.length.toLocaleString("en-GB")} are looked at.
+        </p>
+      )}
+      {view && <Found view={view} />}
+    </div>
+  );
+}
+
+function Found({ view: { computers, unknown, proposals, together, leftOut, images } }: { view: ProposalView }) {
+  const [best] = proposals;
+  return (
+    <>
+      {unknown.length > 0 && (
+        <p role="alert" className="mt-3 text-plum">
+          No computer in service has the tag {unknown.slice(0, 8).join(", ")}
+          {unknown.length > 8 && ` or ${unknown.length - 8} more of them`}.
+        </p>
+      )}
+      {computers.length > 0 && !best && (
+        <p className="mt-4 border-plum border-l-4 bg-plum-soft px-3 py-2">
+          No release in the library would be a route for{" "}
+          {computers.length === 1 ? computers[0]?.tag : `any of the ${computers.length}`}, made in whichever way.
+        </p>
+      )}
+      {together.length > 1 && (
+        <p className="mt-4">
+          No single medium serves all of them that can be served.{" "}
+          <strong>{together.map(({ release }) => release).join(" and ")}</strong> do together.
+        </p>
+      )}
+      <ol className="mt-4 divide-y divide-line border-line border-y">
+        {proposals.slice(0, 6).map((each, at) => (
+          <li key={each.releaseId} className="py-3">
+            <Proposed proposal={each} of={computers.length} isFirst={at === 0} />
+          </li>
+        ))}
+      </ol>
+      {images.length > 0 && (
+        <p className="mt-3">
+          In the library {images.length === 1 ? "lies a file" : "lie files"} that by{" "}
+          {images.length === 1 ? "its" : "their"} name {images.length === 1 ? "is" : "are"} of these computers, and can
+          be carried along:{" "}
+          {images
+            .slice(0, 5)
+            .map(({ name, bytes }) => `${name} (${bytesText(bytes)})`)
+            .join(", ")}
+          .
+        </p>
+      )}
+      {leftOut.length > 0 && (
+        <details className="mt-3 text-quiet">
+          <summary className="cursor-pointer">{plural(leftOut.length, "release")} could not be looked at</summary>
+          <ul className="mt-1 list-disc pl-5">
+            {leftOut.map(({ release, why }) => (
+              <li key={release}>
+                {release}: {why}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </>
+  );
+}
+
+function sizeText(size: MediumSize): string {
+  switch (size.kind) {
+    case "stick":
+      return `a stick of ${bytesText(size.bytes)}`;
+    case "disc":
+      return `a ${size.disc.name}`;
+    case "none":
+      return "more than any medium that is sold holds";
+  }
+}
+
+function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: number; isFirst: boolean }) {
+  const { release, way, size, neededBytes, serves, afterChange, notServed, berths, tag } = proposal;
+  const served = serves.length + afterChange.length;
+  return (
+    <>
+      <h2>
+        {release}, {alternativeText(way)}
+      </h2>
+      <p>
+        {served === of
+          ? of === 1
+            ? "It would be a route for it"
+            : `It would be a route for all ${of.toLocaleString("en-GB")}`
+          : `It would be a route for ${served.toLocaleString("en-GB")} of ${of.toLocaleString("en-GB")}`}
+        {afterChange.length > 0 &&
+          (afterChange.length === served
+            ? ", after a change"
+            : `, for ${afterChange.length.toLocaleString("en-GB")} of them after a change`)}
+        {isFirst && of > 1 && served < of && ": none serves more"}. It wants {bytesText(neededBytes)}: {sizeText(size)}.
+      </p>
+      {notServed.length > 0 && (
+        <details className="mt-1">
+          <summary className="cursor-pointer text-plum">
+            Not for{" "}
+            {notServed
+              .slice(0, 6)
+              .map((each) => each.tag)
+              .join(", ")}
+            {notServed.length > 6 && ` and ${notServed.length - 6} more`}
+          </summary>
+          <ul className="mt-1">
+            {notServed.slice(0, 40).map((each) => (
+              <li key={each.tag} className="grid grid-cols-[2.4rem_1fr] items-center py-0.5">
+                <ChainLink verdict={each.verdict} />
+                <span>
+                  <Link prefetch={false} className="code font-bold" href={`/computers/${encodeURIComponent(each.tag)}`}>
+                    {each.tag}
+                  </Link>{" "}
+                  <span className="text-quiet">{each.reason}</span>
+                </span>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+      <p className="mt-2 flex flex-wrap items-center gap-2">
+        {berths.length === 0 ? (
+          <span className="text-quiet">No device in the berths is free and large enough for it.</span>
+        ) : (
+          berths.map((berth) => (
+            <Link
+              key={berth.id}
+              prefetch={false}
+              className="act"
+              href={`/bench/prepare/${berth.id}?${new URLSearchParams({ release: String(proposal.releaseId), tag, way: way.way, table: way.table, store: "" })}`}
+            >
+              Plan it in {berth.name}, {bytesText(berth.bytes)}
+            </Link>
+          ))
+        )}
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,116 @@
+import { readdir, stat } from "node:fs/promises";
+import { join } from "node:path";
+import type { Carry } from "@/core/bench/job";
+import { type ByteSource, CachedSource } from "@/core/bytes/source";
+import type { ReleasePart } from "@/core/chain/parts";
+import { carriedDriver, type World } from "@/core/fleet/world";
+import { openPath, walk } from "@/core/formats/file-tree";
+import type { Carried } from "@/core/prepare/plan";
+import type { Route } from "@/core/routes/routes";
+import { volumesOf } from "@/core/volumes/volumes";
+import type { FileToWrite } from "@/core/write/tree";
+import type { Context } from "../context";
+import { FileSource } from "../files/file-source";
+import { fail, ok, type Result } from "../problems";
+import { carryFolder } from "./folders";
+import { releaseFile } from "./library";
+
+/** A file that can be put beside a release: an image, a tool, whatever somebody laid there. */
+export interface CarriableFile {
+  name: string;
+  bytes: number;
+}
+
+/** What lies in the library to be carried along. */
+export async function carriableFiles(): Promise<CarriableFile[]> {
+  const names = await readdir(carryFolder()).catch(() => [] as string[]);
+  const files = await Promise.all(
+    names.sort().map(async (name): Promise<CarriableFile[]> => {
+      const found = await stat(join(carryFolder(), name)).catch(() => null);
+      return found?.isFile() ? [{ name, bytes: found.size }] : [];
+    }),
+  );
+  return files.flat();
+}
+
+/** Drivers that computers need and that a release lacks, as other releases carry them: each once. */
+export function driversToCarry(
+  world: World,
+  parts: ReadonlyMap<number, ReleasePart>,
+  release: ReleasePart,
+  served: readonly { computer: World["computers"][number]; route: Route }[],
+): Extract<Carry, { kind: "driver" }>[] {
+  const idOf = new Map([...parts].map(([id, { name }]) => [name, id]));
+  const found = new Map<string, Extract<Carry, { kind: "driver" }>>();
+  for (const { computer, route } of served) {
+    if (!route.links.sees.changes.some(({ setting }) => setting === "driver")) continue;
+    for (const { modalias } of computer.facts.devices ?? []) {
+      if ((release.drivers?.claimants(modalias).length ?? 0) > 0) continue;
+      const driver = carriedDriver(world, modalias, release);
+      const releaseId = driver && idOf.get(driver.release);
+      // What lies inside an archive is not taken out of it.
+      if (!driver?.path.startsWith("/") || releaseId == null) continue;
+      found.set(`${releaseId} ${driver.path}`, { kind: "driver", releaseId, path: driver.path });
+    }
+  }
+  return [...found.values()].sort((a, b) => a.releaseId - b.releaseId || a.path.localeCompare(b.path));
+}
+
+/** What is carried, open for as long as a plan with it is used. */
+export interface OpenCarried extends Carried {
+  close: () => Promise<void>;
+}
+
+/** Opens what is to be carried along. Problems: `invalid`, where something of it is not there any more. */
+export async function openCarried(context: Context, carry: readonly Carry[]): Promise<Result<OpenCarried>> {
+  const sources: FileSource[] = [];
+  const close = async () => {
+    for (const source of sources) await source.close();
+  };
+  const carried: Carried = { start: [], store: [] };
+  const missing = async (text: string) => {
+    await close();
+    return fail<OpenCarried>({ code: "invalid", fields: { carry: text } });
+  };
+  const library = new Map((await carriableFiles()).map((file) => [file.name, file]));
+  for (const each of carry) {
+    if (each.kind === "file") {
+      if (!library.has(each.name)) return missing(`${each.name} is not in the library any more. Plan the medium anew.`);
+      const source = await FileSource.open(join(carryFolder(), each.name));
+      sources.push(source);
+      carried.store.push({ path: `/CREEL/carried/${each.name}`, content: source, modified: null });
+      continue;
+    }
+    const file = await releaseFile(context, each.releaseId);
+    if ("missing" in file)
+      return missing(
+        `${file.missing ?? "A release's file"} is not in the library any more: a driver is taken from it.`,
+      );
+    const source = await FileSource.open(file.file.path);
+    sources.push(source);
+    const own = await driverFolder(source, each);
+    if (!own) return missing(`${each.path} is not on ${file.file.name} any more.`);
+    carried.start.push(...own);
+  }
+  return ok({ ...carried, close });
+}
+
+/** The folder that an .inf file lies in, with what it names beside itself. */
+async function driverFolder(
+  release: ByteSource,
+  { releaseId, path }: Extract<Carry, { kind: "driver" }>,
+): Promise<FileToWrite[] | null> {
+  const folder = path.slice(0, path.lastIndexOf("/"));
+  for (const { tree } of await volumesOf(new CachedSource(release))) {
+    if (!(await openPath(tree, path))) continue;
+    const files: FileToWrite[] = [];
+    for await (const each of walk(tree)) {
+      if (each.entry.directory || !each.path.startsWith(`${folder}/`)) continue;
+      const content = await tree.open(each.entry);
+      const name = each.path.slice(folder.lastIndexOf("/") + 1);
+      if (content) files.push({ path: `/CREEL/drivers/${releaseId}/${name}`, content, modified: each.entry.modified });
+    }
+    return files;
+  }
+  return null;
+}

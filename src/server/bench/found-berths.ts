@@ -1,0 +1,63 @@
+import { and, eq, isNotNull, isNull, sql } from "drizzle-orm";
+import { sameDevice } from "@/core/bench/device";
+import type { Context } from "../context";
+import { berths, devices } from "../db/schema";
+import { type BlockDevice, findBlockDevices, usesBlockDevices } from "./block-devices";
+import { type DeviceRow, identityOfRow } from "./devices";
+
+/** Behind the berths that somebody set up. */
+const PLACE_OF_FOUND = 1000;
+
+/** Brings the berths that stand for ports of this machine to what is in them now. Does nothing where it was not told to. */
+export async function seatFoundDevices(context: Context): Promise<void> {
+  if (!usesBlockDevices()) return;
+  await seat(context, await findBlockDevices());
+}
+
+/** A port is a berth, made when something is first seen in it; it is empty once that is gone. */
+export async function seat({ db }: Context, found: BlockDevice[]): Promise<void> {
+  await db.transaction(async (tx) => {
+    const known = await tx.select().from(devices).where(isNull(devices.simulatedAs)).for("update");
+    const own = await tx.select().from(berths).where(isNotNull(berths.port)).for("update");
+    const seated = new Map<string, number>();
+    const taken = new Set<number>();
+    for (const device of found) {
+      const row = rowFor(device, known, taken);
+      let id = row?.id;
+      if (id === undefined) {
+        const [added] = await tx
+          .insert(devices)
+          .values({ ...device.identity, port: device.port })
+          .$returningId();
+        id = (added as { id: number }).id;
+      } else if (row?.port !== device.port)
+        await tx.update(devices).set({ port: device.port }).where(eq(devices.id, id));
+      taken.add(id);
+      seated.set(device.port, id);
+    }
+    // Emptied first: a device that was moved is in one berth only.
+    for (const berth of own)
+      if (berth.deviceId !== null && seated.get(berth.port ?? "") !== berth.deviceId)
+        await tx
+          .update(berths)
+          .set({ deviceId: null, version: sql`${berths.version} + 1` })
+          .where(and(eq(berths.id, berth.id), eq(berths.deviceId, berth.deviceId)));
+    for (const { port, identity } of found) {
+      const berth = own.find((each) => each.port === port);
+      const deviceId = seated.get(port) as number;
+      if (!berth)
+        await tx.insert(berths).values({ name: port, accepts: identity.kind, place: PLACE_OF_FOUND, port, deviceId });
+      else if (berth.deviceId !== deviceId)
+        await tx
+          .update(berths)
+          .set({ deviceId, version: sql`${berths.version} + 1` })
+          .where(eq(berths.id, berth.id));
+    }
+  });
+}
+
+/** The device that is meant: of several that say the same of themselves, the one that was in this port last. */
+function rowFor({ identity, port }: BlockDevice, known: DeviceRow[], taken: Set<number>): DeviceRow | undefined {
+  const alike = known.filter((row) => !taken.has(row.id) && sameDevice(identityOfRow(row), identity));
+  return alike.find((row) => row.port === port) ?? alike[0];
+}

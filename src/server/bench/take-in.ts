@@ -1,0 +1,45 @@
+import { eq } from "drizzle-orm";
+import { DeviceFault } from "@/core/bench/device";
+import { CachedSource, ReadFailed } from "@/core/bytes/source";
+import { inspect } from "@/core/inspection/inspect";
+import { findPack, readPack } from "@/core/prepare/pack-read";
+import { deviceFaultText, packProblemText } from "@/core/words/bench";
+import type { Context } from "../context";
+import { berths, devices, media } from "../db/schema";
+import { fail, type Result } from "../problems";
+import { asSource, openDevice } from "./devices";
+import { importPack, type PackImport } from "./pack-import";
+
+/** Takes in what the device in a berth says of itself. It is that medium from then on. Problems: `not-found`, `invalid`. */
+export async function takeInFromBerth(context: Context, berthId: number): Promise<Result<PackImport>> {
+  const [row] = await context.db
+    .select({ device: devices })
+    .from(berths)
+    .innerJoin(devices, eq(devices.id, berths.deviceId))
+    .where(eq(berths.id, berthId));
+  if (!row) return fail({ code: "not-found", what: "device in that berth" });
+  const invalid = (text: string) => fail<PackImport>({ code: "invalid", fields: { device: text } });
+  try {
+    const device = await openDevice(row.device, { write: false });
+    try {
+      const source = new CachedSource(asSource(device));
+      const open = await findPack(source);
+      if (!open) return invalid(packProblemText({ code: "no-pack" }));
+      const reading = await readPack(open);
+      if (!reading.ok) return invalid(packProblemText(reading.problem));
+      const { inspection } = await inspect(source, { name: `${reading.pack.head.medium.tag}.img` });
+      const taken = await importPack(context, reading.pack, { read: inspection, isWhole: null });
+      if (taken.ok && taken.value.medium.state === "added") {
+        const [medium] = await context.db.select().from(media).where(eq(media.tag, taken.value.medium.tag));
+        if (medium) await context.db.update(devices).set({ mediumId: medium.id }).where(eq(devices.id, row.device.id));
+      }
+      return taken;
+    } finally {
+      await device.close();
+    }
+  } catch (error) {
+    const cause = error instanceof ReadFailed ? error.cause : error;
+    if (cause instanceof DeviceFault) return invalid(deviceFaultText(cause.code, cause.offset));
+    throw error;
+  }
+}
