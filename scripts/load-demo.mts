@@ -14,7 +14,7 @@ import type { Inspection } from "@/core/inspection/schema";
 import { type Manifest, makeManifest } from "@/core/integrity/manifest";
 import { type Listing, listVolumes } from "@/core/volumes/listing";
 import { volumesOf } from "@/core/volumes/volumes";
-import { devicesFolder, libraryFolder } from "@/server/bench/folders";
+import { carryFolder, devicesFolder, libraryFolder } from "@/server/bench/folders";
 import { contentPath, makeSimulated } from "@/server/bench/simulated";
 import type { Context } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
@@ -59,7 +59,7 @@ import { addMedium } from "@/server/services/media";
 import { addSite } from "@/server/services/places";
 import { addKit, addRelease, getRelease, saveRelease } from "@/server/services/releases";
 import { saveView } from "@/server/services/saved-views";
-import { BERTHS, DEVICES } from "./demo/bench";
+import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
 import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
@@ -228,6 +228,8 @@ async function fillBench({ db }: Context): Promise<void> {
       .$returningId();
     ids.set(name, (row as { id: number }).id);
   }
+  mkdirSync(carryFolder(), { recursive: true });
+  copyFileSync(join(libraryFolder(), IMAGES.bollard4.file), join(carryFolder(), CARRIED));
   for (const [place, { device, ...berth }] of BERTHS.entries())
     await db.insert(berths).values({ ...berth, place, deviceId: device === null ? null : (ids.get(device) ?? null) });
 }

@@ -43,6 +43,7 @@ const STEPS = {
       step("Browser tests", bin("playwright"), ["test"], {
         CREEL_ADDRESS: `http://127.0.0.1:${port}`,
         DATABASE_URL: url,
+        CREEL_DATA: data,
       });
     } finally {
       server.kill("SIGTERM");

@@ -14,7 +14,10 @@ export async function register(): Promise<void> {
     log.error({ err: error }, "interrupted imports could not be marked");
   }
   const { BenchRunner } = await import("@/server/bench/runner");
-  new BenchRunner(database()).start();
+  const runner = new BenchRunner(database());
+  runner.start();
+  // A server that is asked to end leaves its jobs where they are, and they say so at once.
+  for (const signal of ["SIGTERM", "SIGINT"] as const) process.once(signal, () => void runner.stop());
 }
 
 /** What went wrong while a page or an action was made: one structured line; the page shows a sentence. */

@@ -95,3 +95,6 @@ export const BERTHS: { name: string; accepts: Simulated["kind"]; device: string 
   { name: "Burner", accepts: "optical", device: "blank-disc" },
   { name: "Rear", accepts: "usb", device: null },
 ];
+
+/** A file that lies in the library to be carried along: tools of the workshop on a disc of their own. */
+export const CARRIED = "workshop-tools.iso";

@@ -1,4 +1,9 @@
+import { copyFileSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
+import { IMAGES } from "../../scripts/demo/images";
+import { choose, openForm } from "./helpers";
 
 /** The berth by its name, on the bench. */
 async function berth(page: Page, name: string) {
@@ -42,8 +47,10 @@ test("a stick is planned, named, written, read back and recorded", async ({ page
   ]);
   const own = await berth(page, "Hub 1");
   await expect(own.getByRole("link", { name: "ZB-01" })).toBeVisible();
-  await own.getByRole("button", { name: "Verify" }).click();
+  await own.getByRole("button", { name: "Verify", exact: true }).click();
   await expect(page.getByText("Every file of the release is there and whole.")).toBeVisible();
+  await (await berth(page, "Hub 1")).getByRole("button", { name: "Verify a sample" }).click();
+  await expect(page.getByText(/^A sample was compared, .* Every file is there in its size\.$/)).toBeVisible();
 });
 
 test("what cannot be made says why, and what would do", async ({ page }) => {
@@ -93,6 +100,79 @@ test("the only route of others wants a second yes; a store is never offered", as
   const dock = await berth(page, "Disk dock");
   await expect(dock.getByText(/It receives images/)).toBeVisible();
   await expect(dock.getByRole("link", { name: "Make a medium" })).toHaveCount(0);
+});
+
+test("media are proposed for computers, the best first, and planned from there", async ({ page }) => {
+  await page.goto("/computers/HO-004");
+  await page.getByRole("link", { name: "Plan a medium for it" }).click();
+  await expect(page.getByText("It would be a route for it").first()).toBeVisible();
+  await page.getByLabel("Computers, by their tags").fill("HO-001 HO-002 FU-E1 NOPE");
+  await page.getByRole("button", { name: "Propose" }).click();
+  await expect(page.getByText("No computer in service has the tag NOPE.")).toBeVisible();
+  const best = page
+    .getByRole("listitem")
+    .filter({ has: page.getByRole("heading") })
+    .first();
+  await expect(best.getByRole("heading")).toHaveText(/^Bollard 5\.0, /);
+  await expect(best.getByText(/It would be a route for all 3.* a stick of 4 GB\./)).toBeVisible();
+  await best
+    .getByRole("link", { name: /^Plan it in / })
+    .first()
+    .click();
+  await expect(page.getByRole("heading", { level: 2, name: "The plan" })).toBeVisible();
+  await expect(page.getByLabel("The medium's tag")).toHaveValue(/^RM-\d+$/);
+});
+
+test("what somebody laid into the library is carried along in the store", async ({ page }) => {
+  await plan(page, "Hub 2", "Bollard 5.0", "ZB-05", "the file as it is, and a store in the rest");
+  await page.getByLabel(/^workshop-tools\.iso/).check();
+  await page.getByRole("button", { name: "Plan it" }).click();
+  await expect(page.getByText(/^One file is carried along/)).toBeVisible();
+});
+
+test("a job is paused, goes on, and is cancelled", async ({ page }) => {
+  await plan(page, "Hub 4", "Lantern 12", "ZB-04", "the file as it is, block by block");
+  await start(page, "ZB-04", "7690");
+  await page.getByRole("button", { name: "Pause" }).click();
+  await expect(page.getByText("Paused.")).toBeVisible();
+  await page.getByRole("button", { name: "Go on" }).click();
+  await expect(page.getByText(/^Went on: of \d+ blocks/)).toBeVisible();
+  await page.getByRole("button", { name: "Cancel" }).click();
+  await expect(page.getByText("Cancelled.").first()).toBeVisible();
+  await page.goto("/media/ZB-04");
+  await expect(page.getByRole("heading", { level: 1 })).not.toContainText("ZB-04");
+});
+
+test("devices tell of those bought with them", async ({ page }) => {
+  await page.goto("/bench/devices");
+  const batch = page.getByLabel("Batch of HP7690");
+  await expect(batch).toBeEnabled();
+  await batch.fill("spring 2026");
+  await batch.press("Enter");
+  await page.reload();
+  await expect(page.getByLabel("Batch of HP7690")).toHaveValue("spring 2026");
+  await expect(page.getByRole("row").filter({ hasText: "0000000001" })).toContainText("not to be used");
+});
+
+test("a medium is verified from its image, and damage dates it too", async ({ page }) => {
+  // The file that the release was read from, as the server has it.
+  const library = join(process.env.CREEL_DATA ?? join(".creel", "demo", "data"), "library");
+  const folder = mkdtempSync(join(tmpdir(), "creel-verify-"));
+  const image = join(folder, "rm-02.img");
+  copyFileSync(join(library, IMAGES.bollard5.file), image);
+  await openForm(page, "/media/RM-02/verify");
+  await choose(page, image);
+  await expect(page.getByText(/^It is what it should be, to the byte/)).toBeVisible();
+  await expect(page.getByText("Recorded with RM-02.")).toBeVisible();
+  const bytes = readFileSync(image);
+  bytes.write("X", bytes.indexOf("SERIAL 0 115200"));
+  const damaged = join(folder, "rm-02-damaged.img");
+  writeFileSync(damaged, bytes);
+  await choose(page, damaged);
+  await expect(page.getByText(/^It is damaged: one file is not what it should be/)).toBeVisible();
+  await page.getByRole("link", { name: "Back to RM-02" }).click();
+  await expect(page.getByText(/; found damaged /)).toBeVisible();
+  rmSync(folder, { recursive: true });
 });
 
 test("a device is taken out of its berth and put into another", async ({ page }) => {

@@ -2,6 +2,7 @@
 
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
+import { dateVerification, type VerificationOutcome } from "@/server/services/date-verification";
 import { addMedium, retireMedium, saveMedium } from "@/server/services/media";
 import { currentContext } from "../_lib/context";
 
@@ -24,6 +25,12 @@ export async function saveMediumAction(
 
 export async function retireMediumAction(id: number, version: number, retired: boolean): Promise<Result<number>> {
   const result = await retireMedium(await currentContext(), id, version, retired);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function dateVerificationAction(tag: string, outcome: VerificationOutcome): Promise<Result<number>> {
+  const result = await dateVerification(await currentContext(), tag, outcome === "whole" ? "whole" : "damaged");
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }

@@ -1,3 +1,5 @@
+import { readInto } from "../bytes/source";
+
 /** What a berth holds, whatever it is: the one interface of simulated and real devices. Sizes and places in bytes. */
 export interface Device {
   readonly identity: DeviceIdentity;
@@ -5,6 +7,8 @@ export interface Device {
   readonly sizeBytes: number;
   /** Short where the device ends. Throws `DeviceFault`. */
   read(offset: number, length: number): Promise<Uint8Array>;
+  /** As `read`, into memory that is there already; gives how many bytes. */
+  readInto?(offset: number, target: Uint8Array): Promise<number>;
   /** All of `bytes`, or it throws `DeviceFault`. */
   write(offset: number, bytes: Uint8Array): Promise<void>;
   /** Returns once everything written so far is on the device itself, and reads come from there. */
@@ -74,6 +78,7 @@ export function impatient(device: Device, withinMs: number = ANSWER_WITHIN_MS): 
     identity: device.identity,
     sizeBytes: device.sizeBytes,
     read: (offset, length) => within(device.read(offset, length), offset),
+    readInto: (offset, target) => within(readInto(device, offset, target), offset),
     write: (offset, bytes) => within(device.write(offset, bytes), offset),
     flush: () => within(device.flush(), null),
     close: () => device.close(),

@@ -1,4 +1,4 @@
-import type { ByteSource } from "../bytes/source";
+import { type ByteSource, readInto } from "../bytes/source";
 import { type Layout, LayoutSource } from "../write/pieces";
 import { type Block, blocksOf, sameBytes } from "./blocks";
 import { type Device, DeviceFault } from "./device";
@@ -116,13 +116,20 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
       sinceCheckpoint = 0;
       tell("write");
     };
-    const read = (block: Block | undefined) => (block ? content.read(block.start, block.lengthBytes) : null);
-    let next = read(all[first]);
+    // Two buffers in turn: one is filled while the other is written.
+    const buffers = buffersOf(all, 2);
+    const read = async (at: number): Promise<Uint8Array | null> => {
+      const block = all[at];
+      if (!block) return null;
+      const target = (buffers[at % 2] as Uint8Array).subarray(0, block.lengthBytes);
+      return target.subarray(0, await readInto(content, block.start, target));
+    };
+    let next = read(first);
     for (let at = first; at < all.length; at++) {
       const block = all[at] as Block;
       const stop = shouldStop?.() ?? null;
       if (stop) {
-        await next?.catch(() => {});
+        await next.catch(() => {});
         if (sinceCheckpoint > 0 && stop === "pause") await checkpoint(at);
         return { state: "stopped", why: stop, phase: "write" };
       }
@@ -130,8 +137,8 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
       if (bytes.length < block.lengthBytes)
         return { state: "source-failed", offset: block.start + bytes.length, wantedBytes: block.lengthBytes };
       // The next block is read while this one is written.
-      next = read(all[at + 1]);
-      next?.catch(() => {});
+      next = read(at + 1);
+      next.catch(() => {});
       await device.write(block.start, bytes);
       doneBytes += block.lengthBytes;
       sinceCheckpoint += block.lengthBytes;
@@ -143,17 +150,19 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
   }
 
   /** Reads a block back from the device, and anew from where it came. */
-  async function isAsWanted({ start, lengthBytes }: Block): Promise<boolean> {
-    const [bytes, wanted] = await Promise.all([device.read(start, lengthBytes), source.read(start, lengthBytes)]);
-    return bytes.length === lengthBytes && isSame(bytes, wanted);
+  async function isAsWanted({ start, lengthBytes }: Block, [one, other]: Pair): Promise<boolean> {
+    const [bytes, wanted] = [one.subarray(0, lengthBytes), other.subarray(0, lengthBytes)];
+    const [got, given] = await Promise.all([readInto(device, start, bytes), readInto(source, start, wanted)]);
+    return got === lengthBytes && given === lengthBytes && isSame(bytes, wanted);
   }
 
   /** Of the blocks that were read back before a break, some are read again: the first that is not the same any more. */
   async function changedSince(all: Block[], verified: number): Promise<number | null> {
     const step = Math.max(1, Math.floor(verified / LOOKED_AT_AGAIN));
+    const pair = buffersOf(all.slice(0, verified), 2) as Pair;
     for (let at = 0; at < verified; at += at < LOOKED_AT_FIRST ? 1 : step) {
       const block = all[at] as Block;
-      if (!(await isAsWanted(block))) return at;
+      if (!(await isAsWanted(block, pair))) return at;
     }
     return null;
   }
@@ -172,6 +181,8 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     let doneBytes = totalBytes(all.slice(0, first));
     let sinceSave = 0;
     // Some blocks are read at once, and judged in their order.
+    const pairs = buffersOf(all, READ_AT_ONCE * 2);
+    const pairAt = (at: number) => pairs.slice((at % READ_AT_ONCE) * 2).slice(0, 2) as Pair;
     const ahead: Promise<boolean>[] = [];
     let begun = first;
     for (let at = first; at < all.length; at++) {
@@ -183,7 +194,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
         return { state: "stopped", why: stop, phase: "verify" };
       }
       for (; begun < all.length && ahead.length < READ_AT_ONCE; begun++) {
-        const one = isAsWanted(all[begun] as Block);
+        const one = isAsWanted(all[begun] as Block, pairAt(begun));
         one.catch(() => {});
         ahead.push(one);
       }
@@ -225,6 +236,15 @@ async function wrapsAt(device: Device, blocks: Block[]): Promise<number | null> 
     if (sameBytes(await device.read(at, PROBE_BYTES), beginning)) return at;
   }
   return null;
+}
+
+/** Memory for a block as it is and as it should be. */
+type Pair = [Uint8Array, Uint8Array];
+
+/** So many buffers, each as large as the largest block; used again and again, so that a job's memory stays as it is. */
+function buffersOf(blocks: Block[], count: number): Uint8Array[] {
+  const largest = blocks.reduce((most, { lengthBytes }) => Math.max(most, lengthBytes), 0);
+  return Array.from({ length: count }, () => new Uint8Array(largest));
 }
 
 function totalBytes(blocks: Block[]): number {

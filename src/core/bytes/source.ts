@@ -11,6 +11,20 @@ export interface ByteSource {
    * Throws `ReadFailed` only where the device or file itself cannot be read.
    */
   read(offset: number, length: number): Promise<Uint8Array>;
+  /** As `read`, into memory that is there already; gives how many bytes. For those who read much, and keep nothing. */
+  readInto?(offset: number, target: Uint8Array): Promise<number>;
+}
+
+/** Reads into memory that is there already, from whatever source or device; gives how many bytes. */
+export async function readInto(
+  source: Pick<ByteSource, "read" | "readInto">,
+  offset: number,
+  target: Uint8Array,
+): Promise<number> {
+  if (source.readInto) return source.readInto(offset, target);
+  const bytes = await source.read(offset, target.length);
+  target.set(bytes);
+  return bytes.length;
 }
 
 /** The file or device under a source could not be read: not a matter of its content. */
@@ -87,6 +101,10 @@ export class WindowSource extends SourceOnSource {
   async read(offset: number, length: number): Promise<Uint8Array> {
     const part = clip(this.sizeBytes, offset, length);
     return part ? this.parent.read(this.start + part.offset, part.length) : NOTHING;
+  }
+  async readInto(offset: number, target: Uint8Array): Promise<number> {
+    const part = clip(this.sizeBytes, offset, target.length);
+    return part ? readInto(this.parent, this.start + part.offset, target.subarray(0, part.length)) : 0;
   }
   override onParent(ranges: ByteRange[]): ByteRange[] {
     return ranges.map((range) => ({ start: this.start + range.start, lengthBytes: range.lengthBytes }));

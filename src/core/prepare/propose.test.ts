@@ -41,7 +41,8 @@ test("whoever serves more comes first; of a release its best way; what serves no
     [2, "as-it-is"],
     [1, "disc"],
   ]);
-  expect(proposals[1]).toMatchObject({ serves: ["A"], afterChange: ["B"], notServed: [] });
+  expect(proposals[1]).toMatchObject({ serves: ["A"], afterChange: [{ tag: "B", reason: "" }], notServed: [] });
+  expect(proposals[1]?.others).toEqual([{ way: { way: "laid-out", store: false, table: "gpt" }, served: 1 }]);
 });
 
 test("several together serve what none serves alone, and none is taken that adds nothing", () => {

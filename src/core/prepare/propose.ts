@@ -18,9 +18,12 @@ export type MediumSize = { kind: "stick"; bytes: number } | { kind: "disc"; disc
 export interface Proposal extends Candidate {
   size: MediumSize;
   serves: string[];
-  afterChange: string[];
+  /** Those that it is a route for once something is changed, and what. */
+  afterChange: { tag: string; reason: string }[];
   /** Those that it is no route for, and those of which that is not known. */
   notServed: { tag: string; verdict: Verdict; reason: string }[];
+  /** The release's other ways, by how many they would serve. */
+  others: { way: Alternative; served: number }[];
 }
 
 /** Sizes that sticks are sold in, in bytes: counted in thousands. */
@@ -44,24 +47,33 @@ const WAY_ORDER: Alternative["way"][] = ["as-it-is", "as-it-is-with-store", "lai
 /** One proposal for each release: its best way. Best first: whoever serves more, needs fewer changes, and is smaller. */
 export function propose(candidates: readonly Candidate[]): Proposal[] {
   const proposals = candidates.map((candidate): Proposal => {
-    const of = (verdict: Verdict) =>
-      candidate.computers.filter((each) => each.verdict === verdict).map(({ tag }) => tag);
+    const of = (verdict: Verdict) => candidate.computers.filter((each) => each.verdict === verdict);
     return {
       ...candidate,
       size: sizeFor(candidate.way.way, candidate.neededBytes),
-      serves: of("holds"),
-      afterChange: of("holds-after-change"),
+      serves: of("holds").map(({ tag }) => tag),
+      afterChange: of("holds-after-change").map(({ tag, reason }) => ({ tag, reason })),
+      others: [],
       notServed: candidate.computers.filter(({ verdict }) => !verdict.startsWith("holds")),
     };
   });
   proposals.sort(comparePlans);
   const best = new Map<number, Proposal>();
-  for (const each of proposals) if (!best.has(each.releaseId)) best.set(each.releaseId, each);
+  for (const each of proposals) {
+    const better = best.get(each.releaseId);
+    if (better) better.others.push({ way: each.way, served: servedBy(each).length });
+    else best.set(each.releaseId, each);
+  }
   return [...best.values()].filter(({ serves, afterChange }) => serves.length + afterChange.length > 0);
 }
 
+/** Tags of those that a proposal is a route for, be it after a change. */
+export function servedBy({ serves, afterChange }: Proposal): string[] {
+  return [...serves, ...afterChange.map(({ tag }) => tag)];
+}
+
 function comparePlans(a: Proposal, b: Proposal): number {
-  const served = (each: Proposal) => each.serves.length + each.afterChange.length;
+  const served = (each: Proposal) => servedBy(each).length;
   return (
     Number(a.size.kind === "none") - Number(b.size.kind === "none") ||
     served(b) - served(a) ||
@@ -78,7 +90,6 @@ function comparePlans(a: Proposal, b: Proposal): number {
  * adds most each time. Not always the fewest, and never more than the logarithm of the computers times that (Chvátal 1979).
  */
 export function together(proposals: readonly Proposal[]): Proposal[] {
-  const servedBy = ({ serves, afterChange }: Proposal) => [...serves, ...afterChange];
   const open = new Set(proposals.flatMap(servedBy));
   const chosen: Proposal[] = [];
   while (open.size > 0) {

@@ -1,4 +1,4 @@
-import type { ByteSource } from "../bytes/source";
+import { type ByteSource, readInto } from "../bytes/source";
 
 /** A run of bytes that must stand on a medium: `[start, start + content.sizeBytes)`. */
 export interface Piece {
@@ -26,6 +26,11 @@ export class ZeroSource implements ByteSource {
   async read(offset: number, length: number): Promise<Uint8Array> {
     return new Uint8Array(Math.max(0, Math.min(length, this.sizeBytes - offset)));
   }
+  async readInto(offset: number, target: Uint8Array): Promise<number> {
+    const bytes = Math.max(0, Math.min(target.length, this.sizeBytes - offset));
+    target.fill(0, 0, bytes);
+    return bytes;
+  }
 }
 
 /** A layout as one source: what lies between its pieces reads as zeros, as on a medium that was empty before. */
@@ -44,17 +49,25 @@ export class LayoutSource implements ByteSource {
     if (only && only.start <= offset && only.start + only.content.sizeBytes >= end)
       return only.content.read(offset - only.start, end - offset);
     const out = new Uint8Array(end - offset);
+    return out.subarray(0, await this.readInto(offset, out));
+  }
+  async readInto(offset: number, target: Uint8Array): Promise<number> {
+    const end = Math.min(offset + target.length, this.sizeBytes);
+    if (!(offset >= 0) || end <= offset) return 0;
+    let filled = offset;
     for (let at = this.firstReaching(offset); at < this.pieces.length; at++) {
       const { start, content } = this.pieces[at] as Piece;
       if (start >= end) break;
       const from = Math.max(start, offset);
       const to = Math.min(start + content.sizeBytes, end);
-      const got = await content.read(from - start, to - from);
-      out.set(got, from - offset);
+      target.fill(0, filled - offset, from - offset);
+      const got = await readInto(content, from - start, target.subarray(from - offset, to - offset));
+      filled = from + got;
       // A piece that cannot give what it said ends the answer: zeros in its place would be a guess.
-      if (got.length < to - from) return out.subarray(0, from - offset + got.length);
+      if (got < to - from) return filled - offset;
     }
-    return out;
+    target.fill(0, filled - offset, end - offset);
+    return end - offset;
   }
   /** The first piece that ends behind `offset`. */
   private firstReaching(offset: number): number {
@@ -84,6 +97,10 @@ class Part implements ByteSource {
   ) {}
   read(offset: number, length: number): Promise<Uint8Array> {
     return this.parent.read(this.from + offset, Math.max(0, Math.min(length, this.sizeBytes - offset)));
+  }
+  readInto(offset: number, target: Uint8Array): Promise<number> {
+    const length = Math.max(0, Math.min(target.length, this.sizeBytes - offset));
+    return readInto(this.parent, this.from + offset, target.subarray(0, length));
   }
 }
 

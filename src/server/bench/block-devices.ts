@@ -187,6 +187,11 @@ class OpenBlockDevice implements Device {
 
   async read(offset: number, length: number): Promise<Uint8Array> {
     const out = new Uint8Array(Math.max(0, Math.min(length, this.sizeBytes - offset)));
+    return out.subarray(0, await this.readInto(offset, out));
+  }
+
+  async readInto(offset: number, target: Uint8Array): Promise<number> {
+    const out = target.subarray(0, Math.max(0, Math.min(target.length, this.sizeBytes - offset)));
     let filled = 0;
     while (filled < out.length) {
       const { bytesRead } = await this.handle
@@ -197,7 +202,7 @@ class OpenBlockDevice implements Device {
       if (bytesRead === 0) break;
       filled += bytesRead;
     }
-    return out.subarray(0, filled);
+    return filled;
   }
 
   async write(offset: number, bytes: Uint8Array): Promise<void> {

@@ -6,6 +6,7 @@ import type { Inspection } from "@/core/inspection/schema";
 import { DISCS } from "@/core/prepare/discs";
 import { type Alternative, planMedium } from "@/core/prepare/plan";
 import { type Candidate, type Proposal, propose, together } from "@/core/prepare/propose";
+import { changeText } from "@/core/words/reasons";
 import type { Context } from "../context";
 import { kits, loads, media, releases } from "../db/schema";
 import { FileSource } from "../files/file-source";
@@ -112,7 +113,7 @@ export async function proposeFor(
   const chosen = [
     ...new Set([...wanted.flatMap((tag) => byTag.get(tag) ?? []), ...computers.filter(({ id }) => marked.has(id))]),
   ].slice(0, COMPUTERS_MOST);
-  const unknown = wanted.filter((tag) => !byTag.has(tag));
+  const unknown = tags.filter((tag) => tag.trim() !== "" && !byTag.has(tag.trim().toLowerCase()));
   const [rows, parts, carriable] = await Promise.all([
     context.db
       .select({ id: releases.id, name: releases.name, kit: kits.name, inspectionId: releases.inspectionId })
@@ -150,7 +151,9 @@ export async function proposeFor(
         computers: chosen.map((computer) => {
           const best = bestMade(judgePair(around, computer, medium));
           const verdict: Verdict = best?.link.verdict ?? "unknown";
-          return { tag: computer.tag, verdict, reason: best?.link.reasons[0]?.text ?? "Nothing is known of it." };
+          const [change] = verdict === "holds-after-change" ? (best?.link.changes ?? []) : [];
+          const said = change ? `${changeText(change)}.` : best?.link.reasons[0]?.text;
+          return { tag: computer.tag, verdict, reason: said ?? "Nothing is known of it." };
         }),
       });
     }

@@ -4,7 +4,7 @@ import { testCapacity } from "@/core/bench/capacity";
 import { type Device, DeviceFault, impatient, sameDevice } from "@/core/bench/device";
 import { type BenchLine, type BenchRequest, type BenchResult, missingLines } from "@/core/bench/job";
 import { type Phase, writeMedium } from "@/core/bench/write-medium";
-import { CachedSource, ReadFailed } from "@/core/bytes/source";
+import { CachedSource, ReadFailed, readInto } from "@/core/bytes/source";
 import { inspect } from "@/core/inspection/inspect";
 import type { Inspection } from "@/core/inspection/schema";
 import type { MediumPlan } from "@/core/prepare/plan";
@@ -202,6 +202,10 @@ class Work {
       read: async (offset, length) => {
         seated();
         return device.read(offset, length);
+      },
+      readInto: async (offset, target) => {
+        seated();
+        return readInto(device, offset, target);
       },
       write: async (offset, bytes) => {
         seated();

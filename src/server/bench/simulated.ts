@@ -111,25 +111,32 @@ class SimulatedDevice implements Device {
   }
 
   async read(offset: number, length: number): Promise<Uint8Array> {
-    await this.answer(offset);
     const wanted = Math.max(0, Math.min(length, this.sizeBytes - offset));
+    // A plain array on the buffer's memory: a Buffer's own `slice` would share its bytes instead of copying them.
+    const out = new Uint8Array(Buffer.allocUnsafeSlow(wanted).buffer);
+    return out.subarray(0, await this.readInto(offset, out));
+  }
+
+  async readInto(offset: number, target: Uint8Array): Promise<number> {
+    const wanted = Math.max(0, Math.min(target.length, this.sizeBytes - offset));
+    const out = target.subarray(0, wanted);
+    await this.answer(offset);
     if (this.isBad(offset, wanted)) throw new DeviceFault("read-failed", offset);
     await this.pace(wanted, this.simulated.readRate);
     // What is not there reads as zeros; what is there fills the rest, so that the usual block is not cleared first.
     const isWhole = !this.simulated.faults.counterfeit && this.identity.kind !== "optical";
-    // A plain array on the buffer's memory: a Buffer's own `slice` would share its bytes instead of copying them.
-    const out = isWhole ? new Uint8Array(Buffer.allocUnsafeSlow(wanted).buffer) : new Uint8Array(wanted);
+    if (!isWhole) out.fill(0);
     for (const { at, from, bytes } of this.runs(offset, wanted)) {
       if (at === null) continue;
       const { bytesRead } = await this.handle.read(out, from, bytes, at);
       if (isWhole) out.fill(0, from + bytesRead);
       // A disc ends where it was written to.
-      if (bytesRead < bytes && this.identity.kind === "optical") return out.subarray(0, from + bytesRead);
+      if (bytesRead < bytes && this.identity.kind === "optical") return from + bytesRead;
     }
     const flip = this.simulated.faults.flipsAt;
     if (flip != null && flip >= offset && flip < offset + wanted)
       out[flip - offset] = (out[flip - offset] as number) ^ 4;
-    return out;
+    return wanted;
   }
 
   async write(offset: number, bytes: Uint8Array): Promise<void> {

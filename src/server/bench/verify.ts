@@ -10,7 +10,7 @@ import { loads, media, releases } from "../db/schema";
 import { nativeHasher } from "../files/native-hasher";
 import { problemText } from "../problems";
 import { readManifest } from "../services/contents";
-import { getMedium, mediumInputOf, saveMedium } from "../services/media";
+import { dateVerification } from "../services/date-verification";
 import type { DeviceRow } from "./devices";
 
 export interface VerifyOptions {
@@ -61,13 +61,13 @@ export async function verifyAgainstRelease(
         ...found.differing.map(({ path, why }) => `${path} (${why})`),
         ...found.outsideFiles.map(({ start }) => `outside all files, at ${bytesText(start)}`),
       ];
-      await dateVerification(context, load.tag, damaged.length === 0 ? "sample-right" : "damaged");
+      await dated(context, load.tag, damaged.length === 0 ? "sample-right" : "damaged");
       const same = damaged.length === 0;
       return { state: "sampled", same, by, comparedBytes, ofBytes, damaged: damaged.slice(0, NAMED_MOST) };
     }
     const verification = await verifyAgainst(source, manifest, hashing);
     const isSame = verification.result === "same" || verification.result === "same-files";
-    await dateVerification(context, load.tag, isSame ? "whole" : "damaged");
+    await dated(context, load.tag, isSame ? "whole" : "damaged");
     const damaged = verification.files.differing.map(({ path, why }) => `${path} (${why})`);
     return { state: "compared", same: isSame, result: verification.result, damaged: damaged.slice(0, NAMED_MOST) };
   } catch (error) {
@@ -76,23 +76,7 @@ export async function verifyAgainstRelease(
   }
 }
 
-/** Dates a medium's verification. A sample that was right confirms what was whole before, and makes nothing whole. */
-async function dateVerification(
-  context: Context,
-  tag: string,
-  outcome: "whole" | "sample-right" | "damaged",
-): Promise<void> {
-  const medium = await getMedium(context, tag);
-  if (!medium) return;
-  const on = context.now().toISOString().slice(0, 10);
-  const before = mediumInputOf(medium);
-  const { verified: last } = before;
-  if (outcome === "sample-right" && !last?.whole) return;
-  const verified =
-    outcome === "sample-right" && last
-      ? { ...last, sampledOn: on }
-      : { on, whole: outcome === "whole", sampledOn: null };
-  const input = { ...before, verified };
-  const saved = await saveMedium(context, medium.row.id, medium.row.version, input);
+async function dated(...given: Parameters<typeof dateVerification>): Promise<void> {
+  const saved = await dateVerification(...given);
   if (!saved.ok) throw new Error(problemText(saved.problem));
 }

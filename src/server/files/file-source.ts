@@ -38,6 +38,12 @@ export class FileSource implements ByteSource {
     const wanted = Math.min(length, this.sizeBytes - offset);
     if (!(offset >= 0) || !(wanted > 0)) return new Uint8Array(0);
     const buffer = new Uint8Array(wanted);
+    return buffer.subarray(0, await this.readInto(offset, buffer));
+  }
+
+  async readInto(offset: number, buffer: Uint8Array): Promise<number> {
+    const wanted = Math.min(buffer.length, this.sizeBytes - offset);
+    if (!(offset >= 0) || !(wanted > 0)) return 0;
     let filled = 0;
     try {
       while (filled < wanted) {
@@ -50,7 +56,7 @@ export class FileSource implements ByteSource {
     } catch (cause) {
       throw new ReadFailed(offset, wanted, { cause });
     }
-    return buffer.subarray(0, filled);
+    return filled;
   }
 
   /** SHA-256 of the whole, lower-case hex. */

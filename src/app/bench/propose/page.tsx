@@ -1,11 +1,11 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import type { MediumSize } from "@/core/prepare/propose";
+import { type MediumSize, servedBy } from "@/core/prepare/propose";
 import { alternativeText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import { COMPUTERS_MOST, type ProposalView, type ProposedMedium, proposeFor } from "@/server/bench/proposals";
 import { ChainLink } from "@/ui/chain";
-import { plural } from "@/ui/words";
+import { plural, tagsText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 
@@ -22,8 +22,8 @@ export default async function Propose({ searchParams }: { searchParams: SearchPa
     <div className="max-w-4xl">
       <h1>Plan a medium</h1>
       <p className="text-quiet">
-        For the computers that it shall bring back, Creel tries every release that is in the library, each way that it
-        can be made, and judges what would come of it.
+        For the computers that it shall bring back, Creel tries every release in the library in each way that it can be
+        made, and judges what would come of it. Run sheets and records for them are put beside it.
       </p>
       <form className="mt-3 flex items-end gap-3" action="/bench/propose">
         <label className="grow">
@@ -118,8 +118,10 @@ function sizeText(size: MediumSize): string {
 }
 
 function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: number; isFirst: boolean }) {
-  const { release, way, size, neededBytes, serves, afterChange, notServed, berths, tag } = proposal;
-  const served = serves.length + afterChange.length;
+  const { release, way, size, neededBytes, afterChange, notServed, others, berths, tag } = proposal;
+  const served = servedBy(proposal).length;
+  const changes = new Map<string, string[]>();
+  for (const each of afterChange) changes.set(each.reason, [...(changes.get(each.reason) ?? []), each.tag]);
   return (
     <>
       <h2>
@@ -137,6 +139,17 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
             : `, for ${afterChange.length.toLocaleString("en-GB")} of them after a change`)}
         {isFirst && of > 1 && served < of && ": none serves more"}. It wants {bytesText(neededBytes)}: {sizeText(size)}.
       </p>
+      {[...changes].slice(0, 4).map(([change, tags]) => (
+        <p key={change}>
+          {tagsText(tags)}: {change}
+        </p>
+      ))}
+      {others.length > 0 && (
+        <p className="text-quiet">
+          Made otherwise:{" "}
+          {others.map((other) => `${alternativeText(other.way)}, for ${other.served} of ${of}`).join("; ")}.
+        </p>
+      )}
       {notServed.length > 0 && (
         <details className="mt-1">
           <summary className="cursor-pointer text-plum">

@@ -4,9 +4,8 @@ import { useRouter } from "next/navigation";
 import { useEffect, useRef, useState } from "react";
 import { Progress } from "@/app/_reading/progress";
 import { useReader } from "@/app/_reading/use-reader";
+import { Verified } from "@/app/_reading/verified";
 import type { Manifest } from "@/core/integrity/manifest";
-import { fileDifferenceText, verificationText } from "@/core/words/integrity";
-import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
 import { sendPacked } from "@/ui/send-packed";
@@ -103,29 +102,6 @@ export function ManifestBench({ inspectionId, fileName, sha256, madeAt }: Manife
           {problem}
         </p>
       )}
-    </div>
-  );
-}
-
-const SHOWN = 30;
-
-function Verified({ verification }: { verification: Parameters<typeof verificationText>[0] }) {
-  const isRight = verification.result === "same" || verification.result === "same-files";
-  const { differing, more } = verification.files;
-  return (
-    <div role="status" className="mt-2">
-      <p className={isRight ? "font-semibold text-sea" : "font-semibold text-plum"}>{verificationText(verification)}</p>
-      <ul className="mt-1">
-        {differing.slice(0, SHOWN).map((each) => (
-          <li key={`${each.volume} ${each.path}`}>{fileDifferenceText(each)}</li>
-        ))}
-        {differing.length + more > SHOWN && <li>and {differing.length + more - SHOWN} more</li>}
-        {verification.outsideFiles.slice(0, 5).map((range) => (
-          <li key={range.start} className="text-quiet">
-            outside all files: {bytesText(range.lengthBytes)} from byte {range.start.toLocaleString("en-GB")} on
-          </li>
-        ))}
-      </ul>
     </div>
   );
 }

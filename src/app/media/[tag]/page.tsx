@@ -10,7 +10,13 @@ import { LABEL_FORMATS } from "@/core/labels/formats";
 import { verdictsOf } from "@/core/routes/routes";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
 import { history } from "@/server/services/events";
-import { type ChainedComputers, computersOf, getMedium, mediumInputOf } from "@/server/services/media";
+import {
+  type ChainedComputers,
+  computersOf,
+  getMedium,
+  type MediumDetail,
+  mediumInputOf,
+} from "@/server/services/media";
 import { Chain, ChainLink } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
 import { Size } from "@/ui/size";
@@ -72,8 +78,14 @@ export default async function Medium({ params, searchParams }: Props) {
                   </span>
                 ))}
               </p>
+              <p className="text-quiet">{provenText(detail)}</p>
             </div>
             <div className="flex gap-2">
+              {detail.loads.length > 0 && (
+                <Link prefetch={false} className="act" href={`/media/${encodeURIComponent(row.tag)}/verify`}>
+                  Verify
+                </Link>
+              )}
               <Link prefetch={false} className="act" href={`/media/${encodeURIComponent(row.tag)}/edit`}>
                 Edit, or read anew
               </Link>
@@ -213,4 +225,13 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
       </div>
     </section>
   );
+}
+
+/** When it was written, and when it was last known to hold what it should. */
+function provenText({ row }: MediumDetail): string {
+  const written = row.writtenOn === null ? "Not recorded: when it was written" : `Written ${dateText(row.writtenOn)}`;
+  if (row.verifiedOn === null) return `${written}; never verified.`;
+  const verified = row.verifiedWhole ? "verified whole" : "found damaged";
+  const sampled = row.sampledOn ? `, a sample right ${dateText(row.sampledOn)}` : "";
+  return `${written}; ${verified} ${dateText(row.verifiedOn)}${sampled}.`;
 }
