@@ -96,6 +96,26 @@ test.each<[Partial<Simulated["faults"]>, string]>([
   await reader.close();
 });
 
+test("what is nothing but zeros is read from its source once, and compared all the same", async () => {
+  const content = new Uint8Array(20 * MIB);
+  content.fill(9, 0, 5000);
+  let readBytes = 0;
+  const counting = {
+    sizeBytes: content.length,
+    read: async (offset: number, length: number) => {
+      readBytes += length;
+      return content.slice(offset, offset + length);
+    },
+  };
+  const layout = { sizeBytes: STICK.bytes, pieces: [{ start: 0, content: counting }] };
+  const { folder } = await device();
+  expect(await write(folder, layout)).toMatchObject({ state: "verified" });
+  // Once all of it, and once more the first block alone.
+  expect(readBytes).toBe(24 * MIB);
+  const { folder: false_ } = await device({ flipsAt: 13 * MIB + 7 });
+  expect(await write(false_, layout)).toMatchObject({ state: "differs", start: 12 * MIB });
+});
+
 test("a device that is taken out of its berth meanwhile is gone", async () => {
   const { folder } = await device();
   const opened = await openSimulated(folder, { write: true });

@@ -1,3 +1,4 @@
+import { isZero } from "../bytes/fields";
 import { type ByteSource, readInto } from "../bytes/source";
 import { type Layout, LayoutSource } from "../write/pieces";
 import { type Block, blocksOf, sameBytes } from "./blocks";
@@ -68,6 +69,8 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
   const blocks = blocksOf(layout);
   const source = new LayoutSource(layout);
   const isSame = options.isSame ?? sameBytes;
+  // Blocks that were nothing but zeros when they were written: their source is not read a second time.
+  const zeros = new Set<number>();
   let phase: Phase = "write";
   const phaseIs = (next: Phase) => {
     phase = next;
@@ -139,6 +142,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
       // The next block is read while this one is written.
       next = read(at + 1);
       next.catch(() => {});
+      if (isZero(bytes)) zeros.add(at);
       await device.write(block.start, bytes);
       doneBytes += block.lengthBytes;
       sinceCheckpoint += block.lengthBytes;
@@ -150,8 +154,9 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
   }
 
   /** Reads a block back from the device, and anew from where it came. */
-  async function isAsWanted({ start, lengthBytes }: Block, [one, other]: Pair): Promise<boolean> {
+  async function isAsWanted({ start, lengthBytes }: Block, [one, other]: Pair, knownZero: boolean): Promise<boolean> {
     const [bytes, wanted] = [one.subarray(0, lengthBytes), other.subarray(0, lengthBytes)];
+    if (knownZero) return (await readInto(device, start, bytes)) === lengthBytes && isZero(bytes);
     const [got, given] = await Promise.all([readInto(device, start, bytes), readInto(source, start, wanted)]);
     return got === lengthBytes && given === lengthBytes && isSame(bytes, wanted);
   }
@@ -162,7 +167,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     const pair = buffersOf(all.slice(0, verified), 2) as Pair;
     for (let at = 0; at < verified; at += at < LOOKED_AT_FIRST ? 1 : step) {
       const block = all[at] as Block;
-      if (!(await isAsWanted(block, pair))) return at;
+      if (!(await isAsWanted(block, pair, zeros.has(at)))) return at;
     }
     return null;
   }
@@ -194,7 +199,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
         return { state: "stopped", why: stop, phase: "verify" };
       }
       for (; begun < all.length && ahead.length < READ_AT_ONCE; begun++) {
-        const one = isAsWanted(all[begun] as Block, pairAt(begun));
+        const one = isAsWanted(all[begun] as Block, pairAt(begun), zeros.has(begun));
         one.catch(() => {});
         ahead.push(one);
       }
