@@ -32,6 +32,7 @@ import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } 
 import { planInBerth } from "./plans";
 import { BenchRunner, markInterrupted } from "./runner";
 import { contentPath, makeSimulated, type Simulated, saveSimulated } from "./simulated";
+import { takeInFromBerth } from "./take-in";
 
 const inventory = testInventory();
 const other = testInventory();
@@ -44,6 +45,14 @@ function value<T>(result: Result<T>): T {
   return result.value;
 }
 
+const OTHER_DRIVER = {
+  kind: "inf" as const,
+  path: "/d/other.inf",
+  kernel: null,
+  arch: null,
+  drivers: { "other.inf": ["PCI\\VEN_1234&DEV_0001"] },
+};
+
 const folderOf = (name: string) => join(w.folder, "data", "devices", name);
 
 /** A stick in a berth of its own. */
@@ -51,8 +60,8 @@ async function stick(
   name: string,
   more: Partial<typeof devices.$inferInsert> = {},
   faults: Partial<Simulated["faults"]> = {},
+  { db }: Context = inventory.ina,
 ) {
-  const { db } = inventory.ina;
   const given = {
     kind: "usb",
     model: "Norlight Dart 200",
@@ -223,6 +232,24 @@ test("an empty inventory is rebuilt from the medium: computer, kit, release with
   expect(kept?.facts).toEqual(here?.facts);
 });
 
+test("a device that says it is a medium becomes it, and a copy of one that is here does not", async () => {
+  const { db } = other.ina;
+  const own = await stick("shelf", {}, {}, other.ina);
+  copyFileSync(contentPath(folderOf("a")), contentPath(folderOf("shelf")));
+  const [seen] = await listBerths(other.ina);
+  expect(seen?.device).toMatchObject({ medium: null, look: { pack: { medium: { tag: "RM-90" } } } });
+  expect(value(await takeInFromBerth(other.ina, own.berthId)).medium).toEqual({ tag: "RM-90", state: "known" });
+  const [device] = await db.select().from(devices).where(eq(devices.id, own.deviceId));
+  expect(device?.mediumId).toBe((await getMedium(other.ina, "RM-90"))?.row.id);
+  const copy = await stick("copy", {}, {}, other.ina);
+  copyFileSync(contentPath(folderOf("a")), contentPath(folderOf("copy")));
+  const refused = await takeInFromBerth(other.ina, copy.berthId);
+  expect(refused.ok ? "" : problemText(refused.problem)).toContain("this one is a copy of it");
+  const blank = await stick("none", {}, {}, other.ina);
+  const nothing = await takeInFromBerth(other.ina, blank.berthId);
+  expect(nothing.ok ? "" : problemText(nothing.problem)).toContain("carries no records of Creel");
+});
+
 test("what was made is verified again from its berth, and damage is named by file", async () => {
   const check = async () => {
     const id = value(await startCheck(inventory.ina, ids.berth, { kind: "verify" }, ""));
@@ -380,6 +407,46 @@ test("files of the library are carried along in the store, and a plan says so", 
   expect(gone.ok ? "" : problemText(gone.problem)).toContain("other.img is not in the library any more");
 });
 
+test("a driver that a computer needs and a release lacks is carried along from the release that has it", async () => {
+  const kitId = value(await addKit(inventory.ina, { name: "Lantern", family: "PE" }));
+  const facts = { purposes: ["start-up-repair"], opens: [], abilities: [] };
+  const release: number[] = [];
+  for (const name of ["lantern11", "lantern12"] as const) {
+    const file = IMAGES[name].make(w);
+    copyFileSync(file, join(w.folder, "data", "library", IMAGES[name].file));
+    const { inspection, drivers } = await inspect(memory(file), { name: IMAGES[name].file, depth: "deep" });
+    // The older one drives something, and not this controller.
+    const own = name === "lantern12" ? drivers : [{ ...(drivers[0] ?? OTHER_DRIVER), ...OTHER_DRIVER }];
+    const inspectionId = value(await keepContents(inventory.ina, { inspection, drivers: own, listing: null }));
+    release.push(
+      value(await addRelease(inventory.ina, { kitId, name: name.slice(-2), madeOn: null, facts, inspectionId })),
+    );
+  }
+  const vmd = MACHINES.findIndex((machine, at) => JSON.stringify(factsOf(machine, at)).includes("9A0B"));
+  const machine = MACHINES[vmd] as (typeof MACHINES)[number];
+  const needs = factsSchema.parse(factsOf(machine, vmd));
+  value(await addComputer(inventory.ina, { tag: machine.tag, name: null, siteId: null, note: null, facts: needs }));
+  const own = await stick("driver");
+  const wish = {
+    berthId: own.berthId,
+    releaseId: release[0] as number,
+    way: "laid-out",
+    table: "gpt",
+    store: false,
+    tag: "DR-01",
+    files: [],
+  } as const;
+  const planned = value(await planInBerth(inventory.ina, wish));
+  expect(planned.carry).toEqual([{ kind: "driver", releaseId: release[1], path: "/DRIVERS/NLSTOR.INF" }]);
+  const id = value(await begin(own, "DR-01", { releaseId: release[0] as number, store: false }));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "done", result: { state: "verified" } });
+  const path = `::/CREEL/drivers/${release[1]}/DRIVERS/NLSTOR.INF`;
+  expect(run("mtype", ["-i", `${contentPath(folderOf("driver"))}@@1M`, path])).toContain(
+    "Storage controllers of Norlight",
+  );
+});
+
 test("pulled out on the way it says where it stands; put back it goes on, and ends verified", async () => {
   const own = await stick("c", {}, { pulledAfterBytes: 2 * MIB });
   const id = value(await begin(own, "RM-94"));
@@ -508,6 +575,6 @@ test("a plan tells beforehand which computers the medium will be a route for", a
   } as const;
   const planned = value(await planInBerth(inventory.ina, wish));
   expect(planned.plan.ok).toBe(true);
-  expect(planned.prediction?.items.map(({ tag }) => tag)).toEqual(["HO-001"]);
-  expect(Object.values(planned.prediction?.counts ?? {}).reduce((sum, each) => sum + each, 0)).toBe(1);
+  expect(planned.prediction?.items.map(({ tag }) => tag)).toEqual(["HO-001", "HO-002"]);
+  expect(Object.values(planned.prediction?.counts ?? {}).reduce((sum, each) => sum + each, 0)).toBe(2);
 });

@@ -38,11 +38,11 @@ export function driversToCarry(
   world: World,
   parts: ReadonlyMap<number, ReleasePart>,
   release: ReleasePart,
-  served: readonly { computer: World["computers"][number]; route: Route }[],
+  routes: readonly { computer: World["computers"][number]; route: Route }[],
 ): Extract<Carry, { kind: "driver" }>[] {
   const idOf = new Map([...parts].map(([id, { name }]) => [name, id]));
   const found = new Map<string, Extract<Carry, { kind: "driver" }>>();
-  for (const { computer, route } of served) {
+  for (const { computer, route } of routes) {
     if (!route.links.sees.changes.some(({ setting }) => setting === "driver")) continue;
     for (const { modalias } of computer.facts.devices ?? []) {
       if ((release.drivers?.claimants(modalias).length ?? 0) > 0) continue;

@@ -173,18 +173,21 @@ async function predictionOf(
   const around = surroundingsOf({ ...world, drills: world.drills.filter((drill) => drill.medium !== tag) });
   const counts = { holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 };
   const items: Prediction["items"] = [];
-  const served: (Served & { computer: (typeof computers)[number]; order: number })[] = [];
+  const served: (Served & { order: number })[] = [];
+  // Also where it is not sure what the release drives: a driver that is there is not missing.
+  const hopeful: { computer: (typeof computers)[number]; route: Route }[] = [];
   for (const computer of computers) {
     const best = bestMade(judgePair(around, computer, medium));
     if (!best) continue;
     const { verdict, reasons } = best.link;
     const order = ["holds", "holds-after-change"].indexOf(verdict);
-    if (order >= 0) served.push({ computerId: computer.id, computer, route: best.route, order });
+    if (order >= 0) served.push({ computerId: computer.id, route: best.route, order });
+    if (verdict !== "broken") hopeful.push({ computer, route: best.route });
     if (++counts[verdict] > NAMED_OF_EACH) continue;
     items.push({ tag: computer.tag, name: computer.name, verdict, reason: reasons[0]?.text ?? "" });
   }
   served.sort((a, b) => a.order - b.order);
-  const drivers = part ? driversToCarry(world, parts, part, served) : [];
+  const drivers = part ? driversToCarry(world, parts, part, hopeful) : [];
   return { prediction: { counts, items }, served, drivers };
 }
 

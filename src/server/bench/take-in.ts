@@ -29,10 +29,17 @@ export async function takeInFromBerth(context: Context, berthId: number): Promis
       if (!reading.ok) return invalid(packProblemText(reading.problem));
       const { inspection } = await inspect(source, { name: `${reading.pack.head.medium.tag}.img` });
       const taken = await importPack(context, reading.pack, { read: inspection, isWhole: null });
-      if (taken.ok && taken.value.medium.state === "added") {
-        const [medium] = await context.db.select().from(media).where(eq(media.tag, taken.value.medium.tag));
-        if (medium) await context.db.update(devices).set({ mediumId: medium.id }).where(eq(devices.id, row.device.id));
-      }
+      if (!taken.ok) return taken;
+      const { tag } = taken.value.medium;
+      const [medium] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
+      const [other] = medium
+        ? await context.db.select().from(devices).where(eq(devices.mediumId, medium.id)).limit(1)
+        : [];
+      if (other && other.id !== row.device.id)
+        return invalid(
+          `${tag} is another device here, the ${other.model} ${other.serial ?? ""}: this one is a copy of it.`,
+        );
+      if (medium) await context.db.update(devices).set({ mediumId: medium.id }).where(eq(devices.id, row.device.id));
       return taken;
     } finally {
       await device.close();
