@@ -1,0 +1,184 @@
+/** A range of what may come: bytes, seconds or days, by what the figure is. */
+export interface Range {
+  low: number;
+  likely: number;
+  high: number;
+}
+
+/** An image that was taken before, as far as its sizes say something of the next. */
+export interface PastImage {
+  usedBytes: number | null;
+  storedBytes: number | null;
+  kind: "full" | "incremental" | "differential";
+  /** ISO 8601. */
+  takenAt: string;
+}
+
+/** Where a ratio is from: this computer's own images, others taken with the same kit, or what is usual. */
+export type RatioSource = { from: "own"; images: number } | { from: "kit"; images: number } | { from: "usual" };
+
+/** Stored to used bytes of ordinary content with the usual compression; encrypted content does not shrink. Common practice. */
+const USUAL_RATIO: Range = { low: 0.5, likely: 0.6, high: 0.7 };
+const NO_SHRINKING: Range = { low: 1, likely: 1, high: 1.02 };
+/** Of a few measured values the next one may lie so much outside. */
+const MEASURED_SPREAD = 0.05;
+const LATEST = 6;
+
+function ratiosOf(past: readonly PastImage[]): number[] {
+  return [...past]
+    .filter(({ kind }) => kind === "full")
+    .sort((a, b) => b.takenAt.localeCompare(a.takenAt))
+    .flatMap(({ usedBytes, storedBytes }) => (usedBytes && storedBytes ? [storedBytes / usedBytes] : []))
+    .slice(0, LATEST);
+}
+
+function rangeOf(values: readonly number[], spread: number): Range {
+  const sorted = [...values].sort((a, b) => a - b);
+  const middle = sorted.length >> 1;
+  const likely = sorted.length % 2 === 1 ? sorted[middle] : ((sorted[middle - 1] ?? 0) + (sorted[middle] ?? 0)) / 2;
+  return {
+    low: (sorted[0] ?? 0) * (1 - spread),
+    likely: likely ?? 0,
+    high: (sorted.at(-1) ?? 0) * (1 + spread),
+  };
+}
+
+/** The size of the next full image, from what is in use now and what came of it before. */
+export function nextImageBytes(given: {
+  usedBytes: number;
+  isEncrypted: boolean;
+  own: readonly PastImage[];
+  sameKit: readonly PastImage[];
+}): { bytes: Range; source: RatioSource } {
+  const { usedBytes, isEncrypted, own, sameKit } = given;
+  const scaled = (ratio: Range): Range => ({
+    low: Math.round(usedBytes * ratio.low),
+    likely: Math.round(usedBytes * ratio.likely),
+    high: Math.round(usedBytes * ratio.high),
+  });
+  const mine = ratiosOf(own);
+  if (mine.length > 0)
+    return {
+      bytes: scaled(rangeOf(mine, MEASURED_SPREAD * (mine.length < 3 ? 2 : 1))),
+      source: { from: "own", images: mine.length },
+    };
+  if (isEncrypted) return { bytes: scaled(NO_SHRINKING), source: { from: "usual" } };
+  const others = ratiosOf(sameKit);
+  if (others.length >= 3)
+    return { bytes: scaled(rangeOf(others, MEASURED_SPREAD)), source: { from: "kit", images: others.length } };
+  return { bytes: scaled(USUAL_RATIO), source: { from: "usual" } };
+}
+
+/** Whether a store takes an image: by what is stored, not by the disk. */
+export interface StoreFit {
+  verdict: "fits" | "may-not-fit" | "does-not-fit";
+  /** What is left, or lacking where it is negative, if it comes out as large, and as small, as it may. */
+  marginBytes: { least: number; most: number };
+}
+
+/** A file system is not filled to its last byte: its own records grow, and it slows down. Common practice. */
+const KEPT_FREE_BYTES = 256e6;
+
+export function storeFit(freeBytes: number, image: Range): StoreFit {
+  const free = Math.max(0, freeBytes - KEPT_FREE_BYTES);
+  const marginBytes = { least: free - image.high, most: free - image.low };
+  if (marginBytes.least >= 0) return { verdict: "fits", marginBytes };
+  return { verdict: marginBytes.most >= 0 ? "may-not-fit" : "does-not-fit", marginBytes };
+}
+
+/** How full a store was on a day. */
+export interface Fill {
+  /** ISO day. */
+  on: string;
+  usedBytes: number;
+}
+
+/** Bytes a day that a store grows by, and when it is full; days count from the last one told. */
+export interface Growth {
+  bytesPerDay: Range;
+  /** ISO days: the likely one, and between which it may lie. Null where it does not grow, or not within ten years. */
+  full: { early: string; likely: string | null; late: string | null } | null;
+}
+
+const DAY_MS = 86_400_000;
+const FAR_DAYS = 3653;
+
+/**
+ * The slope through what was measured, as the median of all slopes between two measurements (Theil 1950, Sen 1968: one
+ * cleaning-up does not throw it off), with their quartiles as its range. Null with fewer than three days.
+ */
+export function growthOf(fills: readonly Fill[], capacityBytes: number): Growth | null {
+  const sorted = [...fills].sort((a, b) => a.on.localeCompare(b.on));
+  const days = sorted.map(({ on }) => Date.parse(`${on}T00:00:00Z`) / DAY_MS);
+  const slopes: number[] = [];
+  for (const [at, later] of sorted.entries())
+    for (const [before, earlier] of sorted.slice(0, at).entries()) {
+      const apart = (days[at] as number) - (days[before] as number);
+      if (apart > 0) slopes.push((later.usedBytes - earlier.usedBytes) / apart);
+    }
+  if (new Set(days).size < 3) return null;
+  slopes.sort((a, b) => a - b);
+  const quantile = (share: number) => {
+    const place = (slopes.length - 1) * share;
+    const [below, above] = [slopes[Math.floor(place)] as number, slopes[Math.ceil(place)] as number];
+    return below + (above - below) * (place - Math.floor(place));
+  };
+  const bytesPerDay = { low: quantile(0.25), likely: quantile(0.5), high: quantile(0.75) };
+  const last = sorted.at(-1) as Fill;
+  const freeBytes = Math.max(0, capacityBytes - last.usedBytes);
+  const dayAfter = (slope: number): string | null => {
+    if (slope <= 0) return freeBytes === 0 ? last.on : null;
+    const ahead = Math.floor(freeBytes / slope);
+    return ahead > FAR_DAYS
+      ? null
+      : new Date((days.at(-1) as number) * DAY_MS + ahead * DAY_MS).toISOString().slice(0, 10);
+  };
+  const early = dayAfter(bytesPerDay.high);
+  return {
+    bytesPerDay,
+    full: early === null ? null : { early, likely: dayAfter(bytesPerDay.likely), late: dayAfter(bytesPerDay.low) },
+  };
+}
+
+/** Bytes a second, as measured or as usual for its kind. */
+export interface Rate {
+  low: number;
+  high: number;
+}
+
+/** What links and disks do in practice, bytes a second. Common practice; sticks from USB 2 to good USB 3 ones. */
+export const USUAL_RATES = {
+  usb2: { low: 20e6, high: 35e6 },
+  usb3: { low: 60e6, high: 180e6 },
+  "lan-100": { low: 8e6, high: 11.5e6 },
+  "lan-1000": { low: 60e6, high: 110e6 },
+  wifi: { low: 3e6, high: 25e6 },
+  internal: { low: 80e6, high: 400e6 },
+  "hard-disk": { low: 60e6, high: 150e6 },
+} as const satisfies Record<string, Rate>;
+export type LinkKind = keyof typeof USUAL_RATES;
+
+/** A job that was done before: how many bytes went over the slowest part, and how long it took. */
+export interface PastJob {
+  bytes: number;
+  seconds: number;
+}
+
+/**
+ * How long it takes to move some bytes: the slowest part decides, and what was measured before of such jobs counts for more
+ * than what is usual. `stages`: for each part what goes through it, and how fast it is.
+ */
+export function secondsFor(stages: readonly { bytes: Range; rate: Rate }[], past: readonly PastJob[] = []): Range {
+  const measured = past
+    .filter(({ bytes, seconds }) => bytes > 0 && seconds > 0)
+    .map(({ bytes, seconds }) => bytes / seconds);
+  if (measured.length > 0) {
+    const { low, likely, high } = rangeOf(measured, MEASURED_SPREAD * (measured.length < 3 ? 4 : 2));
+    const bytes = stages[0]?.bytes ?? { low: 0, likely: 0, high: 0 };
+    return { low: bytes.low / high, likely: bytes.likely / likely, high: bytes.high / low };
+  }
+  const slowest = (pick: (stage: { bytes: Range; rate: Rate }) => number) => Math.max(0, ...stages.map(pick));
+  const low = slowest(({ bytes, rate }) => bytes.low / rate.high);
+  const high = slowest(({ bytes, rate }) => bytes.high / rate.low);
+  return { low, likely: Math.sqrt(low * high), high };
+}
