@@ -80,6 +80,18 @@ export const imagePartSchema = z.object({
   /** Last verification and its outcome. */
   verified: z.object({ on: z.string(), whole: z.boolean() }).nullable(),
   places: z.array(imagePlaceSchema),
+  /** Bytes in use on the disk, and bytes that its files have. */
+  usedBytes: z.number().int().nonnegative().nullish(),
+  storedBytes: z.number().int().nonnegative().nullish(),
+  compression: z.string().max(20).nullish(),
+  /** The machine's state, in words: "clean, with all updates". */
+  state: z.string().max(200).nullish(),
+  /** Every copy of it that was known is gone. */
+  lost: z.boolean().nullish(),
+  /** It stays whatever a policy says. */
+  locked: z.boolean().nullish(),
+  /** How long it took to take, in seconds. */
+  takenSeconds: z.number().int().positive().nullish(),
 });
 /** A system image, as the Restores link needs it. */
 export type ImagePart = z.infer<typeof imagePartSchema>;

@@ -88,7 +88,8 @@ function named(file: StoreFile): NamedFile | "beside" | null {
   const numbered = /^(.*)\.(?:(\d{2,4})|part-?(\d{1,4})|([a-z])([a-z]))$/i.exec(rest);
   const pair = numbered?.[4] ? `${numbered[4]}${numbered[5]}`.toLowerCase() : null;
   const isSuffix = pair !== null && (pair in COMPRESSIONS || RAW.includes(pair));
-  const beforeLetters = pair ? !isSuffix && /\.(?:img|raw|dd|gz|xz|zst|bin)$/i.test(numbered[1] ?? "") : true;
+  const beforeLetters =
+    numbered && pair ? !isSuffix && /\.(?:img|raw|dd|gz|xz|zst|bin)$/i.test(numbered[1] ?? "") : true;
   if (numbered && beforeLetters) {
     rest = numbered[1] as string;
     part = numbered[4]

@@ -88,18 +88,22 @@ export const startsAgain: Rule = ({ image }) => {
   return isTold ? broken({ code: "image-lacks", lacks }) : unknown({ code: "image-roles-unknown", lacks });
 };
 
-/** Each point in time needs all that it builds on, whole, back to a full image. */
+/** Each point in time needs all that it builds on, there and verified whole, back to a full image. Common practice. */
 export const lineageWhole: Rule = ({ image, imageById }) => {
   const seen = new Set<string>();
+  let unverified: string | null = null;
   for (let own: ImagePart = image; ; ) {
     if (seen.has(own.id)) return broken({ code: "lineage-broken", image: own.id, parent: own.parent });
     seen.add(own.id);
     if (own.verified?.whole === false) return broken({ code: "image-damaged", image: own.id, on: own.verified.on });
+    if (own.lost) return broken({ code: "image-lost", image: own.id });
+    if (own.verified === null) unverified ??= own.id;
     if (own.kind === "full") break;
     const parent = own.parent === null ? null : imageById(own.parent);
     if (!parent) return broken({ code: "lineage-broken", image: own.id, parent: own.parent });
     own = parent;
   }
+  if (unverified !== null) return unknown({ code: "image-unverified", image: unverified });
   return seen.size > 1 ? holds({ code: "lineage-whole", parts: seen.size }) : null;
 };
 

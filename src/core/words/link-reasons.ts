@@ -47,6 +47,8 @@ export type LinkReasonFacts =
   | { code: "lineage-whole"; parts: number }
   | { code: "lineage-broken"; image: string; parent: string | null }
   | { code: "image-damaged"; image: string; on: string }
+  | { code: "image-lost"; image: string }
+  | { code: "image-unverified"; image: string }
   | { code: "image-opens"; release: string; kit: string }
   | { code: "image-kit-other"; release: string; kit: string }
   | { code: "image-kit-newer"; release: string; kit: string; version: string }
@@ -223,6 +225,10 @@ export function linkReasonText(facts: LinkReasonFacts): string {
       return facts.parent === null
         ? `The image ${facts.image} builds on one that is not recorded: it cannot be put back alone.`
         : `The image ${facts.image} builds on ${facts.parent}, which is missing: it cannot be put back.`;
+    case "image-lost":
+      return `Every copy of the image ${facts.image} that was known is gone.`;
+    case "image-unverified":
+      return `The image ${facts.image} was never verified: whether it is whole is not known.`;
     case "image-damaged":
       return `The image ${facts.image} was found damaged on ${facts.on}.`;
     case "image-opens":

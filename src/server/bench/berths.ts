@@ -4,10 +4,11 @@ import { sameDevice } from "@/core/bench/device";
 import { type Trust, trustOf } from "@/core/bench/trust";
 import { surestCode } from "@/core/fleet/cell";
 import type { Context } from "../context";
-import { benchJobs, berths, devices, media, systemImages } from "../db/schema";
+import { benchJobs, berths, devices, media } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { fleet } from "../services/fleet";
 import { saveVersioned } from "../services/versioned";
+import { imageParts } from "../services/world";
 import { type DeviceRow, identityOfRow, type Look, lookAt, UNSEEN } from "./devices";
 import { type Fault, faultOf } from "./faults";
 import { seatFoundDevices } from "./found-berths";
@@ -217,7 +218,7 @@ export async function lossesOf(context: Context, tags: string[]): Promise<Map<st
   const found = new Map<string, Loss>();
   if (tags.length === 0) return found;
   const { matrix, media: all, surest, computers } = await fleet(context);
-  const images = await context.db.select({ name: systemImages.name, body: systemImages.body }).from(systemImages);
+  const images = await imageParts(context.db);
   for (const tag of tags) {
     const column = all.findIndex(({ part }) => part.tag === tag);
     const onlyRouteOf =
@@ -226,8 +227,8 @@ export async function lossesOf(context: Context, tags: string[]): Promise<Map<st
         : computers.flatMap(({ tag: computer }, row) =>
             surest.standing(row)?.ways === 1 && surestCode(matrix.cell(row, column)) <= 1 ? [computer] : [],
           );
-    const held = images.filter(({ body }) => body.places.some((place) => place.on === "medium" && place.tag === tag));
-    found.set(tag, { onlyRouteOf, images: held.map(({ name }) => name) });
+    const held = images.filter(({ places }) => places.some((place) => place.on === "medium" && place.tag === tag));
+    found.set(tag, { onlyRouteOf, images: held.map(({ id }) => id) });
   }
   return found;
 }

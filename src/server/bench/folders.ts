@@ -9,6 +9,8 @@ export function dataFolder(): string {
 export const libraryFolder = () => join(dataFolder(), "library");
 /** Files that can be put beside a release. */
 export const carryFolder = () => join(libraryFolder(), "carry");
+/** Stores that this server can look into: a folder each, where a share or a disk is mounted. */
+export const storesFolder = () => join(dataFolder(), "stores");
 /** Simulated devices, a folder each. */
 export const devicesFolder = () => join(dataFolder(), "devices");
 /** Journals of jobs, a folder each. */

@@ -19,6 +19,7 @@ export type Entity =
   | "rehearsal"
   | "berth"
   | "device"
+  | "store"
   | "person";
 export type Action =
   | "added"

@@ -12,7 +12,18 @@ import { verdictText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
-import { calendars, computers, drills, kits, media, releases, sites, systemImages } from "../db/schema";
+import {
+  calendars,
+  computers,
+  drills,
+  imageCopies,
+  kits,
+  media,
+  releases,
+  sites,
+  stores,
+  systemImages,
+} from "../db/schema";
 import {
   releaseParts,
   surroundingWorld,
@@ -117,12 +128,29 @@ async function built(context: Context, frame: string, day: string): Promise<Kept
 /** A text that changes with whatever all chains depend on; single computers and media are looked at one by one. */
 async function frameOf(context: Context): Promise<string> {
   const of = (
-    table: typeof releases | typeof drills | typeof systemImages | typeof kits | typeof calendars | typeof sites,
+    table:
+      | typeof releases
+      | typeof drills
+      | typeof systemImages
+      | typeof imageCopies
+      | typeof stores
+      | typeof kits
+      | typeof calendars
+      | typeof sites,
   ) =>
     context.db
       .select({ count: sql<number>`COUNT(*)`, sum: sql<number>`COALESCE(SUM(${table.version}), 0)` })
       .from(table);
-  const parts = await Promise.all([of(releases), of(drills), of(systemImages), of(kits), of(calendars), of(sites)]);
+  const parts = await Promise.all([
+    of(releases),
+    of(drills),
+    of(systemImages),
+    of(imageCopies),
+    of(stores),
+    of(kits),
+    of(calendars),
+    of(sites),
+  ]);
   return JSON.stringify(parts);
 }
 

@@ -1,5 +1,13 @@
 import { asc, eq, inArray, isNull, sql } from "drizzle-orm";
-import type { ComputerPart, DrillPart, ImagePart, MediumPart, ReleasePart } from "@/core/chain/parts";
+import type {
+  ComputerPart,
+  DrillPart,
+  ImageBody,
+  ImagePart,
+  ImagePlace,
+  MediumPart,
+  ReleasePart,
+} from "@/core/chain/parts";
 import { imageBodySchema, USUAL_POLICY } from "@/core/chain/parts";
 import { DriverIndex } from "@/core/drivers/driver-set";
 import type { Facts } from "@/core/facts/schema";
@@ -9,11 +17,23 @@ import { asReleaseFacts } from "@/core/releases/facts";
 import { releasePart } from "@/core/releases/part";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import { computers, drills, inspections, kits, loads, media, releases, sites, systemImages } from "../db/schema";
+import {
+  computers,
+  drills,
+  imageCopies,
+  inspections,
+  kits,
+  loads,
+  media,
+  releases,
+  sites,
+  systemImages,
+} from "../db/schema";
 import { withDeviceNames } from "../hardware";
 import { calendarOf, listCalendars, supportOf } from "./calendars";
 import { readDrivers } from "./contents";
 import { loadProfiles } from "./fact-profiles";
+import { storePlaces } from "./stores";
 import { attachmentOf, loadViews } from "./verdicts";
 import { verifiedOf } from "./verified";
 
@@ -218,15 +238,60 @@ export async function worldComputers(context: Context, only: number[] | null = n
 }
 
 export async function imageParts(queries: Queries): Promise<ImagePart[]> {
-  const rows = await queries
-    .select({ id: systemImages.name, computer: computers.tag, takenAt: systemImages.takenAt, body: systemImages.body })
-    .from(systemImages)
-    .innerJoin(computers, eq(computers.id, systemImages.computerId))
-    .orderBy(asc(systemImages.id));
-  return rows.flatMap(({ id, computer, takenAt, body }) => {
+  const [rows, copies, places] = await Promise.all([
+    queries
+      .select({
+        rowId: systemImages.id,
+        id: systemImages.name,
+        computer: computers.tag,
+        takenAt: systemImages.takenAt,
+        body: systemImages.body,
+      })
+      .from(systemImages)
+      .innerJoin(computers, eq(computers.id, systemImages.computerId))
+      .where(isNull(systemImages.deletedAt))
+      .orderBy(asc(systemImages.id)),
+    queries
+      .select({
+        imageId: imageCopies.imageId,
+        storeId: imageCopies.storeId,
+        state: imageCopies.state,
+        verifiedOn: imageCopies.verifiedOn,
+        verifiedWhole: imageCopies.verifiedWhole,
+      })
+      .from(imageCopies),
+    storePlaces(queries),
+  ]);
+  const byImage = new Map<number, typeof copies>();
+  for (const copy of copies) byImage.set(copy.imageId, [...(byImage.get(copy.imageId) ?? []), copy]);
+  return rows.flatMap(({ rowId, id, computer, takenAt, body }) => {
     const parsed = imageBodySchema.safeParse(body);
-    return parsed.success ? [{ ...parsed.data, id, computer, takenAt: takenAt.toISOString() }] : [];
+    if (!parsed.success) return [];
+    const own = byImage.get(rowId) ?? [];
+    return [{ ...withCopies(parsed.data, own, places), id, computer, takenAt: takenAt.toISOString() }];
   });
+}
+
+type Copy = Pick<typeof imageCopies.$inferSelect, "storeId" | "state" | "verifiedOn" | "verifiedWhole">;
+
+/** An image with where its copies are, and what is known of their being whole. */
+export function withCopies(
+  body: ImageBody,
+  copies: readonly Copy[],
+  places: ReadonlyMap<number, ImagePlace>,
+): ImageBody {
+  const there = copies.filter(({ state, storeId }) => state === "there" && places.has(storeId));
+  const all = [...body.places, ...there.flatMap(({ storeId }) => places.get(storeId) ?? [])];
+  const dated = there
+    .flatMap(({ verifiedOn: on, verifiedWhole: whole }) => (on === null ? [] : [{ on, whole: whole ?? false }]))
+    .sort((a, b) => Number(b.whole) - Number(a.whole) || b.on.localeCompare(a.on));
+  return {
+    ...body,
+    places: all,
+    // One copy that is whole is enough; that another is not, its store says.
+    verified: dated[0] ?? body.verified,
+    lost: copies.length > 0 && all.length === 0,
+  };
 }
 
 export async function drillParts(queries: Queries): Promise<DrillPart[]> {
