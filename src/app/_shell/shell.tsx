@@ -14,6 +14,7 @@ const STATIONS = [
   { href: "/computers", name: "Computers", key: "c" },
   { href: "/media", name: "Media", key: "m" },
   { href: "/bench", name: "Bench", key: "b" },
+  { href: "/images", name: "Images", key: "i" },
   { href: "/kits", name: "Kits", key: "k" },
   { href: "/chains", name: "Chains", key: "h" },
   { href: "/sites", name: "Places", key: "p" },

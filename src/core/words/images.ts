@@ -1,3 +1,5 @@
+import type { ImageCheck } from "../images/checks";
+import type { DueReason } from "../images/due";
 import type { Growth, LinkKind, Range, RatioSource, StoreFit } from "../images/forecast";
 import type { LineageProblem } from "../images/lineage";
 import type { PatternProblem } from "../images/names";
@@ -181,4 +183,65 @@ export function linkText(link: LinkKind): string {
     internal: "built in, solid state",
     "hard-disk": "built in, hard disk",
   }[link];
+}
+
+/** Why an image is due, in a sentence. */
+export function dueText(reason: DueReason): string {
+  switch (reason.code) {
+    case "no-image":
+      return "No image of it is recorded.";
+    case "none-usable":
+      return `None of its images can be gone back to; the last is of ${reason.last}.`;
+    case "only-unverified":
+      return "Its last image was never verified.";
+    case "old":
+      return `Its last image is ${reason.days} days old.`;
+    case "system-changed":
+      return `Its system was changed on ${reason.on}, since the last image.`;
+    case "disk-replaced":
+      return `Its disk was replaced on ${reason.on}, since the last image.`;
+    case "restored":
+      return `It was brought back on ${reason.on}: once its updates are done, take one.`;
+  }
+}
+
+const LACKING = { esp: "the EFI system partition", active: "the active partition", system: "the system partition" };
+
+/** One thing to see to before or after an image is taken. */
+export function checkText(check: ImageCheck): string {
+  switch (check.code) {
+    case "start-up-included":
+      if (check.state === "see")
+        return "What its disk is parted into is not recorded: take all that it needs to start.";
+      return check.lacks.length === 0
+        ? `What it needs to start is in it: ${check.partitions.join(", ")}.`
+        : `It would lack ${check.lacks.map((each) => LACKING[each]).join(" and ")}: files would come back, not a computer.`;
+    case "data-left-out":
+      return check.partitions.length === 0
+        ? "There are no partitions with data alone."
+        : `Data is left out on purpose: ${check.partitions.join(", ")}. Is it saved elsewhere?`;
+    case "store-left-out":
+      return check.sameDisk
+        ? `${check.store} is on the disk that is saved: it would be lost with it. Choose another store.`
+        : check.state === "do"
+          ? `${check.store} is left out of what is saved.`
+          : `${check.store} is no disk of this computer.`;
+    case "key-known":
+      if (check.encrypted.length === 0) return "Nothing of it is encrypted.";
+      return check.missing.length === 0
+        ? `It is encrypted (${check.encrypted.join(", ")}), and where the key is kept is recorded.`
+        : `Nobody recorded where the key of ${check.missing.join(", ")} is kept: without it the image is of no use.`;
+    case "fits":
+      return check.fit ? storeFitText(check.fit) : "Whether it fits cannot be told: look how much is free.";
+    case "file-system-clean":
+      return "Its file systems were checked, and it was shut down fully, not put to sleep.";
+    case "mains-power":
+      return "It is on mains power, and nothing will interrupt it.";
+    case "verified":
+      return "The image was verified after it was taken.";
+    case "second-copy":
+      return "A second copy is elsewhere: not in the same room, not on the same disk.";
+    case "recorded":
+      return "It is recorded here, with its name, its size and how long it took.";
+  }
 }

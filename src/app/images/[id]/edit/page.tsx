@@ -1,0 +1,28 @@
+import type { Metadata } from "next";
+import { notFound } from "next/navigation";
+import { getImage, imageInputOf } from "@/server/services/images";
+import { listKits } from "@/server/services/releases";
+import { currentContext } from "../../../_lib/context";
+import { ImageForm } from "../../image-form";
+import { ImagesNav } from "../../nav";
+
+export const metadata: Metadata = { title: "Edit an image" };
+
+export default async function EditImage({ params }: { params: Promise<{ id: string }> }) {
+  const [context, { id }] = await Promise.all([currentContext(), params]);
+  const [detail, kits] = await Promise.all([getImage(context, Number(id) || 0), listKits(context)]);
+  if (!detail) notFound();
+  const { row } = detail;
+  return (
+    <>
+      <ImagesNav here={null} />
+      <h1 className="mb-3">{row.name}</h1>
+      <ImageForm
+        given={imageInputOf(detail)}
+        opened={{ id: row.id, version: row.version }}
+        found={null}
+        kits={kits.map(({ name }) => name)}
+      />
+    </>
+  );
+}

@@ -1,0 +1,40 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import { fail, type Result } from "@/server/problems";
+import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/services/images";
+import { registerFound } from "@/server/services/store-scans";
+import { currentContext } from "../_lib/context";
+
+function changed<T>(result: Result<T>): Result<T> {
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+/** Registers an image: by hand, or one that a scan found, with its copy. */
+export async function addImageAction(
+  input: unknown,
+  found: { scanId: number; key: string } | null,
+): Promise<Result<number>> {
+  const context = await currentContext();
+  return changed(
+    found ? await registerFound(context, found.scanId, found.key, input) : await recordImage(context, input),
+  );
+}
+
+export async function saveImageAction(id: number, version: number, input: unknown): Promise<Result<number>> {
+  return changed(await saveImage(await currentContext(), id, version, input));
+}
+
+/** Says that an image stays whatever a policy says, or not any more. */
+export async function lockImageAction(id: number, version: number, locked: boolean): Promise<Result<number>> {
+  const context = await currentContext();
+  const detail = await getImage(context, id);
+  if (!detail) return fail({ code: "not-found", what: "image" });
+  const { body, ...input } = imageInputOf(detail);
+  return changed(await saveImage(context, id, version, { ...input, body: { ...body, locked } }));
+}
+
+export async function forgetImagesAction(ids: number[]): Promise<Result<number>> {
+  return changed(await forgetImages(await currentContext(), ids));
+}

@@ -1,0 +1,46 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { dueText } from "@/core/words/images";
+import { listDue } from "@/server/services/image-due";
+import { dateText, plural } from "@/ui/words";
+import { currentContext } from "../../_lib/context";
+import { ImagesNav } from "../nav";
+
+export const metadata: Metadata = { title: "Images that are due" };
+
+export default async function Due() {
+  const { items, total, mostDays } = await listDue(await currentContext());
+  return (
+    <>
+      <ImagesNav here="/images/due" />
+      <h1>Images that are due</h1>
+      <p className="text-quiet">
+        {total === 0
+          ? `Every computer in service has a verified image of the last ${mostDays} days, and nothing happened to it since.`
+          : `${plural(total, "computer")} in service: without an image that can be gone back to, with one older than ${mostDays} days, or changed since.`}
+      </p>
+      <ul data-list className="mt-3 divide-y divide-line border-line border-y">
+        {items.map(({ computer, name, last, reasons }) => (
+          <li key={computer} className="grid grid-cols-[7rem_minmax(0,1fr)_9rem_auto] items-baseline gap-x-3 py-1.5">
+            <Link
+              prefetch={false}
+              data-item
+              className="code font-bold"
+              href={`/computers/${encodeURIComponent(computer)}`}
+            >
+              {computer}
+            </Link>
+            <span>
+              {name} <span className="text-quiet">{reasons.map(dueText).join(" ")}</span>
+            </span>
+            <span className="text-quiet">{last ? dateText(last) : "none"}</span>
+            <Link prefetch={false} className="link" href={`/images/take?computer=${encodeURIComponent(computer)}`}>
+              Take one
+            </Link>
+          </li>
+        ))}
+      </ul>
+      {total > items.length && <p className="caption">and {(total - items.length).toLocaleString("en-GB")} more</p>}
+    </>
+  );
+}

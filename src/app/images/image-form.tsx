@@ -1,0 +1,215 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import { useForm } from "react-hook-form";
+import type { ImageBody } from "@/core/chain/parts";
+import { parseSize } from "@/core/words/parse-size";
+import { bytesText } from "@/core/words/sizes";
+import { type Problem, problemText } from "@/server/problems";
+import { Field } from "@/ui/field";
+import { useReady } from "@/ui/use-ready";
+import { addImageAction, saveImageAction } from "./actions";
+
+export interface ImageToEdit {
+  name: string;
+  computer: string;
+  /** ISO 8601. */
+  takenAt: string;
+  body: ImageBody;
+}
+
+interface ImageFormProps {
+  given: ImageToEdit;
+  opened: { id: number; version: number } | null;
+  /** The image in a scan that is registered. */
+  found: { scanId: number; key: string } | null;
+  kits: string[];
+}
+
+interface ImageValues {
+  name: string;
+  computer: string;
+  takenAt: string;
+  kind: ImageBody["kind"];
+  parent: string;
+  kit: string;
+  kitVersion: string;
+  mode: string;
+  disk: string;
+  sectorBytes: string;
+  used: string;
+  stored: string;
+  compression: string;
+  encrypted: string;
+  keyPlace: string;
+  verifiedOn: string;
+  verifiedWhole: string;
+  state: string;
+  takenMinutes: string;
+  roles: string;
+}
+
+const sizeText = (bytes: number | null | undefined) => (bytes == null ? "" : bytesText(bytes));
+
+function toValues({ name, computer, takenAt, body }: ImageToEdit): ImageValues {
+  return {
+    ...{ name, computer, takenAt: takenAt.slice(0, 16), kind: body.kind, parent: body.parent ?? "" },
+    ...{
+      kit: body.kit ?? "",
+      kitVersion: body.kitVersion ?? "",
+      mode: body.mode ?? "",
+      disk: sizeText(body.diskBytes),
+    },
+    ...{
+      sectorBytes: String(body.sectorBytes ?? ""),
+      used: sizeText(body.usedBytes),
+      stored: sizeText(body.storedBytes),
+    },
+    ...{ compression: body.compression ?? "", encrypted: body.encrypted === null ? "" : body.encrypted ? "yes" : "no" },
+    ...{
+      keyPlace: body.keyPlace ?? "",
+      verifiedOn: body.verified?.on ?? "",
+      verifiedWhole: body.verified?.whole === false ? "no" : "yes",
+    },
+    ...{ state: body.state ?? "", takenMinutes: body.takenSeconds ? String(Math.round(body.takenSeconds / 60)) : "" },
+    roles: (body.partitions ?? []).map(({ role, active }) => `${role ?? "?"}${active ? "*" : ""}`).join(" "),
+  };
+}
+
+/** "esp msr system* recovery": roles in their order, the active one with a star. */
+function partitionsOf(text: string): ImageBody["partitions"] {
+  const words = text
+    .trim()
+    .split(/[\s,]+/)
+    .filter(Boolean);
+  if (words.length === 0) return null;
+  return words.map((word) => {
+    const role = word.replace(/\*$/, "").toLowerCase();
+    return { role: role === "?" ? null : role, active: word.endsWith("*") };
+  });
+}
+
+/** An image as it is recorded: of what, when, by what, and what is known of its content. */
+export function ImageForm({ given, opened, found, kits }: ImageFormProps) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const before = toValues(given);
+  const { register, handleSubmit, watch } = useForm<ImageValues>({ defaultValues: before });
+  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const submit = handleSubmit(async (values) => {
+    const sizes: Record<string, number | null> = {};
+    for (const [name, was] of [
+      ["disk", given.body.diskBytes],
+      ["used", given.body.usedBytes],
+      ["stored", given.body.storedBytes],
+    ] as const) {
+      // What was not touched keeps its bytes: a size in words is rounded.
+      sizes[name] = values[name] === before[name] ? (was ?? null) : parseSize(values[name], "gb");
+      if (values[name].trim() !== "" && sizes[name] === null)
+        return setProblem({ code: "invalid", fields: { [name]: "A size is such as “5.2 GB” or “500107862016 B”." } });
+    }
+    const blank = (text: string) => text.trim() || null;
+    const body: ImageBody = {
+      ...given.body,
+      ...{ kind: values.kind, parent: values.kind === "full" ? null : blank(values.parent) },
+      ...{
+        kit: blank(values.kit),
+        kitVersion: blank(values.kitVersion),
+        mode: (values.mode || null) as ImageBody["mode"],
+      },
+      ...{ diskBytes: sizes.disk ?? null, usedBytes: sizes.used ?? null, storedBytes: sizes.stored ?? null },
+      sectorBytes: values.sectorBytes === "" ? null : Number(values.sectorBytes),
+      compression: blank(values.compression),
+      encrypted: values.encrypted === "" ? null : values.encrypted === "yes",
+      keyPlace: values.encrypted === "yes" ? blank(values.keyPlace) : null,
+      verified: values.verifiedOn === "" ? null : { on: values.verifiedOn, whole: values.verifiedWhole === "yes" },
+      state: blank(values.state),
+      takenSeconds: Number(values.takenMinutes) > 0 ? Math.round(Number(values.takenMinutes) * 60) : null,
+      partitions: values.roles === before.roles ? given.body.partitions : partitionsOf(values.roles),
+    };
+    const takenAt = values.takenAt === before.takenAt ? given.takenAt : `${values.takenAt}:00Z`;
+    const input = { name: values.name, computer: values.computer, takenAt, body };
+    const result = opened
+      ? await saveImageAction(opened.id, opened.version, input)
+      : await addImageAction(input, found);
+    if (result.ok) router.push(`/images/${opened ? opened.id : result.value}`);
+    else setProblem(result.problem);
+  });
+  const text = (name: keyof ImageValues, label: string, hint?: string) => (
+    <Field label={label} error={fields[name]} hint={hint}>
+      {(props) => <input {...props} {...register(name)} autoComplete="off" />}
+    </Field>
+  );
+  const choice = (name: keyof ImageValues, label: string, choices: [string, string][]) => (
+    <Field label={label} error={fields[name]}>
+      {(props) => (
+        <select {...props} {...register(name)}>
+          {choices.map(([value, said]) => (
+            <option key={value} value={value}>
+              {said}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
+  );
+  const unknown: [string, string] = ["", "not known"];
+  return (
+    <form onSubmit={submit} aria-busy={!ready} className="max-w-3xl space-y-3">
+      {text("name", "Name")}
+      <div className="grid gap-3 sm:grid-cols-3">
+        {text("computer", "Of the computer", "Its tag.")}
+        <Field label="Taken, UTC" error={fields.takenAt}>
+          {(props) => <input {...props} {...register("takenAt")} type="datetime-local" />}
+        </Field>
+        {choice("kind", "It is", [
+          ["full", "full"],
+          ["incremental", "incremental"],
+          ["differential", "differential"],
+        ])}
+        {watch("kind") !== "full" && text("parent", "Builds on", "The image's name.")}
+        <Field label="Made with the kit" error={fields.kit}>
+          {(props) => <input {...props} {...register("kit")} list="kits" autoComplete="off" />}
+        </Field>
+        <datalist id="kits">
+          {kits.map((kit) => (
+            <option key={kit} value={kit} />
+          ))}
+        </datalist>
+        {text("kitVersion", "Of the version")}
+        {choice("mode", "The computer started by", [unknown, ["uefi", "UEFI"], ["bios", "BIOS"]])}
+        {text("disk", "The disk that it is of", "The whole disk, not the partition.")}
+        {choice("sectorBytes", "Sectors", [unknown, ["512", "512 bytes"], ["4096", "4,096 bytes"]])}
+        {text("used", "In use")}
+        {text("stored", "Stored")}
+        {text("compression", "Compression")}
+        {choice("encrypted", "Encrypted", [unknown, ["no", "no"], ["yes", "yes"]])}
+        {watch("encrypted") === "yes" && text("keyPlace", "The key is kept", "A place, never the key.")}
+        <Field label="Verified on" error={fields.verifiedOn}>
+          {(props) => <input {...props} {...register("verifiedOn")} type="date" />}
+        </Field>
+        {choice("verifiedWhole", "and was", [
+          ["yes", "whole"],
+          ["no", "damaged"],
+        ])}
+        {text("takenMinutes", "Taking it took, minutes")}
+      </div>
+      {text(
+        "roles",
+        "Partitions in it, by what they are for",
+        "esp msr system recovery; the active one with a star: system*",
+      )}
+      {text("state", "State of the machine, in words")}
+      {problem && (
+        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
+          {problemText(problem)}
+        </p>
+      )}
+      <button type="submit" className="act-main">
+        {opened ? "Save it" : "Register it"}
+      </button>
+    </form>
+  );
+}

@@ -1,0 +1,58 @@
+import type { Metadata } from "next";
+import type { ImageBody } from "@/core/chain/parts";
+import { getComputer } from "@/server/services/computers";
+import { listKits } from "@/server/services/releases";
+import { bodyOfFound, getScan } from "@/server/services/store-scans";
+import { currentContext } from "../../_lib/context";
+import { one, positive, type SearchParams } from "../../_lib/params";
+import { ImageForm } from "../image-form";
+import { ImagesNav } from "../nav";
+
+export const metadata: Metadata = { title: "Register an image" };
+
+const NOTHING_KNOWN: ImageBody = {
+  ...{ make: null, model: null, kit: null, kitVersion: null, mode: null, diskBytes: null, sectorBytes: null },
+  ...{ partitions: null, encrypted: null, keyPlace: null, kind: "full", parent: null, verified: null, places: [] },
+};
+
+export default async function NewImage({ searchParams }: { searchParams: SearchParams }) {
+  const [context, query] = await Promise.all([currentContext(), searchParams]);
+  const scanId = positive(query.scan);
+  const key = one(query.key);
+  const scan = scanId ? await getScan(context, scanId) : null;
+  const found = scan?.report?.images.find((image) => image.key === key) ?? null;
+  const tag = found?.named?.computer ?? one(query.computer) ?? "";
+  const [detail, kits] = await Promise.all([tag ? getComputer(context, tag) : null, listKits(context)]);
+  const now = context.now().toISOString();
+  const day = found?.named?.date;
+  const takenAt = day && !found?.modified?.startsWith(day) ? `${day}T00:00:00.000Z` : (found?.modified ?? now);
+  const given = {
+    name: found?.name ?? one(query.name) ?? "",
+    computer: detail?.row.tag ?? tag,
+    takenAt,
+    body: {
+      ...NOTHING_KNOWN,
+      make: detail?.row.make ?? null,
+      model: detail?.row.model ?? null,
+      ...(found ? bodyOfFound(found) : {}),
+      state: found?.named?.state ?? null,
+    },
+  };
+  return (
+    <>
+      <ImagesNav here={null} />
+      <h1>Register an image</h1>
+      <p className="mb-3 text-quiet">
+        {found
+          ? "What could be read from it is filled in; the rest is yours to say."
+          : "By hand: where its copies are is told by looking through a store, or by a listing of it."}
+      </p>
+      <ImageForm
+        given={given}
+        opened={null}
+        found={found && scanId ? { scanId, key: found.key } : null}
+        kits={kits.map(({ name }) => name)}
+      />
+    </>
+  );
+}

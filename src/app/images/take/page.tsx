@@ -1,0 +1,158 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import type { ImageCheck } from "@/core/images/checks";
+import { checkText, durationText, rangeText, ratioText } from "@/core/words/images";
+import { problemText } from "@/server/problems";
+import { type ImagePlanView, imagePlan } from "@/server/services/image-plans";
+import { listStores } from "@/server/services/stores";
+import { Size } from "@/ui/size";
+import { currentContext } from "../../_lib/context";
+import { one, positive, type SearchParams } from "../../_lib/params";
+import { ImagesNav } from "../nav";
+
+export const metadata: Metadata = { title: "Before an image is taken" };
+
+/** What to see to before an image is taken and after: on the screen and on paper. */
+export default async function Take({ searchParams }: { searchParams: SearchParams }) {
+  const [context, query] = await Promise.all([currentContext(), searchParams]);
+  const tag = one(query.computer)?.trim() ?? "";
+  const storeId = positive(query.store) ?? null;
+  const state = one(query.state)?.slice(0, 100) ?? "";
+  const [stores, plan] = await Promise.all([
+    listStores(context),
+    tag ? imagePlan(context, tag, storeId, state || null) : null,
+  ]);
+  return (
+    <div className="max-w-3xl">
+      <div className="print:hidden">
+        <ImagesNav here={null} />
+        <h1>Before an image is taken</h1>
+        <form className="mt-2 flex flex-wrap items-end gap-3" action="/images/take">
+          <label>
+            <span className="block font-semibold text-[0.9rem]">Of the computer</span>
+            <input className="field code w-36" name="computer" defaultValue={tag} autoComplete="off" />
+          </label>
+          <label>
+            <span className="block font-semibold text-[0.9rem]">Onto the store</span>
+            <select className="field" name="store" defaultValue={storeId ?? ""}>
+              <option value="">not chosen yet</option>
+              {stores.map(({ row }) => (
+                <option key={row.id} value={row.id}>
+                  {row.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <label className="grow">
+            <span className="block font-semibold text-[0.9rem]">State of the machine</span>
+            <input
+              className="field"
+              name="state"
+              defaultValue={state}
+              placeholder="with all updates"
+              autoComplete="off"
+            />
+          </label>
+          <button type="submit" className="act-main">
+            Plan it
+          </button>
+        </form>
+      </div>
+      {plan && !plan.ok && (
+        <p role="alert" className="mt-3 text-plum">
+          {problemText(plan.problem)}
+        </p>
+      )}
+      {plan?.ok && <Sheet plan={plan.value} />}
+    </div>
+  );
+}
+
+function Sheet({ plan }: { plan: ImagePlanView }) {
+  const { computer, store, disk, take, leave, usedBytes, size, seconds, name, checks } = plan;
+  return (
+    <section className="mt-5">
+      <h2 className="text-xl">
+        Image of <span className="code">{computer.tag}</span> {computer.name}
+      </h2>
+      <p className="text-quiet">
+        {[computer.site, computer.facts.computer.make, computer.facts.computer.model].filter(Boolean).join(", ")}
+        {store && `; onto ${store.row.name}`}
+      </p>
+      <dl className="mt-3 grid grid-cols-[9rem_1fr] gap-y-1">
+        <dt className="text-quiet">Call it</dt>
+        <dd className="code font-bold">{name}</dd>
+        <dt className="text-quiet">From the disk</dt>
+        <dd>
+          {disk ? (
+            <>
+              <Size bytes={disk.bytes} both /> {disk.model} <span className="code">{disk.serial}</span>
+            </>
+          ) : (
+            "not recorded"
+          )}
+        </dd>
+        <dt className="text-quiet">Take</dt>
+        <dd>{take.join(", ") || "what it needs to start is not recorded"}</dd>
+        {leave.length > 0 && (
+          <>
+            <dt className="text-quiet">Leave out</dt>
+            <dd>{leave.join(", ")}</dd>
+          </>
+        )}
+        <dt className="text-quiet">Its size</dt>
+        <dd>
+          {size && usedBytes !== null ? (
+            <>
+              {rangeText(size.bytes)}, {ratioText(size.source)}, from <Size bytes={usedBytes} /> in use
+            </>
+          ) : (
+            "cannot be told: it is not recorded how much is in use"
+          )}
+        </dd>
+        {seconds && (
+          <>
+            <dt className="text-quiet">It takes</dt>
+            <dd>
+              {durationText(seconds.take)}, and {durationText(seconds.verify)} to verify; putting it back{" "}
+              {durationText(seconds.restore)}
+            </dd>
+          </>
+        )}
+      </dl>
+      {(["before", "after"] as const).map((when) => (
+        <div key={when} className="mt-4">
+          <h2>{when === "before" ? "Before" : "After"}</h2>
+          <ul className="mt-1 divide-y divide-line border-line border-y">
+            {checks
+              .filter((check) => check.when === when)
+              .map((check) => (
+                <Check key={check.code} check={check} />
+              ))}
+          </ul>
+        </div>
+      ))}
+      <p className="mt-4 print:hidden">
+        <Link
+          prefetch={false}
+          className="act"
+          href={`/images/new?${new URLSearchParams({ computer: computer.tag, name })}`}
+        >
+          It was taken: register it
+        </Link>
+      </p>
+    </section>
+  );
+}
+
+const WORDS = { right: "so", wrong: "not so", see: "look", do: "do" };
+
+function Check({ check }: { check: ImageCheck }) {
+  return (
+    <li className="grid grid-cols-[1.6rem_4rem_1fr] items-baseline gap-x-2 py-1.5">
+      <span aria-hidden="true" className="inline-block size-4 border-2 border-ink" />
+      <span className={check.state === "wrong" ? "font-semibold text-plum" : "text-quiet"}>{WORDS[check.state]}</span>
+      <span>{checkText(check)}</span>
+    </li>
+  );
+}

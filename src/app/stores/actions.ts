@@ -1,0 +1,47 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import type { Result } from "@/server/problems";
+import { cancelScan, registerNamed, startScan, takeListing, takeOver } from "@/server/services/store-scans";
+import { addStore, retireStore, saveStore } from "@/server/services/stores";
+import { currentContext } from "../_lib/context";
+
+function changed<T>(result: Result<T>): Result<T> {
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function addStoreAction(input: unknown): Promise<Result<number>> {
+  return changed(await addStore(await currentContext(), input));
+}
+
+export async function saveStoreAction(id: number, version: number, input: unknown): Promise<Result<number>> {
+  return changed(await saveStore(await currentContext(), id, version, input));
+}
+
+export async function retireStoreAction(id: number, version: number, retired: boolean): Promise<Result<number>> {
+  return changed(await retireStore(await currentContext(), id, version, retired));
+}
+
+export async function startScanAction(storeId: number, isThorough: boolean): Promise<Result<number>> {
+  return startScan(await currentContext(), storeId, isThorough);
+}
+
+export async function cancelScanAction(scanId: number): Promise<Result<boolean>> {
+  return cancelScan(await currentContext(), scanId);
+}
+
+export async function takeListingAction(storeId: number, text: string): Promise<Result<number>> {
+  return changed(await takeListing(await currentContext(), storeId, text));
+}
+
+export async function takeOverAction(scanId: number): Promise<Result<number>> {
+  return changed(await takeOver(await currentContext(), scanId));
+}
+
+export async function registerNamedAction(
+  scanId: number,
+  given: { kit: string | null; kitVersion: string | null },
+): Promise<Result<{ registered: number; left: string[] }>> {
+  return changed(await registerNamed(await currentContext(), scanId, given));
+}

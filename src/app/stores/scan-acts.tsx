@@ -1,0 +1,128 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useEffect, useState } from "react";
+import { bytesText } from "@/core/words/sizes";
+import { problemText, type Result } from "@/server/problems";
+import { DropField } from "@/ui/drop-field";
+import { useReady } from "@/ui/use-ready";
+import { cancelScanAction, registerNamedAction, startScanAction, takeListingAction, takeOverAction } from "./actions";
+
+interface ScanActsProps {
+  storeId: number;
+  /** Whether this server can look into it. */
+  canLook: boolean;
+  scan: { id: number; state: string; isThorough: boolean; doneBytes: number; totalBytes: number } | null;
+  /** What can be taken over, and registered by its name. */
+  toTakeOver: number;
+  toRegister: number;
+  kits: { name: string; versions: string[] }[];
+}
+
+const LOOK_AGAIN_MS = 800;
+
+/** Looking through a store, and what can be done with what was found. */
+export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits }: ScanActsProps) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<string | null>(null);
+  const [told, setTold] = useState<string[] | null>(null);
+  const [kit, setKit] = useState("");
+  const isRunning = scan?.state === "running";
+  useEffect(() => {
+    if (!isRunning) return;
+    const timer = setInterval(() => router.refresh(), LOOK_AGAIN_MS);
+    return () => clearInterval(timer);
+  }, [isRunning, router]);
+  const act = async <T,>(doing: Promise<Result<T>>, then?: (value: T) => void) => {
+    setProblem(null);
+    setTold(null);
+    const result = await doing;
+    if (!result.ok) return setProblem(problemText(result.problem));
+    then?.(result.value);
+    router.refresh();
+  };
+  const [name, version] = kit.split("\n");
+  return (
+    <div aria-busy={!ready} className="mt-2 space-y-2">
+      {isRunning && scan ? (
+        <p className="flex items-center gap-3">
+          <span role="status">
+            {scan.isThorough && scan.totalBytes > 0
+              ? `Reading everything: ${bytesText(scan.doneBytes)} of ${bytesText(scan.totalBytes)}.`
+              : "Looking through it."}
+          </span>
+          <button type="button" className="act" onClick={() => act(cancelScanAction(scan.id))}>
+            Cancel
+          </button>
+        </p>
+      ) : (
+        <div className="flex flex-wrap gap-2">
+          {canLook && (
+            <>
+              <button type="button" className="act-main" onClick={() => act(startScanAction(storeId, false))}>
+                Look through it
+              </button>
+              <button type="button" className="act" onClick={() => act(startScanAction(storeId, true))}>
+                Read it all and compare digests
+              </button>
+            </>
+          )}
+          {scan && toTakeOver > 0 && (
+            <button type="button" className="act" onClick={() => act(takeOverAction(scan.id))}>
+              Take over what moved, changed and is gone ({toTakeOver})
+            </button>
+          )}
+        </div>
+      )}
+      {scan && !isRunning && toRegister > 0 && (
+        <p className="flex flex-wrap items-center gap-2">
+          <label>
+            Made with{" "}
+            <select className="field inline w-auto" value={kit} onChange={(event) => setKit(event.target.value)}>
+              <option value="">a kit that is not known</option>
+              {kits.flatMap((each) =>
+                each.versions.map((own) => (
+                  <option key={`${each.name} ${own}`} value={`${each.name}\n${own}`}>
+                    {each.name} {own}
+                  </option>
+                )),
+              )}
+            </select>
+          </label>
+          <button
+            type="button"
+            className="act"
+            onClick={() =>
+              act(
+                registerNamedAction(scan.id, { kit: name || null, kitVersion: version || null }),
+                ({ registered, left }) => setTold([`${registered} registered.`, ...left]),
+              )
+            }
+          >
+            Register those whose name says what they are ({toRegister})
+          </button>
+        </p>
+      )}
+      {!isRunning && (
+        <DropField
+          onFiles={async ([file]) => file && act(takeListingAction(storeId, await file.text()))}
+          text="Or drop a listing of it here: ls -lR, find, dir /s, or a table."
+        />
+      )}
+      {told && (
+        <ul role="status" className="list-disc pl-5">
+          {told.slice(0, 12).map((line) => (
+            <li key={line}>{line}</li>
+          ))}
+          {told.length > 12 && <li>and {told.length - 12} more</li>}
+        </ul>
+      )}
+      {problem && (
+        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
+          {problem}
+        </p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,229 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import { useForm } from "react-hook-form";
+import { type LinkKind, USUAL_RATES } from "@/core/images/forecast";
+import { USUAL_PATTERN } from "@/core/images/names";
+import { linkText } from "@/core/words/images";
+import { parseSize } from "@/core/words/parse-size";
+import { bytesText } from "@/core/words/sizes";
+import { type Problem, problemText } from "@/server/problems";
+import type { StoreInput } from "@/server/services/stores";
+import { Field } from "@/ui/field";
+import { useReady } from "@/ui/use-ready";
+import { addStoreAction, saveStoreAction } from "./actions";
+
+interface StoreFormProps {
+  opened: (StoreInput & { id: number; version: number }) | null;
+  sites: { id: number; name: string }[];
+}
+
+interface StoreValues {
+  name: string;
+  kind: StoreInput["kind"];
+  medium: string;
+  computer: string;
+  diskSerial: string;
+  siteId: string;
+  isReachKnown: boolean;
+  reachedFrom: string[];
+  address: string;
+  link: string;
+  capacity: string;
+  free: string;
+  folder: string;
+  namePattern: string;
+  note: string;
+}
+
+const STORE_KIND_TEXTS: Record<StoreInput["kind"], string> = {
+  medium: "a partition on a medium",
+  disk: "an external disk",
+  share: "a share in the network",
+  host: "another host",
+  computer: "a disk built into a computer",
+};
+
+function toValues(input: StoreInput | null): StoreValues {
+  return {
+    name: input?.name ?? "",
+    kind: input?.kind ?? "share",
+    medium: input?.medium ?? "",
+    computer: input?.computer ?? "",
+    diskSerial: input?.diskSerial ?? "",
+    siteId: String(input?.siteId ?? ""),
+    isReachKnown: (input?.reachedFrom ?? null) !== null,
+    reachedFrom: (input?.reachedFrom ?? []).map(String),
+    address: input?.address ?? "",
+    link: input?.link ?? "",
+    capacity: input?.capacityBytes ? bytesText(input.capacityBytes) : "",
+    free: input?.freeBytes != null ? bytesText(input.freeBytes) : "",
+    folder: input?.folder ?? "",
+    namePattern: input?.namePattern ?? "",
+    note: input?.note ?? "",
+  };
+}
+
+/** A store as it is recorded: what it is, where, how it is reached, how much room it has, how its images are called. */
+export function StoreForm({ opened, sites }: StoreFormProps) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const { register, handleSubmit, watch } = useForm<StoreValues>({ defaultValues: toValues(opened) });
+  const kind = watch("kind");
+  const isReached = kind === "share" || kind === "host";
+  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const submit = handleSubmit(async (values) => {
+    const sizes = { capacity: parseSize(values.capacity, "gb"), free: parseSize(values.free, "gb") };
+    for (const [name, size] of Object.entries(sizes))
+      if (values[name as "capacity" | "free"].trim() !== "" && size === null)
+        return setProblem({ code: "invalid", fields: { [name]: "A size is such as “500 GB” or “2 TB”." } });
+    // What was not touched keeps its bytes: a size in words is rounded.
+    const before = toValues(opened);
+    const bytesOf = (name: "capacity" | "free", was: number | null | undefined) =>
+      values[name] === before[name] ? (was ?? null) : sizes[name];
+    const input = {
+      name: values.name,
+      kind: values.kind,
+      medium: values.medium,
+      computer: values.computer,
+      diskSerial: values.diskSerial,
+      siteId: values.siteId === "" ? null : Number(values.siteId),
+      reachedFrom: isReached && values.isReachKnown ? values.reachedFrom.map(Number) : null,
+      address: values.address,
+      link: values.link || null,
+      capacityBytes: bytesOf("capacity", opened?.capacityBytes),
+      freeBytes: bytesOf("free", opened?.freeBytes),
+      writeRate: opened?.writeRate ?? null,
+      readRate: opened?.readRate ?? null,
+      folder: values.folder,
+      namePattern: values.namePattern,
+      note: values.note,
+    };
+    const result = opened ? await saveStoreAction(opened.id, opened.version, input) : await addStoreAction(input);
+    if (result.ok) router.push(opened ? `/stores/${opened.id}` : `/stores/${result.value}`);
+    else setProblem(result.problem);
+  });
+  return (
+    <form onSubmit={submit} aria-busy={!ready} className="max-w-2xl space-y-3">
+      <div className="grid gap-3 sm:grid-cols-2">
+        <Field label="Name" error={fields.name}>
+          {(props) => <input {...props} {...register("name")} autoComplete="off" />}
+        </Field>
+        <Field label="It is" error={fields.kind}>
+          {(props) => (
+            <select {...props} {...register("kind")}>
+              {Object.entries(STORE_KIND_TEXTS).map(([value, text]) => (
+                <option key={value} value={value}>
+                  {text}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        {kind === "medium" && (
+          <Field label="On the medium" error={fields.medium} hint="Its tag.">
+            {(props) => <input {...props} {...register("medium")} autoComplete="off" />}
+          </Field>
+        )}
+        {kind === "computer" && (
+          <>
+            <Field
+              label="In the computer"
+              error={fields.computer}
+              hint="Its tag. What fails with it fails with the store."
+            >
+              {(props) => <input {...props} {...register("computer")} autoComplete="off" />}
+            </Field>
+            <Field label="The disk's serial" error={fields.diskSerial}>
+              {(props) => <input {...props} {...register("diskSerial")} autoComplete="off" />}
+            </Field>
+          </>
+        )}
+        <Field label="Where it stands" error={fields.siteId}>
+          {(props) => (
+            <select {...props} {...register("siteId")}>
+              <option value="">not recorded</option>
+              {sites.map(({ id, name }) => (
+                <option key={id} value={id}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Attached by" error={fields.link}>
+          {(props) => (
+            <select {...props} {...register("link")}>
+              <option value="">not recorded</option>
+              {(Object.keys(USUAL_RATES) as LinkKind[]).map((link) => (
+                <option key={link} value={link}>
+                  {linkText(link)}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="It holds" error={fields.capacity ?? fields.capacityBytes}>
+          {(props) => <input {...props} {...register("capacity")} placeholder="2 TB" autoComplete="off" />}
+        </Field>
+        <Field label="Free now" error={fields.free ?? fields.freeBytes}>
+          {(props) => <input {...props} {...register("free")} placeholder="800 GB" autoComplete="off" />}
+        </Field>
+      </div>
+      {isReached && (
+        <fieldset className="border-line border-t pt-2">
+          <legend className="font-semibold text-[0.9rem]">Reached from</legend>
+          <label className="flex items-center gap-2">
+            <input type="checkbox" className="size-[18px] accent-[var(--rope)]" {...register("isReachKnown")} /> It is
+            known from where
+          </label>
+          {watch("isReachKnown") && (
+            <div className="flex flex-wrap gap-x-4">
+              {sites.map(({ id, name }) => (
+                <label key={id} className="flex items-center gap-2">
+                  <input
+                    type="checkbox"
+                    className="size-[18px] accent-[var(--rope)]"
+                    value={id}
+                    {...register("reachedFrom")}
+                  />{" "}
+                  {name}
+                </label>
+              ))}
+            </div>
+          )}
+          <div className="mt-2">
+            <Field label="Address" error={fields.address} hint="Without a password.">
+              {(props) => <input {...props} {...register("address")} className="field code" autoComplete="off" />}
+            </Field>
+          </div>
+        </fieldset>
+      )}
+      <div className="grid gap-3 sm:grid-cols-2">
+        <Field
+          label="Mounted in the folder"
+          error={fields.folder}
+          hint="Below this server's folder of stores; empty: it cannot be looked into from here."
+        >
+          {(props) => <input {...props} {...register("folder")} className="field code" autoComplete="off" />}
+        </Field>
+        <Field label="How its images are called" error={fields.namePattern} hint={`Empty: ${USUAL_PATTERN}`}>
+          {(props) => <input {...props} {...register("namePattern")} className="field code" autoComplete="off" />}
+        </Field>
+      </div>
+      <Field label="Note" error={fields.note}>
+        {(props) => <textarea {...props} {...register("note")} rows={2} />}
+      </Field>
+      {problem && (
+        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
+          {problemText(problem)}
+        </p>
+      )}
+      <button type="submit" className="act-main">
+        {opened ? "Save it" : "Register it"}
+      </button>
+    </form>
+  );
+}

@@ -1,0 +1,9 @@
+import type { StoreKind } from "@/server/services/stores";
+
+export const STORE_KIND_WORDS: Record<StoreKind, string> = {
+  medium: "A partition on a medium",
+  disk: "An external disk",
+  share: "A share in the network",
+  host: "Another host",
+  computer: "A disk built into a computer",
+};

@@ -1,0 +1,134 @@
+import { roleOf } from "../facts/roles";
+import type { DiskFacts, Facts } from "../facts/schema";
+import { modeOf } from "../links/restore-image";
+import { systemDisk } from "../needs/needs";
+import { nextImageBytes, type PastImage, type Range, type RatioSource, type StoreFit, storeFit } from "./forecast";
+
+/** Where an image is to be kept, as far as it matters before it is taken. */
+export interface ReceivingStore {
+  name: string;
+  kind: "medium" | "disk" | "share" | "host" | "computer";
+  /** The computer that it is built into. */
+  computer: string | null;
+  diskSerial: string | null;
+  freeBytes: number | null;
+}
+
+/** `right`: so by the facts. `wrong`: not so by the facts. `see`: somebody has to look. `do`: somebody has to see to it. */
+export type CheckState = "right" | "wrong" | "see" | "do";
+
+export type ImageCheck =
+  | {
+      when: "before";
+      state: CheckState;
+      code: "start-up-included";
+      partitions: string[];
+      lacks: ("esp" | "active" | "system")[];
+    }
+  | { when: "before"; state: CheckState; code: "data-left-out"; partitions: string[] }
+  | { when: "before"; state: CheckState; code: "store-left-out"; store: string; sameDisk: boolean }
+  | { when: "before"; state: CheckState; code: "key-known"; encrypted: string[]; missing: string[] }
+  | { when: "before"; state: CheckState; code: "fits"; fit: StoreFit | null }
+  | { when: "before"; state: "see"; code: "file-system-clean" }
+  | { when: "before"; state: "do"; code: "mains-power"; form: string | null }
+  | { when: "after"; state: "do"; code: "verified" | "second-copy" | "recorded" };
+
+export interface ImagePlan {
+  disk: DiskFacts | null;
+  /** Partitions that belong into the image, and those that are left out, by name. */
+  take: string[];
+  leave: string[];
+  usedBytes: number | null;
+  size: { bytes: Range; source: RatioSource } | null;
+  checks: ImageCheck[];
+}
+
+/** Roles that a set needs to start again, and the hidden one that is usually taken along. Common practice. */
+const TAKEN = ["esp", "bios-boot", "boot", "msr", "system", "recovery"];
+
+/** What to see to before an image of a computer's system disk is taken, and after. Sources: the field guide, common practice. */
+export function planImage(
+  tag: string,
+  facts: Facts,
+  store: ReceivingStore | null,
+  past: { own: readonly PastImage[]; sameKit: readonly PastImage[] },
+): ImagePlan {
+  const internal = (facts.disks ?? []).filter((disk) => disk.removable !== true);
+  const disk = systemDisk(internal);
+  const partitions = disk?.partitions ?? [];
+  const named = (each: (typeof partitions)[number]) => each.label || `partition ${each.number}`;
+  const isTaken = (each: (typeof partitions)[number]) => TAKEN.includes(roleOf(each) ?? "") || each.active === true;
+  const take = partitions.filter(isTaken);
+  const leave = partitions.filter((each) => !isTaken(each));
+  const used = take.map(({ usedBytes }) => usedBytes ?? null);
+  const usedBytes =
+    take.length > 0 && used.every((each) => each !== null)
+      ? used.reduce<number>((sum, each) => sum + (each ?? 0), 0)
+      : null;
+  const encrypted = take.filter(({ encryption }) => encryption);
+  const size = usedBytes === null ? null : nextImageBytes({ usedBytes, isEncrypted: encrypted.length > 0, ...past });
+  const lacks: ("esp" | "active" | "system")[] = [];
+  if (!take.some((each) => roleOf(each) === "system")) lacks.push("system");
+  const mode = modeOf(facts);
+  if (mode === "uefi" && !take.some((each) => roleOf(each) === "esp")) lacks.push("esp");
+  if (mode === "bios" && !take.some(({ active }) => active === true)) lacks.push("active");
+  const missing = encrypted.filter(({ keyPlace }) => !keyPlace).map(named);
+  const sameDisk =
+    store?.kind === "computer" &&
+    store.computer === tag &&
+    (store.diskSerial === null || store.diskSerial === disk?.serial);
+  const fit = size && store?.freeBytes != null ? storeFit(store.freeBytes, size.bytes) : null;
+  const data = leave.filter((each) => roleOf(each) !== "swap");
+  return {
+    ...{ disk, take: take.map(named), leave: leave.map(named), usedBytes, size },
+    checks: [
+      {
+        when: "before",
+        state: partitions.length === 0 ? "see" : lacks.length === 0 ? "right" : "wrong",
+        code: "start-up-included",
+        partitions: take.map(named),
+        lacks,
+      },
+      {
+        when: "before",
+        state: data.length === 0 ? "right" : "see",
+        code: "data-left-out",
+        partitions: data.map(named),
+      },
+      ...(store
+        ? [
+            {
+              when: "before",
+              state: sameDisk
+                ? "wrong"
+                : store.kind === "computer" || store.kind === "disk" || store.kind === "medium"
+                  ? "do"
+                  : "right",
+              code: "store-left-out",
+              store: store.name,
+              sameDisk,
+            } as const,
+          ]
+        : []),
+      {
+        when: "before",
+        state: encrypted.length === 0 || missing.length === 0 ? "right" : "wrong",
+        code: "key-known",
+        encrypted: encrypted.map(named),
+        missing,
+      },
+      {
+        when: "before",
+        state:
+          fit === null ? "see" : fit.verdict === "fits" ? "right" : fit.verdict === "does-not-fit" ? "wrong" : "see",
+        code: "fits",
+        fit,
+      },
+      { when: "before", state: "see", code: "file-system-clean" },
+      { when: "before", state: "do", code: "mains-power", form: facts.computer.form },
+      { when: "after", state: "do", code: "verified" },
+      { when: "after", state: "do", code: "second-copy" },
+      { when: "after", state: "do", code: "recorded" },
+    ],
+  };
+}

@@ -1,0 +1,108 @@
+import { and, eq, inArray, isNull, sql } from "drizzle-orm";
+import { type ComputerEvent, type ImageDue, imageDue, rankDue, USUAL_IMAGE_DAYS } from "@/core/images/due";
+import type { StoredPoint } from "@/core/images/lineage";
+import type { Context } from "../context";
+import { computers, events, imageCopies, systemImages } from "../db/schema";
+
+/** All images as points in time, with no more of them than their lineage asks for. */
+async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> {
+  const field = (path: string) => sql<string | null>`JSON_VALUE(${systemImages.body}, ${path})`;
+  const [rows, copies] = await Promise.all([
+    context.db
+      .select({
+        rowId: systemImages.id,
+        computerId: systemImages.computerId,
+        id: systemImages.name,
+        computer: computers.tag,
+        takenAt: systemImages.takenAt,
+        kind: field("$.kind"),
+        parent: field("$.parent"),
+        verifiedOn: field("$.verified.on"),
+        verifiedWhole: field("$.verified.whole"),
+        places: sql<number>`COALESCE(JSON_LENGTH(${systemImages.body}, '$.places'), 0)`,
+      })
+      .from(systemImages)
+      .innerJoin(computers, eq(computers.id, systemImages.computerId))
+      .where(isNull(systemImages.deletedAt)),
+    context.db
+      .select({
+        imageId: imageCopies.imageId,
+        on: sql<string | null>`MAX(${imageCopies.verifiedOn})`,
+        whole: sql<number | null>`MAX(${imageCopies.verifiedWhole})`,
+      })
+      .from(imageCopies)
+      .where(eq(imageCopies.state, "there"))
+      .groupBy(imageCopies.imageId),
+  ]);
+  const byImage = new Map(copies.map((each) => [each.imageId, each]));
+  const points = new Map<number, StoredPoint[]>();
+  for (const { rowId, computerId, verifiedOn, verifiedWhole, places, takenAt, kind, ...row } of rows) {
+    const copy = byImage.get(rowId);
+    const on = copy?.on ?? verifiedOn;
+    const whole = copy?.on ? Number(copy.whole) === 1 : verifiedWhole === "1" || verifiedWhole === "true";
+    const point: StoredPoint = {
+      ...row,
+      takenAt: takenAt.toISOString(),
+      kind: (kind ?? "full") as StoredPoint["kind"],
+      verified: on === null ? null : { on, whole },
+      isThere: copy !== undefined || Number(places) > 0,
+    };
+    points.set(computerId, [...(points.get(computerId) ?? []), point]);
+  }
+  return points;
+}
+
+/** When the systems or disks of some computers were last recorded otherwise than before. */
+async function eventsOf(context: Context, ids: readonly number[]): Promise<Map<number, ComputerEvent[]>> {
+  const found = new Map<number, ComputerEvent[]>();
+  if (ids.length === 0) return found;
+  const changed = (path: string) =>
+    sql`JSON_EXTRACT(${events.before}, ${path}) <> JSON_EXTRACT(${events.after}, ${path})`;
+  const rows = await context.db
+    .select({
+      id: events.entityId,
+      system: sql<string | null>`MAX(CASE WHEN ${changed("$.facts.systems")} THEN ${events.at} END)`,
+      disk: sql<string | null>`MAX(CASE WHEN ${events.action} = 'replaced a disk of' THEN ${events.at} END)`,
+    })
+    .from(events)
+    .where(and(eq(events.entity, "computer"), inArray(events.entityId, [...ids])))
+    .groupBy(events.entityId);
+  for (const { id, system, disk } of rows) {
+    const at = (time: string) => new Date(`${time.replace(" ", "T").replace(/Z?$/, "")}Z`).toISOString();
+    const own: ComputerEvent[] = [];
+    if (system) own.push({ at: at(system), code: "system-changed" });
+    if (disk) own.push({ at: at(disk), code: "disk-replaced" });
+    if (own.length > 0) found.set(id, own);
+  }
+  return found;
+}
+
+export interface DueItem extends ImageDue {
+  id: number;
+  name: string | null;
+}
+
+/** Computers in service whose image is due, whoever has least first; at most `limit`, with how many there are. */
+export async function listDue(
+  context: Context,
+  limit = 100,
+): Promise<{ items: DueItem[]; total: number; mostDays: number }> {
+  const today = context.now().toISOString().slice(0, 10);
+  const [rows, points] = await Promise.all([
+    context.db
+      .select({ id: computers.id, tag: computers.tag, name: computers.name })
+      .from(computers)
+      .where(isNull(computers.retiredAt)),
+    allPoints(context),
+  ]);
+  const happened = await eventsOf(context, [...points.keys()]);
+  const byTag = new Map(rows.map((row) => [row.tag, row]));
+  const due = rankDue(
+    rows.map(({ id, tag }) => imageDue(tag, points.get(id) ?? [], happened.get(id) ?? [], { today })),
+  );
+  const items = due.slice(0, limit).map((each) => {
+    const { id = 0, name = null } = byTag.get(each.computer) ?? {};
+    return { ...each, id, name };
+  });
+  return { items, total: due.length, mostDays: USUAL_IMAGE_DAYS };
+}
