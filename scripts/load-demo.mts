@@ -1,8 +1,19 @@
 // Brings the database to this version's schema and loads the demo into an empty one. Usage: load-demo.mts [--fresh]
-import { copyFileSync, createReadStream, createWriteStream, mkdirSync, mkdtempSync, rmSync } from "node:fs";
+import {
+  copyFileSync,
+  createReadStream,
+  createWriteStream,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  utimesSync,
+  writeFileSync,
+} from "node:fs";
 import { tmpdir } from "node:os";
-import { join } from "node:path";
+import { dirname, join } from "node:path";
 import { pipeline } from "node:stream/promises";
+import { gzipSync } from "node:zlib";
 import { sql } from "drizzle-orm";
 import { CachedSource } from "@/core/bytes/source";
 import type { DriverSource } from "@/core/drivers/driver-set";
@@ -14,7 +25,7 @@ import type { Inspection } from "@/core/inspection/schema";
 import { type Manifest, makeManifest } from "@/core/integrity/manifest";
 import { type Listing, listVolumes } from "@/core/volumes/listing";
 import { volumesOf } from "@/core/volumes/volumes";
-import { carryFolder, devicesFolder, libraryFolder } from "@/server/bench/folders";
+import { carryFolder, devicesFolder, libraryFolder, storesFolder } from "@/server/bench/folders";
 import { contentPath, makeSimulated } from "@/server/bench/simulated";
 import type { Context } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
@@ -31,6 +42,7 @@ import {
   drills,
   events,
   factProfiles,
+  imageCopies,
   imports,
   inspectionContents,
   inspections,
@@ -43,6 +55,9 @@ import {
   releases,
   savedViews,
   sites,
+  storeFills,
+  storeScans,
+  stores,
   systemImages,
 } from "@/server/db/schema";
 import { FileSource } from "@/server/files/file-source";
@@ -53,18 +68,21 @@ import { getComputer, insertComputer } from "@/server/services/computers";
 import { keepContents, keepManifest } from "@/server/services/contents";
 import { refreshDerived } from "@/server/services/derived";
 import { recordDrill } from "@/server/services/drills";
-import { recordImage } from "@/server/services/images";
+import { noteCopy, recordImage } from "@/server/services/images";
 import { saveKeyCard } from "@/server/services/key-cards";
 import { addMedium } from "@/server/services/media";
 import { addSite } from "@/server/services/places";
 import { addKit, addRelease, getRelease, saveRelease } from "@/server/services/releases";
 import { saveView } from "@/server/services/saved-views";
+import { addStore, noteFill } from "@/server/services/stores";
+import { ROOM_FILE } from "@/server/stores-walk";
 import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
 import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
 import { revoking } from "./demo/signers";
 import { CALENDARS, factsOf, KITS, MACHINES, MEDIA, PEOPLE, SITES, VIEWS } from "./demo/skerry-line";
+import { COPIES, STORES, STRAYS } from "./demo/stores";
 import { Workshop } from "./media/workshop";
 
 function value<T>(result: Result<T>): T {
@@ -127,7 +145,11 @@ async function empty(db: Database): Promise<void> {
     events,
     rehearsals,
     drills,
+    storeScans,
+    storeFills,
+    imageCopies,
     systemImages,
+    stores,
     loads,
     media,
     inspectionContents,
@@ -277,6 +299,67 @@ async function prove(context: Context): Promise<void> {
     const { make = null, model = null } = detail?.row ?? {};
     value(await recordImage(context, { ...image, body: { ...body, make, model } }));
   }
+  await fillStores(context);
+}
+
+const DAY_MS = 86_400_000;
+
+/** Stores with the copies that are in them; the share is a folder with real files, the others were listed once. */
+async function fillStores(context: Context): Promise<void> {
+  const siteIds = new Map((await context.db.select().from(sites)).map(({ id, name }) => [name, id]));
+  const imageIds = new Map((await context.db.select().from(systemImages)).map(({ id, name }) => [name, id]));
+  const ids = new Map<string, number>();
+  const today = context.now().toISOString().slice(0, 10);
+  const share = join(storesFolder(), "image-share");
+  rmSync(share, { recursive: true, force: true });
+  for (const { site, reachedFrom, fills = [], ...store } of STORES) {
+    const used = fills.at(-1);
+    const empty = { medium: null, computer: null, diskSerial: null, address: null, link: null, folder: null };
+    const storeId = value(
+      await addStore(context, {
+        ...empty,
+        ...{ capacityBytes: null, namePattern: null, note: null, ...store },
+        freeBytes: store.capacityBytes && used ? Math.round(store.capacityBytes - used) : null,
+        siteId: site ? (siteIds.get(site) ?? null) : null,
+        reachedFrom: reachedFrom?.flatMap((name) => siteIds.get(name) ?? []) ?? null,
+      }),
+    );
+    ids.set(store.name, storeId);
+    for (const [at, usedBytes] of fills.entries()) {
+      const on = new Date(Date.parse(today) - (fills.length - 1 - at) * 7 * DAY_MS).toISOString().slice(0, 10);
+      await noteFill(context.db, storeId, on, Math.round(usedBytes));
+    }
+    if (store.folder && store.capacityBytes && used) {
+      mkdirSync(share, { recursive: true });
+      const room = { capacityBytes: store.capacityBytes, usedBytes: Math.round(used) };
+      writeFileSync(join(share, ROOM_FILE), JSON.stringify(room));
+    }
+  }
+  const content = gzipSync(readFileSync(join(libraryFolder(), IMAGES.lantern11.file)));
+  const put = (path: string, day: string) => {
+    const file = join(share, path);
+    mkdirSync(dirname(file), { recursive: true });
+    // Each of them another content: gzip ends where its check sum ends, and padding follows.
+    writeFileSync(file, Buffer.concat([content, Buffer.alloc(ids.size + path.length)]));
+    const at = new Date(`${day}T18:00:00Z`);
+    utimesSync(file, at, at);
+    return { path, bytes: content.length + ids.size + path.length, modified: at.toISOString() };
+  };
+  for (const { image, store, path, verified } of COPIES) {
+    const day = /\d{4}-\d{2}-\d{2}/.exec(path)?.[0] ?? today;
+    const isShare = store === "Image share";
+    const file = isShare ? put(path, day) : { path, bytes: 81_000_000_000, modified: `${day}T18:00:00.000Z` };
+    const [imageId, storeId] = [imageIds.get(image), ids.get(store)];
+    if (imageId === undefined || storeId === undefined) throw new Error(`${image} or ${store} is not there.`);
+    await noteCopy(context.db, context, {
+      imageId,
+      storeId,
+      files: [file],
+      state: "there",
+      verified: verified ?? null,
+    });
+  }
+  for (const path of STRAYS) put(path, /\d{4}-\d{2}-\d{2}/.exec(path)?.[0] ?? "2026-04-02");
 }
 
 /** What happened to one computer since: facts collected again after an update, and a new disk. */

@@ -57,6 +57,13 @@ export const IMAGES_TAKEN: (Omit<ImageInput, "body"> & { body: Omit<ImageInput["
       mode: "uefi",
       diskBytes: gigabytes(500.107862016),
       partitions: WHOLE_UEFI,
+      ...{
+        usedBytes: gigabytes(61.4),
+        storedBytes: gigabytes(35.9),
+        compression: "zstd",
+        takenSeconds: 840,
+        state: "with all updates",
+      },
       verified: { on: "2026-10-30", whole: true },
       places: [{ on: "medium", tag: "SP-01" }],
     },
@@ -71,11 +78,9 @@ export const IMAGES_TAKEN: (Omit<ImageInput, "body"> & { body: Omit<ImageInput["
       mode: "uefi",
       diskBytes: gigabytes(480.103981056),
       partitions: WHOLE_UEFI,
+      ...{ usedBytes: gigabytes(143), storedBytes: gigabytes(92), compression: "zstd", takenSeconds: 2300 },
       verified: { on: "2026-11-03", whole: true },
-      places: [
-        { on: "medium", tag: "SP-01" },
-        { on: "share", name: "the image share at head office", sites: ["Head office", "Workshop"] },
-      ],
+      places: [{ on: "medium", tag: "SP-01" }],
     },
   },
   {
@@ -88,8 +93,9 @@ export const IMAGES_TAKEN: (Omit<ImageInput, "body"> & { body: Omit<ImageInput["
       mode: "uefi",
       diskBytes: gigabytes(256.060514304),
       partitions: WHOLE_UEFI,
+      ...{ usedBytes: gigabytes(48.2), storedBytes: gigabytes(27.1), compression: "zstd" },
       verified: { on: "2026-05-12", whole: true },
-      places: [{ on: "share", name: "the image share at head office", sites: ["Head office", "Workshop"] }],
+      places: [],
     },
   },
   {

@@ -5,6 +5,7 @@ import { runManifest, runVerify } from "./integrity";
 import { runMatch } from "./match";
 import { runPrepare } from "./prepare";
 import { UsageError } from "./problems";
+import { runScan } from "./scan";
 import { runSiglist } from "./siglist";
 import { runCat, runLs } from "./tree";
 
@@ -98,6 +99,13 @@ export async function main(args: string[]): Promise<number> {
     .action(async (file: string, options) => {
       exit = await runVerify(file, options);
     });
+  program
+    .command("scan")
+    .description("find the images below a folder: grouped, read, and by what their names say")
+    .argument("<folder>", "where a store is mounted")
+    .option("--names <pattern>", "how they are called, such as {computer} {date} {state}")
+    .option("--json", "one JSON object a line")
+    .action(runScan);
   program
     .command("berths")
     .description("list the berths of the bench, and what is in them")

@@ -97,7 +97,9 @@ export function Shell({ people, personId, form, children }: ShellProps) {
             const here =
               href === "/"
                 ? path === "/"
-                : path.startsWith(href) || (href === "/computers" && /^\/(sheets|models|systems)/.test(path));
+                : path.startsWith(href) ||
+                  (href === "/images" && path.startsWith("/stores")) ||
+                  (href === "/computers" && /^\/(sheets|models|systems)/.test(path));
             return (
               <Link
                 key={href}

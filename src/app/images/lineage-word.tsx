@@ -6,7 +6,7 @@ const VERDICTS = { usable: "holds", unsure: "unknown", unusable: "broken" } as c
 
 /** Whether a point can be gone back to, and what stands against it first. */
 export function LineageWord({ lineage, name }: { lineage: Lineage; name: string }) {
-  const [problem] = lineage.problems;
+  const problem = lineage.problems.find(({ code }) => code !== "part-unverified") ?? lineage.problems[0];
   const isOwn = problem && "part" in problem && problem.part === name;
   const text = !problem
     ? "can be gone back to"

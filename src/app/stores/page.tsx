@@ -32,10 +32,7 @@ export default async function Stores() {
       ) : (
         <ul className="mt-3 divide-y divide-line border-line border-y">
           {stores.map((item) => (
-            <li
-              key={item.row.id}
-              className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.2fr)] items-baseline gap-x-6 py-2"
-            >
+            <li key={item.row.id} className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.2fr)] items-start gap-x-6 py-2">
               <div>
                 <Link prefetch={false} className="font-semibold" href={`/stores/${item.row.id}`}>
                   {item.row.name}

@@ -46,6 +46,11 @@ export interface ImagePlan {
 /** Roles that a set needs to start again, and the hidden one that is usually taken along. Common practice. */
 const TAKEN = ["esp", "bios-boot", "boot", "msr", "system", "recovery"];
 
+const ROLE_NAMES: Record<string, string> = {
+  ...{ esp: "EFI system", "bios-boot": "BIOS start", boot: "start-up", msr: "reserved", system: "system" },
+  ...{ recovery: "recovery", data: "data", swap: "swap" },
+};
+
 /** What to see to before an image of a computer's system disk is taken, and after. Sources: the field guide, common practice. */
 export function planImage(
   tag: string,
@@ -56,7 +61,10 @@ export function planImage(
   const internal = (facts.disks ?? []).filter((disk) => disk.removable !== true);
   const disk = systemDisk(internal);
   const partitions = disk?.partitions ?? [];
-  const named = (each: (typeof partitions)[number]) => each.label || `partition ${each.number}`;
+  const named = (each: (typeof partitions)[number]) => {
+    const role = roleOf(each);
+    return each.label || `${role ? (ROLE_NAMES[role] ?? role) : "partition"} (${each.number})`;
+  };
   const isTaken = (each: (typeof partitions)[number]) => TAKEN.includes(roleOf(each) ?? "") || each.active === true;
   const take = partitions.filter(isTaken);
   const leave = partitions.filter((each) => !isTaken(each));

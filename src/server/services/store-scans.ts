@@ -18,7 +18,7 @@ import { FileSource, fileProblem } from "../files/file-source";
 import { nativeHasher } from "../files/native-hasher";
 import { log } from "../log";
 import { fail, ok, problemText, type Result } from "../problems";
-import { storeFiles } from "../stores-walk";
+import { roomIn, storeFiles } from "../stores-walk";
 import { recordEvent } from "./events";
 import { noteCopy, recordImage } from "./images";
 import { getStore, noteFill, type StoreDetail } from "./stores";
@@ -72,7 +72,7 @@ export async function runScan(context: Context, scanId: number): Promise<void> {
     if (!scan || !store) return;
     const report = await lookThrough(context, store, scan);
     await end({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes });
-    await seen(context, store, report, scan.isThorough);
+    await seen(context, store, report, scan.isThorough, await roomIn(join(storesFolder(), store.row.folder as string)));
   } catch (error) {
     if (error instanceof Cancelled) return void (await end({ state: "cancelled" }));
     const code = (error as { code?: string } | null)?.code;
@@ -224,7 +224,13 @@ async function finished(
 }
 
 /** What was seen as it was is dated; digests are kept, or compared; and how full the store is. */
-async function seen(context: Context, store: StoreDetail, report: StoreReport, isThorough: boolean): Promise<void> {
+async function seen(
+  context: Context,
+  store: StoreDetail,
+  report: StoreReport,
+  isThorough: boolean,
+  room: { capacityBytes: number; usedBytes: number } | null,
+): Promise<void> {
   const today = context.now().toISOString().slice(0, 10);
   const known = await knownCopies(context, store.row.id);
   await context.db.transaction(async (tx) => {
@@ -239,13 +245,14 @@ async function seen(context: Context, store: StoreDetail, report: StoreReport, i
         verified: isWhole === null ? null : { on: today, whole: isWhole },
       });
     }
-    const { capacityBytes } = store.row;
-    await noteFill(tx, store.row.id, today, report.bytes);
-    const room = {
+    const capacityBytes = room?.capacityBytes ?? store.row.capacityBytes;
+    const usedBytes = room?.usedBytes ?? report.bytes;
+    await noteFill(tx, store.row.id, today, usedBytes);
+    const measured = {
       measuredOn: today,
-      ...(capacityBytes === null ? {} : { freeBytes: Math.max(0, capacityBytes - report.bytes) }),
+      ...(capacityBytes === null ? {} : { capacityBytes, freeBytes: Math.max(0, capacityBytes - usedBytes) }),
     };
-    await tx.update(stores).set(room).where(eq(stores.id, store.row.id));
+    await tx.update(stores).set(measured).where(eq(stores.id, store.row.id));
   });
 }
 
@@ -279,7 +286,7 @@ export async function takeListing(context: Context, storeId: number, text: strin
       ...times,
     })
     .$returningId();
-  await seen(context, store, report, false);
+  await seen(context, store, report, false, null);
   return ok((row as { id: number }).id);
 }
 

@@ -129,7 +129,7 @@ export default async function Store({ params }: Props) {
           {scan && scan.state !== "running" && (
             <p className="text-quiet">
               {scan.state === "done" && scan.report
-                ? `Last looked through ${timeText(scan.createdAt)} UTC by ${scan.personName}: ${plural(scan.report.files, "file")}, ${plural(scan.report.images.length, "image")}.`
+                ? `Last looked through ${timeText(scan.createdAt)} UTC by ${scan.personName}: ${plural(scan.report.files, "file")}, ${plural(scan.report.images.length, "image")}${scan.isThorough ? ", all read to their end" : ""}.`
                 : (scan.problem ?? "The last look was cancelled.")}
             </p>
           )}
