@@ -24,6 +24,8 @@ export interface RunSheetInput {
 }
 
 export interface Step {
+  /** The same for the same step of whatever sheet. */
+  key: string;
   /** What to do, in one line. */
   act: string;
   /** What to look for, and why. */
@@ -51,7 +53,7 @@ export function runSheetSteps(input: RunSheetInput): Step[] {
   ];
 }
 
-function fetchMedium({ medium, computer }: RunSheetInput): Step {
+export function fetchMedium({ medium, computer }: RunSheetInput): Step {
   const where = medium.lentTo
     ? `It is with ${medium.lentTo}.`
     : medium.siteName
@@ -59,14 +61,16 @@ function fetchMedium({ medium, computer }: RunSheetInput): Step {
       : "Where it is kept is not recorded.";
   const what = medium.loads.length > 0 ? ` It carries ${medium.loads.join(", ")}.` : "";
   return {
+    key: "fetch",
     act: `Fetch ${medium.tag}${medium.name ? ` (${medium.name})` : ""}, ${medium.kindText}.`,
     details: [`${where}${what} Check the tag printed on it.`],
   };
 }
 
-function power({ computer }: RunSheetInput): Step {
+export function power({ computer }: RunSheetInput): Step {
   const laptop = computer.facts.computer.form === "laptop" || computer.facts.computer.form === "tablet";
   return {
+    key: "power",
     act: laptop
       ? "Connect mains power; do not run on the battery."
       : "Check that mains power is safe from being switched off.",
@@ -74,8 +78,9 @@ function power({ computer }: RunSheetInput): Step {
   };
 }
 
-function detach({ as }: RunSheetInput): Step {
+export function detach({ as }: RunSheetInput): Step {
   return {
+    key: "detach",
     act: "Switch the computer off. Take out every other stick, card, external disk and disc.",
     details: [
       as === "usb"
@@ -97,12 +102,13 @@ function settingChanges(starts: Link) {
   return starts.changes.filter(({ setting }) => SET_UP_SETTINGS.includes(setting));
 }
 
-function settings(input: RunSheetInput): Step[] {
+export function settings(input: RunSheetInput): Step[] {
   const { starts } = input;
   const changes = settingChanges(starts);
   if (changes.length === 0) return [];
   return [
     {
+      key: "settings",
       act: `Switch on and press ${keyText(input, "setup")} to open set-up. ${changes.map(changeText).join(". ")}.`,
       details: [
         ...changes.map(
@@ -114,19 +120,20 @@ function settings(input: RunSheetInput): Step[] {
   ];
 }
 
-function attach({ medium, as, starts }: RunSheetInput): Step {
+export function attach({ medium, as, starts }: RunSheetInput): Step {
   const external = starts.changes.some(({ setting }) => setting === "opticalDrive");
   if (as === "optical")
     return {
+      key: "attach",
       act: external
         ? `Attach an external optical drive and put ${medium.tag} into it.`
         : `Put ${medium.tag} into the optical drive.`,
       details: [],
     };
-  return { act: `Attach ${medium.tag} straight to a port of the computer, not through a hub.`, details: [] };
+  return { key: "attach", act: `Attach ${medium.tag} straight to a port of the computer, not through a hub.`, details: [] };
 }
 
-function start(input: RunSheetInput): Step {
+export function start(input: RunSheetInput): Step {
   const { computer, medium, starts, keyCard } = input;
   const asBios =
     computer.facts.firmware.kind === "bios" ||
@@ -136,6 +143,7 @@ function start(input: RunSheetInput): Step {
     : "the entry that says UEFI and the medium's maker or kind";
   const how = starts.reasons.find((reason) => reason.code === "uefi-starts" || reason.code === "bios-starts")?.text;
   return {
+    key: "start",
     act: `Switch on and press ${keyText(input, "startMenu")} for the start menu. Choose ${entry}.`,
     details: [
       ...(how ? [how] : starts.reasons.map((reason) => reason.text)),
@@ -145,23 +153,26 @@ function start(input: RunSheetInput): Step {
   };
 }
 
-function blackScreen(): Step[] {
+export function blackScreen(): Step[] {
   return [
     {
+      key: "black-screen",
       act: "If the screen stays black, start again and take the entry for basic graphics.",
       details: ["If the computer offers to format the medium or a disk: the answer is no."],
     },
   ];
 }
 
-function look({ computer }: RunSheetInput): Step {
+export function look({ computer }: RunSheetInput): Step {
   const disks = (computer.facts.disks ?? []).filter((disk) => disk.removable !== true);
   if (disks.length === 0)
     return {
+      key: "look",
       act: "Look which disks it sees.",
       details: ["Which disks this computer has is not recorded: compare with its papers before anything is written."],
     };
   return {
+    key: "look",
     act: `Check that it sees ${disks.length === 1 ? "the disk" : `all ${disks.length} disks`}:`,
     details: disks.map(
       (disk) =>
@@ -171,7 +182,7 @@ function look({ computer }: RunSheetInput): Step {
 }
 
 /** Encrypted content is of no use without its key: where it is kept is on the sheet, the key never is. */
-function unlock({ computer }: RunSheetInput): Step[] {
+export function unlock({ computer }: RunSheetInput): Step[] {
   const locked = (computer.facts.disks ?? [])
     .filter((disk) => disk.removable !== true)
     .flatMap((disk) =>
@@ -182,6 +193,7 @@ function unlock({ computer }: RunSheetInput): Step[] {
   if (locked.length === 0) return [];
   return [
     {
+      key: "unlock",
       act: "Have the recovery key at hand: content is encrypted.",
       details: locked.map(({ name, place }) => `${name}: ${place ?? "where its key is kept is not recorded"}`),
     },
@@ -191,6 +203,7 @@ function unlock({ computer }: RunSheetInput): Step[] {
 function erased({ computer }: RunSheetInput): Step {
   const others = (computer.facts.disks ?? []).filter((disk) => disk.removable !== true).length > 1;
   return {
+    key: "erased",
     act: "Starting from the medium erases nothing. A restore erases the whole target disk: say its size and serial aloud before you begin.",
     details: [
       others
@@ -201,14 +214,15 @@ function erased({ computer }: RunSheetInput): Step {
   };
 }
 
-function takeOut({ medium }: RunSheetInput): Step {
+export function takeOut({ medium }: RunSheetInput): Step {
   return {
+    key: "take-out",
     act: `Read the log to its end. Shut down, take ${medium.tag} out, unplug any store.`,
     details: ["Left in, the computer starts it again."],
   };
 }
 
-function putBack(input: RunSheetInput): Step[] {
+export function putBack(input: RunSheetInput): Step[] {
   const { computer, starts, medium } = input;
   const changes = settingChanges(starts);
   const home = medium.siteName ? ` Put ${medium.tag} back to ${medium.siteName}.` : "";
@@ -217,14 +231,16 @@ function putBack(input: RunSheetInput): Step[] {
     details.push("On BIOS with an MBR the system partition must be marked active.");
   return [
     {
+      key: "put-back",
       act: `${changes.length > 0 ? `Press ${keyText(input, "setup")} and put the settings back. ` : ""}Check that the internal disk is first in the start order, and start it.${home}`,
       details,
     },
   ];
 }
 
-function writeDown({ computer }: RunSheetInput): Step {
+export function writeDown({ computer }: RunSheetInput): Step {
   return {
+    key: "write-down",
     act: `Write down when ${computer.tag} was back, what it came back as, and what was not as this sheet says.`,
     details: [],
   };

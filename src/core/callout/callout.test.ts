@@ -1,0 +1,246 @@
+import type { ImagePart } from "../chain/parts";
+import type { Link, Verdict } from "../chain/schema";
+import { type DiskFacts, factsSchema } from "../facts/schema";
+import type { StoredPoint } from "../images/lineage";
+import type { OutcomeKind } from "../routes/outcome";
+import type { Route } from "../routes/routes";
+import { type CallOutFacts, offersFor } from "./offers";
+import { imageFit, largestThatFits, whatToShrink } from "./replacement";
+import { type CalloutInput, calloutSteps } from "./steps";
+
+const link = (verdict: Verdict): Link => ({ verdict, basis: null, changes: [], reasons: [], trace: [] });
+const image = (on: string) => ({ id: on, takenAt: `${on}T18:00:00.000Z` }) as ImagePart;
+function route(
+  medium: string,
+  kind: OutcomeKind,
+  more: { image?: string; restores?: Verdict; proven?: Verdict; distance?: number } = {},
+): Route {
+  const { restores = "holds", proven = "unknown", distance = 0 } = more;
+  const links = {
+    atHand: link("holds"),
+    starts: link("holds"),
+    sees: link("holds"),
+    restores: link(restores),
+    proven: link(proven),
+  };
+  const outcome = { kind, image: more.image ? image(more.image) : null };
+  return { computer: "A", medium, as: "usb", release: "R", outcome, links, weakest: restores, distance, madeOn: null };
+}
+const point = (on: string, more: Partial<StoredPoint> = {}): CallOutFacts["points"][number] => ({
+  ...{ id: on, computer: "A", takenAt: `${on}T18:00:00.000Z`, kind: "full", parent: null, isThere: true },
+  ...{ verified: { on, whole: true }, storedBytes: 36e9, usedBytes: 60e9, link: "usb3" },
+  ...more,
+});
+const facts = (more: Partial<CallOutFacts> = {}): CallOutFacts => ({
+  ...{ happening: "does-not-start", since: null, today: "2026-11-26", points: [], past: {} },
+  ...more,
+});
+const told = (routes: Route[], given: CallOutFacts) =>
+  offersFor(routes, given).offers.map(({ route: { medium }, outcome, image: name }) =>
+    [medium, outcome, name].filter(Boolean).join(" "),
+  );
+
+const ALL = [
+  route("M1", "files"),
+  route("M2", "reinstall"),
+  route("M3", "image", { image: "2026-10-01" }),
+  route("M4", "start-up"),
+];
+const POINTS = [point("2026-10-01")];
+
+test.each<[CallOutFacts["happening"], string[]]>([
+  ["does-not-start", ["M4 start-up", "M3 image 2026-10-01", "M2 reinstall", "M1 files"]],
+  ["disk-gone", ["M3 image 2026-10-01", "M2 reinstall"]],
+  ["malware", ["M3 image 2026-10-01", "M2 reinstall", "M1 files"]],
+  ["bad-update", ["M4 start-up", "M3 image 2026-10-01", "M2 reinstall"]],
+  ["files-lost", ["M1 files", "M3 image 2026-10-01"]],
+])("after %s what makes sense is offered, the best first", (happening, offers) => {
+  expect(told(ALL, facts({ happening, points: POINTS }))).toEqual(offers);
+});
+
+test("the image is the newest from before the fault; younger ones are named, not offered", () => {
+  const days = ["2026-08-01", "2026-09-01", "2026-10-01"];
+  const routes = days.map((day) => route("M", "image", { image: day }));
+  const given = facts({ happening: "malware", since: "2026-09-15", points: days.map((day) => point(day)) });
+  const { offers, passedOver } = offersFor(routes, given);
+  expect(offers.map(({ image: name, lostDays }) => [name, lostDays])).toEqual([
+    ["2026-09-01", 86],
+    ["2026-08-01", 117],
+  ]);
+  expect(passedOver).toEqual([{ image: "2026-10-01", takenAt: "2026-10-01T18:00:00.000Z", why: "after-the-fault" }]);
+});
+
+test("a verified image comes before a newer one that never was, and what cannot be gone back to is passed over", () => {
+  const days = ["2026-08-01", "2026-09-01", "2026-10-01"];
+  const routes = days.map((day) =>
+    route("M", "image", { image: day, restores: day === "2026-09-01" ? "holds" : "unknown" }),
+  );
+  const points = [
+    point("2026-08-01"),
+    point("2026-09-01", { verified: null }),
+    point("2026-10-01", { isThere: false }),
+  ];
+  const sameVerdict = days.map((day) => route("M", "image", { image: day }));
+  expect(told(sameVerdict, facts({ happening: "disk-gone", points }))).toEqual([
+    "M image 2026-08-01",
+    "M image 2026-09-01",
+  ]);
+  expect(
+    offersFor(routes, facts({ happening: "disk-gone", points })).passedOver.map(({ image: name, why }) => [name, why]),
+  ).toEqual([["2026-10-01", "not-usable"]]);
+});
+
+test("a medium that is away takes longer; one that failed when it was tried is not offered", () => {
+  const routes = [
+    route("far", "start-up", { distance: 1 }),
+    route("near", "start-up"),
+    route("bad", "start-up", { proven: "broken" }),
+  ];
+  const { offers } = offersFor(routes, facts());
+  expect(offers.map(({ route: { medium } }) => medium)).toEqual(["near", "far"]);
+  expect((offers[1]?.seconds.low ?? 0) - (offers[0]?.seconds.low ?? 0)).toBe(28 * 60);
+});
+
+test("36 GB by USB 3 take minutes, and what was measured before speaks for itself", () => {
+  const routes = [route("M3", "image", { image: "2026-10-01" })];
+  const [usual] = offersFor(routes, facts({ happening: "disk-gone", points: POINTS })).offers;
+  // By hand: fetching 2 to 15, starting 4 to 20, 60 GB onto a hard disk at 60 to 150 MB/s, updates 10 to 60 minutes.
+  expect(Math.round((usual?.seconds.low ?? 0) / 60)).toBe(Math.round(2 + 4 + 60e9 / 150e6 / 60 + 10));
+  expect(Math.round((usual?.seconds.high ?? 0) / 60)).toBe(Math.round(15 + 20 + 60e9 / 60e6 / 60 + 60));
+  const [learned] = offersFor(
+    routes,
+    facts({ happening: "disk-gone", points: POINTS, past: { image: [3000, 2400, 3600] } }),
+  ).offers;
+  expect(learned?.seconds).toEqual({ low: 2400 + 120, likely: 3000 + 300, high: 3600 + 900 });
+});
+
+describe("replacement parts", () => {
+  const images = [
+    { id: "small", takenAt: "2026-01-01", diskBytes: 250e9, sectorBytes: 512 },
+    { id: "large", takenAt: "2026-02-01", diskBytes: 500e9, sectorBytes: 512 },
+    { id: "newer", takenAt: "2026-03-01", diskBytes: 250e9, sectorBytes: 512 },
+  ];
+  const disk = { bytes: 480e9, sectorBytes: 512, bus: "sata" };
+
+  test("the disk that an image came from decides, not what is in it", () => {
+    expect(images.map((each) => imageFit(each, disk).state)).toEqual(["fits", "too-small", "fits"]);
+    expect(imageFit(images[1] as (typeof images)[number], disk)).toEqual({ state: "too-small", lackingBytes: 20e9 });
+    expect(largestThatFits(images, disk)?.id).toBe("newer");
+    expect(largestThatFits(images, { ...disk, bytes: 100e9 })).toBeNull();
+    expect(imageFit(images[0] as (typeof images)[number], { ...disk, sectorBytes: 4096 }).state).toBe("other-sectors");
+    expect(imageFit(images[0] as (typeof images)[number], { ...disk, sectorBytes: 4096 }, true).state).toBe("fits");
+  });
+
+  test("data is made smaller before the system, as far as it has room", () => {
+    const partition = (number: number, role: string, bytes: number, usedBytes: number | null) => ({
+      number,
+      role,
+      bytes,
+      usedBytes,
+    });
+    const old = factsSchema.parse({
+      schema: "creel.facts/1",
+      computer: { tag: "A" },
+      firmware: { kind: "uefi", arch: "x64" },
+      disks: [
+        {
+          name: "sda",
+          bytes: 500e9,
+          partitions: [
+            partition(1, "esp", 1e9, 0.1e9),
+            partition(2, "system", 299e9, 80e9),
+            partition(3, "data", 200e9, 150e9),
+          ],
+        },
+      ],
+    }).disks?.[0] as DiskFacts;
+    expect(whatToShrink(old, { ...disk, bytes: 480e9 })).toMatchObject({
+      lackingBytes: 20e9,
+      steps: [{ partition: "partition 3", giveBytes: 20e9 }],
+      stillLackingBytes: 0,
+    });
+    const much = whatToShrink(old, { ...disk, bytes: 300e9 });
+    // The data partition has 50 GB free and keeps 15 of them; the system gives the rest.
+    expect(much.steps.map(({ partition: name, giveBytes }) => [name, giveBytes])).toEqual([
+      ["partition 3", 35e9],
+      ["partition 2", 165e9],
+    ]);
+    expect(whatToShrink(old, { ...disk, bytes: 200e9 }).stillLackingBytes).toBe(300e9 - 35e9 - 211e9);
+    expect(whatToShrink(old, { ...disk, bytes: 600e9 })).toMatchObject({
+      lackingBytes: 0,
+      steps: [],
+      stillLackingBytes: 0,
+    });
+  });
+});
+
+describe("the guided run sheet", () => {
+  const input = (more: Partial<CalloutInput> = {}, firmware: object = {}): CalloutInput => ({
+    computer: {
+      ...{ tag: "HO-001", name: null, siteName: "Head office" },
+      facts: factsSchema.parse({
+        schema: "creel.facts/1",
+        computer: { tag: "HO-001" },
+        firmware: { kind: "uefi", arch: "x64", ...firmware },
+      }),
+    },
+    medium: {
+      tag: "SP-01",
+      name: null,
+      kindText: "an external disk",
+      siteName: "Head office",
+      lentTo: null,
+      loads: ["Spindle 3.0"],
+    },
+    ...{
+      as: "usb",
+      starts: link("holds"),
+      keyCard: null,
+      outcome: "image",
+      release: "Spindle 3.0",
+      drivers: [],
+      seconds: null,
+    },
+    image: { name: "HO-001 2026-10-30", takenAt: "2026-10-30T18:00:00Z", places: ["Image share"], keyPlace: null },
+    target: { name: "sda", bytes: 500e9, model: "Ostrel 500", serial: "SDA1" },
+    ...more,
+  });
+  const keys = (given: CalloutInput) => calloutSteps(given).map(({ key }) => key);
+
+  test("an image on a share: the store is fetched first and attached late, the target said with size and serial", () => {
+    const steps = calloutSteps(input());
+    const order = steps.map(({ key }) => key);
+    expect(order.indexOf("attach-store")).toBeGreaterThan(order.indexOf("look"));
+    expect(order.indexOf("fetch-store")).toBe(1);
+    expect(order.slice(-4)).toEqual(["put-back", "updates", "applications", "write-down"]);
+    const target = steps.find(({ key }) => key === "choose-target");
+    expect(target).toMatchObject({
+      warning: true,
+      act: expect.stringContaining("500 GB (shows as 466 GiB), Ostrel 500, serial SDA1"),
+    });
+  });
+
+  test("an image on the medium itself needs no store; a repair touches no disk; drivers are loaded before disks are looked for", () => {
+    expect(
+      keys(input({ image: { name: "x", takenAt: "2026-10-30T18:00:00Z", places: ["SP-01"], keyPlace: null } })),
+    ).not.toContain("attach-store");
+    expect(keys(input({ outcome: "start-up", image: null }))).not.toContain("choose-target");
+    const order = keys(input({ drivers: ["nlstor.inf from Lantern 12"] }));
+    expect(order.indexOf("drivers")).toBeLessThan(order.indexOf("look"));
+  });
+
+  test("where it is not in the start menu, what is likeliest for this computer is looked at first", () => {
+    const first = (firmware: object) =>
+      calloutSteps(input({}, firmware)).find(({ key }) => key === "start")?.branches[0]?.checks[0];
+    expect(first({ fastBoot: "on" })).toMatch(/fast boot/);
+    expect(first({ fastBoot: "off", usbStart: "off" })).toMatch(/USB in set-up/);
+    expect(first({ fastBoot: "off", usbStart: "on" })).toMatch(/Another port/);
+  });
+
+  test("no step is there twice", () => {
+    for (const outcome of ["image", "reinstall", "start-up", "files"] as const) {
+      const own = keys(input({ outcome }));
+      expect(new Set(own).size).toBe(own.length);
+    }
+  });
+});

@@ -1,0 +1,36 @@
+import type { OutcomeKind } from "../routes/outcome";
+
+/** What happened to a computer. */
+export const HAPPENINGS = [
+  "does-not-start",
+  "disk-gone",
+  "malware",
+  "bad-update",
+  "files-lost",
+  "new-disk",
+  "new-computer",
+] as const;
+export type Happening = (typeof HAPPENINGS)[number];
+
+/** Outcomes that make sense after a happening, the one to try first in front. Common practice. */
+const SENSE: Record<Happening, OutcomeKind[]> = {
+  // What is cheapest and loses nothing comes first; then the whole computer as it was.
+  "does-not-start": ["start-up", "image", "reinstall", "factory", "files"],
+  // There is nothing left to repair or to rescue from.
+  "disk-gone": ["image", "reinstall"],
+  // What runs may be infected: it is not repaired, it is replaced.
+  malware: ["image", "reinstall", "factory", "files"],
+  "bad-update": ["start-up", "image", "reinstall", "factory"],
+  "files-lost": ["files", "image"],
+  "new-disk": ["image", "reinstall"],
+  "new-computer": ["image", "reinstall"],
+};
+
+export function sensibleOutcomes(happening: Happening): readonly OutcomeKind[] {
+  return SENSE[happening];
+}
+
+/** Happenings after which an image from before them is wanted, so that a day has to be said. */
+export function needsDay(happening: Happening): boolean {
+  return happening === "malware" || happening === "bad-update";
+}

@@ -1,0 +1,164 @@
+import { compareVerdicts } from "../chain/order";
+import type { Verdict } from "../chain/schema";
+import { type LinkKind, type PastJob, type Range, secondsFor, USUAL_RATES } from "../images/forecast";
+import { lineagesOf, type StoredPoint } from "../images/lineage";
+import { daysBetween } from "../links/proven";
+import type { OutcomeKind } from "../routes/outcome";
+import type { Route } from "../routes/routes";
+import { type Happening, sensibleOutcomes } from "./happenings";
+
+/** One way to bring the computer back after what happened: how long it takes, what is lost, what to fetch. */
+export interface Offer<R extends Route = Route> {
+  route: R;
+  outcome: OutcomeKind;
+  /** Seconds until it is handed back. */
+  seconds: Range;
+  /** Days of data that are lost with it; 0: none; null: all that is on the computer. */
+  lostDays: number | null;
+  /** The image that is put back, by its name. */
+  image: string | null;
+}
+
+/** Why an image of the computer is not offered. */
+export interface PassedOver {
+  image: string;
+  takenAt: string;
+  why: "after-the-fault" | "not-usable";
+}
+
+export interface CallOutFacts {
+  happening: Happening;
+  /** ISO day from which on the fault may have been there; null where it does not matter, or is not known. */
+  since: string | null;
+  today: string;
+  /** Points in time of the computer. */
+  points: readonly (StoredPoint & { storedBytes: number | null; usedBytes: number | null; link: LinkKind | null })[];
+  /** Call-outs of the past with the same outcome on the same model, in seconds. */
+  past: Partial<Record<OutcomeKind, readonly number[]>>;
+}
+
+const MINUTE = 60;
+/** Until the medium is there, by its distance: at the same site, at another, not recorded, lent. Common practice. */
+const FETCHING: Range[] = [
+  { low: 2 * MINUTE, likely: 5 * MINUTE, high: 15 * MINUTE },
+  { low: 30 * MINUTE, likely: 60 * MINUTE, high: 180 * MINUTE },
+  { low: 5 * MINUTE, likely: 60 * MINUTE, high: 240 * MINUTE },
+  { low: 60 * MINUTE, likely: 180 * MINUTE, high: 480 * MINUTE },
+];
+/** Power, set-up and start. Common practice. */
+const STARTING: Range = { low: 4 * MINUTE, likely: 8 * MINUTE, high: 20 * MINUTE };
+/** What an outcome takes itself where nothing was measured. Common practice. */
+const USUAL: Record<OutcomeKind, Range> = {
+  image: { low: 10 * MINUTE, likely: 45 * MINUTE, high: 240 * MINUTE },
+  reinstall: { low: 45 * MINUTE, likely: 90 * MINUTE, high: 180 * MINUTE },
+  factory: { low: 30 * MINUTE, likely: 60 * MINUTE, high: 150 * MINUTE },
+  "start-up": { low: 5 * MINUTE, likely: 20 * MINUTE, high: 60 * MINUTE },
+  files: { low: 20 * MINUTE, likely: 60 * MINUTE, high: 240 * MINUTE },
+};
+/** Updates, drivers and a look at the applications. Common practice. */
+const FINISHING: Partial<Record<OutcomeKind, Range>> = {
+  image: { low: 10 * MINUTE, likely: 25 * MINUTE, high: 60 * MINUTE },
+  reinstall: { low: 40 * MINUTE, likely: 90 * MINUTE, high: 240 * MINUTE },
+  factory: { low: 40 * MINUTE, likely: 90 * MINUTE, high: 240 * MINUTE },
+};
+/** From so many call-outs of the past on they speak for themselves. */
+const PAST_LEAST = 3;
+
+const NONE: Range = { low: 0, likely: 0, high: 0 };
+const sum = (...ranges: Range[]): Range =>
+  ranges.reduce(
+    (all, { low, likely, high }) => ({ low: all.low + low, likely: all.likely + likely, high: all.high + high }),
+    NONE,
+  );
+
+/** Offers after what happened, the best first; routes that are broken are left out. */
+export function offersFor<R extends Route>(
+  routes: readonly R[],
+  facts: CallOutFacts,
+): { offers: Offer<R>[]; passedOver: PassedOver[] } {
+  const order = sensibleOutcomes(facts.happening);
+  const lineages = lineagesOf(facts.points);
+  const passedOver: PassedOver[] = [];
+  const isYoung = (takenAt: string) => facts.since !== null && takenAt.slice(0, 10) >= facts.since;
+  for (const { id, takenAt } of facts.points) {
+    if (isYoung(takenAt)) passedOver.push({ image: id, takenAt, why: "after-the-fault" });
+    else if (lineages.get(id)?.state === "unusable") passedOver.push({ image: id, takenAt, why: "not-usable" });
+  }
+  const left = new Set(passedOver.map(({ image }) => image));
+  const offers = routes.flatMap((route): Offer<R>[] => {
+    const outcome = route.outcome?.kind;
+    if (!outcome || !order.includes(outcome) || verdictNow(route) === "broken") return [];
+    const image = route.outcome?.image ?? null;
+    if (image && left.has(image.id)) return [];
+    const lostDays = image
+      ? daysBetween(image.takenAt, facts.today)
+      : outcome === "start-up" || outcome === "files"
+        ? 0
+        : null;
+    return [
+      {
+        route,
+        outcome,
+        seconds: secondsOf(route, outcome, image?.id ?? null, facts),
+        lostDays,
+        image: image?.id ?? null,
+      },
+    ];
+  });
+  offers.sort(
+    (a, b) =>
+      compareVerdicts(verdictNow(a.route), verdictNow(b.route)) ||
+      order.indexOf(a.outcome) - order.indexOf(b.outcome) ||
+      verifiedFirst(a, b, lineages) ||
+      (a.lostDays ?? Number.MAX_SAFE_INTEGER) - (b.lostDays ?? Number.MAX_SAFE_INTEGER) ||
+      a.seconds.likely - b.seconds.likely ||
+      a.route.medium.localeCompare(b.route.medium),
+  );
+  return { offers, passedOver };
+}
+
+/** The newest verified image before a newer one that never was. */
+function verifiedFirst(a: Offer, b: Offer, lineages: ReturnType<typeof lineagesOf>): number {
+  const rank = ({ image }: Offer) => (image === null || lineages.get(image)?.state === "usable" ? 0 : 1);
+  return rank(a) - rank(b);
+}
+
+/** What counts on the day: that a medium lies elsewhere or was never tried is a matter of time, not of whether it goes. */
+export function verdictNow({ links }: Route): Verdict {
+  const needed = [links.starts.verdict, links.sees.verdict, links.restores.verdict];
+  const worst = needed.reduce((top, verdict) => (compareVerdicts(verdict, top) > 0 ? verdict : top));
+  // One that failed when it was tried here fails again; whatever is not at hand at all is no help.
+  if (links.proven.verdict === "broken" || links.atHand.verdict === "broken") return "broken";
+  return worst;
+}
+
+function secondsOf(route: Route, outcome: OutcomeKind, image: string | null, { points, past }: CallOutFacts): Range {
+  const fetching = FETCHING[route.distance] ?? (FETCHING[2] as Range);
+  const known = past[outcome] ?? [];
+  if (known.length >= PAST_LEAST) {
+    const sorted = [...known].sort((a, b) => a - b);
+    const own = {
+      low: sorted[0] as number,
+      likely: sorted[sorted.length >> 1] as number,
+      high: sorted.at(-1) as number,
+    };
+    return sum(fetching, own);
+  }
+  const point = points.find(({ id }) => id === image);
+  const stored = point?.storedBytes ?? null;
+  const used = point?.usedBytes ?? null;
+  const jobs: PastJob[] = [];
+  const own =
+    outcome === "image" && stored !== null
+      ? secondsFor(
+          [
+            { bytes: exactly(stored), rate: USUAL_RATES[point?.link ?? "usb3"] },
+            { bytes: exactly(used ?? stored * 1.6), rate: USUAL_RATES["hard-disk"] },
+          ],
+          jobs,
+        )
+      : USUAL[outcome];
+  return sum(fetching, STARTING, own, FINISHING[outcome] ?? NONE);
+}
+
+const exactly = (bytes: number): Range => ({ low: bytes, likely: bytes, high: bytes });
