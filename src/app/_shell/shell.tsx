@@ -11,6 +11,7 @@ import { KeysDialog } from "./keys-dialog";
 /** The stations, in the order of the work. */
 const STATIONS = [
   { href: "/", name: "Today", key: "t" },
+  { href: "/callouts", name: "Call-outs", key: "o" },
   { href: "/computers", name: "Computers", key: "c" },
   { href: "/media", name: "Media", key: "m" },
   { href: "/bench", name: "Bench", key: "b" },

@@ -130,7 +130,11 @@ export function attach({ medium, as, starts }: RunSheetInput): Step {
         : `Put ${medium.tag} into the optical drive.`,
       details: [],
     };
-  return { key: "attach", act: `Attach ${medium.tag} straight to a port of the computer, not through a hub.`, details: [] };
+  return {
+    key: "attach",
+    act: `Attach ${medium.tag} straight to a port of the computer, not through a hub.`,
+    details: [],
+  };
 }
 
 export function start(input: RunSheetInput): Step {

@@ -1,4 +1,4 @@
-import { eq, type SQL } from "drizzle-orm";
+import { eq, isNull, type SQL } from "drizzle-orm";
 import { z } from "zod";
 import { equalJson } from "@/core/facts/equal";
 import { editedProvenance, type FactSource, NO_PROVENANCE, type Provenance } from "@/core/facts/merge";
@@ -222,4 +222,14 @@ export async function readDetail(queries: Queries, where: SQL): Promise<Computer
   const { row, siteName, stored, provenance } = found;
   const [facts] = await factsOfStored(queries, [stored]);
   return { row, siteName, facts: facts as Facts, provenance };
+}
+
+/** Tags and names of computers in service, for a field that completes them; at most `limit`. */
+export function tagsInService(context: Context, limit = 2000): Promise<{ tag: string; name: string | null }[]> {
+  return context.db
+    .select({ tag: computers.tag, name: computers.name })
+    .from(computers)
+    .where(isNull(computers.retiredAt))
+    .orderBy(computers.tag)
+    .limit(limit);
 }

@@ -20,6 +20,7 @@ export type Entity =
   | "berth"
   | "device"
   | "store"
+  | "call-out"
   | "person";
 export type Action =
   | "added"

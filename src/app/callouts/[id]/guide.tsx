@@ -1,0 +1,179 @@
+"use client";
+
+import { type ChangeEvent, useState } from "react";
+import type { GuidedStep } from "@/core/callout/steps";
+import type { Mark } from "@/server/services/callouts";
+import { useReady } from "@/ui/use-ready";
+import { useMarks } from "./marks";
+
+interface GuideProps {
+  calloutId: number;
+  steps: GuidedStep[];
+  known: Mark[];
+  person: string;
+  isClosed: boolean;
+}
+
+const PHOTO_SIDE = 1600;
+
+/** A picture made small enough to be kept here until it can be sent. */
+async function photoFrom(file: File): Promise<string> {
+  const picture = await createImageBitmap(file);
+  const scale = Math.min(1, PHOTO_SIDE / Math.max(picture.width, picture.height));
+  const canvas = document.createElement("canvas");
+  canvas.width = Math.round(picture.width * scale);
+  canvas.height = Math.round(picture.height * scale);
+  canvas.getContext("2d")?.drawImage(picture, 0, 0, canvas.width, canvas.height);
+  return canvas.toDataURL("image/jpeg", 0.8).split(",")[1] ?? "";
+}
+
+/** The run sheet, step by step: ticked with the time, taken back, told where it fails. Nothing is lost without a connection. */
+export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps) {
+  const ready = useReady();
+  const { marks, waiting, isReached, mark } = useMarks(calloutId, known, person);
+  const stateOf = (key: string) =>
+    marks.filter(({ step, kind }) => step === key && (kind === "done" || kind === "undone")).at(-1);
+  const open = steps.find(({ key }) => stateOf(key)?.kind !== "done")?.key;
+  return (
+    <section aria-busy={!ready}>
+      <p role="status" className={isReached ? "caption" : "text-plum"}>
+        {waiting > 0
+          ? isReached
+            ? "Sending."
+            : `No connection: ${waiting === 1 ? "one mark is" : `${waiting} marks are`} kept here and sent once there is one. Go on.`
+          : "All that was ticked is kept."}
+      </p>
+      <ol className="mt-2 divide-y divide-line border-line border-y">
+        {steps.map((step, at) => (
+          <StepLine
+            key={step.key}
+            step={step}
+            number={at + 1}
+            done={stateOf(step.key)}
+            isNext={step.key === open && !isClosed}
+            isClosed={isClosed}
+            calloutId={calloutId}
+            marks={marks.filter((each) => each.step === step.key)}
+            onMark={mark}
+          />
+        ))}
+      </ol>
+    </section>
+  );
+}
+
+function StepLine({
+  step,
+  number,
+  done,
+  isNext,
+  isClosed,
+  calloutId,
+  marks,
+  onMark,
+}: {
+  step: GuidedStep;
+  number: number;
+  done: Mark | undefined;
+  isNext: boolean;
+  isClosed: boolean;
+  calloutId: number;
+  marks: Mark[];
+  onMark: ReturnType<typeof useMarks>["mark"];
+}) {
+  const [note, setNote] = useState("");
+  const isDone = done?.kind === "done";
+  const hasFailed = marks.some(({ kind }) => kind === "failed");
+  const told = marks.filter(({ kind }) => kind !== "done" && kind !== "undone");
+  const addPhoto = async (event: ChangeEvent<HTMLInputElement>) => {
+    const [file] = event.target.files ?? [];
+    if (!file) return;
+    const photo = await photoFrom(file).catch(() => null);
+    if (photo) onMark({ step: step.key, kind: "photo", photo, photoType: "image/jpeg" });
+    event.target.value = "";
+  };
+  return (
+    <li className={`grid grid-cols-[2.6rem_minmax(0,1fr)_auto] gap-x-3 py-2.5 ${isNext ? "bg-sunk" : ""}`}>
+      <span className="text-right text-2xl text-quiet">{number}</span>
+      <div className="min-w-0">
+        <p
+          className={`${isDone ? "text-quiet" : "font-semibold"} ${step.warning ? "border-plum border-l-4 pl-2" : ""}`}
+        >
+          {step.act}
+        </p>
+        {!isDone && step.details.map((detail) => <p key={detail}>{detail}</p>)}
+        {!isDone &&
+          step.branches.map(({ when, checks }) => (
+            <details key={when} open={hasFailed} className="mt-1">
+              <summary className="cursor-pointer">{when}?</summary>
+              <ol className="list-decimal pl-6">
+                {checks.map((check) => (
+                  <li key={check}>{check}</li>
+                ))}
+              </ol>
+              {!isClosed && (
+                <button
+                  type="button"
+                  className="act mt-1"
+                  onClick={() => onMark({ step: step.key, kind: "failed", text: when })}
+                >
+                  {when}: note it
+                </button>
+              )}
+            </details>
+          ))}
+        {told.map(({ id, kind, text, at, personName }) => (
+          <p key={id} className="text-[0.9rem]">
+            {kind === "photo" ? (
+              <a className="link" href={`/api/callouts/${calloutId}/photos/${id}`} target="_blank" rel="noreferrer">
+                Picture
+              </a>
+            ) : (
+              <span className={kind === "failed" ? "text-plum" : ""}>{text}</span>
+            )}{" "}
+            <span className="caption">
+              {clock(at)}, {personName}
+            </span>
+          </p>
+        ))}
+        {isNext && (
+          <form
+            className="mt-1.5 flex flex-wrap gap-2"
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (note.trim()) onMark({ step: step.key, kind: "note", text: note.trim() });
+              setNote("");
+            }}
+          >
+            <input
+              className="field max-w-80"
+              aria-label={`Note on step ${number}`}
+              value={note}
+              onChange={(event) => setNote(event.target.value)}
+              placeholder="Note"
+            />
+            <label className="act cursor-pointer">
+              Picture
+              <input type="file" accept="image/*" capture="environment" className="sr-only" onChange={addPhoto} />
+            </label>
+          </form>
+        )}
+      </div>
+      <div className="text-right">
+        {!isClosed && (
+          <button
+            type="button"
+            className={isDone ? "act" : "act-main"}
+            aria-pressed={isDone}
+            onClick={() => onMark({ step: step.key, kind: isDone ? "undone" : "done" })}
+          >
+            {isDone ? "Undo" : "Done"}
+          </button>
+        )}
+        {isDone && <p className="caption">{clock(done.at)}</p>}
+      </div>
+    </li>
+  );
+}
+
+const clock = (at: string) => `${at.slice(11, 16)} UTC`;

@@ -1,0 +1,246 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import { verdictNow } from "@/core/callout/offers";
+import { verdictsOf } from "@/core/routes/routes";
+import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "@/core/words/callout";
+import { durationText } from "@/core/words/images";
+import { changeText } from "@/core/words/reasons";
+import {
+  type CalloutDetail,
+  type CalloutOffers,
+  getCallout,
+  marksOf,
+  offersOf,
+  type ReplacementView,
+  replacementOf,
+  stepsOf,
+} from "@/server/services/callouts";
+import { Chain } from "@/ui/chain";
+import { Size } from "@/ui/size";
+import { Strip } from "@/ui/strip";
+import { dateText, timeText } from "@/ui/words";
+import { currentContext } from "../../_lib/context";
+import { one, type SearchParams } from "../../_lib/params";
+import { ChooseButton, CloseForm, DiskForm } from "./acts";
+import { Guide } from "./guide";
+
+interface Props {
+  params: Promise<{ id: string }>;
+  searchParams: SearchParams;
+}
+
+export async function generateMetadata({ params }: Props): Promise<Metadata> {
+  const detail = await getCallout(await currentContext(), Number((await params).id) || 0);
+  return { title: detail ? `Call-out ${detail.computer.row.tag}` : "Call-out" };
+}
+
+export default async function Callout({ params, searchParams }: Props) {
+  const [context, { id }, query] = await Promise.all([currentContext(), params, searchParams]);
+  const detail = await getCallout(context, Number(id) || 0);
+  if (!detail) notFound();
+  const { row, computer } = detail;
+  const isChoosing = row.chosen === null || (one(query.ways) === "1" && row.closedAt === null);
+  const [steps, marks, offers, replacement] = await Promise.all([
+    stepsOf(context, detail),
+    marksOf(context, row.id),
+    isChoosing ? offersOf(context, detail) : null,
+    replacementOf(context, detail),
+  ]);
+  return (
+    <article className="max-w-5xl">
+      <header className="flex flex-wrap items-start justify-between gap-3">
+        <div>
+          <h1>
+            <Link prefetch={false} className="code" href={`/computers/${encodeURIComponent(computer.row.tag)}`}>
+              {computer.row.tag}
+            </Link>{" "}
+            {computer.row.name}: {happeningText(row.happening)}
+          </h1>
+          <p className="text-quiet">
+            {[computer.siteName, computer.row.make, computer.row.model].filter(Boolean).join(", ")}. Opened{" "}
+            {timeText(row.openedAt)} UTC by {row.openedBy}
+            {row.since && `; the fault may be there since ${dateText(row.since)}`}
+          </p>
+        </div>
+        <a className="act" href={`/callouts/${row.id}/report`}>
+          Report
+        </a>
+      </header>
+      {row.closedAt && row.outcome && (
+        <p className="mt-4 border-sea border-l-4 bg-sunk px-3 py-2 text-lg">
+          {cameBackText(row.outcome.cameBack)}, {timeText(row.closedAt)} UTC, after {durationText(secondsOf(detail))}.
+          {row.outcome.lost && ` Lost: ${row.outcome.lost}.`}
+          {row.outcome.failed && ` ${row.outcome.failed}`}
+        </p>
+      )}
+      {row.chosen && (
+        <section className="mt-5">
+          <h2>
+            {row.chosen.medium}: {outcomeKindText(row.chosen.outcome)}
+            {row.chosen.image && `, ${row.chosen.image.name}`}
+          </h2>
+          <p className="text-quiet">
+            About {durationText(row.chosen.seconds)} in all. {lostText(row.chosen.lostDays)}{" "}
+            {!row.closedAt && !isChoosing && (
+              <Link prefetch={false} className="link" href={`/callouts/${row.id}?ways=1`}>
+                Take another way
+              </Link>
+            )}
+          </p>
+        </section>
+      )}
+      {offers && <Ways detail={detail} offers={offers} />}
+      {!row.closedAt && (
+        <section className="mt-5">
+          <details open={replacement !== null}>
+            <summary className="cursor-pointer font-semibold">It gets another disk</summary>
+            <div className="mt-2">
+              <DiskForm calloutId={row.id} hasDisk={replacement !== null} />
+              {replacement && <Replacement view={replacement} />}
+            </div>
+          </details>
+        </section>
+      )}
+      {steps && !isChoosing && (
+        <div className="mt-5">
+          <h2>Run sheet</h2>
+          <Guide
+            calloutId={row.id}
+            steps={steps}
+            known={marks}
+            person={context.person.name}
+            isClosed={row.closedAt !== null}
+          />
+        </div>
+      )}
+      {!row.closedAt && (
+        <section className="mt-6">
+          <h2>How it ended</h2>
+          <CloseForm calloutId={row.id} usual={row.chosen?.outcome ?? "start-up"} medium={row.chosen?.medium ?? null} />
+        </section>
+      )}
+    </article>
+  );
+}
+
+function secondsOf({ row }: CalloutDetail) {
+  const seconds = ((row.closedAt?.getTime() ?? Date.now()) - row.openedAt.getTime()) / 1000;
+  return { low: seconds, likely: seconds, high: seconds };
+}
+
+const WHERE = ["here", "at another place", "where it is is not recorded", "lent"];
+const SHOWN = 8;
+
+function Ways({
+  detail: { row, computer },
+  offers: { offers, passedOver },
+}: {
+  detail: CalloutDetail;
+  offers: CalloutOffers;
+}) {
+  const young = passedOver.filter(({ why }) => why === "after-the-fault");
+  const unusable = passedOver.filter(({ why }) => why === "not-usable");
+  return (
+    <section className="mt-5">
+      <h2>Ways to bring it back</h2>
+      {offers.length === 0 && (
+        <p className="mt-1 border-plum border-l-4 bg-plum-soft px-3 py-2">
+          No medium brings it back after that.{" "}
+          <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computer.row.tag)}`}>
+            Make one now, on the bench
+          </Link>
+          : not on this computer, on a healthy one.
+        </p>
+      )}
+      {young.length > 0 && (
+        <p className="mt-1">
+          {young.map(({ image }) => image).join(", ")} {young.length === 1 ? "was" : "were"} taken after the fault may
+          have been there, and {young.length === 1 ? "is" : "are"} not offered.
+        </p>
+      )}
+      {unusable.length > 0 && (
+        <p className="mt-1 text-quiet">{unusable.map(({ image }) => image).join(", ")} cannot be gone back to.</p>
+      )}
+      <ol className="mt-2 divide-y divide-line border-line border-y">
+        {offers.slice(0, SHOWN).map(({ route, outcome, seconds, lostDays, image }, at) => {
+          const changes = [route.links.starts, route.links.sees, route.links.restores].flatMap((link) => link.changes);
+          const verdict = verdictNow(route);
+          return (
+            <li
+              key={`${route.medium} ${outcome} ${image} ${route.release}`}
+              className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-2.5"
+            >
+              <div>
+                <p>
+                  <strong>{outcomeKindText(outcome)}</strong>
+                  {image && `, from ${image}`}, with <span className="code font-bold">{route.medium}</span>{" "}
+                  {route.release}
+                </p>
+                <p className="flex flex-wrap items-center gap-x-4">
+                  <Chain links={verdictsOf(route.links)} height={13} />
+                  <span>{durationText(seconds)}</span>
+                  <span>{lostText(lostDays)}</span>
+                </p>
+                <p className="text-quiet">
+                  {route.medium} is {WHERE[route.distance]}
+                  {route.siteName && route.distance > 0 && ` (${route.siteName})`}
+                  {changes.length > 0 && `. ${changes.map(changeText).join(". ")}`}
+                  {verdict === "unknown" && ". It is not sure that it goes"}.
+                </p>
+              </div>
+              <ChooseButton
+                calloutId={row.id}
+                wanted={{ medium: route.medium, outcome, image, release: route.release }}
+                isFirst={at === 0}
+              />
+            </li>
+          );
+        })}
+      </ol>
+      {offers.length > SHOWN && <p className="caption">and {offers.length - SHOWN} more</p>}
+    </section>
+  );
+}
+
+function Replacement({ view: { disk, old, fits, largest, shrinking } }: { view: ReplacementView }) {
+  const scale = Math.max(disk.bytes, old?.bytes ?? 0, ...fits.map(({ diskBytes }) => diskBytes ?? 0));
+  return (
+    <div className="mt-3 space-y-2">
+      <p>
+        The new disk has <Size bytes={disk.bytes} both />
+        {old && (
+          <>
+            , the old one has <Size bytes={old.bytes} both />
+          </>
+        )}
+        .
+      </p>
+      <Strip
+        bytes={disk.bytes}
+        scaleBytes={scale}
+        parts={[{ key: "new", start: 0, bytes: disk.bytes, title: "new disk", tone: "data" }]}
+        label="The new disk"
+      />
+      {fits.map(({ image, takenAt, diskBytes, fit }) => (
+        <div key={image}>
+          <p>
+            <strong>{image}</strong> <span className="text-quiet">{dateText(takenAt)}</span>{" "}
+            <span className={fit.state === "fits" ? "" : "text-plum"}>{fitText(fit)}</span>
+            {image === largest && ": the largest that fits"}
+          </p>
+          {diskBytes !== null && (
+            <Strip
+              bytes={diskBytes}
+              scaleBytes={scale}
+              parts={[{ key: image, start: 0, bytes: diskBytes, title: "disk of the image", tone: "system" }]}
+              label={`The disk of ${image}`}
+            />
+          )}
+        </div>
+      ))}
+      {fits.length === 0 && <p className="text-quiet">No image of it is recorded.</p>}
+      {shrinking && <p>{shrinkText(shrinking)}</p>}
+    </div>
+  );
+}

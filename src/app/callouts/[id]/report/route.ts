@@ -1,0 +1,76 @@
+import { currentContext } from "@/app/_lib/context";
+import { cameBackText, happeningText, lostText, outcomeKindText } from "@/core/words/callout";
+import { durationText } from "@/core/words/images";
+import { type ReportBlock, reportPdf } from "@/server/callout-report";
+import { type CalloutDetail, getCallout, type Mark, marksOf, photoOf, stepsOf } from "@/server/services/callouts";
+import { timeText } from "@/ui/words";
+
+interface Props {
+  params: Promise<{ id: string }>;
+}
+
+/** The report of a call-out as a PDF: what happened, what was done when, and how it ended. */
+export async function GET(_request: Request, { params }: Props): Promise<Response> {
+  const [context, { id }] = await Promise.all([currentContext(), params]);
+  const detail = await getCallout(context, Number(id) || 0);
+  if (!detail) return new Response("There is no such call-out.", { status: 404 });
+  const [steps, marks] = await Promise.all([stepsOf(context, detail), marksOf(context, detail.row.id)]);
+  const blocks = head(detail);
+  for (const [at, step] of (steps ?? []).entries()) {
+    const own = marks.filter((mark) => mark.step === step.key);
+    const done = own.filter(({ kind }) => kind === "done" || kind === "undone").at(-1);
+    const when = done?.kind === "done" ? `${timeText(done.at)} UTC, ${done.personName}` : "not done";
+    blocks.push({ kind: "line", text: `${at + 1}. ${step.act}` }, { kind: "quiet", text: when });
+    for (const mark of own) blocks.push(...(await told(mark)));
+  }
+  async function told(mark: Mark): Promise<ReportBlock[]> {
+    if (mark.kind === "note" || mark.kind === "failed")
+      return [{ kind: "quiet", text: `${timeText(mark.at)} UTC, ${mark.personName}: ${mark.text ?? ""}` }];
+    const photo = mark.kind === "photo" ? await photoOf(context, Number(id) || 0, mark.id) : null;
+    return photo ? [{ kind: "picture", ...photo }] : [];
+  }
+  const title = `Call-out ${detail.computer.row.tag}`;
+  const pdf = await reportPdf(title, blocks);
+  return new Response(pdf as Uint8Array<ArrayBuffer>, {
+    headers: {
+      "content-type": "application/pdf",
+      "content-disposition": `inline; filename="call-out-${detail.row.id}.pdf"`,
+    },
+  });
+}
+
+function head({ row, computer }: CalloutDetail): ReportBlock[] {
+  const { chosen, outcome } = row;
+  const about = [computer.row.name, computer.siteName, computer.row.make, computer.row.model]
+    .filter(Boolean)
+    .join(", ");
+  const blocks: ReportBlock[] = [
+    { kind: "title", text: `Call-out: ${computer.row.tag}` },
+    { kind: "line", text: about },
+    {
+      kind: "line",
+      text: `What happened: ${happeningText(row.happening)}${row.since ? `, perhaps since ${row.since}` : ""}.`,
+    },
+    { kind: "line", text: `Opened ${timeText(row.openedAt)} UTC by ${row.openedBy}.` },
+  ];
+  if (row.closedAt && outcome) {
+    const seconds = (row.closedAt.getTime() - row.openedAt.getTime()) / 1000;
+    const took = durationText({ low: seconds, likely: seconds, high: seconds });
+    blocks.push({
+      kind: "line",
+      text: `Handed back ${timeText(row.closedAt)} UTC, after ${took}: ${cameBackText(outcome.cameBack)}.`,
+    });
+    if (outcome.lost) blocks.push({ kind: "line", text: `Lost: ${outcome.lost}` });
+    if (outcome.failed) blocks.push({ kind: "line", text: `What failed: ${outcome.failed}` });
+  } else blocks.push({ kind: "line", text: "Not handed back yet." });
+  if (chosen)
+    blocks.push(
+      { kind: "heading", text: "The way that was taken" },
+      {
+        kind: "line",
+        text: `${chosen.medium}${chosen.release ? `, ${chosen.release}` : ""}: ${outcomeKindText(chosen.outcome)}${chosen.image ? `, from ${chosen.image.name}` : ""}. ${lostText(chosen.lostDays)} Expected: ${durationText(chosen.seconds)}.`,
+      },
+      { kind: "heading", text: "Steps" },
+    );
+  return blocks;
+}

@@ -1,0 +1,30 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import type { Result } from "@/server/problems";
+import { chooseRoute, closeCallout, openCallout, setNewDisk } from "@/server/services/callouts";
+import { currentContext } from "../_lib/context";
+
+function changed<T>(result: Result<T>): Result<T> {
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function openCalloutAction(input: unknown): Promise<Result<number>> {
+  return changed(await openCallout(await currentContext(), input));
+}
+
+export async function chooseRouteAction(
+  id: number,
+  wanted: { medium: string; outcome: string; image: string | null; release: string | null },
+): Promise<Result<number>> {
+  return changed(await chooseRoute(await currentContext(), id, wanted));
+}
+
+export async function setNewDiskAction(id: number, disk: unknown): Promise<Result<number>> {
+  return changed(await setNewDisk(await currentContext(), id, disk));
+}
+
+export async function closeCalloutAction(id: number, outcome: unknown): Promise<Result<number>> {
+  return changed(await closeCallout(await currentContext(), id, outcome));
+}

@@ -1,0 +1,88 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { cameBackText, happeningText } from "@/core/words/callout";
+import { durationText } from "@/core/words/images";
+import { type CalloutItem, listCallouts } from "@/server/services/callouts";
+import { tagsInService } from "@/server/services/computers";
+import { dateText, timeText } from "@/ui/words";
+import { currentContext } from "../_lib/context";
+import { one, type SearchParams } from "../_lib/params";
+import { OpenForm } from "./open-form";
+import { TimesChart } from "./times-chart";
+
+export const metadata: Metadata = { title: "Call-outs" };
+
+export default async function Callouts({ searchParams }: { searchParams: SearchParams }) {
+  const [context, query] = await Promise.all([currentContext(), searchParams]);
+  const [open, closed, computers] = await Promise.all([
+    listCallouts(context, "open"),
+    listCallouts(context, "closed"),
+    tagsInService(context),
+  ]);
+  return (
+    <>
+      <h1>Call-outs</h1>
+      <p className="mb-3 text-quiet">
+        A computer failed: which one, and what happened. The ways to bring it back follow, the best first.
+      </p>
+      <OpenForm computer={one(query.computer) ?? ""} computers={computers} />
+      <section className="mt-6">
+        <h2>Open</h2>
+        {open.length === 0 && <p className="text-quiet">None: every computer that was reported is handed back.</p>}
+        <ul data-list className="mt-1 divide-y divide-line">
+          {open.map((item) => (
+            <li key={item.row.id} className="grid grid-cols-[7rem_minmax(0,1fr)_14rem] items-baseline gap-x-3 py-1.5">
+              <Link prefetch={false} data-item className="code font-bold" href={`/callouts/${item.row.id}`}>
+                {item.computer}
+              </Link>
+              <span>
+                {item.name}: {happeningText(item.row.happening)}
+                {item.row.chosen ? `; ${item.row.chosen.medium} is on it` : "; no way is chosen yet"}
+              </span>
+              <span className="text-quiet">
+                {timeText(item.row.openedAt)} UTC, {item.row.openedBy}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </section>
+      {closed.length > 0 && (
+        <section className="mt-6">
+          <h2>Handed back</h2>
+          <TimesChart points={timesOf(closed)} />
+          <ul data-list className="mt-1 divide-y divide-line">
+            {closed.map((item) => (
+              <li
+                key={item.row.id}
+                className="grid grid-cols-[7rem_minmax(0,1fr)_9rem_9rem] items-baseline gap-x-3 py-1.5"
+              >
+                <Link prefetch={false} data-item className="code font-bold" href={`/callouts/${item.row.id}`}>
+                  {item.computer}
+                </Link>
+                <span>
+                  {happeningText(item.row.happening)}; {item.row.outcome && cameBackText(item.row.outcome.cameBack)}
+                </span>
+                <span>{durationText(secondsOf(item))}</span>
+                <span className="text-quiet">{dateText(item.row.closedAt)}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </>
+  );
+}
+
+function secondsOf({ row }: CalloutItem) {
+  const seconds = ((row.closedAt?.getTime() ?? 0) - row.openedAt.getTime()) / 1000;
+  return { low: seconds, likely: seconds, high: seconds };
+}
+
+/** Minutes by outcome; those that were not brought back took no time to be. */
+function timesOf(closed: CalloutItem[]): { outcome: string; minutes: number }[] {
+  return closed.flatMap(({ row }) => {
+    const cameBack = row.outcome?.cameBack;
+    if (!cameBack || cameBack === "not-back" || !row.closedAt) return [];
+    return [{ outcome: cameBack, minutes: Math.round((row.closedAt.getTime() - row.openedAt.getTime()) / 60_000) }];
+  });
+}

@@ -1,0 +1,61 @@
+import type { Happening } from "../callout/happenings";
+import type { CalloutOutcome } from "../callout/record";
+import type { ImageFit, Shrinking } from "../callout/replacement";
+import type { OutcomeKind } from "../routes/outcome";
+import { bytesText } from "./sizes";
+
+export function happeningText(happening: Happening): string {
+  return {
+    "does-not-start": "it does not start",
+    "disk-gone": "its disk is gone",
+    malware: "malware got in",
+    "bad-update": "an update broke it",
+    "files-lost": "files are lost",
+    "new-disk": "it moves to a new disk",
+    "new-computer": "it moves to a new computer",
+  }[happening];
+}
+
+export function outcomeKindText(kind: OutcomeKind): string {
+  return {
+    image: "the computer as it was",
+    reinstall: "a fresh installation",
+    factory: "the factory state",
+    "start-up": "its start-up repaired",
+    files: "its files rescued",
+  }[kind];
+}
+
+export function lostText(lostDays: number | null): string {
+  if (lostDays === null) return "All that is on it is lost.";
+  if (lostDays === 0) return "Nothing is lost.";
+  return `Lost is what was made in the last ${lostDays === 1 ? "day" : `${lostDays} days`}.`;
+}
+
+export function cameBackText(cameBack: CalloutOutcome["cameBack"]): string {
+  return cameBack === "not-back" ? "not brought back" : `brought back: ${outcomeKindText(cameBack)}`;
+}
+
+export function fitText(fit: ImageFit): string {
+  switch (fit.state) {
+    case "fits":
+      return `fits, with ${bytesText(fit.spareBytes)} to spare`;
+    case "too-small":
+      return `does not fit: the disk is ${bytesText(fit.lackingBytes)} too small`;
+    case "other-sectors":
+      return `has sectors of ${fit.image} bytes, and the disk has ${fit.disk}: only a kit that converts puts it back`;
+    case "unknown":
+      return "cannot be told: the size of the disk that it is of is not recorded";
+  }
+}
+
+export function shrinkText({ lackingBytes, steps, stillLackingBytes, unknown }: Shrinking): string {
+  const parts = steps.map(({ partition, giveBytes }) => `${partition} by ${bytesText(giveBytes)}`);
+  const what = parts.length > 0 ? `Make ${parts.join(", then ")} smaller` : "Nothing of it can be made smaller";
+  const open = unknown.length > 0 ? ` How much is in use is not known of ${unknown.join(", ")}.` : "";
+  if (stillLackingBytes === 0 && parts.length === 0)
+    return `The new disk is ${bytesText(lackingBytes)} smaller, and so much of the old one is not used.${open}`;
+  if (stillLackingBytes === 0)
+    return `The new disk is ${bytesText(lackingBytes)} smaller. ${what} before an image is taken.${open}`;
+  return `The new disk is ${bytesText(lackingBytes)} smaller. ${what}: ${bytesText(stillLackingBytes)} would still be lacking. Take a larger disk.${open}`;
+}

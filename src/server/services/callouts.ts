@@ -1,0 +1,458 @@
+import { and, asc, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
+import { z } from "zod";
+import { HAPPENINGS } from "@/core/callout/happenings";
+import { type CallOutFacts, type Offer, offersFor, type PassedOver } from "@/core/callout/offers";
+import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
+import {
+  type ImageFit,
+  imageFit,
+  largestThatFits,
+  type NewDisk,
+  type Shrinking,
+  whatToShrink,
+} from "@/core/callout/replacement";
+import { calloutSteps, type GuidedStep } from "@/core/callout/steps";
+import type { ImagePlace } from "@/core/chain/parts";
+import type { DiskFacts } from "@/core/facts/schema";
+import type { LinkKind } from "@/core/images/forecast";
+import { systemDisk } from "@/core/needs/needs";
+import type { OutcomeKind } from "@/core/routes/outcome";
+import type { Context } from "../context";
+import { calloutMarks, callouts, computers, imageCopies, stores } from "../db/schema";
+import { checked, fail, ok, type Result } from "../problems";
+import { type ComputerDetail, getComputer } from "./computers";
+import { recordDrill } from "./drills";
+import { recordEvent } from "./events";
+import { imagesOfComputers } from "./images";
+import { asKeyCard, keyCardOf } from "./key-cards";
+import { getMedium } from "./media";
+import { type Route, routesOf } from "./routes";
+import { changing, saveVersioned } from "./versioned";
+
+export type CalloutRow = typeof callouts.$inferSelect;
+
+const openSchema = z.object({
+  computer: z.string().trim().min(1, "Which computer is it? Its tag is needed."),
+  happening: z.enum(HAPPENINGS, { error: "What happened?" }),
+  since: z.iso
+    .date("A day is year, month and day, such as 2026-03-01.")
+    .nullish()
+    .transform((value) => value ?? null),
+});
+
+/** Opens a call-out for a failed computer. Problems: `invalid`, `not-found`. Gives its id. */
+export async function openCallout(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(openSchema, input);
+  if (!parsed.ok) return parsed;
+  const { computer: tag, happening, since } = parsed.value;
+  return changing(context, { field: "computer", value: tag }, async (tx) => {
+    const [computer] = await tx.select().from(computers).where(eq(computers.tag, tag));
+    if (!computer) return fail({ code: "not-found", what: `computer ${tag}` });
+    const now = context.now();
+    const [row] = await tx
+      .insert(callouts)
+      .values({
+        computerId: computer.id,
+        happening,
+        since,
+        openedBy: context.person.name,
+        openedAt: now,
+        createdAt: now,
+        updatedAt: now,
+      })
+      .$returningId();
+    const { id } = row as { id: number };
+    await recordEvent(tx, context, {
+      ...{ entity: "call-out", entityId: id, entityTag: computer.tag, action: "added", version: 1, before: null },
+      after: { computer: computer.tag, happening, since },
+    });
+    return ok(id);
+  });
+}
+
+export interface CalloutItem {
+  row: CalloutRow;
+  computer: string;
+  name: string | null;
+}
+
+/** Open call-outs, the oldest first, or closed ones, the latest first. */
+export async function listCallouts(context: Context, which: "open" | "closed", limit = 100): Promise<CalloutItem[]> {
+  const rows = await context.db
+    .select({ row: callouts, computer: computers.tag, name: computers.name })
+    .from(callouts)
+    .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .where(which === "open" ? isNull(callouts.closedAt) : isNotNull(callouts.closedAt))
+    .orderBy(which === "open" ? asc(callouts.openedAt) : desc(callouts.closedAt))
+    .limit(limit);
+  return rows;
+}
+
+export interface CalloutDetail {
+  row: CalloutRow;
+  computer: ComputerDetail;
+}
+
+export async function getCallout(context: Context, id: number): Promise<CalloutDetail | null> {
+  const [found] = await context.db
+    .select({ row: callouts, tag: computers.tag })
+    .from(callouts)
+    .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .where(eq(callouts.id, id));
+  const computer = found && (await getComputer(context, found.tag));
+  return found && computer ? { row: found.row, computer } : null;
+}
+
+/** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
+async function pastOf(context: Context, { row }: ComputerDetail): Promise<CallOutFacts["past"]> {
+  const rows = await context.db
+    .select({ openedAt: callouts.openedAt, closedAt: callouts.closedAt, outcome: callouts.outcome })
+    .from(callouts)
+    .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .where(
+      and(
+        isNotNull(callouts.closedAt),
+        row.make && row.model
+          ? and(eq(computers.make, row.make), eq(computers.model, row.model))
+          : eq(callouts.computerId, row.id),
+      ),
+    )
+    .orderBy(desc(callouts.closedAt))
+    .limit(50);
+  const past: Partial<Record<OutcomeKind, number[]>> = {};
+  for (const { openedAt, closedAt, outcome } of rows) {
+    if (!closedAt || !outcome || outcome.cameBack === "not-back") continue;
+    past[outcome.cameBack] = [...(past[outcome.cameBack] ?? []), (closedAt.getTime() - openedAt.getTime()) / 1000];
+  }
+  return past;
+}
+
+export interface CalloutOffers {
+  offers: Offer<Route>[];
+  passedOver: PassedOver[];
+}
+
+/** The ways to bring the computer back after what happened, the best first. */
+export async function offersOf(context: Context, { row, computer }: CalloutDetail): Promise<CalloutOffers> {
+  const facts = row.newDisk ? withDisk(computer, row.newDisk) : computer;
+  const [routes, images, past, copies] = await Promise.all([
+    routesOf(context, facts),
+    imagesOfComputers(context, [row.computerId]),
+    pastOf(context, computer),
+    context.db
+      .select({ imageId: imageCopies.imageId, link: stores.link })
+      .from(imageCopies)
+      .innerJoin(stores, eq(stores.id, imageCopies.storeId))
+      .where(eq(imageCopies.state, "there")),
+  ]);
+  const linkOf = new Map(copies.map(({ imageId, link }) => [imageId, link as LinkKind | null]));
+  return offersFor(routes, {
+    happening: row.happening,
+    since: row.since,
+    today: context.now().toISOString().slice(0, 10),
+    points: images.map(({ id, point, body }) => ({
+      ...point,
+      usedBytes: body.usedBytes ?? null,
+      link: linkOf.get(id) ?? null,
+    })),
+    past,
+  });
+}
+
+/** The computer with another disk in the place of the one of its system: what will be written to. */
+function withDisk(computer: ComputerDetail, disk: NewDisk): ComputerDetail {
+  const disks = computer.facts.disks ?? [];
+  const old = systemDisk(disks.filter((each) => each.removable !== true));
+  const fresh: DiskFacts = {
+    ...(old ?? ({ name: "new", removable: null, rotational: null } as unknown as DiskFacts)),
+    ...{
+      bytes: disk.bytes,
+      sectorBytes: disk.sectorBytes,
+      bus: disk.bus,
+      model: "the new disk",
+      serial: null,
+      partitions: [],
+    },
+  };
+  return { ...computer, facts: { ...computer.facts, disks: [fresh, ...disks.filter((each) => each !== old)] } };
+}
+
+export interface ReplacementView {
+  disk: NewDisk;
+  old: DiskFacts | null;
+  fits: { image: string; takenAt: string; diskBytes: number | null; fit: ImageFit }[];
+  largest: string | null;
+  shrinking: Shrinking | null;
+}
+
+/** How the computer's images go onto its new disk; null where none was told. */
+export async function replacementOf(
+  context: Context,
+  { row, computer }: CalloutDetail,
+): Promise<ReplacementView | null> {
+  const { newDisk: disk } = row;
+  if (!disk) return null;
+  const images = await imagesOfComputers(context, [row.computerId]);
+  const fitting = images.map(({ point, body }) => ({
+    ...{ id: point.id, takenAt: point.takenAt },
+    ...{ diskBytes: body.diskBytes, sectorBytes: body.sectorBytes },
+  }));
+  const old = systemDisk((computer.facts.disks ?? []).filter((each) => each.removable !== true));
+  return {
+    ...{ disk, old },
+    fits: fitting
+      .sort((a, b) => b.takenAt.localeCompare(a.takenAt))
+      .map((image) => ({
+        image: image.id,
+        takenAt: image.takenAt,
+        diskBytes: image.diskBytes,
+        fit: imageFit(image, disk),
+      })),
+    largest: largestThatFits(fitting, disk)?.id ?? null,
+    shrinking: old && disk.bytes < old.bytes ? whatToShrink(old, disk) : null,
+  };
+}
+
+async function change(
+  context: Context,
+  { row, computer }: CalloutDetail,
+  set: Partial<Pick<CalloutRow, "newDisk" | "chosen" | "outcome" | "closedAt">>,
+  told: Record<string, unknown>,
+): Promise<Result<number>> {
+  return context.db.transaction((tx) =>
+    saveVersioned(tx, context, callouts, {
+      ...{ entity: "call-out", id: row.id, version: row.version, tag: computer.row.tag, action: "changed" },
+      set,
+      before: Object.fromEntries(Object.keys(told).map((key) => [key, null])),
+      after: told,
+    }),
+  );
+}
+
+const newDiskSchema = z.object({
+  bytes: z.number({ error: "A size is such as “480 GB”." }).int().positive().max(Number.MAX_SAFE_INTEGER),
+  sectorBytes: z.union([z.literal(512), z.literal(4096)]).nullable(),
+  bus: z.string().max(20).nullable(),
+});
+
+/** Says which disk takes the place of the old one; null: the old one stays. The way has to be chosen anew. */
+export async function setNewDisk(context: Context, id: number, input: unknown): Promise<Result<number>> {
+  const parsed = checked(z.object({ disk: newDiskSchema.nullable() }), { disk: input });
+  if (!parsed.ok) return parsed;
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  return change(context, detail, { newDisk: parsed.value.disk, chosen: null }, { newDisk: parsed.value.disk });
+}
+
+function placeText(place: ImagePlace): string {
+  return "name" in place ? place.name : place.tag;
+}
+
+/** Takes a way from those that are offered: its steps are made from what is known now, and stay. */
+export async function chooseRoute(
+  context: Context,
+  id: number,
+  wanted: { medium: string; outcome: string; image: string | null; release: string | null },
+): Promise<Result<number>> {
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  if (detail.row.closedAt) return fail({ code: "invalid", fields: { callout: "This call-out is closed." } });
+  const { offers } = await offersOf(context, detail);
+  const offer = offers.find(
+    ({ route, outcome, image }) =>
+      route.medium === wanted.medium &&
+      outcome === wanted.outcome &&
+      image === wanted.image &&
+      route.release === wanted.release,
+  );
+  if (!offer)
+    return fail({ code: "invalid", fields: { route: "That way is not offered any more. Look at the ways again." } });
+  const { route, outcome, seconds, lostDays } = offer;
+  const image = route.outcome?.image ?? null;
+  const drivers = route.links.sees.changes.flatMap(({ setting, to }) =>
+    setting === "driver" && to ? [String(to)] : [],
+  );
+  const chosen: ChosenRoute = {
+    ...{
+      medium: route.medium,
+      as: route.as,
+      release: route.release,
+      outcome,
+      starts: route.links.starts,
+      drivers,
+      seconds,
+      lostDays,
+    },
+    image: image && {
+      name: image.id,
+      takenAt: image.takenAt,
+      places: image.places.map(placeText),
+      keyPlace: image.keyPlace,
+    },
+  };
+  return change(
+    context,
+    detail,
+    { chosen },
+    { route: [chosen.medium, chosen.outcome, chosen.image?.name].filter(Boolean).join(", ") },
+  );
+}
+
+const KINDS = {
+  usb: "a USB stick",
+  disk: "an external disk",
+  optical: "an optical disc",
+  file: "a file that is not written yet",
+};
+
+/** The steps of the way that was chosen; null where none was. */
+export async function stepsOf(context: Context, { row, computer }: CalloutDetail): Promise<GuidedStep[] | null> {
+  const { chosen } = row;
+  if (!chosen) return null;
+  const [medium, card] = await Promise.all([
+    getMedium(context, chosen.medium),
+    keyCardOf(context, computer.row.make, computer.row.model),
+  ]);
+  const own = row.newDisk ? withDisk(computer, row.newDisk) : computer;
+  const target = systemDisk((own.facts.disks ?? []).filter((each) => each.removable !== true));
+  return calloutSteps({
+    computer: { tag: computer.row.tag, name: computer.row.name, siteName: computer.siteName, facts: own.facts },
+    medium: {
+      tag: chosen.medium,
+      name: medium?.row.name ?? null,
+      kindText: KINDS[(medium?.row.kind ?? "usb") as keyof typeof KINDS] ?? "a medium",
+      siteName: medium?.siteName ?? null,
+      lentTo: medium?.row.lentTo ?? null,
+      loads: medium?.loads.map(({ kitName, releaseName }) => `${kitName} ${releaseName}`) ?? [],
+    },
+    ...{
+      as: chosen.as,
+      starts: chosen.starts,
+      keyCard: asKeyCard(card),
+      outcome: chosen.outcome,
+      release: chosen.release,
+    },
+    ...{ image: chosen.image, drivers: chosen.drivers, seconds: chosen.seconds },
+    target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
+  });
+}
+
+export const PHOTO_BYTES_MAX = 8 << 20;
+const PHOTO_TYPES = ["image/jpeg", "image/png", "image/webp"];
+
+export const markSchema = z.object({
+  id: z.uuid(),
+  step: z.string().min(1).max(40),
+  kind: z.enum(["done", "undone", "failed", "note", "photo"]),
+  at: z.iso.datetime({ offset: true }),
+  text: z
+    .string()
+    .max(4000)
+    .nullish()
+    .transform((value) => value?.trim() || null),
+  /** Base64. */
+  photo: z
+    .string()
+    .max(Math.ceil((PHOTO_BYTES_MAX * 4) / 3) + 4)
+    .nullish(),
+  photoType: z.enum(PHOTO_TYPES as [string, ...string[]]).nullish(),
+});
+
+/** Takes in marks, in whatever order and however often they are sent. Gives how many are new. */
+export async function takeMarks(context: Context, calloutId: number, input: unknown): Promise<Result<number>> {
+  const parsed = checked(z.object({ marks: z.array(markSchema).max(500) }), { marks: input });
+  if (!parsed.ok) return parsed;
+  const [row] = await context.db.select({ id: callouts.id }).from(callouts).where(eq(callouts.id, calloutId));
+  if (!row) return fail({ code: "not-found", what: "such call-out" });
+  const { marks } = parsed.value;
+  if (marks.length === 0) return ok(0);
+  const known = await context.db
+    .select({ id: calloutMarks.id })
+    .from(calloutMarks)
+    .where(
+      inArray(
+        calloutMarks.id,
+        marks.map(({ id }) => id),
+      ),
+    );
+  const had = new Set(known.map(({ id }) => id));
+  const fresh = marks.filter(({ id }, at) => !had.has(id) && marks.findIndex((each) => each.id === id) === at);
+  for (const { photo, at, photoType, ...mark } of fresh)
+    await context.db
+      .insert(calloutMarks)
+      .values({
+        ...mark,
+        calloutId,
+        at: new Date(at),
+        photo: photo ? Buffer.from(photo, "base64") : null,
+        photoType: photoType ?? null,
+        personName: context.person.name,
+        createdAt: context.now(),
+      })
+      // Sent twice at the same moment: the first one stands.
+      .onDuplicateKeyUpdate({ set: { id: sql`${calloutMarks.id}` } });
+  return ok(fresh.length);
+}
+
+export interface Mark {
+  id: string;
+  step: string;
+  kind: "done" | "undone" | "failed" | "note" | "photo";
+  at: string;
+  text: string | null;
+  personName: string;
+}
+
+/** The marks of a call-out in the order in which they were made, without their pictures. */
+export async function marksOf(context: Context, calloutId: number): Promise<Mark[]> {
+  const rows = await context.db
+    .select({
+      id: calloutMarks.id,
+      step: calloutMarks.step,
+      kind: calloutMarks.kind,
+      at: calloutMarks.at,
+      text: calloutMarks.text,
+      personName: calloutMarks.personName,
+    })
+    .from(calloutMarks)
+    .where(eq(calloutMarks.calloutId, calloutId))
+    .orderBy(asc(calloutMarks.at), asc(calloutMarks.id))
+    .limit(2000);
+  return rows.map(({ at, ...mark }) => ({ ...mark, at: at.toISOString() }));
+}
+
+export async function photoOf(
+  context: Context,
+  calloutId: number,
+  markId: string,
+): Promise<{ bytes: Uint8Array; type: string } | null> {
+  const [row] = await context.db
+    .select({ photo: calloutMarks.photo, type: calloutMarks.photoType })
+    .from(calloutMarks)
+    .where(and(eq(calloutMarks.calloutId, calloutId), eq(calloutMarks.id, markId)));
+  return row?.photo && row.type ? { bytes: row.photo, type: row.type } : null;
+}
+
+/**
+ * Closes a call-out with how it ended. A medium that was used is proven by it, or said to have failed. Problems:
+ * `invalid`, `not-found`, `stale`.
+ */
+export async function closeCallout(context: Context, id: number, input: unknown): Promise<Result<number>> {
+  const parsed = checked(calloutOutcomeSchema, input);
+  if (!parsed.ok) return parsed;
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  if (detail.row.closedAt) return fail({ code: "invalid", fields: { callout: "This call-out is closed already." } });
+  const outcome: CalloutOutcome = parsed.value;
+  const closed = await change(context, detail, { outcome, closedAt: context.now() }, { ...outcome });
+  const { chosen } = detail.row;
+  if (!closed.ok || !chosen || outcome.mediumWorked === null) return closed;
+  // What worked in earnest is the best drill there is.
+  const whole = outcome.cameBack === "image" || outcome.cameBack === "reinstall" || outcome.cameBack === "factory";
+  const drilled = await recordDrill(context, {
+    ...{ medium: chosen.medium, computer: detail.computer.row.tag, on: context.now().toISOString().slice(0, 10) },
+    result: outcome.mediumWorked ? (whole ? "restored" : "started") : "failed",
+    note: `Call-out ${id}`,
+  });
+  return drilled.ok ? closed : drilled;
+}
