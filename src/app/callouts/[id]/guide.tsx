@@ -163,7 +163,7 @@ function StepLine({
         {!isClosed && (
           <button
             type="button"
-            className={isDone ? "act" : "act-main"}
+            className={isNext ? "act-main" : "act"}
             aria-pressed={isDone}
             onClick={() => onMark({ step: step.key, kind: isDone ? "undone" : "done" })}
           >

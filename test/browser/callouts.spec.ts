@@ -1,0 +1,171 @@
+import { spawnSync } from "node:child_process";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { crc32, deflateSync } from "node:zlib";
+import { expect, type Page, test } from "@playwright/test";
+import { listening } from "./helpers";
+
+async function open(page: Page, computer: string, happening: string, since?: string) {
+  await page.goto("/");
+  await expect(page.locator('[aria-busy="true"]')).toHaveCount(0);
+  await page.keyboard.press("o");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Call-outs");
+  await listening(page);
+  await page.getByLabel("Which computer").fill(computer);
+  await page.getByLabel("What happened").selectOption({ label: happening });
+  if (since) await page.getByLabel("Since").fill(since);
+  await page.getByRole("button", { name: "Open it" }).click();
+  await expect(page.getByRole("heading", { name: "Ways to bring it back" })).toBeVisible();
+  await listening(page);
+}
+
+const step = (page: Page, act: RegExp) =>
+  page
+    .getByRole("listitem")
+    .filter({ has: page.getByText(act) })
+    .first();
+const text = (bytes: Buffer) => {
+  const folder = mkdtempSync(join(tmpdir(), "creel-report-"));
+  writeFileSync(join(folder, "r.pdf"), bytes);
+  const { stdout } = spawnSync("pdftotext", ["-layout", join(folder, "r.pdf"), "-"], { encoding: "utf8" });
+  rmSync(folder, { recursive: true });
+  return stdout;
+};
+
+test("from registering to handed back: a disk is gone, the image is put back, and the medium is proven by it", async ({
+  page,
+}) => {
+  await open(page, "Reception", "its disk is gone");
+  const first = page
+    .getByRole("listitem")
+    .filter({ has: page.getByRole("button", { name: "Take this way" }) })
+    .first();
+  await expect(first).toContainText("the computer as it was, from HO-001 2026-10-30, with SP-01");
+  await first.getByRole("button", { name: "Take this way" }).click();
+  await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
+  await listening(page);
+  await step(page, /^Fetch SP-01/)
+    .getByRole("button", { name: "Done" })
+    .click();
+  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  await expect(step(page, /^Fetch SP-01/).getByRole("button", { name: "Undo" })).toBeVisible();
+  await step(page, /^Fetch SP-01/)
+    .getByRole("button", { name: "Undo" })
+    .click();
+  await step(page, /^Fetch SP-01/)
+    .getByRole("button", { name: "Done" })
+    .click();
+  await page.getByLabel("Note on step 2").fill("The cable was loose.");
+  await page.getByLabel("Note on step 2").press("Enter");
+  await expect(page.getByText("The cable was loose.")).toBeVisible();
+  const startStep = step(page, /for the start menu/);
+  await startStep.getByText("It is not in the start menu?").click();
+  await startStep.getByRole("button", { name: "It is not in the start menu: note it" }).click();
+  await expect(startStep.getByRole("listitem").first()).toBeVisible();
+  await page.reload();
+  await expect(page.getByText("The cable was loose.")).toBeVisible();
+  await listening(page);
+  await page.getByLabel("It came back as").selectOption({ label: "the computer as it was" });
+  await page.getByLabel("Lost").fill("four weeks of forms");
+  await page.getByRole("button", { name: "Hand it back" }).click();
+  await expect(page.getByText(/^brought back: the computer as it was, .* Lost: four weeks of forms\.$/)).toBeVisible();
+  const report = text(await (await page.request.get(`${page.url()}/report`)).body());
+  expect(report).toContain("Call-out: HO-001");
+  expect(report).toContain("What happened: its disk is gone.");
+  expect(report).toContain("The cable was loose.");
+  expect(report).toMatch(/1\. Fetch SP-01/);
+  // What worked in earnest is a drill of today.
+  const today = new Date().toISOString().slice(0, 10);
+  await page.goto("/computers/HO-001");
+  await expect(page.getByText(new RegExp(`Restored .*on ${today}`)).first()).toBeAttached();
+});
+
+test("without a connection no tick is lost: kept here, sent later, also after the page was loaded again", async ({
+  page,
+  context,
+}) => {
+  await open(page, "HO-004", "it does not start");
+  await page.getByRole("button", { name: "Take this way" }).first().click();
+  await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
+  await listening(page);
+  const done = page.getByRole("button", { name: "Done" });
+  await done.first().click();
+  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  const total = (await done.count()) + 1;
+  await context.setOffline(true);
+  for (let tick = 0; tick < 3; tick++) await done.first().click();
+  await expect(page.getByText("No connection: 3 marks are kept here and sent once there is one. Go on.")).toBeVisible();
+  await expect(done).toHaveCount(total - 4);
+  await context.setOffline(false);
+  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  // Cut again, ticked, and the page is left before there is a connection: the next one that is opened sends it.
+  await context.setOffline(true);
+  await done.first().click();
+  await expect(page.getByText(/one mark is kept here/)).toBeVisible();
+  const address = page.url();
+  await context.setOffline(false);
+  await page.goto(address);
+  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  await expect(page.getByRole("button", { name: "Done" })).toHaveCount(total - 5);
+  const marks = await (await page.request.get(address.replace("/callouts/", "/api/callouts/").concat("/marks"))).json();
+  expect(marks).toHaveLength(5);
+});
+
+test("after malware only images from before it are offered", async ({ page }) => {
+  await open(page, "HO-001", "malware got in", "2026-10-01");
+  await expect(
+    page.getByText("HO-001 2026-10-30 was taken after the fault may have been there, and is not offered."),
+  ).toBeVisible();
+  await expect(page.getByText(/from HO-001 2026-10-30/)).toHaveCount(0);
+});
+
+test("another disk: what fits is computed at once, and what to make smaller", async ({ page }) => {
+  await open(page, "HO-001", "it moves to a new disk");
+  await page.getByText("It gets another disk").click();
+  await page.getByLabel("A new disk of").fill("480 GB");
+  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await expect(page.getByText(/does not fit: the disk is 20\.1 GB too small/)).toBeVisible();
+  await expect(page.getByText(/^The new disk is 20\.1 GB smaller\./)).toBeVisible();
+  await page.getByLabel("A new disk of").fill("1 TB");
+  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await expect(page.getByText(/fits, with 500 GB to spare/)).toBeVisible();
+});
+
+test("a picture of the screen is kept with its step", async ({ page }) => {
+  await open(page, "HO-005", "it does not start");
+  await page.getByRole("button", { name: "Take this way" }).first().click();
+  await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
+  await listening(page);
+  await page
+    .locator('input[type="file"]')
+    .setInputFiles({ name: "screen.png", mimeType: "image/png", buffer: png(40, 30) });
+  const link = page.getByRole("link", { name: "Picture" });
+  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  const answer = await page.request.get((await link.getAttribute("href")) ?? "");
+  expect([answer.status(), answer.headers()["content-type"]]).toEqual([200, "image/jpeg"]);
+});
+
+/** A picture by hand. PNG specification, third edition, 5 and 11. */
+function png(width: number, height: number): Buffer {
+  const chunk = (type: string, data: Buffer) => {
+    const body = Buffer.concat([Buffer.from(type, "latin1"), data]);
+    const ends = Buffer.alloc(8);
+    ends.writeUInt32BE(data.length, 0);
+    ends.writeUInt32BE(crc32(body), 4);
+    return Buffer.concat([ends.subarray(0, 4), body, ends.subarray(4)]);
+  };
+  const head = Buffer.alloc(13);
+  head.writeUInt32BE(width, 0);
+  head.writeUInt32BE(height, 4);
+  head.set([8, 0, 0, 0, 0], 8);
+  const rows = Buffer.alloc((width + 1) * height, 120);
+  for (let row = 0; row < height; row++) rows[row * (width + 1)] = 0;
+  const signature = Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a]);
+  return Buffer.concat([
+    signature,
+    chunk("IHDR", head),
+    chunk("IDAT", deflateSync(rows)),
+    chunk("IEND", Buffer.alloc(0)),
+  ]);
+}
