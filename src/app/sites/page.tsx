@@ -1,15 +1,18 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { AddForm } from "@/app/_parts/add-form";
+import { openLoans } from "@/server/services/loans";
 import { listSites } from "@/server/services/places";
 import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { addSiteAction } from "../kits/actions";
+import { LoanList } from "./loan-list";
 
 export const metadata: Metadata = { title: "Places" };
 
 export default async function Sites() {
-  const sites = await listSites(await currentContext());
+  const context = await currentContext();
+  const [sites, loans] = await Promise.all([listSites(context), openLoans(context)]);
   return (
     <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_20rem]">
       <section>
@@ -23,7 +26,10 @@ export default async function Sites() {
           {sites.map((site) => (
             <li key={site.id} className="grid grid-cols-[1fr_9rem_7rem] items-baseline py-1.5">
               <div>
-                <strong>{site.name}</strong> <span className="text-quiet">{site.place}</span>
+                <Link prefetch={false} className="font-semibold" href={`/sites/${site.id}`}>
+                  {site.name}
+                </Link>{" "}
+                <span className="text-quiet">{site.place}</span>
               </div>
               <Link data-item className="link" href={`/computers?site=${site.id}`}>
                 {plural(site.computers, "computer")}
@@ -34,6 +40,12 @@ export default async function Sites() {
             </li>
           ))}
         </ul>
+        {loans.length > 0 && (
+          <section className="mt-6 max-w-3xl">
+            <h2>Lent</h2>
+            <LoanList loans={loans} />
+          </section>
+        )}
       </section>
       <aside>
         <AddForm

@@ -629,6 +629,47 @@ export const calloutMarks = mysqlTable(
   (table) => [index("callout_marks_callout").on(table.calloutId, table.at)],
 );
 
+/** Who had a medium, from when to when. One that was not given back yet is what `media.lentTo` says. */
+export const loans = mysqlTable(
+  "loans",
+  {
+    id: id(),
+    mediumId: int("medium_id")
+      .notNull()
+      .references(() => media.id),
+    to: varchar("lent_to", { length: 120 }).notNull(),
+    /** ISO days. */
+    since: varchar("since", { length: 10 }).notNull(),
+    dueOn: varchar("due_on", { length: 10 }),
+    returnedOn: varchar("returned_on", { length: 10 }),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [
+    index("loans_medium").on(table.mediumId, table.id),
+    index("loans_open").on(table.returnedOn, table.dueOn),
+  ],
+);
+
+/** A stock-taking of a place: every tag that was scanned there. */
+export const stocktakes = mysqlTable(
+  "stocktakes",
+  {
+    id: id(),
+    siteId: int("site_id")
+      .notNull()
+      .references(() => sites.id),
+    on: varchar("held_on", { length: 10 }).notNull(),
+    found: json<string[]>("found").notNull(),
+    missing: json<string[]>("missing").notNull(),
+    /** Media that were recorded to be elsewhere. */
+    moved: json<string[]>("moved").notNull(),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [index("stocktakes_site").on(table.siteId, table.id)],
+);
+
 /** Changes to the world that were rehearsed and are kept to be looked at again; nothing in the inventory follows them. */
 export const rehearsals = mysqlTable("rehearsals", {
   id: id(),

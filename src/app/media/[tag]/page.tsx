@@ -26,6 +26,7 @@ import { currentContext } from "../../_lib/context";
 import { listState, type SearchParams } from "../../_lib/params";
 import { retireMediumAction } from "../actions";
 import { MediumList } from "../list";
+import { Loan } from "../loan";
 
 interface Props {
   params: Promise<{ tag: string }>;
@@ -80,7 +81,8 @@ export default async function Medium({ params, searchParams }: Props) {
               </p>
               <p className="text-quiet">{provenText(detail)}</p>
             </div>
-            <div className="flex gap-2">
+            <div className="flex flex-wrap gap-2">
+              {!row.retiredAt && <Loan key={row.version} tag={row.tag} lentTo={row.lentTo} />}
               {detail.loads.length > 0 && (
                 <Link prefetch={false} className="act" href={`/media/${encodeURIComponent(row.tag)}/verify`}>
                   Verify

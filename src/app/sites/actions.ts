@@ -1,0 +1,27 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import type { Result } from "@/server/problems";
+import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/server/services/loans";
+import { currentContext } from "../_lib/context";
+
+function changed<T>(result: Result<T>): Result<T> {
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function lendAction(input: unknown): Promise<Result<number>> {
+  return changed(await lend(await currentContext(), input));
+}
+
+export async function giveBackAction(tag: string, siteId: number | null): Promise<Result<number>> {
+  return changed(await giveBack(await currentContext(), tag, siteId));
+}
+
+export async function compareStockAction(siteId: number, tags: string[]): Promise<Result<Stocktaking>> {
+  return compareStock(await currentContext(), siteId, tags);
+}
+
+export async function takeStockAction(siteId: number, tags: string[]): Promise<Result<Stocktaking>> {
+  return changed(await takeStock(await currentContext(), siteId, tags));
+}

@@ -1,0 +1,201 @@
+import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
+import { z } from "zod";
+import type { Context } from "../context";
+import { loans, media, sites, stocktakes } from "../db/schema";
+import { checked, fail, ok, problemText, type Result } from "../problems";
+import { getMedium, mediumInputOf, saveMedium } from "./media";
+
+const day = z.iso
+  .date("A day is year, month and day, such as 2026-03-01.")
+  .nullish()
+  .transform((value) => value ?? null);
+
+const lendSchema = z.object({
+  tag: z.string().trim().min(1),
+  to: z.string().trim().min(1, "Who takes it?").max(120, "A name has at most 120 characters."),
+  dueOn: day,
+});
+
+/** Lends a medium to somebody. Problems: `invalid`, `not-found`, `stale`. */
+export async function lend(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(lendSchema, input);
+  if (!parsed.ok) return parsed;
+  const { tag, to, dueOn } = parsed.value;
+  const medium = await getMedium(context, tag);
+  if (!medium) return fail({ code: "not-found", what: `medium ${tag}` });
+  if (medium.row.lentTo)
+    return fail({
+      code: "invalid",
+      fields: { to: `${tag} is with ${medium.row.lentTo}. It has to be given back first.` },
+    });
+  const since = context.now().toISOString().slice(0, 10);
+  if (dueOn !== null && dueOn < since) return fail({ code: "invalid", fields: { dueOn: "That day is past already." } });
+  const saved = await saveMedium(context, medium.row.id, medium.row.version, { ...mediumInputOf(medium), lentTo: to });
+  if (!saved.ok) return saved;
+  await context.db
+    .insert(loans)
+    .values({ mediumId: medium.row.id, to, since, dueOn, personName: context.person.name, createdAt: context.now() });
+  return saved;
+}
+
+/** Takes a medium back, to a place where it is one; null: to where it is recorded to be kept. */
+export async function giveBack(context: Context, tag: string, siteId: number | null): Promise<Result<number>> {
+  const medium = await getMedium(context, tag.trim());
+  if (!medium) return fail({ code: "not-found", what: `medium ${tag}` });
+  const input = { ...mediumInputOf(medium), lentTo: null, siteId: siteId ?? medium.row.siteId };
+  const saved = await saveMedium(context, medium.row.id, medium.row.version, input);
+  if (!saved.ok) return saved;
+  await context.db
+    .update(loans)
+    .set({ returnedOn: context.now().toISOString().slice(0, 10) })
+    .where(and(eq(loans.mediumId, medium.row.id), isNull(loans.returnedOn)));
+  return saved;
+}
+
+export interface LoanItem {
+  tag: string;
+  name: string | null;
+  to: string;
+  /** Null where it was lent before loans were kept. */
+  since: string | null;
+  dueOn: string | null;
+  isOverdue: boolean;
+  site: string | null;
+}
+
+/** Media that are lent now, those overdue first. */
+export async function openLoans(context: Context, siteId: number | null = null): Promise<LoanItem[]> {
+  const today = context.now().toISOString().slice(0, 10);
+  const rows = await context.db
+    .select({
+      tag: media.tag,
+      name: media.name,
+      to: media.lentTo,
+      since: loans.since,
+      dueOn: loans.dueOn,
+      site: sites.name,
+    })
+    .from(media)
+    .leftJoin(loans, and(eq(loans.mediumId, media.id), isNull(loans.returnedOn)))
+    .leftJoin(sites, eq(sites.id, media.siteId))
+    .where(
+      and(
+        isNull(media.retiredAt),
+        sql`${media.lentTo} IS NOT NULL`,
+        siteId === null ? undefined : eq(media.siteId, siteId),
+      ),
+    )
+    .orderBy(asc(media.tag));
+  return rows
+    .map(({ to, dueOn, ...row }) => ({ ...row, to: to ?? "", dueOn, isOverdue: dueOn !== null && dueOn < today }))
+    .sort((a, b) => Number(b.isOverdue) - Number(a.isOverdue) || (a.since ?? "").localeCompare(b.since ?? ""));
+}
+
+/** The loans of a medium, the latest first. */
+export function loansOf(context: Context, mediumId: number, limit = 20) {
+  return context.db
+    .select({ to: loans.to, since: loans.since, dueOn: loans.dueOn, returnedOn: loans.returnedOn })
+    .from(loans)
+    .where(eq(loans.mediumId, mediumId))
+    .orderBy(desc(loans.id))
+    .limit(limit);
+}
+
+export interface ShelfItem {
+  tag: string;
+  name: string | null;
+  kind: string;
+  lentTo: string | null;
+}
+
+export interface Shelf {
+  site: { id: number; name: string; place: string | null };
+  media: ShelfItem[];
+  lastTaken: { on: string; personName: string; missing: string[] } | null;
+}
+
+/** What is recorded to be kept at a place, by tag. */
+export async function shelfOf(context: Context, siteId: number): Promise<Shelf | null> {
+  const [site] = await context.db
+    .select({ id: sites.id, name: sites.name, place: sites.place })
+    .from(sites)
+    .where(eq(sites.id, siteId));
+  if (!site) return null;
+  const [rows, [last]] = await Promise.all([
+    context.db
+      .select({ tag: media.tag, name: media.name, kind: media.kind, lentTo: media.lentTo })
+      .from(media)
+      .where(and(eq(media.siteId, siteId), isNull(media.retiredAt)))
+      .orderBy(asc(media.tag)),
+    context.db
+      .select({ on: stocktakes.on, personName: stocktakes.personName, missing: stocktakes.missing })
+      .from(stocktakes)
+      .where(eq(stocktakes.siteId, siteId))
+      .orderBy(desc(stocktakes.id))
+      .limit(1),
+  ]);
+  return { site, media: rows, lastTaken: last ?? null };
+}
+
+export interface Stocktaking {
+  found: string[];
+  /** Recorded to be here and not lent, and not scanned. */
+  missing: string[];
+  /** Recorded to be elsewhere, or lent, and scanned here. */
+  moved: string[];
+  /** No medium in service has such a tag. */
+  unknown: string[];
+}
+
+/** What scanning everything at a place would come to. */
+export async function compareStock(
+  context: Context,
+  siteId: number,
+  tags: readonly string[],
+): Promise<Result<Stocktaking>> {
+  const shelf = await shelfOf(context, siteId);
+  if (!shelf) return fail({ code: "not-found", what: "such place" });
+  const scanned = [...new Set(tags.map((tag) => tag.trim().toLowerCase()).filter(Boolean))].slice(0, 5000);
+  const rows =
+    scanned.length === 0
+      ? []
+      : await context.db
+          .select({ tag: media.tag, siteId: media.siteId, lentTo: media.lentTo })
+          .from(media)
+          .where(and(inArray(media.tag, scanned), isNull(media.retiredAt)));
+  const known = new Map(rows.map((row) => [row.tag.toLowerCase(), row]));
+  const isHere = (tag: string) => {
+    const row = known.get(tag);
+    return row !== undefined && row.siteId === siteId && row.lentTo === null;
+  };
+  const tagOf = (tag: string) => known.get(tag)?.tag ?? tag;
+  const seen = new Set(scanned);
+  return ok({
+    found: scanned.filter((tag) => known.has(tag) && isHere(tag)).map(tagOf),
+    moved: scanned.filter((tag) => known.has(tag) && !isHere(tag)).map(tagOf),
+    unknown: scanned.filter((tag) => !known.has(tag)),
+    missing: shelf.media
+      .filter(({ tag, lentTo }) => lentTo === null && !seen.has(tag.toLowerCase()))
+      .map(({ tag }) => tag),
+  });
+}
+
+/** Keeps a stock-taking: what was found here is here from now on, given back where it was lent. */
+export async function takeStock(
+  context: Context,
+  siteId: number,
+  tags: readonly string[],
+): Promise<Result<Stocktaking>> {
+  const compared = await compareStock(context, siteId, tags);
+  if (!compared.ok) return compared;
+  const { found, missing, moved } = compared.value;
+  for (const tag of moved) {
+    const back = await giveBack(context, tag, siteId);
+    if (!back.ok) return fail({ code: "invalid", fields: { [tag]: problemText(back.problem) } });
+  }
+  await context.db.insert(stocktakes).values({
+    ...{ siteId, on: context.now().toISOString().slice(0, 10), found, missing, moved },
+    ...{ personName: context.person.name, createdAt: context.now() },
+  });
+  return compared;
+}
