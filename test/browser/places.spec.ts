@@ -36,3 +36,15 @@ test("stock is taken by scanning: what is missing, from elsewhere and unknown sa
   await expect(page.getByText(/^Stock taken: \d+ found, \d+ from elsewhere, \d+ missing\.$/)).toBeVisible();
   await expect(page.getByText(/^\d+ media\. Stock was taken /)).toBeVisible();
 });
+
+test("a drill is held on an emulated computer, and is told as a hint", async ({ page }) => {
+  test.setTimeout(240_000);
+  await page.goto("/drills/new?medium=RM-01&computer=HO-002");
+  await listening(page);
+  await page.getByRole("button", { name: "Start it in the emulator" }).click();
+  await expect(page.getByText("It started.", { exact: true })).toBeVisible({ timeout: 200_000 });
+  await expect(page.getByText(/a hint, and no proof/)).toBeVisible();
+  await expect(page.getByAltText("The screen at the end")).toBeVisible();
+  await page.goto("/media/RM-01");
+  await expect(page.getByText(/started on HO-002, emulated/)).toBeVisible();
+});

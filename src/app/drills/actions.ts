@@ -3,10 +3,18 @@
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
 import { recordDrill } from "@/server/services/drills";
+import { holdEmulatedDrill } from "@/server/services/emulated-drills";
 import { currentContext } from "../_lib/context";
 
 export async function recordDrillAction(input: unknown): Promise<Result<number>> {
   const result = await recordDrill(await currentContext(), input);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+/** Takes up to some minutes. */
+export async function holdEmulatedDrillAction(medium: string, computer: string): Promise<Result<number>> {
+  const result = await holdEmulatedDrill(await currentContext(), medium, computer);
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }

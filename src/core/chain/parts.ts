@@ -110,6 +110,8 @@ export interface DrillPart {
   /** ISO day. */
   on: string;
   result: "started" | "restored" | "failed";
+  /** On an emulated computer with such firmware, not on the computer itself. */
+  emulated?: boolean;
 }
 
 /** Greatest ages in days; null: any age will do. Common practice, set by whoever runs the place. */

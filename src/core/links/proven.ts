@@ -27,7 +27,8 @@ export function daysBetween(from: string, to: string): number {
 
 export function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {
   const { make, model } = computer.facts.computer;
-  const own = drills.filter((each) => each.medium === medium.tag && each.on <= today);
+  const all = drills.filter((each) => each.medium === medium.tag && each.on <= today);
+  const own = all.filter(({ emulated }) => !emulated);
   const here = latest(own.filter((each) => each.computer === computer.tag));
   const alike = latest(
     own.filter(
@@ -42,7 +43,12 @@ export function drilled({ computer, medium, drills, policy, today }: ProvenInput
     ),
   );
   const drill = here ?? alike;
-  if (!drill) return unknown({ code: "no-drill-recorded" });
+  if (!drill) {
+    // An emulated computer has the same firmware at best, and never the same hardware: it hints, and proves nothing.
+    const hint = latest(all.filter((each) => each.emulated && each.computer === computer.tag));
+    if (hint) return unknown({ code: "drill-emulated", on: hint.on, started: hint.result !== "failed" });
+    return unknown({ code: "no-drill-recorded" });
+  }
   const on = drill === here ? null : drill.computer;
   if (drill.result === "failed") return broken({ code: "drill-failed", on: drill.on, computer: on });
   const again = { setting: "drill", from: drill.on, to: "a new one" } as const;

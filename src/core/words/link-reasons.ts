@@ -81,6 +81,7 @@ export type LinkReasonFacts =
   | { code: "rescues"; release: string }
   // Proven
   | { code: "no-drill-recorded" }
+  | { code: "drill-emulated"; on: string; started: boolean }
   | { code: "drill-good"; on: string; computer: string | null; restored: boolean }
   | { code: "drill-failed"; on: string; computer: string | null }
   | { code: "drill-before-writing"; on: string; written: string }
@@ -292,6 +293,10 @@ export function linkReasonText(facts: LinkReasonFacts): string {
     case "rescues":
       return `${facts.release} copies files from the disk as it is.`;
 
+    case "drill-emulated":
+      return facts.started
+        ? `It started on an emulated computer with such firmware on ${facts.on}; on the computer itself it was never tried.`
+        : `It did not start on an emulated computer with such firmware on ${facts.on}; on the computer itself it was never tried.`;
     case "no-drill-recorded":
       return "Not recorded: a drill of this medium on this computer.";
     case "drill-good":

@@ -441,6 +441,11 @@ export const drills = mysqlTable(
     result: varchar("result", { length: 10, enum: ["started", "restored", "failed"] }).notNull(),
     /** Of the computer, on that day. */
     firmwareVersion: varchar("firmware_version", { length: 200 }),
+    /** Held on an emulated computer: weaker evidence than the computer itself. */
+    isEmulated: boolean("is_emulated").notNull().default(false),
+    /** What was printed, and the screen as PNG. */
+    evidenceText: longtext("evidence_text"),
+    evidencePicture: longBlob("evidence_picture"),
     note: text("note"),
     version: version(),
     createdAt: createdAt(),

@@ -1,4 +1,4 @@
-import { desc, eq } from "drizzle-orm";
+import { desc, eq, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
 import { computers, drills, media } from "../db/schema";
@@ -25,8 +25,19 @@ const drillInputSchema = z.object({
 });
 export type DrillInput = z.input<typeof drillInputSchema>;
 
+/** What an emulated drill leaves: recorded with it, never typed. */
+export interface DrillEvidence {
+  text: string;
+  /** PNG. */
+  picture: Uint8Array | null;
+}
+
 /** Records a test start, or a test restore. Problems: `invalid`, `not-found`. */
-export async function recordDrill(context: Context, input: unknown): Promise<Result<number>> {
+export async function recordDrill(
+  context: Context,
+  input: unknown,
+  evidence: DrillEvidence | null = null,
+): Promise<Result<number>> {
   const parsed = checked(drillInputSchema, input);
   if (!parsed.ok) return parsed;
   const { medium: mediumTag, computer: computerTag, on, result, note } = parsed.value;
@@ -46,7 +57,16 @@ export async function recordDrill(context: Context, input: unknown): Promise<Res
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [row] = await tx
       .insert(drills)
-      .values({ mediumId: medium.id, computerId: computer.id, on, result, firmwareVersion, note, ...times })
+      .values({
+        ...{ mediumId: medium.id, computerId: computer.id, on, result, firmwareVersion, note, ...times },
+        ...(evidence
+          ? {
+              isEmulated: true,
+              evidenceText: evidence.text,
+              evidencePicture: evidence.picture && Buffer.from(evidence.picture),
+            }
+          : {}),
+      })
       .$returningId();
     const { id } = row as { id: number };
     await recordEvent(tx, context, {
@@ -56,7 +76,15 @@ export async function recordDrill(context: Context, input: unknown): Promise<Res
       action: "added",
       version: 1,
       before: null,
-      after: { medium: medium.tag, computer: computer.tag, on, result, firmwareVersion, note },
+      after: {
+        medium: medium.tag,
+        computer: computer.tag,
+        on,
+        result,
+        firmwareVersion,
+        note,
+        emulated: evidence !== null,
+      },
     });
     return ok(id);
   });
@@ -70,6 +98,9 @@ export interface DrillItem {
   result: DrillResult;
   firmwareVersion: string | null;
   note: string | null;
+  isEmulated: boolean;
+  /** Whether there is a text or picture of it. */
+  hasEvidence: boolean;
 }
 
 /** The drills of a computer or of a medium, the latest first. */
@@ -87,6 +118,8 @@ export function drillsOf(
       result: drills.result,
       firmwareVersion: drills.firmwareVersion,
       note: drills.note,
+      isEmulated: drills.isEmulated,
+      hasEvidence: sql<boolean>`${drills.evidenceText} IS NOT NULL`.mapWith(Boolean),
     })
     .from(drills)
     .innerJoin(media, eq(media.id, drills.mediumId))

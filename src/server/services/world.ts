@@ -304,6 +304,7 @@ export async function drillParts(queries: Queries): Promise<DrillPart[]> {
       firmwareVersion: drills.firmwareVersion,
       on: drills.on,
       result: drills.result,
+      emulated: drills.isEmulated,
     })
     .from(drills)
     .innerJoin(media, eq(media.id, drills.mediumId))

@@ -2,6 +2,7 @@ import type { Metadata } from "next";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 import { DrillForm } from "../drill-form";
+import { Emulated } from "../emulated";
 
 export const metadata: Metadata = { title: "Record a drill" };
 
@@ -19,6 +20,7 @@ export default async function NewDrill({ searchParams }: { searchParams: SearchP
         computer={one(values.computer) ?? ""}
         today={context.now().toISOString().slice(0, 10)}
       />
+      <Emulated medium={one(values.medium) ?? ""} computer={one(values.computer) ?? ""} />
     </>
   );
 }

@@ -9,7 +9,9 @@ import type { Verdict } from "@/core/chain/schema";
 import { LABEL_FORMATS } from "@/core/labels/formats";
 import { verdictsOf } from "@/core/routes/routes";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
+import { drillsOf } from "@/server/services/drills";
 import { history } from "@/server/services/events";
+import { loansOf } from "@/server/services/loans";
 import {
   type ChainedComputers,
   computersOf,
@@ -42,7 +44,12 @@ export default async function Medium({ params, searchParams }: Props) {
   const detail = await getMedium(context, decodeURIComponent(tag));
   if (!detail) notFound();
   const { row, inspection } = detail;
-  const [chained, events] = await Promise.all([computersOf(context, row.id), history(context, "medium", row.id, 12)]);
+  const [chained, events, drills, loans] = await Promise.all([
+    computersOf(context, row.id),
+    history(context, "medium", row.id, 12),
+    drillsOf(context, { mediumId: row.id }, 12),
+    loansOf(context, row.id, 8),
+  ]);
   const { capacityBytes } = mediumInputOf(detail);
   return (
     <Station
@@ -115,6 +122,48 @@ export default async function Medium({ params, searchParams }: Props) {
             </p>
           )}
           {chained && <Chained chained={chained} tag={row.tag} />}
+          <section className="mt-6">
+            <h2>Drills</h2>
+            {drills.length === 0 && <p className="text-quiet">It was never tried.</p>}
+            <ul className="mt-1">
+              {drills.map((drill) => (
+                <li key={drill.id}>
+                  {dateText(drill.on)}: {DRILL_RESULTS[drill.result]} on{" "}
+                  <Link prefetch={false} className="code" href={`/computers/${encodeURIComponent(drill.computer)}`}>
+                    {drill.computer}
+                  </Link>
+                  {drill.isEmulated && ", emulated"}
+                  {drill.hasEvidence && (
+                    <>
+                      {" "}
+                      <Link prefetch={false} className="link" href={`/drills/${drill.id}`}>
+                        what was seen
+                      </Link>
+                    </>
+                  )}
+                </li>
+              ))}
+            </ul>
+            {!row.retiredAt && (
+              <p className="mt-1">
+                <Link prefetch={false} className="link" href={`/drills/new?medium=${encodeURIComponent(row.tag)}`}>
+                  Record or hold one
+                </Link>
+              </p>
+            )}
+          </section>
+          {loans.length > 0 && (
+            <section className="mt-6">
+              <h2>Who had it</h2>
+              <ul className="mt-1">
+                {loans.map((loan) => (
+                  <li key={`${loan.since} ${loan.to}`}>
+                    {loan.to}, {dateText(loan.since)} to {loan.returnedOn ? dateText(loan.returnedOn) : "now"}
+                  </li>
+                ))}
+              </ul>
+            </section>
+          )}
           <section className="mt-6">
             <h2>What is on it</h2>
             {inspection ? (
@@ -228,6 +277,8 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
     </section>
   );
 }
+
+const DRILL_RESULTS = { started: "started", restored: "started, and put an image back", failed: "failed" };
 
 /** When it was written, and when it was last known to hold what it should. */
 function provenText({ row }: MediumDetail): string {

@@ -1,0 +1,188 @@
+import { spawn } from "node:child_process";
+import { accessSync, copyFileSync, mkdtempSync, rmSync } from "node:fs";
+import { readFile } from "node:fs/promises";
+import { createConnection } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { stripVTControlCharacters } from "node:util";
+
+/** What an emulated computer starts by. */
+export type EmulatedFirmware = "bios" | "uefi-x64" | "uefi-ia32";
+
+const QEMU = "/usr/bin/qemu-system-x86_64";
+const OVMF = "/usr/share/OVMF";
+const UEFI_FILES = {
+  "uefi-x64": { code: "OVMF_CODE_4M.fd", vars: "OVMF_VARS_4M.fd", smm: false },
+  "uefi-ia32": { code: "OVMF32_CODE_4M.secboot.fd", vars: "OVMF32_VARS_4M.fd", smm: true },
+} as const;
+
+/** What the reference firmware prints when it has nothing more to try. */
+const GAVE_UP = [
+  "No bootable device.",
+  "UEFI Interactive Shell",
+  "No bootable option or device was found",
+  "BdsDxe: Press any key",
+];
+/** What it prints when it hands over. */
+const HANDED_OVER = ["BdsDxe: starting Boot", "Booting from "];
+/** Once it handed over, and nothing was printed any more for so long, it is where it stays; software emulation is slow. */
+const QUIET_MS = 12_000;
+const TEXT_MOST = 200_000;
+
+/** Whether this server can emulate a computer with such firmware. */
+export function canEmulate(firmware: EmulatedFirmware): boolean {
+  const files = [
+    QEMU,
+    ...(firmware === "bios" ? [] : [join(OVMF, UEFI_FILES[firmware].code), join(OVMF, UEFI_FILES[firmware].vars)]),
+  ];
+  try {
+    for (const file of files) accessSync(file);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+export interface Emulated {
+  /**
+   * `went-on`: the firmware handed over to what is on the medium, and it ran on. `gave-up`: the firmware had nothing more
+   * to try. `neither`: nothing of both happened in the time; `died`: the emulator itself ended.
+   */
+  end: "went-on" | "gave-up" | "neither" | "died";
+  /** What firmware and medium printed on the serial line. */
+  text: string;
+  /** The screen at the end, PNG. */
+  picture: Uint8Array | null;
+}
+
+/**
+ * Powers on an emulated computer with an image attached and looks what comes of it. Nothing is written to the image.
+ * Reference: SeaBIOS and OVMF under QEMU, without Secure Boot.
+ */
+export async function emulate(
+  image: string,
+  { firmware, as, withinMs = 150_000 }: { firmware: EmulatedFirmware; as: "usb" | "optical"; withinMs?: number },
+): Promise<Emulated> {
+  const scratch = mkdtempSync(join(tmpdir(), "creel-emulated-"));
+  try {
+    return await powerOn(image, firmware, as, withinMs, scratch);
+  } finally {
+    rmSync(scratch, { recursive: true, force: true });
+  }
+}
+
+function powerOn(
+  image: string,
+  firmware: EmulatedFirmware,
+  as: "usb" | "optical",
+  withinMs: number,
+  scratch: string,
+): Promise<Emulated> {
+  const control = join(scratch, "qmp");
+  const args = [
+    "-m",
+    "512",
+    "-display",
+    "none",
+    "-no-reboot",
+    "-no-shutdown",
+    "-nic",
+    "none",
+    "-boot",
+    "strict=on",
+    "-snapshot",
+  ];
+  args.push(
+    "-chardev",
+    "stdio,id=out,mux=on,signal=off",
+    "-serial",
+    "chardev:out",
+    "-qmp",
+    `unix:${control},server=on,wait=off`,
+  );
+  if (firmware === "bios") args.push("-M", "q35", "-device", "isa-debugcon,iobase=0x402,chardev=out");
+  else {
+    const { code, vars, smm } = UEFI_FILES[firmware];
+    const own = join(scratch, "vars.fd");
+    copyFileSync(join(OVMF, vars), own);
+    args.push("-M", smm ? "q35,smm=on" : "q35");
+    if (smm) args.push("-global", "driver=cfi.pflash01,property=secure,value=on");
+    args.push("-drive", `if=pflash,format=raw,unit=0,readonly=on,file=${join(OVMF, code)}`);
+    args.push("-drive", `if=pflash,format=raw,unit=1,file=${own}`);
+  }
+  // A comma in a path would end it there: QEMU's manual, "-drive", doubles it.
+  const file = image.replaceAll(",", ",,");
+  if (as === "usb")
+    args.push(
+      "-drive",
+      `file=${file},format=raw,if=none,id=d`,
+      "-device",
+      "qemu-xhci",
+      "-device",
+      "usb-storage,drive=d,bootindex=1",
+    );
+  else
+    args.push(
+      "-drive",
+      `file=${file},format=raw,if=none,id=d,media=cdrom,readonly=on`,
+      "-device",
+      "ide-cd,drive=d,bootindex=1",
+    );
+  const machine = spawn(QEMU, args, { stdio: ["pipe", "pipe", "pipe"] });
+  return new Promise((resolve, reject) => {
+    let text = "";
+    let settled = false;
+    let quiet: ReturnType<typeof setTimeout> | undefined;
+    const words = () => stripVTControlCharacters(text);
+    const finish = async (end: Emulated["end"]) => {
+      if (settled) return;
+      settled = true;
+      clearTimeout(late);
+      clearTimeout(quiet);
+      const picture = end === "died" ? null : await screen(control, join(scratch, "screen.png")).catch(() => null);
+      machine.kill("SIGKILL");
+      resolve({ end, text: words().slice(-TEXT_MOST), picture });
+    };
+    const hasHandedOver = () => HANDED_OVER.some((line) => words().includes(line));
+    const late = setTimeout(() => void finish(hasHandedOver() ? "went-on" : "neither"), withinMs);
+    const take = (chunk: Buffer) => {
+      if (text.length < TEXT_MOST * 4) text += chunk.toString("latin1");
+      if (GAVE_UP.some((line) => words().includes(line))) return void finish("gave-up");
+      clearTimeout(quiet);
+      if (hasHandedOver()) quiet = setTimeout(() => void finish("went-on"), QUIET_MS);
+    };
+    machine.stdout.on("data", take);
+    machine.stderr.on("data", take);
+    machine.on("error", reject);
+    machine.on("close", () => void finish("died"));
+  });
+}
+
+const SCREEN_WITHIN_MS = 10_000;
+
+/** The screen as PNG, by the emulator's own protocol (QMP: `screendump`). */
+function screen(control: string, file: string): Promise<Uint8Array> {
+  return new Promise((resolve, reject) => {
+    const socket = createConnection(control);
+    const timer = setTimeout(() => socket.destroy(new Error("no answer")), SCREEN_WITHIN_MS);
+    let answers = "";
+    const say = (execute: string, more: object = {}) =>
+      socket.write(`${JSON.stringify({ execute, arguments: more })}\n`);
+    socket.on("connect", () => {
+      say("qmp_capabilities");
+      say("screendump", { filename: file, format: "png" });
+    });
+    socket.on("data", (chunk) => {
+      answers += chunk.toString("utf8");
+      // One answer to each of the two.
+      if (answers.split('"return"').length < 3 && !answers.includes('"error"')) return;
+      clearTimeout(timer);
+      socket.end();
+      readFile(file).then((bytes) => resolve(new Uint8Array(bytes)), reject);
+    });
+    socket.on("error", (error) => {
+      clearTimeout(timer);
+      reject(error);
+    });
+  });
+}
