@@ -36,6 +36,8 @@ import {
   benchLines,
   berths,
   calendars,
+  calloutMarks,
+  callouts,
   computers,
   devices,
   disks,
@@ -49,12 +51,14 @@ import {
   keyCards,
   kits,
   loads,
+  loans,
   media,
   people,
   rehearsals,
   releases,
   savedViews,
   sites,
+  stocktakes,
   storeFills,
   storeScans,
   stores,
@@ -63,6 +67,7 @@ import {
 import { FileSource } from "@/server/files/file-source";
 import { problemText, type Result } from "@/server/problems";
 import { importCalendar } from "@/server/services/calendars";
+import { closeCallout, openCallout } from "@/server/services/callouts";
 import { replaceDisk, takeInFacts } from "@/server/services/computer-acts";
 import { getComputer, insertComputer } from "@/server/services/computers";
 import { keepContents, keepManifest } from "@/server/services/contents";
@@ -82,7 +87,7 @@ import { MODELS, type Model } from "./demo/models";
 import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
 import { revoking } from "./demo/signers";
 import { CALENDARS, factsOf, KITS, MACHINES, MEDIA, PEOPLE, SITES, VIEWS } from "./demo/skerry-line";
-import { COPIES, STORES, STRAYS } from "./demo/stores";
+import { CALLOUTS, COPIES, STORES, STRAYS } from "./demo/stores";
 import { Workshop } from "./media/workshop";
 
 function value<T>(result: Result<T>): T {
@@ -133,6 +138,10 @@ async function readImages(): Promise<Map<ImageName, ReadImage>> {
 
 async function empty(db: Database): Promise<void> {
   for (const table of [
+    calloutMarks,
+    callouts,
+    loans,
+    stocktakes,
     benchLines,
     benchJobs,
     berths,
@@ -300,6 +309,19 @@ async function prove(context: Context): Promise<void> {
     value(await recordImage(context, { ...image, body: { ...body, make, model } }));
   }
   await fillStores(context);
+  await callOut(context);
+}
+
+/** Computers that failed and were handed back, and one that waits. */
+async function callOut(context: Context): Promise<void> {
+  for (const { computer, happening, at, minutes, cameBack, lost, failed } of CALLOUTS) {
+    // The one that waits was reported a while ago.
+    const opened = cameBack === null ? new Date(context.now().getTime() - 40 * 60_000) : new Date(at);
+    const id = value(await openCallout({ ...context, now: () => opened }, { computer, happening }));
+    if (cameBack === null) continue;
+    const closed = new Date(opened.getTime() + minutes * 60_000);
+    value(await closeCallout({ ...context, now: () => closed }, id, { cameBack, lost, failed, mediumWorked: null }));
+  }
 }
 
 const DAY_MS = 86_400_000;

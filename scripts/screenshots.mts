@@ -22,7 +22,6 @@ const VIEWS: {
   { name: "computer", path: "/computers/HO-002" },
   { name: "computer-facts", path: "/computers/HO-002?show=facts" },
   { name: "computer-disks", path: "/computers/HO-SRV1?show=disks" },
-  { name: "computer-needs", path: "/computers/HO-002?show=needs" },
   {
     name: "take-in",
     path: "/computers/facts?to=HO-002",
@@ -49,7 +48,6 @@ const VIEWS: {
       await page.getByRole("heading", { name: "The first rows as they will be" }).waitFor();
     },
   },
-  { name: "key-cards", path: "/models?make=Ostrel&model=Block+1" },
   { name: "medium", path: "/media/SP-01" },
   {
     name: "look-inside",
@@ -62,6 +60,17 @@ const VIEWS: {
       rmSync(folder, { recursive: true, force: true });
     },
   },
+  {
+    name: "call-out",
+    path: "/callouts?computer=HO-001",
+    before: async (page) => {
+      await page.getByLabel("What happened").selectOption("disk-gone");
+      await page.locator("form[aria-busy=false]").first().waitFor();
+      await page.getByRole("button", { name: "Open it" }).click();
+      await page.getByRole("heading", { name: "Ways to bring it back" }).waitFor();
+    },
+  },
+  { name: "store", path: "/stores/1" },
   { name: "bench", path: "/bench" },
   { name: "bench-plan", path: "/bench/prepare/3?release=2&tag=RM-20&way=laid-out&table=gpt&store=1" },
   { name: "releases-compared", path: "/kits/compare?a=1&b=2" },

@@ -1,3 +1,5 @@
+import type { Happening } from "../../src/core/callout/happenings";
+import type { CalloutOutcome } from "../../src/core/callout/record";
 import type { StoreInput } from "../../src/server/services/stores";
 
 const TB = 1e12;
@@ -74,4 +76,70 @@ export const STRAYS = [
   "HO-002 2026-11-20 before the update.img.gz",
   "old/NP-001 2026-03-01 clean.img.gz",
   "old/scan of receipts.img.gz",
+];
+
+/** Call-outs of the last months, and one that is open; `minutes`: until the computer was handed back. */
+export const CALLOUTS: {
+  computer: string;
+  happening: Happening;
+  at: string;
+  minutes: number;
+  cameBack: CalloutOutcome["cameBack"] | null;
+  lost: string | null;
+  failed: string | null;
+}[] = [
+  {
+    computer: "HO-005",
+    happening: "does-not-start",
+    at: "2026-08-03T07:40:00Z",
+    minutes: 35,
+    cameBack: "start-up",
+    lost: null,
+    failed: null,
+  },
+  {
+    computer: "NP-001",
+    happening: "bad-update",
+    at: "2026-08-19T09:05:00Z",
+    minutes: 140,
+    cameBack: "reinstall",
+    lost: "local settings",
+    failed: "The first stick was not in the start menu; fast boot was on.",
+  },
+  {
+    computer: "HO-SRV1",
+    happening: "disk-gone",
+    at: "2026-09-22T05:50:00Z",
+    minutes: 118,
+    cameBack: "image",
+    lost: "one night of bookings",
+    failed: null,
+  },
+  {
+    computer: "SA-001",
+    happening: "files-lost",
+    at: "2026-10-02T10:20:00Z",
+    minutes: 75,
+    cameBack: "files",
+    lost: null,
+    failed: null,
+  },
+  {
+    computer: "HO-001",
+    happening: "disk-gone",
+    at: "2026-10-14T08:15:00Z",
+    minutes: 92,
+    cameBack: "image",
+    lost: "a day of letters",
+    failed: null,
+  },
+  {
+    computer: "HO-002",
+    happening: "does-not-start",
+    at: "2026-11-26T06:30:00Z",
+    minutes: 0,
+    cameBack: null,
+    lost: null,
+    failed: null,
+  },
 ];

@@ -64,10 +64,10 @@ export function Stock({ siteId, siteName }: { siteId: number; siteName: string }
           placeholder={isTaking ? "Scan each medium" : "Scan a tag to check it in"}
           autoComplete="off"
         />
-        <button type="submit" className="act">
+        <button type="submit" className="act whitespace-nowrap">
           {isTaking ? "Found" : "Check it in"}
         </button>
-        <button type="button" className="act" onClick={() => setTaking(!isTaking)}>
+        <button type="button" className="act whitespace-nowrap" onClick={() => setTaking(!isTaking)}>
           {isTaking ? "Leave it" : "Take stock"}
         </button>
       </form>

@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
+import { lineagesOf } from "@/core/images/lineage";
 import { rehearseRetention } from "@/core/images/retention";
 import { keepText } from "@/core/words/images";
 import { getComputer } from "@/server/services/computers";
@@ -14,10 +15,10 @@ import { ForgetButton } from "./forget-button";
 export const metadata: Metadata = { title: "What may go" };
 
 const PERIODS = [
-  { key: "daily", text: "days", usual: 7 },
-  { key: "weekly", text: "weeks", usual: 4 },
-  { key: "monthly", text: "months", usual: 6 },
-  { key: "yearly", text: "years", usual: 2 },
+  { key: "daily", text: "Days", usual: 7 },
+  { key: "weekly", text: "Weeks", usual: 4 },
+  { key: "monthly", text: "Months", usual: 6 },
+  { key: "yearly", text: "Years", usual: 2 },
 ] as const;
 const SHOWN = 100;
 
@@ -39,6 +40,7 @@ export default async function WhatGoes({ searchParams }: { searchParams: SearchP
     images.map(({ point }) => point),
     policy,
   );
+  const lineages = lineagesOf(images.map(({ point }) => point));
   const byName = new Map(images.map((image) => [image.point.id, image]));
   return (
     <>
@@ -52,7 +54,7 @@ export default async function WhatGoes({ searchParams }: { searchParams: SearchP
       <form className="mt-3 flex flex-wrap items-end gap-3" action="/images/what-goes">
         {PERIODS.map(({ key, text }) => (
           <label key={key}>
-            <span className="block font-semibold text-[0.9rem]">Of the last {text}</span>
+            <span className="block font-semibold text-[0.9rem]">{text}</span>
             <input className="field w-20" name={key} type="number" min={0} max={1000} defaultValue={policy[key]} />
           </label>
         ))}
@@ -86,6 +88,7 @@ export default async function WhatGoes({ searchParams }: { searchParams: SearchP
                     {id}
                   </Link>
                   <span className="text-quiet">
+                    {lineages.get(id)?.state === "unusable" && "cannot be gone back to as it is; "}
                     {byName.get(id)?.in.join(", ")} {storedBytes !== null && <Size bytes={storedBytes} />}
                   </span>
                 </li>
