@@ -24,6 +24,10 @@ const KINDS: Record<string, string> = {
   drill: "a drill:",
   image: "the image",
   rehearsal: "the rehearsal",
+  store: "the store",
+  device: "the device",
+  berth: "the berth",
+  person: "the person",
 };
 
 const FIELDS: Record<string, string> = {

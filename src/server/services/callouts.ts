@@ -63,7 +63,7 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
       .$returningId();
     const { id } = row as { id: number };
     await recordEvent(tx, context, {
-      ...{ entity: "call-out", entityId: id, entityTag: computer.tag, action: "added", version: 1, before: null },
+      ...{ entity: "call-out", entityId: id, entityTag: computer.tag, action: "was called to", version: 1, before: null },
       after: { computer: computer.tag, happening, since },
     });
     return ok(id);
@@ -218,10 +218,11 @@ async function change(
   { row, computer }: CalloutDetail,
   set: Partial<Pick<CalloutRow, "newDisk" | "chosen" | "outcome" | "closedAt">>,
   told: Record<string, unknown>,
+  action: "worked on" | "handed back" = "worked on",
 ): Promise<Result<number>> {
   return context.db.transaction((tx) =>
     saveVersioned(tx, context, callouts, {
-      ...{ entity: "call-out", id: row.id, version: row.version, tag: computer.row.tag, action: "changed" },
+      ...{ entity: "call-out", id: row.id, version: row.version, tag: computer.row.tag, action },
       set,
       before: Object.fromEntries(Object.keys(told).map((key) => [key, null])),
       after: told,
@@ -444,7 +445,7 @@ export async function closeCallout(context: Context, id: number, input: unknown)
   if (!detail) return fail({ code: "not-found", what: "such call-out" });
   if (detail.row.closedAt) return fail({ code: "invalid", fields: { callout: "This call-out is closed already." } });
   const outcome: CalloutOutcome = parsed.value;
-  const closed = await change(context, detail, { outcome, closedAt: context.now() }, { ...outcome });
+  const closed = await change(context, detail, { outcome, closedAt: context.now() }, { ...outcome }, "handed back");
   const { chosen } = detail.row;
   if (!closed.ok || !chosen || outcome.mediumWorked === null) return closed;
   // What worked in earnest is the best drill there is.

@@ -32,7 +32,10 @@ export type Action =
   | "replaced a disk of"
   | "copied"
   | "imported"
-  | "undid a change of";
+  | "undid a change of"
+  | "was called to"
+  | "worked on"
+  | "handed back";
 
 export interface Change {
   entity: Entity;
