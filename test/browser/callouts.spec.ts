@@ -122,7 +122,7 @@ test("after malware only images from before it are offered", async ({ page }) =>
 
 test("another disk: what fits is computed at once, and what to make smaller", async ({ page }) => {
   await open(page, "HO-001", "it moves to a new disk");
-  await page.getByText("It gets another disk").click();
+  await page.getByText("It gets another disk, or another computer takes its place").click();
   await page.getByLabel("A new disk of").fill("480 GB");
   await page.getByRole("button", { name: "Does it fit?" }).click();
   await expect(page.getByText(/does not fit: the disk is 20\.1 GB too small/)).toBeVisible();
@@ -130,6 +130,18 @@ test("another disk: what fits is computed at once, and what to make smaller", as
   await page.getByLabel("A new disk of").fill("1 TB");
   await page.getByRole("button", { name: "Does it fit?" }).click();
   await expect(page.getByText(/fits, with 500 GB to spare/)).toBeVisible();
+});
+
+test("another computer in its place: the ways are judged for it, with the old one's images", async ({ page }) => {
+  await open(page, "HO-001", "it moves to a new computer");
+  await page.getByText("It gets another disk, or another computer takes its place").click();
+  await page.getByLabel("Another computer in its place").fill("XX-77");
+  await page.getByRole("button", { name: "What comes back on it?" }).click();
+  await expect(page.getByText(/XX-77/).last()).toBeVisible();
+  await page.getByLabel("Another computer in its place").fill("HO-SRV1");
+  await page.getByRole("button", { name: "What comes back on it?" }).click();
+  await expect(page.getByText(/An image of HO-001 goes onto another model only with a kit/)).toBeVisible();
+  await expect(page.getByText(/from HO-001 2026-10-30/)).toHaveCount(0);
 });
 
 test("a picture of the screen is kept with its step", async ({ page }) => {

@@ -2,7 +2,7 @@
 
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
-import { chooseRoute, closeCallout, openCallout, setNewDisk } from "@/server/services/callouts";
+import { chooseRoute, closeCallout, openCallout, setNewComputer, setNewDisk } from "@/server/services/callouts";
 import { currentContext } from "../_lib/context";
 
 function changed<T>(result: Result<T>): Result<T> {
@@ -23,6 +23,10 @@ export async function chooseRouteAction(
 
 export async function setNewDiskAction(id: number, disk: unknown): Promise<Result<number>> {
   return changed(await setNewDisk(await currentContext(), id, disk));
+}
+
+export async function setNewComputerAction(id: number, tag: string): Promise<Result<number>> {
+  return changed(await setNewComputer(await currentContext(), id, tag));
 }
 
 export async function closeCalloutAction(id: number, outcome: unknown): Promise<Result<number>> {

@@ -596,6 +596,8 @@ export const callouts = mysqlTable(
     since: varchar("since", { length: 10 }),
     /** A disk that takes the place of the old one. */
     newDisk: json<NewDisk | null>("new_disk"),
+    /** A computer that takes the place of the old one. */
+    newComputerId: int("new_computer_id").references(() => computers.id),
     /** The way that was chosen, as it was judged then. */
     chosen: json<ChosenRoute | null>("chosen"),
     outcome: json<CalloutOutcome | null>("outcome"),

@@ -18,6 +18,7 @@ import {
   openCallout,
   photoOf,
   replacementOf,
+  setNewComputer,
   setNewDisk,
   stepsOf,
   takeMarks,
@@ -143,6 +144,27 @@ test("a smaller disk takes no image of the old one, and another way has to be ch
       image: "HO-001 2026-01-10",
     }),
   );
+});
+
+test("another computer of the same model takes the images of the old one, another model does not", async () => {
+  const id = value(await openCallout(inventory.ina, { computer: "HO-001", happening: "new-computer" }));
+  const { computer } = await detail(id);
+  const { facts } = computer;
+  const like = (tag: string, model: string) => ({
+    ...{ tag, name: null, siteId: computer.row.siteId, note: null },
+    facts: { ...facts, computer: { ...facts.computer, tag, serial: null, model } },
+  });
+  value(await addComputer(inventory.ina, like("HO-101", facts.computer.model ?? "")));
+  value(await addComputer(inventory.ina, like("HO-102", "Another 9")));
+  expect(refusal(await setNewComputer(inventory.ina, id, "HO-001"))).toContain("the computer itself");
+  expect(refusal(await setNewComputer(inventory.ina, id, "HO-999"))).toContain("HO-999");
+  value(await setNewComputer(inventory.ina, id, "HO-101"));
+  const images = async () =>
+    (await offersOf(inventory.ina, await detail(id))).offers.flatMap(({ image }) => image ?? []);
+  expect(await images()).toEqual(["HO-001 2026-02-10", "HO-001 2026-01-10"]);
+  value(await setNewComputer(inventory.ina, id, "HO-102"));
+  expect(await images()).toEqual([]);
+  value(await closeCallout(inventory.ina, id, { cameBack: "not-back", failed: null, lost: null, mediumWorked: null }));
 });
 
 test("marks are taken in once, in whatever order they come and however often they are sent", async () => {

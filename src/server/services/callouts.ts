@@ -63,7 +63,14 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
       .$returningId();
     const { id } = row as { id: number };
     await recordEvent(tx, context, {
-      ...{ entity: "call-out", entityId: id, entityTag: computer.tag, action: "was called to", version: 1, before: null },
+      ...{
+        entity: "call-out",
+        entityId: id,
+        entityTag: computer.tag,
+        action: "was called to",
+        version: 1,
+        before: null,
+      },
       after: { computer: computer.tag, happening, since },
     });
     return ok(id);
@@ -91,6 +98,8 @@ export async function listCallouts(context: Context, which: "open" | "closed", l
 export interface CalloutDetail {
   row: CalloutRow;
   computer: ComputerDetail;
+  /** The computer that takes its place; null: it stays. */
+  newComputer: ComputerDetail | null;
 }
 
 export async function getCallout(context: Context, id: number): Promise<CalloutDetail | null> {
@@ -100,7 +109,17 @@ export async function getCallout(context: Context, id: number): Promise<CalloutD
     .innerJoin(computers, eq(computers.id, callouts.computerId))
     .where(eq(callouts.id, id));
   const computer = found && (await getComputer(context, found.tag));
-  return found && computer ? { row: found.row, computer } : null;
+  if (!found || !computer) return null;
+  const [other] = found.row.newComputerId
+    ? await context.db.select({ tag: computers.tag }).from(computers).where(eq(computers.id, found.row.newComputerId))
+    : [];
+  return { row: found.row, computer, newComputer: other ? await getComputer(context, other.tag) : null };
+}
+
+/** What is written to: the computer that takes the old one's place, or the old one with its disk as it will be. */
+function targetOf({ row, computer, newComputer }: CalloutDetail): ComputerDetail {
+  const own = newComputer ?? computer;
+  return row.newDisk ? withDisk(own, row.newDisk) : own;
 }
 
 /** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
@@ -133,12 +152,12 @@ export interface CalloutOffers {
 }
 
 /** The ways to bring the computer back after what happened, the best first. */
-export async function offersOf(context: Context, { row, computer }: CalloutDetail): Promise<CalloutOffers> {
-  const facts = row.newDisk ? withDisk(computer, row.newDisk) : computer;
+export async function offersOf(context: Context, detail: CalloutDetail): Promise<CalloutOffers> {
+  const { row, computer, newComputer } = detail;
   const [routes, images, past, copies] = await Promise.all([
-    routesOf(context, facts),
+    routesOf(context, targetOf(detail), newComputer ? computer.row.tag : null),
     imagesOfComputers(context, [row.computerId]),
-    pastOf(context, computer),
+    pastOf(context, newComputer ?? computer),
     context.db
       .select({ imageId: imageCopies.imageId, link: stores.link })
       .from(imageCopies)
@@ -216,7 +235,7 @@ export async function replacementOf(
 async function change(
   context: Context,
   { row, computer }: CalloutDetail,
-  set: Partial<Pick<CalloutRow, "newDisk" | "chosen" | "outcome" | "closedAt">>,
+  set: Partial<Pick<CalloutRow, "newDisk" | "newComputerId" | "chosen" | "outcome" | "closedAt">>,
   told: Record<string, unknown>,
   action: "worked on" | "handed back" = "worked on",
 ): Promise<Result<number>> {
@@ -243,6 +262,18 @@ export async function setNewDisk(context: Context, id: number, input: unknown): 
   const detail = await getCallout(context, id);
   if (!detail) return fail({ code: "not-found", what: "such call-out" });
   return change(context, detail, { newDisk: parsed.value.disk, chosen: null }, { newDisk: parsed.value.disk });
+}
+
+/** Says which computer takes the place of the old one, by its tag; empty: the old one stays. The way has to be chosen anew. */
+export async function setNewComputer(context: Context, id: number, tag: string): Promise<Result<number>> {
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  const other = tag.trim() === "" ? null : await getComputer(context, tag.trim());
+  if (tag.trim() !== "" && !other) return fail({ code: "not-found", what: `computer ${tag}` });
+  if (other?.row.id === detail.row.computerId)
+    return fail({ code: "invalid", fields: { computer: "That is the computer itself." } });
+  const set = { newComputerId: other?.row.id ?? null, chosen: null };
+  return change(context, detail, set, { newComputer: other?.row.tag ?? null });
 }
 
 function placeText(place: ImagePlace): string {
@@ -307,17 +338,18 @@ const KINDS = {
 };
 
 /** The steps of the way that was chosen; null where none was. */
-export async function stepsOf(context: Context, { row, computer }: CalloutDetail): Promise<GuidedStep[] | null> {
+export async function stepsOf(context: Context, detail: CalloutDetail): Promise<GuidedStep[] | null> {
+  const { row, computer } = detail;
   const { chosen } = row;
   if (!chosen) return null;
   const [medium, card] = await Promise.all([
     getMedium(context, chosen.medium),
-    keyCardOf(context, computer.row.make, computer.row.model),
+    keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),
   ]);
-  const own = row.newDisk ? withDisk(computer, row.newDisk) : computer;
+  const own = targetOf(detail);
   const target = systemDisk((own.facts.disks ?? []).filter((each) => each.removable !== true));
   return calloutSteps({
-    computer: { tag: computer.row.tag, name: computer.row.name, siteName: computer.siteName, facts: own.facts },
+    computer: { tag: own.row.tag, name: own.row.name, siteName: own.siteName, facts: own.facts },
     medium: {
       tag: chosen.medium,
       name: medium?.row.name ?? null,
@@ -451,7 +483,11 @@ export async function closeCallout(context: Context, id: number, input: unknown)
   // What worked in earnest is the best drill there is.
   const whole = outcome.cameBack === "image" || outcome.cameBack === "reinstall" || outcome.cameBack === "factory";
   const drilled = await recordDrill(context, {
-    ...{ medium: chosen.medium, computer: detail.computer.row.tag, on: context.now().toISOString().slice(0, 10) },
+    ...{
+      medium: chosen.medium,
+      computer: (detail.newComputer ?? detail.computer).row.tag,
+      on: context.now().toISOString().slice(0, 10),
+    },
     result: outcome.mediumWorked ? (whole ? "restored" : "started") : "failed",
     note: `Call-out ${id}`,
   });

@@ -1,8 +1,8 @@
-import { and, eq, inArray, isNull, sql } from "drizzle-orm";
+import { and, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
 import { type ComputerEvent, type ImageDue, imageDue, rankDue, USUAL_IMAGE_DAYS } from "@/core/images/due";
 import type { StoredPoint } from "@/core/images/lineage";
 import type { Context } from "../context";
-import { computers, events, imageCopies, systemImages } from "../db/schema";
+import { callouts, computers, events, imageCopies, systemImages } from "../db/schema";
 
 /** All images as points in time, with no more of them than their lineage asks for. */
 async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> {
@@ -67,12 +67,21 @@ async function eventsOf(context: Context, ids: readonly number[]): Promise<Map<n
     .from(events)
     .where(and(eq(events.entity, "computer"), inArray(events.entityId, [...ids])))
     .groupBy(events.entityId);
+  const handedBack = await context.db
+    .select({ computerId: callouts.computerId, closedAt: callouts.closedAt, outcome: callouts.outcome })
+    .from(callouts)
+    .where(and(isNotNull(callouts.closedAt), inArray(callouts.computerId, [...ids])));
   for (const { id, system, disk } of rows) {
     const at = (time: string) => new Date(`${time.replace(" ", "T").replace(/Z?$/, "")}Z`).toISOString();
     const own: ComputerEvent[] = [];
     if (system) own.push({ at: at(system), code: "system-changed" });
     if (disk) own.push({ at: at(disk), code: "disk-replaced" });
     if (own.length > 0) found.set(id, own);
+  }
+  for (const { computerId, closedAt, outcome } of handedBack) {
+    const cameBack = outcome?.cameBack;
+    if (!closedAt || !cameBack || !["image", "reinstall", "factory"].includes(cameBack)) continue;
+    found.set(computerId, [...(found.get(computerId) ?? []), { at: closedAt.toISOString(), code: "restored" }]);
   }
   return found;
 }

@@ -37,11 +37,16 @@ export async function answerWith(context: Context, computer: ComputerPart): Prom
   return answerText(computer.tag, rankRoutes(media.flatMap((medium) => judgePair(around, computer, medium))));
 }
 
-/** The routes of a computer over all media in use, best first. */
-export async function routesOf(context: Context, detail: ComputerDetail): Promise<Route[]> {
+/** The routes of a computer over all media in use, best first. `imagesOf`: the computer whose images come back on it. */
+export async function routesOf(
+  context: Context,
+  detail: ComputerDetail,
+  imagesOf: string | null = null,
+): Promise<Route[]> {
   const { world, media } = await fleet(context);
   const computer = { tag: detail.row.tag, site: detail.siteName, facts: await withDeviceNames(detail.facts) };
-  const around = withSees(surroundingsOf(world));
+  const own = surroundingsOf(world);
+  const around = withSees(imagesOf === null ? own : { ...own, imagesOf: () => own.imagesOf(imagesOf) });
   const routes = media.flatMap((medium) => judgePair(around, computer, medium));
   const byTag = new Map(media.map((medium) => [medium.part.tag, medium]));
   return rankRoutes(routes).map((route) => {

@@ -7,7 +7,7 @@ import { cameBackText, outcomeKindText } from "@/core/words/callout";
 import { parseSize } from "@/core/words/parse-size";
 import { problemText, type Result } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
-import { chooseRouteAction, closeCalloutAction, setNewDiskAction } from "../actions";
+import { chooseRouteAction, closeCalloutAction, setNewComputerAction, setNewDiskAction } from "../actions";
 
 function useAct() {
   const router = useRouter();
@@ -98,6 +98,33 @@ export function DiskForm({ calloutId, hasDisk }: { calloutId: number; hasDisk: b
           The old one stays
         </button>
       )}
+      {told}
+    </form>
+  );
+}
+
+/** The computer that takes the place of the old one: its images come back there, where the kit can. */
+export function ComputerForm({ calloutId, tag }: { calloutId: number; tag: string | null }) {
+  const { ready, act, told } = useAct();
+  const submit = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    void act(setNewComputerAction(calloutId, String(new FormData(event.currentTarget).get("tag") ?? "")));
+  };
+  return (
+    <form onSubmit={submit} aria-busy={!ready} className="mt-2 flex flex-wrap items-end gap-2">
+      <label>
+        <span className="block font-semibold text-[0.9rem]">Another computer in its place</span>
+        <input
+          className="field code w-36"
+          name="tag"
+          defaultValue={tag ?? ""}
+          placeholder="its tag"
+          autoComplete="off"
+        />
+      </label>
+      <button type="submit" className="act">
+        What comes back on it?
+      </button>
       {told}
     </form>
   );

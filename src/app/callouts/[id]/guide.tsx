@@ -94,7 +94,10 @@ function StepLine({
   };
   return (
     <li className={`grid grid-cols-[2.6rem_minmax(0,1fr)_auto] gap-x-3 py-2.5 ${isNext ? "bg-sunk" : ""}`}>
-      <span className="text-right text-2xl text-quiet">{number}</span>
+      <span className="text-right text-2xl text-quiet">
+        {number}
+        {!isDone && <span aria-hidden="true" className="mt-1 ml-auto hidden size-4 border-2 border-ink print:block" />}
+      </span>
       <div className="min-w-0">
         <p
           className={`${isDone ? "text-quiet" : "font-semibold"} ${step.warning ? "border-plum border-l-4 pl-2" : ""}`}
@@ -138,7 +141,7 @@ function StepLine({
         ))}
         {isNext && (
           <form
-            className="mt-1.5 flex flex-wrap gap-2"
+            className="mt-1.5 flex flex-wrap gap-2 print:hidden"
             onSubmit={(event) => {
               event.preventDefault();
               if (note.trim()) onMark({ step: step.key, kind: "note", text: note.trim() });
@@ -159,7 +162,7 @@ function StepLine({
           </form>
         )}
       </div>
-      <div className="text-right">
+      <div className="text-right print:hidden">
         {!isClosed && (
           <button
             type="button"

@@ -22,7 +22,7 @@ import { Strip } from "@/ui/strip";
 import { dateText, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
-import { ChooseButton, CloseForm, DiskForm } from "./acts";
+import { ChooseButton, CloseForm, ComputerForm, DiskForm } from "./acts";
 import { Guide } from "./guide";
 
 interface Props {
@@ -93,10 +93,22 @@ export default async function Callout({ params, searchParams }: Props) {
       {offers && <Ways detail={detail} offers={offers} />}
       {!row.closedAt && (
         <section className="mt-5">
-          <details open={replacement !== null}>
-            <summary className="cursor-pointer font-semibold">It gets another disk</summary>
+          <details open={replacement !== null || detail.newComputer !== null}>
+            <summary className="cursor-pointer font-semibold">
+              It gets another disk, or another computer takes its place
+            </summary>
             <div className="mt-2">
               <DiskForm calloutId={row.id} hasDisk={replacement !== null} />
+              <ComputerForm key={row.version} calloutId={row.id} tag={detail.newComputer?.row.tag ?? null} />
+              {detail.newComputer && (
+                <p className="mt-2">
+                  On <span className="code font-bold">{detail.newComputer.row.tag}</span>,{" "}
+                  {[detail.newComputer.row.make, detail.newComputer.row.model].filter(Boolean).join(" ") ||
+                    "of a model that is not recorded"}
+                  : the ways above are judged for it. An image of {computer.row.tag} goes onto another model only with a
+                  kit that fits the drivers.
+                </p>
+              )}
               {replacement && <Replacement view={replacement} />}
             </div>
           </details>

@@ -1,0 +1,2 @@
+ALTER TABLE `callouts` ADD COLUMN IF NOT EXISTS `new_computer_id` int;--> statement-breakpoint
+ALTER TABLE `callouts` ADD CONSTRAINT `callouts_new_computer_id_computers_id_fk` FOREIGN KEY IF NOT EXISTS `callouts_new_computer_id_computers_id_fk` (`new_computer_id`) REFERENCES `computers`(`id`) ON DELETE no action ON UPDATE no action;
