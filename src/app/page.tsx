@@ -1,7 +1,9 @@
 import Link from "next/link";
 import type { Verdict } from "@/core/chain/schema";
+import { happeningText } from "@/core/words/callout";
 import { neededText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
+import { listCallouts } from "@/server/services/callouts";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
 import { ChainLink } from "@/ui/chain";
 import { EventLine } from "@/ui/event-line";
@@ -18,12 +20,31 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 
 export default async function Today() {
   const context = await currentContext();
-  const [today, events] = await Promise.all([overview(context), latestEvents(context)]);
+  const [today, events, open] = await Promise.all([
+    overview(context),
+    latestEvents(context),
+    listCallouts(context, "open", 6),
+  ]);
   if (today.computers === 0) return <Nothing media={today.media} />;
   const lacking = today.totals.broken + today.totals.none;
   return (
     <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_19rem]">
       <section>
+        {open.length > 0 && (
+          <p className="mb-3 border-plum border-l-4 bg-plum-soft px-3 py-2">
+            Waiting to be brought back:{" "}
+            {open.map(({ row, computer }, at) => (
+              <span key={row.id}>
+                {at > 0 && ", "}
+                <Link prefetch={false} className="code font-bold" href={`/callouts/${row.id}`}>
+                  {computer}
+                </Link>{" "}
+                ({happeningText(row.happening)})
+              </span>
+            ))}
+            .
+          </p>
+        )}
         <h1>{headline(today, lacking)}</h1>
         <p className="mt-1 text-quiet">
           Each counts by its surest route: a medium that is at hand, starts, sees the disk, restores, and was proven.

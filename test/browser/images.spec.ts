@@ -61,6 +61,12 @@ test("before one is taken: its name, its size, whether it fits, and what to see 
   await page.getByRole("button", { name: "Plan it" }).click();
   await expect(page.getByText(/^WS-002 \d{4}-\d{2}-\d{2} clean$/)).toBeVisible();
   await expect(page.getByText(/^It fits, with at least/)).toBeVisible();
+  await page.getByLabel(/It is on mains power/).check();
+  await page.getByRole("link", { name: "It was taken: register it" }).click();
+  await expect(page.getByLabel("Name", { exact: true })).toHaveValue(/^WS-002 \d{4}-\d{2}-\d{2} clean$/);
+  await listening(page);
+  await page.getByRole("button", { name: "Register it" }).click();
+  await expect(page.getByText("mains power", { exact: true })).toBeVisible();
 });
 
 test("a store is registered, refused with a password in its address, and a listing of it taken", async ({ page }) => {

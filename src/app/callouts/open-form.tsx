@@ -24,13 +24,8 @@ export function OpenForm({
   const submit = async (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const data = new FormData(event.currentTarget);
-    const given = String(data.get("computer") ?? "").trim();
-    // A name does as well as a tag, where it is one computer's alone.
-    const named = computers.filter(({ tag, name }) =>
-      [tag, name].some((each) => each?.toLowerCase() === given.toLowerCase()),
-    );
-    const tag = named.length === 1 ? (named[0]?.tag ?? given) : given;
-    const result = await openCalloutAction({ computer: tag, happening, since: data.get("since") || null });
+    const input = { computer: data.get("computer"), happening, since: data.get("since") || null };
+    const result = await openCalloutAction(input);
     if (result.ok) router.push(`/callouts/${result.value}`);
     else setProblem(result.problem);
   };

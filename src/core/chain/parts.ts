@@ -90,6 +90,8 @@ export const imagePartSchema = z.object({
   lost: z.boolean().nullish(),
   /** It stays whatever a policy says. */
   locked: z.boolean().nullish(),
+  /** What was seen to before and after it was taken: codes of `images/checks.ts`. */
+  checks: z.array(z.string().max(40)).max(40).nullish(),
   /** How long it took to take, in seconds. */
   takenSeconds: z.number().int().positive().nullish(),
 });

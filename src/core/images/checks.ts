@@ -33,6 +33,21 @@ export type ImageCheck =
   | { when: "before"; state: "do"; code: "mains-power"; form: string | null }
   | { when: "after"; state: "do"; code: "verified" | "second-copy" | "recorded" };
 
+/** Codes of everything that is seen to, in the order of the sheet. */
+const ALL_CODES: ImageCheck["code"][] = [
+  "start-up-included",
+  "data-left-out",
+  "store-left-out",
+  "key-known",
+  "fits",
+  "file-system-clean",
+  "mains-power",
+  "verified",
+  "second-copy",
+  "recorded",
+];
+export const CHECK_CODES: readonly string[] = ALL_CODES;
+
 export interface ImagePlan {
   disk: DiskFacts | null;
   /** Partitions that belong into the image, and those that are left out, by name. */

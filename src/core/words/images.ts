@@ -207,6 +207,23 @@ export function dueText(reason: DueReason): string {
 
 const LACKING = { esp: "the EFI system partition", active: "the active partition", system: "the system partition" };
 
+/** What was seen to, in a few words. */
+export function checkedText(code: string): string {
+  const texts: Record<string, string> = {
+    "start-up-included": "what it needs to start is in it",
+    "data-left-out": "data left out on purpose",
+    "store-left-out": "the store left out",
+    "key-known": "the key's place known",
+    fits: "room for it",
+    "file-system-clean": "file systems checked, shut down fully",
+    "mains-power": "mains power",
+    verified: "verified",
+    "second-copy": "a second copy elsewhere",
+    recorded: "recorded",
+  };
+  return texts[code] ?? code;
+}
+
 /** One thing to see to before or after an image is taken. */
 export function checkText(check: ImageCheck): string {
   switch (check.code) {

@@ -96,8 +96,9 @@ test("a call-out is opened for a computer that is known, with a day that is one"
   expect(
     refusal(await openCallout(inventory.ina, { computer: "HO-001", happening: "malware", since: "2026-02-30" })),
   ).toContain("A day is");
+  // Its name does as well as its tag.
   ids.callout = value(
-    await openCallout(inventory.ina, { computer: "HO-001", happening: "malware", since: "2026-02-01" }),
+    await openCallout(inventory.ina, { computer: "reception", happening: "malware", since: "2026-02-01" }),
   );
   expect((await listCallouts(inventory.ina, "open")).map(({ computer }) => computer)).toEqual(["HO-001"]);
 });

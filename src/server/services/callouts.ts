@@ -46,7 +46,21 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
   if (!parsed.ok) return parsed;
   const { computer: tag, happening, since } = parsed.value;
   return changing(context, { field: "computer", value: tag }, async (tx) => {
-    const [computer] = await tx.select().from(computers).where(eq(computers.tag, tag));
+    const [byTag] = await tx.select().from(computers).where(eq(computers.tag, tag));
+    // A name does as well, where it is one computer's alone.
+    const named = byTag
+      ? []
+      : await tx
+          .select()
+          .from(computers)
+          .where(and(eq(computers.name, tag), isNull(computers.retiredAt)))
+          .limit(2);
+    if (named.length > 1)
+      return fail({
+        code: "invalid",
+        fields: { computer: `Several computers are called ${tag}: say which by its tag.` },
+      });
+    const computer = byTag ?? named[0];
     if (!computer) return fail({ code: "not-found", what: `computer ${tag}` });
     const now = context.now();
     const [row] = await tx

@@ -206,8 +206,10 @@ export async function imagesOfComputers(
       .innerJoin(stores, eq(stores.id, imageCopies.storeId)),
     storePlaces(context.db),
   ]);
+  const byImage = new Map<number, typeof copies>();
+  for (const copy of copies) byImage.set(copy.imageId, [...(byImage.get(copy.imageId) ?? []), copy]);
   return rows.flatMap(({ row, computer }) => {
-    const own = copies.filter(({ imageId }) => imageId === row.id);
+    const own = byImage.get(row.id) ?? [];
     const parsed = imageBodySchema.safeParse(row.body);
     if (!parsed.success) return [];
     const body = withCopies(parsed.data, own, places);

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import { lineageProblemText } from "@/core/words/images";
+import { checkedText, lineageProblemText } from "@/core/words/images";
 import { history } from "@/server/services/events";
 import { getImage, type ImageDetail } from "@/server/services/images";
 import { ChainLink } from "@/ui/chain";
@@ -180,6 +180,7 @@ function Facts({ detail: { body } }: { detail: ImageDetail }) {
           ? `yes; the key is kept ${body.keyPlace ?? "nobody knows where"}`
           : "no",
     ],
+    ["Seen to", body.checks?.length ? body.checks.map(checkedText).join(", ") : null],
     [
       "Verified",
       body.verified === null ? null : `${body.verified.whole ? "whole" : "damaged"}, ${dateText(body.verified.on)}`,

@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
 import type { ImageBody } from "@/core/chain/parts";
+import { CHECK_CODES } from "@/core/images/checks";
 import { getComputer } from "@/server/services/computers";
 import { listKits } from "@/server/services/releases";
 import { bodyOfFound, getScan } from "@/server/services/store-scans";
@@ -36,6 +37,7 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
       model: detail?.row.model ?? null,
       ...(found ? bodyOfFound(found) : {}),
       state: found?.named?.state ?? null,
+      checks: (one(query.checks) ?? "").split(",").filter((code) => CHECK_CODES.includes(code)),
     },
   };
   return (

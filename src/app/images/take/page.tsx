@@ -1,7 +1,5 @@
 import type { Metadata } from "next";
-import Link from "next/link";
-import type { ImageCheck } from "@/core/images/checks";
-import { checkText, durationText, rangeText, ratioText } from "@/core/words/images";
+import { durationText, rangeText, ratioText } from "@/core/words/images";
 import { problemText } from "@/server/problems";
 import { type ImagePlanView, imagePlan } from "@/server/services/image-plans";
 import { listStores } from "@/server/services/stores";
@@ -9,6 +7,7 @@ import { Size } from "@/ui/size";
 import { currentContext } from "../../_lib/context";
 import { one, positive, type SearchParams } from "../../_lib/params";
 import { ImagesNav } from "../nav";
+import { CheckList } from "./check-list";
 
 export const metadata: Metadata = { title: "Before an image is taken" };
 
@@ -120,39 +119,7 @@ function Sheet({ plan }: { plan: ImagePlanView }) {
           </>
         )}
       </dl>
-      {(["before", "after"] as const).map((when) => (
-        <div key={when} className="mt-4">
-          <h2>{when === "before" ? "Before" : "After"}</h2>
-          <ul className="mt-1 divide-y divide-line border-line border-y">
-            {checks
-              .filter((check) => check.when === when)
-              .map((check) => (
-                <Check key={check.code} check={check} />
-              ))}
-          </ul>
-        </div>
-      ))}
-      <p className="mt-4 print:hidden">
-        <Link
-          prefetch={false}
-          className="act"
-          href={`/images/new?${new URLSearchParams({ computer: computer.tag, name })}`}
-        >
-          It was taken: register it
-        </Link>
-      </p>
+      <CheckList checks={checks} register={{ computer: computer.tag, name }} />
     </section>
-  );
-}
-
-const WORDS = { right: "so", wrong: "not so", see: "look", do: "do" };
-
-function Check({ check }: { check: ImageCheck }) {
-  return (
-    <li className="grid grid-cols-[1.6rem_4rem_1fr] items-baseline gap-x-2 py-1.5">
-      <span aria-hidden="true" className="inline-block size-4 border-2 border-ink" />
-      <span className={check.state === "wrong" ? "font-semibold text-plum" : "text-quiet"}>{WORDS[check.state]}</span>
-      <span>{checkText(check)}</span>
-    </li>
   );
 }
