@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
 import type { ImageBody } from "@/core/chain/parts";
+import { compilePattern, readName } from "@/core/images/names";
 import { parseSize } from "@/core/words/parse-size";
 import { bytesText } from "@/core/words/sizes";
 import { type Problem, problemText } from "@/server/problems";
@@ -25,6 +26,8 @@ interface ImageFormProps {
   /** The image in a scan that is registered. */
   found: { scanId: number; key: string } | null;
   kits: string[];
+  /** How images of its place are called. */
+  pattern: string;
 }
 
 interface ImageValues {
@@ -90,8 +93,19 @@ function partitionsOf(text: string): ImageBody["partitions"] {
   });
 }
 
+/** What a name says by the pattern of its place, or that it does not follow it. */
+function nameHint(pattern: string, name: string, computer: string): string | undefined {
+  const compiled = compilePattern(pattern);
+  if (!compiled.ok || name.trim() === "") return undefined;
+  const [read] = readName(compiled.pattern, name.trim(), [computer]);
+  if (!read) return `It does not follow ${pattern}: years later it may not be told apart.`;
+  if (computer && read.computer?.toLowerCase() !== computer.trim().toLowerCase())
+    return `By its name it is of ${read.computer}, and it is said to be of ${computer}.`;
+  return `By its name: ${[read.computer, read.date, read.system, read.version, read.state].filter(Boolean).join(", ")}.`;
+}
+
 /** An image as it is recorded: of what, when, by what, and what is known of its content. */
-export function ImageForm({ given, opened, found, kits }: ImageFormProps) {
+export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProps) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<Problem | null>(null);
@@ -158,7 +172,7 @@ export function ImageForm({ given, opened, found, kits }: ImageFormProps) {
   const unknown: [string, string] = ["", "not known"];
   return (
     <form onSubmit={submit} aria-busy={!ready} className="max-w-3xl space-y-3">
-      {text("name", "Name")}
+      {text("name", "Name", nameHint(pattern, watch("name"), watch("computer")))}
       <div className="grid gap-3 sm:grid-cols-3">
         {text("computer", "Of the computer", "Its tag.")}
         <Field label="Taken, UTC" error={fields.takenAt}>

@@ -3,6 +3,7 @@
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
 import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/server/services/loans";
+import { setNamePattern } from "@/server/services/places";
 import { currentContext } from "../_lib/context";
 
 function changed<T>(result: Result<T>): Result<T> {
@@ -16,6 +17,10 @@ export async function lendAction(input: unknown): Promise<Result<number>> {
 
 export async function giveBackAction(tag: string, siteId: number | null): Promise<Result<number>> {
   return changed(await giveBack(await currentContext(), tag, siteId));
+}
+
+export async function setNamePatternAction(id: number, version: number, pattern: string): Promise<Result<number>> {
+  return changed(await setNamePattern(await currentContext(), id, version, pattern));
 }
 
 export async function compareStockAction(siteId: number, tags: string[]): Promise<Result<Stocktaking>> {

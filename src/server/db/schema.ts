@@ -54,6 +54,8 @@ export const sites = mysqlTable(
     id: id(),
     name: varchar("name", { length: 120 }).notNull(),
     place: varchar("place", { length: 200 }),
+    /** How images of its computers are called. */
+    namePattern: varchar("name_pattern", { length: 200 }),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
+import { and, asc, desc, eq, inArray, isNotNull, isNull, ne, sql } from "drizzle-orm";
 import { z } from "zod";
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CallOutFacts, type Offer, offersFor, type PassedOver } from "@/core/callout/offers";
@@ -163,6 +163,25 @@ async function pastOf(context: Context, { row }: ComputerDetail): Promise<CallOu
 export interface CalloutOffers {
   offers: Offer<Route>[];
   passedOver: PassedOver[];
+  /** Where none is offered: computers at its place that are not out of order, to make a medium on. */
+  healthy: string[];
+}
+
+const HEALTHY_MOST = 3;
+
+/** Computers at the same place without an open call-out. */
+async function healthyBeside(context: Context, { row }: ComputerDetail): Promise<string[]> {
+  if (row.siteId === null) return [];
+  const rows = await context.db
+    .select({ tag: computers.tag })
+    .from(computers)
+    .leftJoin(callouts, and(eq(callouts.computerId, computers.id), isNull(callouts.closedAt)))
+    .where(
+      and(eq(computers.siteId, row.siteId), ne(computers.id, row.id), isNull(computers.retiredAt), isNull(callouts.id)),
+    )
+    .orderBy(asc(computers.tag))
+    .limit(HEALTHY_MOST);
+  return rows.map(({ tag }) => tag);
 }
 
 /** The ways to bring the computer back after what happened, the best first. */
@@ -179,7 +198,7 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
       .where(eq(imageCopies.state, "there")),
   ]);
   const linkOf = new Map(copies.map(({ imageId, link }) => [imageId, link as LinkKind | null]));
-  return offersFor(routes, {
+  const found = offersFor(routes, {
     happening: row.happening,
     since: row.since,
     today: context.now().toISOString().slice(0, 10),
@@ -190,6 +209,7 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
     })),
     past,
   });
+  return { ...found, healthy: found.offers.length === 0 ? await healthyBeside(context, computer) : [] };
 }
 
 /** The computer with another disk in the place of the one of its system: what will be written to. */

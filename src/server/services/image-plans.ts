@@ -6,7 +6,7 @@ import type { PastImage } from "@/core/images/forecast";
 import { type LinkKind, type Range, secondsFor, USUAL_RATES } from "@/core/images/forecast";
 import { compilePattern, nameBy, USUAL_PATTERN } from "@/core/images/names";
 import type { Context } from "../context";
-import { computers, systemImages } from "../db/schema";
+import { computers, sites, systemImages } from "../db/schema";
 import { fail, ok, type Result } from "../problems";
 import { getComputer } from "./computers";
 import { getStore, type StoreDetail } from "./stores";
@@ -62,7 +62,7 @@ export async function imagePlan(
     { own: pastOf(own), sameKit: pastOf(parsed.filter(({ body }) => body.kit === kit)) },
   );
   const system = facts.systems?.[0];
-  const pattern = compilePattern(store?.row.namePattern ?? USUAL_PATTERN);
+  const pattern = compilePattern(store?.row.namePattern ?? (await patternOf(context, detail.row.siteId)));
   const name = pattern.ok
     ? nameBy(pattern.pattern, {
         ...{ computer: tag, site: detail.siteName, system: system?.name ?? null, version: system?.version ?? null },
@@ -82,6 +82,13 @@ export async function imagePlan(
     seconds:
       plan.size && plan.usedBytes !== null ? timesFor(plan.usedBytes, plan.size.bytes, store, facts, learned) : null,
   });
+}
+
+/** How images of computers at a place are called. */
+export async function patternOf(context: Context, siteId: number | null): Promise<string> {
+  if (siteId === null) return USUAL_PATTERN;
+  const [place] = await context.db.select({ pattern: sites.namePattern }).from(sites).where(eq(sites.id, siteId));
+  return place?.pattern ?? USUAL_PATTERN;
 }
 
 /** Reading the disk, and writing what is stored; verifying reads it back; putting back is the way round. */

@@ -109,7 +109,7 @@ export interface ShelfItem {
 }
 
 export interface Shelf {
-  site: { id: number; name: string; place: string | null };
+  site: { id: number; name: string; place: string | null; namePattern: string | null; version: number };
   media: ShelfItem[];
   lastTaken: { on: string; personName: string; missing: string[] } | null;
 }
@@ -117,7 +117,13 @@ export interface Shelf {
 /** What is recorded to be kept at a place, by tag. */
 export async function shelfOf(context: Context, siteId: number): Promise<Shelf | null> {
   const [site] = await context.db
-    .select({ id: sites.id, name: sites.name, place: sites.place })
+    .select({
+      id: sites.id,
+      name: sites.name,
+      place: sites.place,
+      namePattern: sites.namePattern,
+      version: sites.version,
+    })
     .from(sites)
     .where(eq(sites.id, siteId));
   if (!site) return null;

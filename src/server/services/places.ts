@@ -1,10 +1,12 @@
-import { asc, isNull, sql } from "drizzle-orm";
+import { asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import { compilePattern } from "@/core/images/names";
+import { patternProblemText } from "@/core/words/images";
 import type { Context } from "../context";
 import { computers, media, people, sites } from "../db/schema";
-import { checked, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result } from "../problems";
 import { recordEvent } from "./events";
-import { changing, type Transaction } from "./versioned";
+import { changing, saveVersioned, type Transaction } from "./versioned";
 
 /** Small lists that the rest refers to: people, sites, kits and their releases. */
 export const nameSchema = z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters.");
@@ -66,6 +68,29 @@ export async function addSite(context: Context, input: unknown): Promise<Result<
       .values({ name, place: place || null })
       .$returningId();
     return { entity: "site", id: (row as { id: number }).id, tag: name, after: { name, place: place || null } };
+  });
+}
+
+/** Says how images of a place's computers are called; empty: as is usual. Problems: `invalid`, `stale`, `not-found`. */
+export async function setNamePattern(
+  context: Context,
+  id: number,
+  version: number,
+  pattern: string,
+): Promise<Result<number>> {
+  const namePattern = pattern.trim() || null;
+  const compiled = namePattern === null ? null : compilePattern(namePattern.slice(0, 200));
+  if (compiled && !compiled.ok)
+    return fail({ code: "invalid", fields: { namePattern: compiled.problems.map(patternProblemText).join(" ") } });
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const [row] = await tx.select().from(sites).where(eq(sites.id, id));
+    if (!row) return fail({ code: "not-found", what: "place" });
+    if (row.namePattern === namePattern) return ok(row.version);
+    return saveVersioned(tx, context, sites, {
+      ...{ entity: "site", id, version, tag: row.name, action: "changed", set: { namePattern } },
+      before: { namePattern: row.namePattern },
+      after: { namePattern },
+    });
   });
 }
 

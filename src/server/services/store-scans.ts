@@ -1,10 +1,10 @@
 import { join } from "node:path";
-import { and, desc, eq, inArray, isNull } from "drizzle-orm";
+import { and, desc, eq, inArray, isNotNull, isNull } from "drizzle-orm";
 import type { ByteSource } from "@/core/bytes/source";
 import type { ImageBody } from "@/core/chain/parts";
 import { groupFiles, type StoreFile } from "@/core/images/grouping";
 import { readListing } from "@/core/images/listing";
-import { compilePattern, readName, USUAL_PATTERN } from "@/core/images/names";
+import { compilePattern, type NameFacts, readName, USUAL_PATTERN } from "@/core/images/names";
 import type { CopiedFile, ReportedImage, StoreReport } from "@/core/images/report";
 import { compareScan, type KnownCopy } from "@/core/images/scan";
 import { readStored, type StoredReading } from "@/core/images/stored";
@@ -13,7 +13,7 @@ import { Cancelled, digestSource } from "@/core/integrity/hashing";
 import { storesFolder } from "../bench/folders";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
-import { computers, imageCopies, storeScans, stores, systemImages } from "../db/schema";
+import { computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
 import { FileSource, fileProblem } from "../files/file-source";
 import { nativeHasher } from "../files/native-hasher";
 import { log } from "../log";
@@ -70,7 +70,9 @@ export async function runScan(context: Context, scanId: number): Promise<void> {
     const [scan] = await context.db.select().from(storeScans).where(eq(storeScans.id, scanId));
     const store = scan && (await getStore(context, scan.storeId));
     if (!scan || !store) return;
+    const startedAt = performance.now();
     const report = await lookThrough(context, store, scan);
+    if (scan.isThorough) await noteReadRate(context, store, report, performance.now() - startedAt);
     await end({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes });
     await seen(context, store, report, scan.isThorough, await roomIn(join(storesFolder(), store.row.folder as string)));
   } catch (error) {
@@ -82,6 +84,16 @@ export async function runScan(context: Context, scanId: number): Promise<void> {
       : "something went wrong that was not foreseen; the log of the server has the details";
     await end({ state: "failed", problem: `It could not be looked through: ${why}.` });
   }
+}
+
+/** Below so many bytes the time says more of beginning than of reading. */
+const RATE_LEAST_BYTES = 50e6;
+
+/** How fast a store was read when all of it was: the next estimates go by that. */
+async function noteReadRate(context: Context, { row }: StoreDetail, { bytes }: StoreReport, ms: number): Promise<void> {
+  if (bytes < RATE_LEAST_BYTES || ms <= 0) return;
+  const readRate = Math.min(2_000_000_000, Math.round(bytes / (ms / 1000)));
+  await context.db.update(stores).set({ readRate }).where(eq(stores.id, row.id));
 }
 
 async function lookThrough(context: Context, store: StoreDetail, scan: ScanRow): Promise<StoreReport> {
@@ -112,6 +124,16 @@ async function lookThrough(context: Context, store: StoreDetail, scan: ScanRow):
   return finished(context, store, images, files);
 }
 
+/** The store's own pattern of names, else those of places, and the usual one. */
+async function patternsFor(context: Context, { row }: StoreDetail): Promise<string[]> {
+  if (row.namePattern) return [row.namePattern];
+  const rows = await context.db
+    .selectDistinct({ pattern: sites.namePattern })
+    .from(sites)
+    .where(isNotNull(sites.namePattern));
+  return [...rows.flatMap(({ pattern }) => pattern ?? []), USUAL_PATTERN];
+}
+
 /** What the files of a store are, held against what is known of it. Sources are closed once they were read. */
 async function reported(
   context: Context,
@@ -121,7 +143,10 @@ async function reported(
 ): Promise<ReportedImage[]> {
   const groups = groupFiles(files);
   const { groups: compared } = compareScan(groups, await knownCopies(context, store.row.id));
-  const pattern = compilePattern(store.row.namePattern ?? USUAL_PATTERN);
+  const patterns = (await patternsFor(context, store)).flatMap((text) => {
+    const compiled = compilePattern(text);
+    return compiled.ok ? [compiled.pattern] : [];
+  });
   const tags = await context.db.select({ tag: computers.tag }).from(computers).where(isNull(computers.retiredAt));
   const images: ReportedImage[] = [];
   for (const { group, state } of compared) {
@@ -136,18 +161,15 @@ async function reported(
     } finally {
       for (const source of opened) await source.close?.();
     }
-    const readings = pattern.ok
-      ? readName(
-          pattern.pattern,
-          group.name,
-          tags.map(({ tag }) => tag),
-        )
-      : [];
+    const known = tags.map(({ tag }) => tag);
+    const readings = patterns.flatMap((pattern) => readName(pattern, group.name, known).slice(0, 1));
+    const isKnown = ({ computer }: NameFacts) => known.some((tag) => tag.toLowerCase() === computer?.toLowerCase());
+    const named = readings.find(isKnown) ?? readings[0] ?? null;
     images.push({
       ...{ key: group.key, name: group.name, storedBytes: group.storedBytes, modified: group.modified },
       files: group.members.flatMap((member) => member.files),
       beside: group.beside.map(({ path }) => path),
-      ...{ reading, state, named: readings[0] ?? null, isWhole: null, sumRight: null },
+      ...{ reading, state, named, isWhole: null, sumRight: null },
     });
   }
   return images;

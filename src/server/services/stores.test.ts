@@ -10,8 +10,9 @@ import { tempWorkshop } from "../../../test/support/workshop";
 import { problemText, type Result } from "../problems";
 import { addComputer } from "./computers";
 import { history } from "./events";
+import { imagePlan } from "./image-plans";
 import { getImage, listImages, recordImage } from "./images";
-import { addSite } from "./places";
+import { addSite, setNamePattern } from "./places";
 import {
   beginScan,
   getScan,
@@ -221,6 +222,24 @@ test("a listing that was dropped in does for a store that cannot be looked into"
   ]);
   const store = await getStore(inventory.ina, disk3);
   expect(await copiesIn(inventory.ina, store as NonNullable<typeof store>)).toHaveLength(1);
+});
+
+test("names are read by the pattern of a place where the store has none of its own", async () => {
+  expect(refusal(await setNamePattern(inventory.ina, ids.site, 1, "{date} alone"))).toContain("{computer}");
+  value(await setNamePattern(inventory.ina, ids.site, 1, "{date}_{computer}_{state}"));
+  const store = value(
+    await addStore(
+      inventory.ina,
+      input({ name: "Disk 4", kind: "disk", folder: null, reachedFrom: null, namePattern: null }),
+    ),
+  );
+  const id = value(await takeListing(inventory.ina, store, "100 2026-02-01 18:00 ./20260201_HO-002_clean.img\n"));
+  expect((await getScan(inventory.ina, id))?.report?.images).toMatchObject([
+    { named: { computer: "HO-002", date: "2026-02-01", state: "clean" } },
+  ]);
+  const plan = value(await imagePlan(inventory.ina, "HO-002", null, "with all updates"));
+  expect(plan.name).toBe("2026-03-05_HO-002_with all updates");
+  value(await setNamePattern(inventory.ina, ids.site, 2, ""));
 });
 
 test("a store in the computer that it protects is shown as lost with it", async () => {

@@ -36,7 +36,7 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
   const open = steps.find(({ key }) => stateOf(key)?.kind !== "done")?.key;
   return (
     <section aria-busy={!ready}>
-      <p role="status" className={isReached ? "caption" : "text-plum"}>
+      <p role="status" className={`print:hidden ${isReached ? "caption" : "text-plum"}`}>
         {waiting > 0
           ? isReached
             ? "Sending."

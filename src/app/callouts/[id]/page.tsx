@@ -1,6 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
+import { PrintButton } from "@/app/_parts/print-button";
 import { verdictNow } from "@/core/callout/offers";
 import { verdictsOf } from "@/core/routes/routes";
 import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "@/core/words/callout";
@@ -63,9 +64,12 @@ export default async function Callout({ params, searchParams }: Props) {
             {row.since && `; the fault may be there since ${dateText(row.since)}`}
           </p>
         </div>
-        <a className="act" href={`/callouts/${row.id}/report`}>
-          Report
-        </a>
+        <span className="flex gap-2 print:hidden">
+          {steps && <PrintButton />}
+          <a className="act" href={`/callouts/${row.id}/report`}>
+            Report
+          </a>
+        </span>
       </header>
       {row.closedAt && row.outcome && (
         <p className="mt-4 border-sea border-l-4 bg-sunk px-3 py-2 text-lg">
@@ -83,7 +87,7 @@ export default async function Callout({ params, searchParams }: Props) {
           <p className="text-quiet">
             About {durationText(row.chosen.seconds)} in all. {lostText(row.chosen.lostDays)}{" "}
             {!row.closedAt && !isChoosing && (
-              <Link prefetch={false} className="link" href={`/callouts/${row.id}?ways=1`}>
+              <Link prefetch={false} className="link print:hidden" href={`/callouts/${row.id}?ways=1`}>
                 Take another way
               </Link>
             )}
@@ -92,7 +96,7 @@ export default async function Callout({ params, searchParams }: Props) {
       )}
       {offers && <Ways detail={detail} offers={offers} />}
       {!row.closedAt && (
-        <section className="mt-5">
+        <section className="mt-5 print:hidden">
           <details open={replacement !== null || detail.newComputer !== null}>
             <summary className="cursor-pointer font-semibold">
               It gets another disk, or another computer takes its place
@@ -127,7 +131,7 @@ export default async function Callout({ params, searchParams }: Props) {
         </div>
       )}
       {!row.closedAt && (
-        <section className="mt-6">
+        <section className="mt-6 print:hidden">
           <h2>How it ended</h2>
           <CloseForm calloutId={row.id} usual={row.chosen?.outcome ?? "start-up"} medium={row.chosen?.medium ?? null} />
         </section>
@@ -146,7 +150,7 @@ const SHOWN = 8;
 
 function Ways({
   detail: { row, computer },
-  offers: { offers, passedOver },
+  offers: { offers, passedOver, healthy },
 }: {
   detail: CalloutDetail;
   offers: CalloutOffers;
@@ -162,7 +166,7 @@ function Ways({
           <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computer.row.tag)}`}>
             Make one now, on the bench
           </Link>
-          : not on this computer, on a healthy one.
+          , or on a healthy computer{healthy.length > 0 && ` here: ${healthy.join(", ")}`}. Never on this one.
         </p>
       )}
       {young.length > 0 && (

@@ -2,6 +2,7 @@ import type { Metadata } from "next";
 import type { ImageBody } from "@/core/chain/parts";
 import { CHECK_CODES } from "@/core/images/checks";
 import { getComputer } from "@/server/services/computers";
+import { patternOf } from "@/server/services/image-plans";
 import { listKits } from "@/server/services/releases";
 import { bodyOfFound, getScan } from "@/server/services/store-scans";
 import { currentContext } from "../../_lib/context";
@@ -24,6 +25,7 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
   const found = scan?.report?.images.find((image) => image.key === key) ?? null;
   const tag = found?.named?.computer ?? one(query.computer) ?? "";
   const [detail, kits] = await Promise.all([tag ? getComputer(context, tag) : null, listKits(context)]);
+  const pattern = await patternOf(context, detail?.row.siteId ?? null);
   const now = context.now().toISOString();
   const day = found?.named?.date;
   const takenAt = day && !found?.modified?.startsWith(day) ? `${day}T00:00:00.000Z` : (found?.modified ?? now);
@@ -54,6 +56,7 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
         opened={null}
         found={found && scanId ? { scanId, key: found.key } : null}
         kits={kits.map(({ name }) => name)}
+        pattern={pattern}
       />
     </>
   );

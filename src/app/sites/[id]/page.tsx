@@ -5,6 +5,7 @@ import { openLoans, shelfOf } from "@/server/services/loans";
 import { dateText, mediumKindText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { LoanList } from "../loan-list";
+import { PatternForm } from "../pattern-form";
 import { Stock } from "../stock";
 
 interface Props {
@@ -70,6 +71,9 @@ export default async function Site({ params }: Props) {
           <LoanList loans={loans} />
         </section>
       )}
+      <section className="mt-6 print:hidden">
+        <PatternForm key={site.version} siteId={site.id} version={site.version} pattern={site.namePattern} />
+      </section>
     </article>
   );
 }

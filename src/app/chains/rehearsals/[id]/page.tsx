@@ -1,13 +1,13 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
+import { PrintButton } from "@/app/_parts/print-button";
 import type { ComputerEffect } from "@/core/fleet/rehearsal";
 import { bestText, changedText, rehearsalText } from "@/core/words/rehearsal";
 import { playRehearsal } from "@/server/services/rehearsals";
 import { ChainLink } from "@/ui/chain";
 import { plural, tagsText, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
-import { PrintButton } from "../../../sheets/[computer]/[medium]/print-button";
 
 export const metadata: Metadata = { title: "What if" };
 

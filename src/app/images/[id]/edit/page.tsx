@@ -1,5 +1,7 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
+import { getComputer } from "@/server/services/computers";
+import { patternOf } from "@/server/services/image-plans";
 import { getImage, imageInputOf } from "@/server/services/images";
 import { listKits } from "@/server/services/releases";
 import { currentContext } from "../../../_lib/context";
@@ -13,6 +15,8 @@ export default async function EditImage({ params }: { params: Promise<{ id: stri
   const [detail, kits] = await Promise.all([getImage(context, Number(id) || 0), listKits(context)]);
   if (!detail) notFound();
   const { row } = detail;
+  const computer = await getComputer(context, detail.computer);
+  const pattern = await patternOf(context, computer?.row.siteId ?? null);
   return (
     <>
       <ImagesNav here={null} />
@@ -22,6 +26,7 @@ export default async function EditImage({ params }: { params: Promise<{ id: stri
         opened={{ id: row.id, version: row.version }}
         found={null}
         kits={kits.map(({ name }) => name)}
+        pattern={pattern}
       />
     </>
   );

@@ -2,6 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import QRCode from "qrcode";
+import { PrintButton } from "@/app/_parts/print-button";
 import { LINK_NAMES } from "@/core/chain/schema";
 import { verdictsOf } from "@/core/routes/routes";
 import { runSheetSteps } from "@/core/run-sheet/steps";
@@ -14,7 +15,6 @@ import { routesOf } from "@/server/services/routes";
 import { ChainHead } from "@/ui/chain";
 import { firmwareText, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
-import { PrintButton } from "./print-button";
 
 interface Props {
   params: Promise<{ computer: string; medium: string }>;

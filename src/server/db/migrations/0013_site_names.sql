@@ -1,0 +1,1 @@
+ALTER TABLE `sites` ADD COLUMN IF NOT EXISTS `name_pattern` varchar(200);
