@@ -31,11 +31,11 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
       </p>
       <div className="mt-2 flex flex-wrap items-end gap-2">
         <label>
-          <span className="block font-semibold text-[0.9rem]">The medium</span>
+          <span className="block font-semibold text-[0.9rem]">What is started</span>
           <input className="field code w-32" name="medium" defaultValue={medium} autoComplete="off" />
         </label>
         <label>
-          <span className="block font-semibold text-[0.9rem]">Like the computer</span>
+          <span className="block font-semibold text-[0.9rem]">On one like</span>
           <input className="field code w-32" name="computer" defaultValue={computer} autoComplete="off" />
         </label>
         <button type="submit" className="act" disabled={busy}>

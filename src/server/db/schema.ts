@@ -459,6 +459,10 @@ export const drills = mysqlTable(
   ],
 );
 
+/** A text from an image's body, as a column of its own. */
+const fromBody = (name: string, length: number, path: string) =>
+  varchar(name, { length }).generatedAlwaysAs(sql.raw(`JSON_VALUE(body, '${path}')`), { mode: "stored" });
+
 /** System images, as the Restores link needs them. */
 export const systemImages = mysqlTable(
   "system_images",
@@ -470,6 +474,11 @@ export const systemImages = mysqlTable(
       .references(() => computers.id),
     takenAt: at("taken_at").notNull(),
     body: json<ImageBody>("body").notNull(),
+    /** What lists of ten thousands go by, kept by the database from the body. */
+    kind: fromBody("kind", 12, "$.kind"),
+    parent: fromBody("parent", 200, "$.parent"),
+    verifiedOn: fromBody("verified_on", 10, "$.verified.on"),
+    verifiedWhole: fromBody("verified_whole", 5, "$.verified.whole"),
     /** When it was deleted: what was known of it stays. */
     deletedAt: at("deleted_at"),
     version: version(),

@@ -6,7 +6,6 @@ import { callouts, computers, events, imageCopies, systemImages } from "../db/sc
 
 /** All images as points in time, with no more of them than their lineage asks for. */
 async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> {
-  const field = (path: string) => sql<string | null>`JSON_VALUE(${systemImages.body}, ${path})`;
   const [rows, copies] = await Promise.all([
     context.db
       .select({
@@ -15,10 +14,10 @@ async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> 
         id: systemImages.name,
         computer: computers.tag,
         takenAt: systemImages.takenAt,
-        kind: field("$.kind"),
-        parent: field("$.parent"),
-        verifiedOn: field("$.verified.on"),
-        verifiedWhole: field("$.verified.whole"),
+        kind: systemImages.kind,
+        parent: systemImages.parent,
+        verifiedOn: systemImages.verifiedOn,
+        verifiedWhole: systemImages.verifiedWhole,
         places: sql<number>`COALESCE(JSON_LENGTH(${systemImages.body}, '$.places'), 0)`,
       })
       .from(systemImages)

@@ -1,0 +1,4 @@
+ALTER TABLE `system_images` ADD COLUMN IF NOT EXISTS `kind` varchar(12) GENERATED ALWAYS AS (JSON_VALUE(body, '$.kind')) STORED;--> statement-breakpoint
+ALTER TABLE `system_images` ADD COLUMN IF NOT EXISTS `parent` varchar(200) GENERATED ALWAYS AS (JSON_VALUE(body, '$.parent')) STORED;--> statement-breakpoint
+ALTER TABLE `system_images` ADD COLUMN IF NOT EXISTS `verified_on` varchar(10) GENERATED ALWAYS AS (JSON_VALUE(body, '$.verified.on')) STORED;--> statement-breakpoint
+ALTER TABLE `system_images` ADD COLUMN IF NOT EXISTS `verified_whole` varchar(5) GENERATED ALWAYS AS (JSON_VALUE(body, '$.verified.whole')) STORED;
