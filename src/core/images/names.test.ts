@@ -41,6 +41,14 @@ test("a name is made from what is known, and what is not known leaves no hole", 
   );
 });
 
+test.each<[string, NameFacts, string]>([
+  ["{site}-{computer} {date}", { computer: "A", date: "2026-10-30" }, "A 2026-10-30"],
+  ["image of {site}, {computer} {date}", { computer: "A", date: "2026-10-30" }, "image of A 2026-10-30"],
+  ["{computer} {date} ({state})", { computer: "A", date: "2026-10-30", state: "ok" }, "A 2026-10-30 (ok)"],
+])("%s", (text, given, name) => {
+  expect(nameBy(pattern(text), given)).toBe(name);
+});
+
 test("a name is read again, by what stands between its parts", () => {
   const own = pattern("{computer}_{date}_{system}_{state}");
   const read = { computer: "HO-001", date: "2026-10-30", system: "Gannet Desk", state: "clean" };

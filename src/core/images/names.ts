@@ -58,15 +58,18 @@ export function compilePattern(
 
 /** A name by a pattern. Parts that are not known are left out, with the text before them. */
 export function nameBy({ pieces }: NamePattern, facts: NameFacts): string {
-  let name = "";
+  // What stands before the first part stays, whichever part comes first.
+  const [first] = pieces;
+  const lead = first && "literal" in first ? first.literal : "";
+  let name = lead;
   let pending = "";
-  for (const piece of pieces) {
+  for (const piece of lead ? pieces.slice(1) : pieces) {
     if ("literal" in piece) {
       pending += piece.literal;
       continue;
     }
     const value = facts[piece.part]?.replace(FORBIDDEN, "_").trim();
-    if (value) name += (name === "" && pending.trim() === "" ? "" : pending) + value;
+    if (value) name += (name === lead ? "" : pending) + value;
     pending = "";
   }
   return (name + (pending.trim() === "" ? "" : pending)).replace(/[. ]+$/, "");

@@ -60,7 +60,7 @@ async function eventsOf(context: Context, ids: readonly number[]): Promise<Map<n
   const rows = await context.db
     .select({
       id: events.entityId,
-      system: sql<string | null>`MAX(CASE WHEN ${changed("$.facts.systems")} THEN ${events.at} END)`,
+      system: sql<string | null>`MAX(CASE WHEN ${changed("$.systems")} THEN ${events.at} END)`,
       disk: sql<string | null>`MAX(CASE WHEN ${events.action} = 'replaced a disk of' THEN ${events.at} END)`,
     })
     .from(events)
