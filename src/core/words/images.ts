@@ -139,7 +139,8 @@ export function durationText({ low, high }: Range): string {
   const shown = (value: number) =>
     unit === 3600 ? (value / unit).toFixed(1).replace(/\.0$/, "") : String(Math.max(1, Math.round(value / unit)));
   const [from, to] = [shown(low), shown(high)];
-  return from === to ? `about ${to} ${name}` : `${from} to ${to} ${name}`;
+  if (from !== to) return `${from} to ${to} ${name}`;
+  return `about ${to} ${to === "1" ? name?.slice(0, -1) : name}`;
 }
 
 export function ratioText(source: RatioSource): string {

@@ -30,6 +30,7 @@ import { carriableFiles } from "./carry";
 import { FAULTS, switchFault } from "./faults";
 import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } from "./jobs";
 import { planInBerth } from "./plans";
+import { proposeFor } from "./proposals";
 import { BenchRunner, markInterrupted } from "./runner";
 import { contentPath, makeSimulated, type Simulated, saveSimulated } from "./simulated";
 import { takeInFromBerth } from "./take-in";
@@ -577,4 +578,34 @@ test("a plan tells beforehand which computers the medium will be a route for", a
   expect(planned.plan.ok).toBe(true);
   expect(planned.prediction?.items.map(({ tag }) => tag)).toEqual(["HO-001", "HO-002"]);
   expect(Object.values(planned.prediction?.counts ?? {}).reduce((sum, each) => sum + each, 0)).toBe(2);
+});
+
+test("media are proposed for computers: what serves most, its size, a free tag, and berths with a device to take", async () => {
+  const free = await stick("proposed");
+  await stick("proposed-store", { isStore: true });
+  const view = await proposeFor(inventory.ina, { tags: ["ho-001", "XX-9", ""], ids: [] });
+  expect(view.computers.map(({ tag }) => tag)).toEqual(["HO-001"]);
+  expect(view.unknown).toEqual(["XX-9"]);
+  const [best] = view.proposals;
+  expect(best).toMatchObject({ release: "Bollard 5.0", size: { kind: "stick", bytes: 4e9 }, notServed: [] });
+  expect(best?.tag).toMatch(/^[A-Z]+-\d+$/);
+  expect(await getMedium(inventory.ina, best?.tag ?? "")).toBeNull();
+  const names = (best?.berths ?? []).map(({ name }) => name);
+  expect(names).not.toContain("Berth proposed-store");
+  const berth = (await listBerths(inventory.ina)).find(({ id }) => id === free.berthId);
+  expect(berth?.device?.row.bytes).toBeGreaterThan(best?.neededBytes ?? 0);
+  // Ways of the same release that would do as well, or less, are told beside it.
+  expect(best?.others.length).toBeGreaterThan(0);
+  rmSync(join(w.folder, "data", "library", "bollard-5.0.iso"));
+  const without = await proposeFor(inventory.ina, { tags: ["HO-001"], ids: [] });
+  expect(without.proposals.map(({ release }) => release)).not.toContain("Bollard 5.0");
+  expect(without.leftOut).toContainEqual({
+    release: "Bollard 5.0",
+    why: expect.stringContaining("not in this server's library"),
+  });
+  expect(await proposeFor(inventory.ina, { tags: [], ids: [] })).toMatchObject({
+    computers: [],
+    proposals: [],
+    together: [],
+  });
 });
