@@ -81,6 +81,7 @@ import { addKit, addRelease, getRelease, saveRelease } from "@/server/services/r
 import { saveView } from "@/server/services/saved-views";
 import { addStore, noteFill } from "@/server/services/stores";
 import { ROOM_FILE } from "@/server/stores-walk";
+import { noteChange } from "../src/server/services/noted-changes";
 import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
@@ -310,7 +311,13 @@ async function prove(context: Context): Promise<void> {
   }
   await fillStores(context);
   await callOut(context);
+  const soon = new Date(context.now().getTime() + 5 * DAY_MS).toISOString().slice(0, 10);
+  value(
+    await noteChange(context, { computer: "HO-004", on: soon, what: "Timetable program 7, with its own database" }),
+  );
 }
+
+const DAY_MS = 86_400_000;
 
 /** Computers that failed and were handed back, and one that waits. */
 async function callOut(context: Context): Promise<void> {
@@ -323,8 +330,6 @@ async function callOut(context: Context): Promise<void> {
     value(await closeCallout({ ...context, now: () => closed }, id, { cameBack, lost, failed, mediumWorked: null }));
   }
 }
-
-const DAY_MS = 86_400_000;
 
 /** Stores with the copies that are in them; the share is a folder with real files, the others were listed once. */
 async function fillStores(context: Context): Promise<void> {

@@ -69,6 +69,29 @@ test("before one is taken: its name, its size, whether it fits, and what to see 
   await expect(page.getByText("mains power", { exact: true })).toBeVisible();
 });
 
+test("a change that is noted asks for an image before it, until it is withdrawn", async ({ page }) => {
+  const day = new Date(Date.now() + 3 * 86_400_000).toISOString().slice(0, 10);
+  await page.goto("/images/due?computer=HO-404");
+  await listening(page);
+  const section = page.getByRole("region", { name: "Changes ahead" });
+  await section.getByLabel("What changes").fill("Firmware 2.11");
+  await section.getByLabel("On", { exact: true }).fill(day);
+  await section.getByRole("button", { name: "Note it" }).click();
+  await expect(section.getByText("There is no computer HO-404 in service.")).toBeVisible();
+  await section.getByLabel("Computer").fill("HO-004");
+  await section.getByRole("button", { name: "Note it" }).click();
+  const due = page.locator("[data-list]").getByRole("listitem").filter({ hasText: "HO-004" });
+  await expect(due.getByText(/In 3 days it is to change \(Firmware 2\.11\)/)).toBeVisible();
+  await section
+    .getByRole("listitem")
+    .filter({ hasText: "Firmware 2.11" })
+    .getByRole("button", { name: "Withdraw" })
+    .click();
+  await expect(due.getByText(/Firmware 2\.11/)).toBeHidden();
+  await page.goto("/computers/HO-004?show=history");
+  await expect(page.getByText(`Firmware 2.11, ${day}`)).toHaveCount(2);
+});
+
 test("a store is registered, refused with a password in its address, and a listing of it taken", async ({ page }) => {
   await openForm(page, "/stores/new");
   await page.getByLabel("Name", { exact: true }).fill("Old host");

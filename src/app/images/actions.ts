@@ -3,6 +3,7 @@
 import { revalidatePath } from "next/cache";
 import { fail, type Result } from "@/server/problems";
 import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/services/images";
+import { noteChange, withdrawChange } from "@/server/services/noted-changes";
 import { registerFound } from "@/server/services/store-scans";
 import { currentContext } from "../_lib/context";
 
@@ -37,4 +38,12 @@ export async function lockImageAction(id: number, version: number, locked: boole
 
 export async function forgetImagesAction(ids: number[]): Promise<Result<number>> {
   return changed(await forgetImages(await currentContext(), ids));
+}
+
+export async function noteChangeAction(input: unknown): Promise<Result<number>> {
+  return changed(await noteChange(await currentContext(), input));
+}
+
+export async function withdrawChangeAction(id: number): Promise<Result<number>> {
+  return changed(await withdrawChange(await currentContext(), id));
 }

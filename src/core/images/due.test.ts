@@ -36,6 +36,34 @@ test.each<[string, StoredPoint[], ComputerEvent[], string[]]>([
   expect(imageDue("A", points, events, TODAY).reasons.map(({ code }) => code)).toEqual(codes);
 });
 
+test.each<[string, string, { on: string; what: string }[], string[]]>([
+  ["an image of the week before", "2026-11-23", [{ on: "2026-11-30", what: "a" }], []],
+  ["an image a day too old", "2026-11-22", [{ on: "2026-11-30", what: "a" }], ["change-ahead"]],
+  ["seven days ahead", "2026-10-01", [{ on: "2026-12-03", what: "a" }], ["change-ahead"]],
+  ["eight days ahead", "2026-10-01", [{ on: "2026-12-04", what: "a" }], []],
+  ["today", "2026-10-01", [{ on: "2026-11-26", what: "a" }], ["change-ahead"]],
+  ["made, with an image after it", "2026-11-11", [{ on: "2026-11-10", what: "a" }], []],
+  ["made on the day of the image", "2026-11-10", [{ on: "2026-11-10", what: "a" }], ["changed"]],
+  [
+    "made, and another ahead",
+    "2026-11-01",
+    [
+      { on: "2026-11-10", what: "a" },
+      { on: "2026-11-27", what: "b" },
+    ],
+    ["change-ahead", "changed"],
+  ],
+])("due by a change that was noted: %s", (_what, imageOn, noted, codes) => {
+  expect(imageDue("A", [point(imageOn)], [], { ...TODAY, noted }).reasons.map(({ code }) => code)).toEqual(codes);
+});
+
+test("of several changes ahead the nearest is named", () => {
+  const noted = ["2026-12-01", "2026-11-28", "2026-11-30"].map((on) => ({ on, what: `on ${on}` }));
+  expect(imageDue("A", [point("2026-10-01")], [], { ...TODAY, noted }).reasons).toEqual([
+    { code: "change-ahead", on: "2026-11-28", what: "on 2026-11-28", days: 2 },
+  ]);
+});
+
 test("whoever has least to fall back on comes first", () => {
   const due = [
     imageDue("old", [point("2026-01-01", { computer: "old" })], [], TODAY),

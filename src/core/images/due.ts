@@ -8,6 +8,13 @@ export interface ComputerEvent {
   code: "system-changed" | "disk-replaced" | "restored";
 }
 
+/** A change that somebody is about to make or made, and said so: a program to install, a firmware update. */
+export interface NotedChange {
+  /** ISO day. */
+  on: string;
+  what: string;
+}
+
 export type DueReason =
   | { code: "no-image" }
   | { code: "none-usable"; last: string }
@@ -15,7 +22,10 @@ export type DueReason =
   | { code: "old"; on: string; days: number; most: number }
   | { code: "system-changed"; on: string }
   | { code: "disk-replaced"; on: string }
-  | { code: "restored"; on: string };
+  | { code: "restored"; on: string }
+  /** Not made yet, soon, and the last image is too old to go back to if it goes wrong. */
+  | { code: "change-ahead"; on: string; what: string; days: number }
+  | { code: "changed"; on: string; what: string };
 
 export interface ImageDue {
   computer: string;
@@ -27,23 +37,34 @@ export interface ImageDue {
 
 /** Images are taken again after so many days. Common practice for office computers; a policy may say otherwise. */
 export const USUAL_IMAGE_DAYS = 180;
-/** Several changes within so many days are one: a new image is worth taking once they are over. */
+/** An image is asked for so many days before a change that was noted: time enough to take and verify it. */
+export const DAYS_AHEAD = 7;
 const ORDER: DueReason["code"][] = [
   "no-image",
   "none-usable",
+  "change-ahead",
   "disk-replaced",
   "restored",
   "only-unverified",
   "system-changed",
+  "changed",
   "old",
 ];
 
-/** Whether a computer's image is due: by its age, or by what happened since. Common practice. */
+/**
+ * Whether a computer's image is due: by its age, or by what happened since, or by what is about to happen: a change that was
+ * noted wants an image of the week before it, and another once it was made. An image of the very day counts as of before
+ * the change. Common practice.
+ */
 export function imageDue(
   computer: string,
   points: readonly StoredPoint[],
   events: readonly ComputerEvent[],
-  { today, mostDays = USUAL_IMAGE_DAYS }: { today: string; mostDays?: number },
+  {
+    today,
+    mostDays = USUAL_IMAGE_DAYS,
+    noted = [],
+  }: { today: string; mostDays?: number; noted?: readonly NotedChange[] },
 ): ImageDue {
   const own = points.filter((point) => point.computer === computer);
   const lineages = lineagesOf(own);
@@ -77,10 +98,20 @@ export function imageDue(
       .at(-1);
     if (since) reasons.push({ code, on: since.slice(0, 10) });
   }
+  const ahead = soonest(noted.filter((each) => each.on >= today && daysBetween(today, each.on) <= DAYS_AHEAD));
+  if (ahead && daysBetween(on, ahead.on) > DAYS_AHEAD)
+    reasons.push({ code: "change-ahead", ...ahead, days: daysBetween(today, ahead.on) });
+  const made = soonest(noted.filter((each) => each.on < today && each.on >= on));
+  if (made) reasons.push({ code: "changed", ...made });
   const days = daysBetween(on, today);
   if (days > mostDays) reasons.push({ code: "old", on, days, most: mostDays });
   reasons.sort((a, b) => ORDER.indexOf(a.code) - ORDER.indexOf(b.code));
   return { computer, last: on, reasons };
+}
+
+function soonest(changes: readonly NotedChange[]): NotedChange | null {
+  const [first] = [...changes].sort((a, b) => a.on.localeCompare(b.on));
+  return first ? { on: first.on, what: first.what } : null;
 }
 
 /** Those that are due, whoever has least to fall back on first. */

@@ -69,7 +69,7 @@ test("names of files that are not to be trusted are shown, not run or hidden", (
     scanStateText({ state: "moved", image: "x", from: path }),
     patternProblemText({ code: "unknown-part", part: path }),
   ])
-    expect(text).not.toMatch(/[\u202e\u0007]/);
+    expect(text).not.toMatch(/[\p{Cc}\p{Cf}]/u);
 });
 
 test("what an image holds is told in a line, by its container", () => {
@@ -116,6 +116,10 @@ test("each thing that stands against a point, keeps it, or makes a new one due i
     dueText({ code, on: "2026-01-02" }),
   );
   for (const text of due) expect(text).toContain("2026-01-02");
+  const ahead = [0, 1, 3].map((days) => dueText({ code: "change-ahead", on: "2026-01-02", what: "\u202eBIOS", days }));
+  expect(ahead.map((text) => text.split(" it is to change")[0])).toEqual(["Today", "Tomorrow", "In 3 days"]);
+  for (const text of ahead) expect(text).not.toMatch(/\p{Cf}/u);
+  expect(dueText({ code: "changed", on: "2026-01-02", what: "Office" })).toContain("2026-01-02 (Office)");
   const lacks = checkText({
     when: "before",
     state: "wrong",

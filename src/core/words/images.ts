@@ -186,6 +186,11 @@ export function linkText(link: LinkKind): string {
   }[link];
 }
 
+function days(count: number): string {
+  if (count === 0) return "Today";
+  return count === 1 ? "Tomorrow" : `In ${count} days`;
+}
+
 /** Why an image is due, in a sentence. */
 export function dueText(reason: DueReason): string {
   switch (reason.code) {
@@ -203,6 +208,10 @@ export function dueText(reason: DueReason): string {
       return `Its disk was replaced on ${reason.on}, since the last image.`;
     case "restored":
       return `It was brought back on ${reason.on}: once its updates are done, take one.`;
+    case "change-ahead":
+      return `${days(reason.days)} it is to change (${visible(reason.what, 120)}), and its last image is from more than a week before that.`;
+    case "changed":
+      return `It was changed on ${reason.on} (${visible(reason.what, 120)}), since the last image.`;
   }
 }
 

@@ -485,7 +485,11 @@ export const systemImages = mysqlTable(
     createdAt: createdAt(),
     updatedAt: updatedAt(),
   },
-  (table) => [uniqueIndex("system_images_name").on(table.name), index("system_images_computer").on(table.computerId)],
+  (table) => [
+    uniqueIndex("system_images_name").on(table.name),
+    index("system_images_computer").on(table.computerId),
+    index("system_images_taken").on(table.deletedAt, table.takenAt),
+  ],
 );
 
 export const STORE_KINDS = ["medium", "disk", "share", "host", "computer"] as const;
@@ -666,6 +670,28 @@ export const loans = mysqlTable(
   (table) => [
     index("loans_medium").on(table.mediumId, table.id),
     index("loans_open").on(table.returnedOn, table.dueOn),
+  ],
+);
+
+/** A change of a computer that somebody noted, to come or made: its image is due by it. */
+export const notedChanges = mysqlTable(
+  "noted_changes",
+  {
+    id: id(),
+    computerId: int("computer_id")
+      .notNull()
+      .references(() => computers.id),
+    /** ISO day. */
+    on: varchar("made_on", { length: 10 }).notNull(),
+    what: varchar("what", { length: 200 }).notNull(),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+    /** It was noted by mistake, or will not be made. */
+    withdrawnAt: at("withdrawn_at"),
+  },
+  (table) => [
+    index("noted_changes_computer").on(table.computerId, table.on),
+    index("noted_changes_open").on(table.withdrawnAt, table.on),
   ],
 );
 

@@ -33,6 +33,8 @@ export type Action =
   | "copied"
   | "imported"
   | "undid a change of"
+  | "noted a change of"
+  | "withdrew a change of"
   | "was called to"
   | "worked on"
   | "handed back";

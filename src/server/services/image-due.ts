@@ -1,8 +1,15 @@
 import { and, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
-import { type ComputerEvent, type ImageDue, imageDue, rankDue, USUAL_IMAGE_DAYS } from "@/core/images/due";
+import {
+  type ComputerEvent,
+  type ImageDue,
+  imageDue,
+  type NotedChange,
+  rankDue,
+  USUAL_IMAGE_DAYS,
+} from "@/core/images/due";
 import type { StoredPoint } from "@/core/images/lineage";
 import type { Context } from "../context";
-import { callouts, computers, events, imageCopies, systemImages } from "../db/schema";
+import { callouts, computers, events, imageCopies, notedChanges, systemImages } from "../db/schema";
 
 /** All images as points in time, with no more of them than their lineage asks for. */
 async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> {
@@ -85,6 +92,17 @@ async function eventsOf(context: Context, ids: readonly number[]): Promise<Map<n
   return found;
 }
 
+/** Changes that were noted and not withdrawn, by computer. */
+async function notedOf(context: Context): Promise<Map<number, NotedChange[]>> {
+  const rows = await context.db
+    .select({ computerId: notedChanges.computerId, on: notedChanges.on, what: notedChanges.what })
+    .from(notedChanges)
+    .where(isNull(notedChanges.withdrawnAt));
+  const noted = new Map<number, NotedChange[]>();
+  for (const { computerId, on, what } of rows) noted.set(computerId, [...(noted.get(computerId) ?? []), { on, what }]);
+  return noted;
+}
+
 export interface DueItem extends ImageDue {
   id: number;
   name: string | null;
@@ -96,17 +114,20 @@ export async function listDue(
   limit = 100,
 ): Promise<{ items: DueItem[]; total: number; mostDays: number }> {
   const today = context.now().toISOString().slice(0, 10);
-  const [rows, points] = await Promise.all([
+  const [rows, points, noted] = await Promise.all([
     context.db
       .select({ id: computers.id, tag: computers.tag, name: computers.name })
       .from(computers)
       .where(isNull(computers.retiredAt)),
     allPoints(context),
+    notedOf(context),
   ]);
   const happened = await eventsOf(context, [...points.keys()]);
   const byTag = new Map(rows.map((row) => [row.tag, row]));
   const due = rankDue(
-    rows.map(({ id, tag }) => imageDue(tag, points.get(id) ?? [], happened.get(id) ?? [], { today })),
+    rows.map(({ id, tag }) =>
+      imageDue(tag, points.get(id) ?? [], happened.get(id) ?? [], { today, noted: noted.get(id) ?? [] }),
+    ),
   );
   const items = due.slice(0, limit).map((each) => {
     const { id = 0, name = null } = byTag.get(each.computer) ?? {};

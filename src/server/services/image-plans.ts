@@ -1,4 +1,5 @@
 import { and, desc, eq, isNull } from "drizzle-orm";
+import type { z } from "zod";
 import { imageBodySchema } from "@/core/chain/parts";
 import type { Facts } from "@/core/facts/schema";
 import { type ImagePlan, planImage } from "@/core/images/checks";
@@ -6,7 +7,7 @@ import type { PastImage } from "@/core/images/forecast";
 import { type LinkKind, type Range, secondsFor, USUAL_RATES } from "@/core/images/forecast";
 import { compilePattern, nameBy, USUAL_PATTERN } from "@/core/images/names";
 import type { Context } from "../context";
-import { computers, sites, systemImages } from "../db/schema";
+import { sites, systemImages } from "../db/schema";
 import { fail, ok, type Result } from "../problems";
 import { getComputer } from "./computers";
 import { getStore, type StoreDetail } from "./stores";
@@ -21,6 +22,30 @@ export interface ImagePlanView extends ImagePlan {
 }
 
 const LEARNED_FROM = 12;
+/** The next image is estimated from so many of the computer's own, and so many of all computers', the latest ones. */
+const OWN_MOST = 100;
+const OTHERS_MOST = 400;
+
+interface BodyTaken {
+  takenAt: Date;
+  body: z.infer<typeof imageBodySchema>;
+}
+
+/** The latest images of a computer; null: of all computers. */
+async function latestBodies(context: Context, computerId: number | null, most: number): Promise<BodyTaken[]> {
+  const rows = await context.db
+    .select({ takenAt: systemImages.takenAt, body: systemImages.body })
+    .from(systemImages)
+    .where(
+      and(isNull(systemImages.deletedAt), computerId === null ? undefined : eq(systemImages.computerId, computerId)),
+    )
+    .orderBy(desc(systemImages.takenAt))
+    .limit(most);
+  return rows.flatMap(({ takenAt, body }) => {
+    const parsed = imageBodySchema.safeParse(body);
+    return parsed.success ? [{ takenAt, body: parsed.data }] : [];
+  });
+}
 
 /** What to see to before an image of a computer is taken onto a store. Problems: `not-found`. */
 export async function imagePlan(
@@ -34,24 +59,16 @@ export async function imagePlan(
   const store = storeId === null ? null : await getStore(context, storeId);
   if (storeId !== null && !store) return fail({ code: "not-found", what: "such store" });
   const { facts } = detail;
-  const rows = await context.db
-    .select({ computerId: systemImages.computerId, takenAt: systemImages.takenAt, body: systemImages.body })
-    .from(systemImages)
-    .innerJoin(computers, eq(computers.id, systemImages.computerId))
-    .where(and(isNull(systemImages.deletedAt)))
-    .orderBy(desc(systemImages.takenAt))
-    .limit(400);
-  const parsed = rows.flatMap((row) => {
-    const body = imageBodySchema.safeParse(row.body);
-    return body.success ? [{ ...row, body: body.data }] : [];
-  });
-  const pastOf = (some: typeof parsed): PastImage[] =>
+  const [own, recent] = await Promise.all([
+    latestBodies(context, detail.row.id, OWN_MOST),
+    latestBodies(context, null, OTHERS_MOST),
+  ]);
+  const pastOf = (some: BodyTaken[]): PastImage[] =>
     some.map(({ takenAt, body }) => ({
       ...{ usedBytes: body.usedBytes ?? null, storedBytes: body.storedBytes ?? null },
       ...{ kind: body.kind, takenAt: takenAt.toISOString() },
     }));
-  const own = parsed.filter(({ computerId }) => computerId === detail.row.id);
-  const kit = own[0]?.body.kit ?? parsed[0]?.body.kit ?? null;
+  const kit = own[0]?.body.kit ?? recent[0]?.body.kit ?? null;
   const plan = planImage(
     tag,
     facts,
@@ -59,7 +76,7 @@ export async function imagePlan(
       ...{ name: store.row.name, kind: store.row.kind, computer: store.computer },
       ...{ diskSerial: store.row.diskSerial, freeBytes: store.row.freeBytes },
     },
-    { own: pastOf(own), sameKit: pastOf(parsed.filter(({ body }) => body.kit === kit)) },
+    { own: pastOf(own), sameKit: pastOf(recent.filter(({ body }) => body.kit === kit)) },
   );
   const system = facts.systems?.[0];
   const pattern = compilePattern(store?.row.namePattern ?? (await patternOf(context, detail.row.siteId)));

@@ -20,6 +20,7 @@ import {
   recordImage,
   saveImage,
 } from "./images";
+import { changesAhead, noteChange, withdrawChange } from "./noted-changes";
 import { addStore } from "./stores";
 import { imageParts } from "./world";
 
@@ -46,12 +47,14 @@ const detail = async (name: string) => {
   return found;
 };
 
+async function addMachine(tag: string): Promise<number> {
+  const at = MACHINES.findIndex((machine) => machine.tag === tag);
+  const facts = factsSchema.parse(factsOf(MACHINES[at] as (typeof MACHINES)[number], at));
+  return value(await addComputer(inventory.ina, { tag, name: null, siteId: null, note: null, facts }));
+}
+
 beforeAll(async () => {
-  for (const tag of ["HO-001", "HO-002"]) {
-    const at = MACHINES.findIndex((machine) => machine.tag === tag);
-    const facts = factsSchema.parse(factsOf(MACHINES[at] as (typeof MACHINES)[number], at));
-    value(await addComputer(inventory.ina, { tag, name: null, siteId: null, note: null, facts }));
-  }
+  for (const tag of ["HO-001", "HO-002"]) await addMachine(tag);
   ids.full = value(await image("full", "2026-01-10T18:00:00Z", { usedBytes: 60e9, storedBytes: 36e9 }));
   ids.one = value(await image("one", "2026-01-20T18:00:00Z", { kind: "incremental", parent: "full" }));
   ids.two = value(await image("two", "2026-01-30T18:00:00Z", { kind: "incremental", parent: "one" }));
@@ -178,6 +181,56 @@ test("due: none at all, a new disk, another system, and one that was brought bac
   expect((await due())["HO-002"]).toEqual(["disk-replaced", "restored"]);
   inventory.clock.now = new Date("2026-12-01T08:00:00Z");
   expect((await due())["HO-001"]).toEqual(["system-changed", "old"]);
+  inventory.clock.now = new Date("2026-03-01T08:00:00Z");
+});
+
+test("due: a change that was noted asks for an image in the week before it, and for another once it was made", async () => {
+  const reasons = async () =>
+    (await listDue(inventory.ina)).items.find(({ computer }) => computer === "HO-003")?.reasons;
+  inventory.clock.now = new Date("2026-05-01T08:00:00Z");
+  const computerId = await addMachine("HO-003");
+  value(await image("HO-003 spring", "2026-04-20T18:00:00Z", {}, "HO-003"));
+  expect(refusal(await noteChange(inventory.ina, { computer: "HO-099", on: "2026-05-10", what: "x" }))).toContain(
+    "HO-099",
+  );
+  expect(refusal(await noteChange(inventory.ina, { computer: "HO-003", on: "soon", what: "x" }))).toContain(
+    "2026-03-01",
+  );
+  expect(refusal(await noteChange(inventory.ina, { computer: "HO-003", on: "2026-05-10", what: " " }))).toContain(
+    "few words",
+  );
+  const change = { computer: "HO-003", on: "2026-05-10", what: "Firmware 1.40" };
+  const id = value(await noteChange(inventory.ina, change));
+  const other = value(await noteChange(inventory.ina, { ...change, on: "2026-07-01", what: "Office programs" }));
+  expect((await changesAhead(inventory.ina)).map(({ on, what, by }) => [on, what, by])).toEqual([
+    ["2026-05-10", "Firmware 1.40", "Ina Torvald"],
+    ["2026-07-01", "Office programs", "Ina Torvald"],
+  ]);
+  expect(await reasons()).toBeUndefined();
+  inventory.clock.now = new Date("2026-05-04T08:00:00Z");
+  expect(await reasons()).toEqual([{ code: "change-ahead", on: "2026-05-10", what: "Firmware 1.40", days: 6 }]);
+  value(await image("HO-003 before firmware", "2026-05-05T18:00:00Z", {}, "HO-003"));
+  expect(await reasons()).toBeUndefined();
+  inventory.clock.now = new Date("2026-05-11T08:00:00Z");
+  expect(await reasons()).toEqual([{ code: "changed", on: "2026-05-10", what: "Firmware 1.40" }]);
+  value(await withdrawChange(inventory.ina, id));
+  expect(refusal(await withdrawChange(inventory.ina, id))).toContain("change");
+  value(await withdrawChange(inventory.ina, other));
+  expect(await reasons()).toBeUndefined();
+  expect(await changesAhead(inventory.ina)).toEqual([]);
+  const log = (await history(inventory.ina, "computer", computerId)).map(({ action, before, after }) => ({
+    ...{ action, before, after },
+  }));
+  expect(log).toContainEqual({
+    action: "noted a change of",
+    before: null,
+    after: { on: "2026-05-10", what: "Firmware 1.40" },
+  });
+  expect(log).toContainEqual({
+    action: "withdrew a change of",
+    before: { on: "2026-05-10", what: "Firmware 1.40" },
+    after: null,
+  });
   inventory.clock.now = new Date("2026-03-01T08:00:00Z");
 });
 

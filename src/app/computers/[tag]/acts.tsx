@@ -7,6 +7,7 @@ import { parseSize } from "@/core/words/parse-size";
 import { bytesText } from "@/core/words/sizes";
 import { problemText, type Result } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { noteChangeAction } from "../../images/actions";
 import { copyComputerAction, moveComputerAction, replaceDiskAction, retireComputerAction } from "../actions";
 
 interface ActsProps {
@@ -111,6 +112,18 @@ export function Acts({ computer, disks, sites }: ActsProps) {
           <Field label="Serial">{(props) => <input {...props} name="serial" autoComplete="off" />}</Field>
           <input type="hidden" name="site" value={computer.siteId ?? ""} />
         </Act>
+        {!computer.retired && (
+          <Act
+            title="Note a change"
+            button="Note it"
+            run={(data) => noteChangeAction({ computer: tag, on: data.get("on"), what: data.get("what") })}
+            onDone={() => router.push(`/computers/${encodeURIComponent(tag)}?show=history`)}
+          >
+            <p className="caption">Before a risky change an image is asked for, and another once it was made.</p>
+            <Field label="What changes">{(props) => <input {...props} name="what" autoComplete="off" />}</Field>
+            <Field label="On">{(props) => <input {...props} name="on" type="date" />}</Field>
+          </Act>
+        )}
         <Act
           title={computer.retired ? "Bring back" : "Retire"}
           button={computer.retired ? "Bring it back into service" : "Take it out of service"}

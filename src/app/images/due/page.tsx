@@ -2,14 +2,18 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { dueText } from "@/core/words/images";
 import { listDue } from "@/server/services/image-due";
+import { changesAhead } from "@/server/services/noted-changes";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
+import { one, type SearchParams } from "../../_lib/params";
 import { ImagesNav } from "../nav";
+import { Changes } from "./changes";
 
 export const metadata: Metadata = { title: "Images that are due" };
 
-export default async function Due() {
-  const { items, total, mostDays } = await listDue(await currentContext());
+export default async function Due({ searchParams }: { searchParams: SearchParams }) {
+  const context = await currentContext();
+  const [{ items, total, mostDays }, ahead] = await Promise.all([listDue(context), changesAhead(context)]);
   return (
     <>
       <ImagesNav here="/images/due" />
@@ -17,7 +21,10 @@ export default async function Due() {
       <p className="text-quiet">
         {total === 0
           ? `Every computer in service has a verified image of the last ${mostDays} days, and nothing happened to it since.`
-          : `${plural(total, "computer")} in service: without an image that can be gone back to, with one older than ${mostDays} days, or changed since.`}
+          : `${plural(total, "computer")} in service: without an image that can be gone back to, with one older than ${mostDays} days, changed since, or to change within the week.`}{" "}
+        <a className="link" href="#changes">
+          {ahead.length === 0 ? "Note a change ahead" : `${plural(ahead.length, "change")} ahead`}
+        </a>
       </p>
       <ul data-list className="mt-3 divide-y divide-line border-line border-y">
         {items.map(({ computer, name, last, reasons }) => (
@@ -41,6 +48,7 @@ export default async function Due() {
         ))}
       </ul>
       {total > items.length && <p className="caption">and {(total - items.length).toLocaleString("en-GB")} more</p>}
+      <Changes ahead={ahead} computer={one((await searchParams).computer) ?? ""} />
     </>
   );
 }

@@ -1,0 +1,78 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { type FormEvent, useState } from "react";
+import { visible } from "@/core/words/visible";
+import { type Problem, problemText } from "@/server/problems";
+import type { NotedItem } from "@/server/services/noted-changes";
+import { Field } from "@/ui/field";
+import { useReady } from "@/ui/use-ready";
+import { dateText } from "@/ui/words";
+import { noteChangeAction, withdrawChangeAction } from "../actions";
+
+/** Changes that somebody is about to make: an image is worth most the day before one. */
+export function Changes({ ahead, computer }: { ahead: NotedItem[]; computer: string }) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const submit = async (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const form = event.currentTarget;
+    const result = await noteChangeAction(Object.fromEntries(new FormData(form)));
+    setProblem(result.ok ? null : result.problem);
+    if (!result.ok) return;
+    form.reset();
+    router.refresh();
+  };
+  const withdraw = async (id: number) => {
+    const result = await withdrawChangeAction(id);
+    setProblem(result.ok ? null : result.problem);
+    router.refresh();
+  };
+  const fields = problem?.code === "invalid" ? problem.fields : {};
+  return (
+    <section id="changes" aria-labelledby="changes-title" aria-busy={!ready} className="mt-6 max-w-3xl">
+      <h2 id="changes-title">Changes ahead</h2>
+      <p className="text-quiet">
+        Before a risky change an image of the same week is asked for, and another once it was made.
+      </p>
+      {ahead.length > 0 && (
+        <ul className="mt-2 divide-y divide-line border-line border-y">
+          {ahead.map(({ id, computer: tag, on, what, by }) => (
+            <li key={id} className="grid grid-cols-[7rem_9rem_minmax(0,1fr)_auto] items-baseline gap-x-3 py-1.5">
+              <span className="code font-bold">{tag}</span>
+              <span>{dateText(on)}</span>
+              <span>
+                {visible(what, 200)} <span className="text-quiet">{by}</span>
+              </span>
+              <button type="button" className="link min-h-[24px]" onClick={() => withdraw(id)}>
+                Withdraw
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <form onSubmit={submit} className="mt-3 grid items-end gap-3 sm:grid-cols-[9rem_11rem_1fr_auto]">
+        <Field label="Computer" error={fields.computer}>
+          {(props) => <input {...props} name="computer" defaultValue={computer} autoComplete="off" />}
+        </Field>
+        <Field label="On" error={fields.on}>
+          {(props) => <input {...props} name="on" type="date" />}
+        </Field>
+        <Field label="What changes" error={fields.what}>
+          {(props) => (
+            <input {...props} name="what" autoComplete="off" placeholder="Firmware update, a program installed" />
+          )}
+        </Field>
+        <button type="submit" className="act">
+          Note it
+        </button>
+      </form>
+      {problem && problem.code !== "invalid" && (
+        <p role="alert" className="mt-1 text-plum">
+          {problemText(problem)}
+        </p>
+      )}
+    </section>
+  );
+}
