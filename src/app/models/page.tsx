@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { startKeys } from "@/core/facts/key-cards";
 import { asKeyCard, listModels } from "@/server/services/key-cards";
-import { formText, plural } from "@/ui/words";
+import { dateText, formText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { one, type SearchParams } from "../_lib/params";
 import { ComputersNav } from "../computers/nav";
@@ -59,6 +59,16 @@ export default async function Models({ searchParams }: { searchParams: SearchPar
                           {item.make} {item.model}
                         </Link>
                         {item.form && <span className="caption font-normal"> {formText(item.form)}</span>}
+                        {item.lastStart && (
+                          <span className="caption block font-normal">
+                            A medium last started on {item.lastStart.computer}, {dateText(item.lastStart.on)}
+                            {item.card &&
+                              (item.lastStart.isWithThisCard
+                                ? ", with this card"
+                                : "; the card was changed since or that day")}
+                            .
+                          </span>
+                        )}
                         {item.card?.quirks && (
                           <span className="caption block font-normal">{item.card.quirks.slice(0, 120)}</span>
                         )}

@@ -28,6 +28,7 @@ import { keepContents } from "./contents";
 import { drillsOf } from "./drills";
 import { history } from "./events";
 import { recordImage } from "./images";
+import { keyCardOf, listModels, saveKeyCard } from "./key-cards";
 import { addMedium } from "./media";
 import { addSite } from "./places";
 import { addKit, addRelease } from "./releases";
@@ -204,6 +205,16 @@ test("closed with how it ended it proves the medium, and teaches how long it tak
     { medium: "SP-01", result: "restored", on: "2026-03-01" },
   ]);
   expect((await history(inventory.ina, "call-out", ids.callout)).length).toBeGreaterThan(3);
+  const { make, model } = (await detail(ids.callout)).computer.row;
+  const started = async () => (await listModels(inventory.ina)).find((each) => each.model === model)?.lastStart;
+  expect(await started()).toEqual({ on: "2026-03-01", computer: "HO-001", isWithThisCard: false });
+  const card = { make, model, setup: "F2", startMenu: "F12", save: "F10", quirks: null };
+  const cardAt = (on: string) => ({ ...inventory.ina, now: () => new Date(`${on}T10:00:00Z`) });
+  value(await saveKeyCard(cardAt("2026-02-28"), null, card));
+  expect(await started()).toMatchObject({ isWithThisCard: true });
+  const { id: cardId, version } = (await keyCardOf(inventory.ina, make, model)) ?? { id: 0, version: 0 };
+  value(await saveKeyCard(cardAt("2026-03-01"), { id: cardId, version }, { ...card, startMenu: "F9" }));
+  expect(await started()).toMatchObject({ isWithThisCard: false });
   for (let more = 0; more < 2; more++) {
     const id = value(await openCallout(inventory.ina, { computer: "HO-001", happening: "disk-gone" }));
     inventory.clock.now = new Date(inventory.clock.now.getTime() + 40 * 60_000);

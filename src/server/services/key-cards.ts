@@ -1,8 +1,8 @@
-import { and, asc, eq, isNull, sql } from "drizzle-orm";
+import { and, asc, eq, isNotNull, isNull, ne, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { KeyCard } from "@/core/facts/key-cards";
 import type { Context } from "../context";
-import { computers, keyCards } from "../db/schema";
+import { computers, drills, keyCards } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { difference, recordEvent } from "./events";
 import { changing, saveVersioned } from "./versioned";
@@ -46,13 +46,15 @@ export interface ModelItem {
   form: string | null;
   /** Keys that single computers of this model have recorded. */
   card: KeyCardRow | null;
+  /** The last time that a medium started on a computer of this model, in a drill or a call-out. */
+  lastStart: { on: string; computer: string; isWithThisCard: boolean } | null;
 }
 
 const MODELS_MAX = 1000;
 
 /** Every make and model in service, most computers first, with its key card; cards without a computer last. */
 export async function listModels(context: Context): Promise<ModelItem[]> {
-  const [models, cards] = await Promise.all([
+  const [models, cards, starts] = await Promise.all([
     context.db
       .select({
         make: computers.make,
@@ -66,17 +68,40 @@ export async function listModels(context: Context): Promise<ModelItem[]> {
       .orderBy(sql`COUNT(*) DESC`, asc(computers.make), asc(computers.model))
       .limit(MODELS_MAX),
     context.db.select().from(keyCards).orderBy(asc(keyCards.make), asc(keyCards.model)),
+    // Day and tag in one text, so that the latest of a model is found without a query of its own.
+    context.db
+      .select({
+        make: computers.make,
+        model: computers.model,
+        last: sql<string>`MAX(CONCAT(${drills.on}, ' ', ${computers.tag}))`,
+      })
+      .from(drills)
+      .innerJoin(computers, eq(computers.id, drills.computerId))
+      .where(and(ne(drills.result, "failed"), eq(drills.isEmulated, false), isNotNull(computers.model)))
+      .groupBy(computers.make, computers.model),
   ]);
   const key = (make: string, model: string) => `${make}\n${model}`.toLowerCase();
   const byModel = new Map(cards.map((card) => [key(card.make, card.model), card]));
+  const startOf = new Map(starts.map(({ make, model, last }) => [key(make ?? "", model ?? ""), last]));
+  const lastStart = (at: string, card: KeyCardRow | null): ModelItem["lastStart"] => {
+    const last = startOf.get(at);
+    if (!last) return null;
+    const on = last.slice(0, 10);
+    // What started on the day of a change may have done so before it.
+    const isWithThisCard = card !== null && on > card.updatedAt.toISOString().slice(0, 10);
+    return { on, computer: last.slice(11), isWithThisCard };
+  };
   const items = models.map(({ make, model, form, count }): ModelItem => {
     const at = key(make as string, model as string);
     const card = byModel.get(at) ?? null;
     byModel.delete(at);
-    return { make: make as string, model: model as string, computers: Number(count), form, card };
+    const named = { make: make as string, model: model as string, computers: Number(count), form, card };
+    return { ...named, lastStart: lastStart(at, card) };
   });
-  for (const card of byModel.values())
-    items.push({ make: card.make, model: card.model, computers: 0, form: null, card });
+  for (const [at, card] of byModel) {
+    const { make, model } = card;
+    items.push({ make, model, computers: 0, form: null, card, lastStart: lastStart(at, card) });
+  }
   return items;
 }
 
