@@ -9,6 +9,8 @@ const history = (more: Partial<DeviceHistory> = {}): DeviceHistory => ({
   test: null,
   sameModel: { known: 0, failed: 0 },
   sameBatch: null,
+  testedOn: null,
+  failedUse: null,
   ...more,
 });
 
@@ -31,6 +33,23 @@ test.each<[Partial<DeviceHistory>, string, string[]]>([
     { sameModel: { known: 3, failed: 1 }, bytesWritten: 1e13, test: { state: "sound", writeRate: 1, readRate: 1 } },
     "retire",
     ["worn", "model-failed"],
+  ],
+  [{ failedUse: { on: "2026-05-02", computer: "A" } }, "untested", ["failed-in-use"]],
+  [
+    {
+      ...{ test: { state: "sound", writeRate: 1, readRate: 1 }, testedOn: "2026-05-01" },
+      failedUse: { on: "2026-05-02", computer: "A" },
+    },
+    "untested",
+    ["failed-in-use"],
+  ],
+  [
+    {
+      ...{ test: { state: "sound", writeRate: 1, readRate: 1 }, testedOn: "2026-05-02" },
+      failedUse: { on: "2026-05-02", computer: "A" },
+    },
+    "sound",
+    [],
   ],
 ])("a device with %j is %s", (more, verdict, codes) => {
   const trust = trustOf(history(more), NOW);

@@ -12,6 +12,10 @@ export interface DeviceHistory {
   sameModel: { known: number; failed: number };
   /** Of the same model and batch, likewise; null where its batch is not known. */
   sameBatch: { name: string; known: number; failed: number } | null;
+  /** ISO day of its last test; null: never tested. */
+  testedOn: string | null;
+  /** The last drill or call-out that its medium was used in, where it failed there; null: none was, or it did well. */
+  failedUse: { on: string; computer: string } | null;
 }
 
 /** Why a device is not to be relied on, or not for long. */
@@ -20,6 +24,7 @@ export type TrustReason =
   | { code: "failing" }
   | { code: "worn"; times: number }
   | { code: "old"; years: number }
+  | { code: "failed-in-use"; on: string; computer: string }
   | { code: "model-failed"; failed: number; known: number }
   | { code: "batch-failed"; batch: string; failed: number; known: number };
 
@@ -34,7 +39,14 @@ const FULL_WRITES_MOST = 100;
 const YEARS_MOST = 6;
 const YEAR_MS = 365.25 * 86_400_000;
 
-export function trustOf({ bytes, bytesWritten, since, test, sameModel, sameBatch }: DeviceHistory, now: string): Trust {
+/**
+ * Whether a device is to be relied on. A medium that failed in use may have failed for the computer's reasons: its device
+ * is in doubt until it was tested, that day or later, or did well elsewhere.
+ */
+export function trustOf(
+  { bytes, bytesWritten, since, test, sameModel, sameBatch, testedOn, failedUse }: DeviceHistory,
+  now: string,
+): Trust {
   if (test?.state === "counterfeit")
     return { verdict: "distrust", reasons: [{ code: "counterfeit", trueBytes: test.trueBytes }] };
   if (test?.state === "failing") return { verdict: "distrust", reasons: [{ code: "failing" }] };
@@ -49,6 +61,8 @@ export function trustOf({ bytes, bytesWritten, since, test, sameModel, sameBatch
     const { name, known, failed } = sameBatch;
     reasons.push({ code: "batch-failed", batch: name, known, failed });
   } else if (sameModel.failed > 0) reasons.push({ code: "model-failed", ...sameModel });
+  const inDoubt = failedUse !== null && (testedOn === null || testedOn < failedUse.on);
+  if (inDoubt) reasons.push({ code: "failed-in-use", ...failedUse });
   if (isWorn) return { verdict: "retire", reasons };
-  return { verdict: test?.state === "sound" ? "sound" : "untested", reasons };
+  return { verdict: test?.state === "sound" && !inDoubt ? "sound" : "untested", reasons };
 }

@@ -176,6 +176,8 @@ export function trustText(reason: TrustReason): string {
       return `It was written ${reason.times.toLocaleString("en-GB")} times over: replace it before it fails.`;
     case "old":
       return `It has been in use for ${reason.years} years: replace it before it fails.`;
+    case "failed-in-use":
+      return `Its medium failed on ${visible(reason.computer)} on ${reason.on}. That may have been the computer: test it before you rely on it.`;
     case "batch-failed":
       return `Of ${reason.known === 1 ? "one other" : `${reason.known} others`} of its batch ${visible(reason.batch)} ${reason.failed === 1 ? "one was" : `${reason.failed} were`} counterfeit or failing: test it first.`;
     case "model-failed":

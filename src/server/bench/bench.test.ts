@@ -21,11 +21,12 @@ import { FileSource } from "../files/file-source";
 import { problemText, type Result } from "../problems";
 import { addComputer, getComputer } from "../services/computers";
 import { keepContents, keepManifest, readManifest } from "../services/contents";
+import { recordDrill } from "../services/drills";
 import { history } from "../services/events";
 import { recordImage } from "../services/images";
 import { addMedium, getMedium } from "../services/media";
 import { addKit, addRelease, getRelease, listReleases } from "../services/releases";
-import { fillBerth, listBerths, looseDevices } from "./berths";
+import { fillBerth, listBerths, listDevices, looseDevices } from "./berths";
 import { carriableFiles } from "./carry";
 import { FAULTS, switchFault } from "./faults";
 import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } from "./jobs";
@@ -499,6 +500,22 @@ test("a counterfeit is found with its true size, and kept with the device", asyn
   for (const { row, trust } of filled)
     if (row.id !== own.deviceId && row.model === device?.model && row.testResult === null)
       expect(trust.reasons.map(({ code }) => code)).toEqual(["model-failed"]);
+});
+
+test("a device whose medium failed where it was needed is to be tested; a later use that went well clears it", async () => {
+  const own = await stick("used");
+  value(await begin(own, "RM-97"));
+  await work();
+  const codes = async () => {
+    const found = (await listDevices(inventory.ina)).find(({ row }) => row.id === own.deviceId);
+    return found?.trust.reasons.map(({ code }) => code).filter((code) => code !== "model-failed");
+  };
+  const use = { medium: "RM-97", computer: "HO-001", on: inventory.clock.now.toISOString().slice(0, 10) };
+  expect(await codes()).toEqual([]);
+  value(await recordDrill(inventory.ina, { ...use, result: "failed" }));
+  expect(await codes()).toEqual(["failed-in-use"]);
+  value(await recordDrill(inventory.ina, { ...use, result: "started" }));
+  expect(await codes()).toEqual([]);
 });
 
 test("one job holds a berth; what is queued can be cancelled; a silent runner's job is interrupted and goes on", async () => {

@@ -4,7 +4,8 @@ import { sameDevice } from "@/core/bench/device";
 import { type Trust, trustOf } from "@/core/bench/trust";
 import { surestCode } from "@/core/fleet/cell";
 import type { Context } from "../context";
-import { benchJobs, berths, devices, media } from "../db/schema";
+import type { Queries } from "../db/client";
+import { benchJobs, berths, computers, devices, drills, media } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { fleet } from "../services/fleet";
 import { saveVersioned } from "../services/versioned";
@@ -112,22 +113,20 @@ interface Histories {
   models: Map<string, Kin>;
   /** By model and batch. */
   batches: Map<string, Kin>;
+  /** By medium: the last time that it was used, where it failed. */
+  failedUses: Map<number, { on: string; computer: string }>;
 }
 
 const batchKey = (model: string, batch: string | null) => JSON.stringify([model, batch]);
 const hasFailed = (test: DeviceRow["testResult"]) => test?.state === "counterfeit" || test?.state === "failing";
 
 async function historiesOf({ db }: Context): Promise<Histories> {
-  const rows = await db
-    .select({
-      model: devices.model,
-      batch: devices.batch,
-      known: sql<number>`COUNT(*)`,
-      failed: sql<number>`COALESCE(SUM(JSON_VALUE(${devices.testResult}, '$.state') IN ('counterfeit', 'failing')), 0)`,
-    })
-    .from(devices)
-    .groupBy(devices.model, devices.batch);
-  const histories: Histories = { models: new Map(), batches: new Map() };
+  const [rows, uses] = await Promise.all([countsOf(db), lastUsesOf(db)]);
+  const failedUses = uses.flatMap(({ mediumId, last }) => {
+    const [on, , result, ...tag] = last.split(" ");
+    return on && result === "failed" ? [[mediumId, { on, computer: tag.join(" ") }] as const] : [];
+  });
+  const histories: Histories = { models: new Map(), batches: new Map(), failedUses: new Map(failedUses) };
   const add = (map: Map<string, Kin>, key: string, kin: Kin) => {
     const so = map.get(key) ?? { known: 0, failed: 0 };
     map.set(key, { known: so.known + kin.known, failed: so.failed + kin.failed });
@@ -140,7 +139,34 @@ async function historiesOf({ db }: Context): Promise<Histories> {
   return histories;
 }
 
-function trustIn(device: DeviceRow, { models, batches }: Histories, now: Date): Trust {
+/** How many devices there are of each model and batch, and how many failed their test. */
+function countsOf(db: Queries) {
+  return db
+    .select({
+      model: devices.model,
+      batch: devices.batch,
+      known: sql<number>`COUNT(*)`,
+      failed: sql<number>`COALESCE(SUM(JSON_VALUE(${devices.testResult}, '$.state') IN ('counterfeit', 'failing')), 0)`,
+    })
+    .from(devices)
+    .groupBy(devices.model, devices.batch);
+}
+
+/** Of each medium that a device was made into: day, row, result and computer of its last use, in one text that sorts. */
+function lastUsesOf(db: Queries) {
+  return db
+    .select({
+      mediumId: drills.mediumId,
+      last: sql<string>`MAX(CONCAT(${drills.on}, ' ', LPAD(${drills.id}, 10, '0'), ' ', ${drills.result}, ' ', ${computers.tag}))`,
+    })
+    .from(drills)
+    .innerJoin(devices, eq(devices.mediumId, drills.mediumId))
+    .innerJoin(computers, eq(computers.id, drills.computerId))
+    .where(eq(drills.isEmulated, false))
+    .groupBy(drills.mediumId);
+}
+
+function trustIn(device: DeviceRow, { models, batches, failedUses }: Histories, now: Date): Trust {
   const { bytes, timesWritten, bytesWritten, testResult: test, createdAt, model, batch } = device;
   const others = (kin: Kin | undefined): Kin => ({
     known: (kin?.known ?? 1) - 1,
@@ -150,6 +176,8 @@ function trustIn(device: DeviceRow, { models, batches }: Histories, now: Date): 
     {
       ...{ bytes, timesWritten, bytesWritten, test },
       since: createdAt.toISOString(),
+      testedOn: device.testedAt?.toISOString().slice(0, 10) ?? null,
+      failedUse: (device.mediumId !== null && failedUses.get(device.mediumId)) || null,
       sameModel: others(models.get(model)),
       sameBatch: batch === null ? null : { name: batch, ...others(batches.get(batchKey(model, batch))) },
     },

@@ -80,7 +80,9 @@ export default async function Devices() {
                 </td>
                 <td className="py-1.5">
                   <span className={trust.verdict === "distrust" ? "font-semibold text-plum" : "font-semibold"}>
-                    {VERDICTS[trust.verdict]}
+                    {trust.verdict === "untested" && row.testedAt
+                      ? "to be tested again, last"
+                      : VERDICTS[trust.verdict]}
                   </span>
                   {row.testedAt && <span className="caption"> on {dateText(row.testedAt)}</span>}
                   {trust.reasons.map((reason) => (
