@@ -63,9 +63,7 @@ export default async function Models({ searchParams }: { searchParams: SearchPar
                           <span className="caption block font-normal">
                             A medium last started on {item.lastStart.computer}, {dateText(item.lastStart.on)}
                             {item.card &&
-                              (item.lastStart.isWithThisCard
-                                ? ", with this card"
-                                : "; the card was changed since or that day")}
+                              (item.lastStart.isWithThisCard ? ", with this card" : ", perhaps with an earlier card")}
                             .
                           </span>
                         )}

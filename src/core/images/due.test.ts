@@ -64,6 +64,15 @@ test("of several changes ahead the nearest is named", () => {
   ]);
 });
 
+test("a change ahead is named where there is no image at all, and comes before everything else", () => {
+  const noted = [{ on: "2026-11-28", what: "a" }];
+  const bare = imageDue("A", [], [], { ...TODAY, noted });
+  expect(bare.reasons.map(({ code }) => code)).toEqual(["change-ahead", "no-image"]);
+  expect(imageDue("A", [], [], { ...TODAY, noted: [{ on: "2026-11-20", what: "a" }] }).reasons).toHaveLength(1);
+  const soon = imageDue("soon", [point("2026-10-01", { computer: "soon" })], [], { ...TODAY, noted });
+  expect(rankDue([imageDue("none", [], [], TODAY), soon]).map(({ computer }) => computer)).toEqual(["soon", "none"]);
+});
+
 test("whoever has least to fall back on comes first", () => {
   const due = [
     imageDue("old", [point("2026-01-01", { computer: "old" })], [], TODAY),

@@ -40,9 +40,10 @@ export const USUAL_IMAGE_DAYS = 180;
 /** An image is asked for so many days before a change that was noted: time enough to take and verify it. */
 export const DAYS_AHEAD = 7;
 const ORDER: DueReason["code"][] = [
+  // There is a day by which it must be done.
+  "change-ahead",
   "no-image",
   "none-usable",
-  "change-ahead",
   "disk-replaced",
   "restored",
   "only-unverified",
@@ -76,18 +77,18 @@ export function imageDue(
       .at(-1) ?? null;
   const [usable, unsure] = [latest("usable"), latest("unsure")];
   const last = usable ?? unsure;
+  const ahead = soonest(noted.filter((each) => each.on >= today && daysBetween(today, each.on) <= DAYS_AHEAD));
+  const reasons: DueReason[] = [];
+  if (ahead && (last === null || daysBetween(last.slice(0, 10), ahead.on) > DAYS_AHEAD))
+    reasons.push({ code: "change-ahead", ...ahead, days: daysBetween(today, ahead.on) });
   if (last === null) {
     const any = own
       .map(({ takenAt }) => takenAt)
       .sort()
       .at(-1);
-    return {
-      computer,
-      last: null,
-      reasons: [any ? { code: "none-usable", last: any.slice(0, 10) } : { code: "no-image" }],
-    };
+    reasons.push(any ? { code: "none-usable", last: any.slice(0, 10) } : { code: "no-image" });
+    return { computer, last: null, reasons };
   }
-  const reasons: DueReason[] = [];
   const on = last.slice(0, 10);
   if (usable === null) reasons.push({ code: "only-unverified", last: on });
   for (const code of ["system-changed", "disk-replaced", "restored"] as const) {
@@ -98,9 +99,6 @@ export function imageDue(
       .at(-1);
     if (since) reasons.push({ code, on: since.slice(0, 10) });
   }
-  const ahead = soonest(noted.filter((each) => each.on >= today && daysBetween(today, each.on) <= DAYS_AHEAD));
-  if (ahead && daysBetween(on, ahead.on) > DAYS_AHEAD)
-    reasons.push({ code: "change-ahead", ...ahead, days: daysBetween(today, ahead.on) });
   const made = soonest(noted.filter((each) => each.on < today && each.on >= on));
   if (made) reasons.push({ code: "changed", ...made });
   const days = daysBetween(on, today);

@@ -209,7 +209,7 @@ export function dueText(reason: DueReason): string {
     case "restored":
       return `It was brought back on ${reason.on}: once its updates are done, take one.`;
     case "change-ahead":
-      return `${days(reason.days)} it is to change (${visible(reason.what, 120)}), and its last image is from more than a week before that.`;
+      return `${days(reason.days)} it is to change (${visible(reason.what, 120)}): take one before that.`;
     case "changed":
       return `It was changed on ${reason.on} (${visible(reason.what, 120)}), since the last image.`;
   }
