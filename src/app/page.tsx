@@ -6,7 +6,7 @@ import { weakText } from "@/core/words/routes";
 import { listCallouts } from "@/server/services/callouts";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
 import { ChainLink } from "@/ui/chain";
-import { EventLine } from "@/ui/event-line";
+import { EventList } from "@/ui/event-line";
 import { firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
 import { computersQuery } from "./computers/state";
@@ -59,11 +59,7 @@ export default async function Today() {
       </section>
       <aside aria-label="Latest changes">
         <h2>Latest changes</h2>
-        <ul className="mt-2 space-y-2">
-          {events.map((event) => (
-            <EventLine key={event.id} event={event} />
-          ))}
-        </ul>
+        <EventList events={events} className="mt-2 space-y-2" />
       </aside>
     </div>
   );

@@ -42,8 +42,27 @@ const FIELDS: Record<string, string> = {
   file: "what was read",
 };
 
+/** Changes, as they come. */
+export function EventList({
+  events,
+  withTag,
+  className = "space-y-2",
+}: {
+  events: Event[];
+  withTag?: boolean;
+  className?: string;
+}) {
+  return (
+    <ul className={className}>
+      {events.map((event) => (
+        <EventLine key={event.id} event={event} withTag={withTag ?? true} />
+      ))}
+    </ul>
+  );
+}
+
 /** One change: who, what, when, and which fields; hovering shows the values before and after. */
-export function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean }) {
+function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean }) {
   const fields = event.action === "changed" ? Object.keys(event.after ?? {}) : [];
   const station = event.entity === "computer" ? "computers" : event.entity === "medium" ? "media" : null;
   return (

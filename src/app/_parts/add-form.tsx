@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
 import { problemText, type Result } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 
 interface AddFormProps {
@@ -57,11 +58,7 @@ export function AddForm({ title, fields, fixed = {}, onAdd }: AddFormProps) {
           }
         </Field>
       ))}
-      {problem && (
-        <p role="alert" className="text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} />
       <button type="submit" className="act" disabled={pending}>
         {pending ? "Saving …" : title}
       </button>

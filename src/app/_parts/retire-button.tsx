@@ -3,6 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useState, useTransition } from "react";
 import { problemText, type Result } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
 
 /** Takes a thing out of service or brings it back; nothing is deleted. */
 export function RetireButton({
@@ -31,11 +32,7 @@ export function RetireButton({
       >
         {retired ? "Bring back" : "Retire"}
       </button>
-      {problem && (
-        <p role="alert" className="mt-1 max-w-56 text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} className="mt-1 max-w-56" />
     </div>
   );
 }

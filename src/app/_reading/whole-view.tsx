@@ -10,6 +10,7 @@ import type { InnerResult } from "@/core/integrity/inner";
 import { checksumText, innerArchiveText, innerSumsText } from "@/core/words/integrity";
 import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
+import { ProblemLine } from "@/ui/problem-line";
 
 const SUMS_BYTES_MAX = 16 << 20;
 
@@ -82,11 +83,7 @@ export function WholeView({
             text="Drop the file of sums here, such as SHA256SUMS."
           />
         </div>
-        {problem && (
-          <p role="alert" className="mt-2 text-plum">
-            {problem}
-          </p>
-        )}
+        <ProblemLine text={problem} className="mt-2" />
         {sum && own && (
           <p
             className={own === sum.digest ? "mt-2 font-semibold text-sea" : "mt-2 font-semibold text-plum"}

@@ -4,6 +4,7 @@ import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { problemText, type Result } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { fillBerthAction, startTestAction, startVerificationAction, takeInAction } from "./actions";
 
@@ -122,11 +123,7 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
           )}
         </>
       )}
-      {problem && (
-        <p role="alert" className="text-[0.85rem] text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} className="text-[0.85rem]" />
     </div>
   );
 }

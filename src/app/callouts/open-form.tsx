@@ -6,6 +6,7 @@ import { HAPPENINGS, type Happening, needsDay } from "@/core/callout/happenings"
 import { happeningText } from "@/core/words/callout";
 import { type Problem, problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { openCalloutAction } from "./actions";
 
@@ -70,11 +71,7 @@ export function OpenForm({
       <button type="submit" className="act-main">
         Open it
       </button>
-      {problem && (
-        <p role="alert" className="text-plum sm:col-span-4">
-          {problemText(problem)}
-        </p>
-      )}
+      <ProblemLine text={problem && problemText(problem)} className="sm:col-span-4" />
     </form>
   );
 }

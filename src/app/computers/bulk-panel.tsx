@@ -5,6 +5,7 @@ import { FORMS } from "@/core/facts/schema";
 import { problemText } from "@/server/problems";
 import type { BulkChange, BulkPreview, Selection } from "@/server/services/bulk";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { plural } from "@/ui/words";
 import { bulkChangeAction, previewBulkAction } from "./actions";
 
@@ -136,11 +137,7 @@ export function BulkPanel({
           Leave it
         </button>
       </div>
-      {problem && (
-        <p role="alert" className="mt-2 text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} className="mt-2" />
       {preview && (
         <div className="mt-3">
           <p>

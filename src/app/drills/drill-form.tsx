@@ -5,6 +5,7 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { recordDrillAction } from "./actions";
 
@@ -44,11 +45,7 @@ export function DrillForm({ medium, computer, today }: { medium: string; compute
   });
   return (
     <form onSubmit={save} noValidate aria-busy={!ready} className="max-w-xl space-y-3">
-      {problem && (
-        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed />
       <div className="grid gap-3 sm:grid-cols-3">
         <Field label="Medium" error={errors.medium?.message}>
           {(props) => <input {...props} {...register("medium")} autoComplete="off" />}

@@ -3,6 +3,7 @@
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
 import { problemText } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { holdEmulatedDrillAction } from "./actions";
 
@@ -42,11 +43,7 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
           {busy ? "Starting it; this takes up to some minutes" : "Start it in the emulator"}
         </button>
       </div>
-      {problem && (
-        <p role="alert" className="mt-2 text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} className="mt-2" />
     </form>
   );
 }

@@ -3,6 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { problemText, type Result } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { forgetImagesAction, lockImageAction } from "./actions";
 
@@ -49,11 +50,7 @@ export function ImageActs({
           It was deleted
         </button>
       )}
-      {problem && (
-        <p role="alert" className="text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} />
     </div>
   );
 }

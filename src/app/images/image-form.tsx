@@ -9,6 +9,7 @@ import { parseSize } from "@/core/words/parse-size";
 import { bytesText } from "@/core/words/sizes";
 import { type Problem, problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { addImageAction, saveImageAction } from "./actions";
 
@@ -216,11 +217,7 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
         "esp msr system recovery; the active one with a star: system*",
       )}
       {text("state", "State of the machine, in words")}
-      {problem && (
-        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problemText(problem)}
-        </p>
-      )}
+      <ProblemLine text={problem && problemText(problem)} boxed />
       <button type="submit" className="act-main">
         {opened ? "Save it" : "Register it"}
       </button>

@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
 import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { addKitAction, saveKitAction } from "./actions";
 
@@ -42,11 +43,7 @@ export function KitForm({ opened }: KitFormProps) {
       <Field label="What it is for">
         {(props) => <input {...props} name="purpose" autoComplete="off" defaultValue={opened?.purpose ?? ""} />}
       </Field>
-      {problem && (
-        <p role="alert" className="text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} />
       <button type="submit" className="act" disabled={pending}>
         {pending ? "Saving …" : opened ? "Save the kit" : "Add a kit"}
       </button>

@@ -8,6 +8,7 @@ import { abilityText, purposeText } from "@/core/words/releases";
 import { problemText } from "@/server/problems";
 import type { ReleaseInput } from "@/server/services/releases";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { addReleaseAction, saveReleaseAction } from "./actions";
 
@@ -157,11 +158,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
         )}
       </Field>
       <Field label="Note">{(props) => <textarea {...props} {...register("note")} rows={3} />}</Field>
-      {problem && (
-        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed />
       <button type="submit" className="act-main" disabled={formState.isSubmitting}>
         {formState.isSubmitting ? "Saving …" : opened ? "Save the release" : "Keep it as a release"}
       </button>

@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { type FormEvent, useRef, useState } from "react";
 import { problemText, type Result } from "@/server/problems";
 import type { Stocktaking } from "@/server/services/loans";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { compareStockAction, giveBackAction, takeStockAction } from "./actions";
 
@@ -83,11 +84,7 @@ export function Stock({ siteId, siteName }: { siteId: number; siteName: string }
         </div>
       )}
       {told && <p role="status">{told}</p>}
-      {problem && (
-        <p role="alert" className="text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} />
     </div>
   );
 }

@@ -5,6 +5,7 @@ import { useEffect, useState } from "react";
 import { bytesText } from "@/core/words/sizes";
 import { problemText, type Result } from "@/server/problems";
 import { DropField } from "@/ui/drop-field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { cancelScanAction, registerNamedAction, startScanAction, takeListingAction, takeOverAction } from "./actions";
 
@@ -118,11 +119,7 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
           {told.length > 12 && <li>and {told.length - 12} more</li>}
         </ul>
       )}
-      {problem && (
-        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed />
     </div>
   );
 }

@@ -11,6 +11,7 @@ import { bytesText } from "@/core/words/sizes";
 import { type Problem, problemText } from "@/server/problems";
 import type { StoreInput } from "@/server/services/stores";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { addStoreAction, saveStoreAction } from "./actions";
 
@@ -216,11 +217,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
       <Field label="Note" error={fields.note}>
         {(props) => <textarea {...props} {...register("note")} rows={2} />}
       </Field>
-      {problem && (
-        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problemText(problem)}
-        </p>
-      )}
+      <ProblemLine text={problem && problemText(problem)} boxed />
       <button type="submit" className="act-main">
         {opened ? "Save it" : "Register it"}
       </button>

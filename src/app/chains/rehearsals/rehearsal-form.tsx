@@ -9,6 +9,7 @@ import { readSignatureFile } from "@/core/formats/signature-file";
 import { visible } from "@/core/words/visible";
 import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { plural } from "@/ui/words";
 import { addRehearsalAction } from "./actions";
@@ -137,11 +138,7 @@ export function RehearsalForm({ sites, models, releases, media, systems }: Choic
   );
   return (
     <form onSubmit={rehearse} noValidate aria-busy={!ready} className="max-w-2xl space-y-3">
-      {problem && (
-        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed />
       <Field label="What happens">
         {(props) => (
           <select {...props} {...register("kind")}>

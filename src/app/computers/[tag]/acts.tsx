@@ -7,6 +7,7 @@ import { parseSize } from "@/core/words/parse-size";
 import { bytesText } from "@/core/words/sizes";
 import { problemText, type Result } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { noteChangeAction } from "../../images/actions";
 import { copyComputerAction, moveComputerAction, replaceDiskAction, retireComputerAction } from "../actions";
 
@@ -166,11 +167,7 @@ function Act({
       <summary className="min-h-[26px] cursor-pointer font-semibold">{title}</summary>
       <form onSubmit={submit} className="mt-1 space-y-2 pb-2">
         {children}
-        {problem && (
-          <p role="alert" className="text-plum">
-            {problem}
-          </p>
-        )}
+        <ProblemLine text={problem} />
         <button type="submit" className="act" disabled={pending}>
           {pending ? "Saving …" : button}
         </button>

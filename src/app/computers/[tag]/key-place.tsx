@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
 import { visible } from "@/core/words/visible";
 import { problemText } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
 import { setPartitionAction } from "../actions";
 
 /** Where an encrypted partition's recovery key is kept: a place, never the key. */
@@ -71,11 +72,7 @@ export function KeyPlace({
           Keep
         </button>
       </div>
-      {problem && (
-        <p role="alert" className="mt-1 text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} className="mt-1" />
     </form>
   );
 }

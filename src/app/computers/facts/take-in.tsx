@@ -13,6 +13,7 @@ import type { FactsPreview } from "@/server/services/computer-acts";
 import { ChainLink } from "@/ui/chain";
 import { DropField } from "@/ui/drop-field";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { plural } from "@/ui/words";
 import { previewFactsAction, takeInFactsAction } from "../actions";
@@ -131,11 +132,7 @@ export function TakeIn({ to }: { to: string }) {
         dropped={dropped}
         onRemove={(key) => setDropped((before) => before.filter((each) => each.key !== key))}
       />
-      {problem && (
-        <p role="alert" className="mt-3 max-w-5xl border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed className="mt-3 max-w-5xl" />
       {preview && (
         <>
           <div className="mt-5 flex max-w-5xl flex-wrap items-end gap-4">

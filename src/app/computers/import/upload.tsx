@@ -3,6 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { DropField } from "@/ui/drop-field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 
 /** Sends a table to the server, where it waits to be looked at. */
@@ -36,11 +37,7 @@ export function Upload() {
         disabled={sending !== null}
         text={sending ? `Sending ${sending} …` : "Drop a CSV or JSON lines file here."}
       />
-      {problem && (
-        <p role="alert" className="mt-2 text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} className="mt-2" />
     </div>
   );
 }

@@ -5,7 +5,7 @@ import { checkedText, lineageProblemText } from "@/core/words/images";
 import { history } from "@/server/services/events";
 import { getImage, type ImageDetail } from "@/server/services/images";
 import { ChainLink } from "@/ui/chain";
-import { EventLine } from "@/ui/event-line";
+import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";
 import { dateText, plural, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
@@ -73,11 +73,7 @@ export default async function Image({ params }: Props) {
         </section>
         <section>
           <h2>What happened to it</h2>
-          <ul className="mt-1">
-            {events.map((event) => (
-              <EventLine key={event.id} event={event} />
-            ))}
-          </ul>
+          <EventList events={events} className="mt-1" />
         </section>
       </div>
     </article>

@@ -8,6 +8,7 @@ import { Verified } from "@/app/_reading/verified";
 import type { Manifest } from "@/core/integrity/manifest";
 import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
+import { ProblemLine } from "@/ui/problem-line";
 import { sendPacked } from "@/ui/send-packed";
 import { dateText } from "@/ui/words";
 
@@ -97,11 +98,7 @@ export function ManifestBench({ inspectionId, fileName, sha256, madeAt }: Manife
           {verifying.state.step === "done" && <Verified verification={verifying.state.value.verification} />}
         </section>
       )}
-      {problem && (
-        <p role="alert" className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed />
     </div>
   );
 }

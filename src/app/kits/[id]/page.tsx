@@ -19,7 +19,7 @@ import { problemText } from "@/server/problems";
 import { contentsKept, readDrivers, readListing } from "@/server/services/contents";
 import { history } from "@/server/services/events";
 import { drivesComputer, getRelease, mediaOf, type ReleaseDetail } from "@/server/services/releases";
-import { EventLine } from "@/ui/event-line";
+import { EventList } from "@/ui/event-line";
 import { Station } from "@/ui/station";
 import { Parts } from "@/ui/ways";
 import { dateText, mediumKindText, plural } from "@/ui/words";
@@ -351,11 +351,5 @@ async function Media({ context, id }: { context: Context; id: number }) {
 
 async function History({ context, id }: { context: Context; id: number }) {
   const events = await history(context, "release", id, 50);
-  return (
-    <ul className="space-y-2">
-      {events.map((event) => (
-        <EventLine key={event.id} event={event} withTag={false} />
-      ))}
-    </ul>
-  );
+  return <EventList events={events} withTag={false} />;
 }

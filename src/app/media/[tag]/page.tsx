@@ -20,7 +20,7 @@ import {
   mediumInputOf,
 } from "@/server/services/media";
 import { Chain, ChainLink } from "@/ui/chain";
-import { EventLine } from "@/ui/event-line";
+import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";
 import { Station } from "@/ui/station";
 import { dateText, mediumKindText, plural } from "@/ui/words";
@@ -204,11 +204,7 @@ export default async function Medium({ params, searchParams }: Props) {
           {row.note && <p className="mt-5 whitespace-pre-line">{row.note}</p>}
           <section className="mt-6">
             <h2>History</h2>
-            <ul className="mt-2 space-y-2">
-              {events.map((event) => (
-                <EventLine key={event.id} event={event} withTag={false} />
-              ))}
-            </ul>
+            <EventList events={events} withTag={false} className="mt-2 space-y-2" />
           </section>
         </article>
       }

@@ -9,7 +9,7 @@ import { history } from "@/server/services/events";
 import { listReleases } from "@/server/services/releases";
 import { latestScan } from "@/server/services/store-scans";
 import { copiesIn, getStore, growthIn, type StoredCopy } from "@/server/services/stores";
-import { EventLine } from "@/ui/event-line";
+import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";
 import { dateText, plural, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
@@ -158,11 +158,7 @@ export default async function Store({ params }: Props) {
       </section>
       <section className="mt-6">
         <h2>What happened to it</h2>
-        <ul className="mt-1">
-          {events.map((event) => (
-            <EventLine key={event.id} event={event} />
-          ))}
-        </ul>
+        <EventList events={events} className="mt-1" />
       </section>
     </>
   );

@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { BenchJob } from "@/server/bench/jobs";
 import { problemText, type Result } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { askAction, resumeAction } from "../../actions";
 
@@ -47,11 +48,7 @@ export function JobActs({
           Cancel
         </button>
       )}
-      {problem && (
-        <p role="alert" className="text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} />
     </div>
   );
 }

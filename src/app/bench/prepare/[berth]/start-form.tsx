@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { Loss } from "@/server/bench/berths";
 import { problemText } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { startPreparationAction } from "../../actions";
 
@@ -101,11 +102,7 @@ export function StartForm({
           autoComplete="off"
         />
       </label>
-      {problem && (
-        <p role="alert" className="text-plum">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} />
       <button type="submit" className="act-main" disabled={busy}>
         Empty it and make {wish.tag}
       </button>

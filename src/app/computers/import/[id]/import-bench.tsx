@@ -7,6 +7,7 @@ import { problemText } from "@/server/problems";
 import type { ImportProgress } from "@/server/services/exchange/imports";
 import type { ImportOptions, ImportReport, ImportView } from "@/server/services/exchange/options";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { plural } from "@/ui/words";
 import { checkImportAction, runImportAction } from "../actions";
@@ -119,11 +120,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
   return (
     <div aria-busy={!ready}>
       <p className="mt-1 text-quiet">{IMPORT_STATE_TEXT[busy && progress ? progress.state : view.state]}</p>
-      {problem && (
-        <p role="alert" className="mt-2 max-w-4xl border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed className="mt-2 max-w-4xl" />
       {view.table && (
         <>
           <div className="mt-3 flex flex-wrap items-end gap-4">

@@ -8,6 +8,7 @@ import type { Manifest } from "@/core/integrity/manifest";
 import type { Verification } from "@/core/integrity/verify";
 import { problemText } from "@/server/problems";
 import { DropField } from "@/ui/drop-field";
+import { ProblemLine } from "@/ui/problem-line";
 import { dateVerificationAction } from "../../actions";
 
 /** Compares an image of a medium with its release's manifest, and dates the medium's verification by it. */
@@ -52,11 +53,7 @@ export function VerifyBench({ tag, inspectionId }: { tag: string; inspectionId: 
       {verifying.state.step === "failed" && <p role="alert">{verifying.state.problem}</p>}
       {found && <Verified verification={found} />}
       {recorded && <p className="mt-1">Recorded with {tag}.</p>}
-      {problem && (
-        <p role="alert" className="mt-2 border-plum border-l-4 bg-plum-soft px-3 py-2">
-          {problem}
-        </p>
-      )}
+      <ProblemLine text={problem} boxed className="mt-2" />
     </div>
   );
 }
