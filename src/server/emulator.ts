@@ -5,24 +5,8 @@ import { createConnection } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { stripVTControlCharacters } from "node:util";
+import { type EmulatedFirmware, firmwareArgs, GAVE_UP, mediumArgs, OVMF, QEMU, UEFI_FILES } from "./emulator-args";
 
-/** What an emulated computer starts by. */
-export type EmulatedFirmware = "bios" | "uefi-x64" | "uefi-ia32";
-
-const QEMU = "/usr/bin/qemu-system-x86_64";
-const OVMF = "/usr/share/OVMF";
-const UEFI_FILES = {
-  "uefi-x64": { code: "OVMF_CODE_4M.fd", vars: "OVMF_VARS_4M.fd", smm: false },
-  "uefi-ia32": { code: "OVMF32_CODE_4M.secboot.fd", vars: "OVMF32_VARS_4M.fd", smm: true },
-} as const;
-
-/** What the reference firmware prints when it has nothing more to try. */
-const GAVE_UP = [
-  "No bootable device.",
-  "UEFI Interactive Shell",
-  "No bootable option or device was found",
-  "BdsDxe: Press any key",
-];
 /** What it prints when it hands over. */
 const HANDED_OVER = ["BdsDxe: starting Boot", "Booting from "];
 /** Once it handed over, and nothing was printed any more for so long, it is where it stays; software emulation is slow. */
@@ -100,34 +84,10 @@ function powerOn(
     "-qmp",
     `unix:${control},server=on,wait=off`,
   );
-  if (firmware === "bios") args.push("-M", "q35", "-device", "isa-debugcon,iobase=0x402,chardev=out");
-  else {
-    const { code, vars, smm } = UEFI_FILES[firmware];
-    const own = join(scratch, "vars.fd");
-    copyFileSync(join(OVMF, vars), own);
-    args.push("-M", smm ? "q35,smm=on" : "q35");
-    if (smm) args.push("-global", "driver=cfi.pflash01,property=secure,value=on");
-    args.push("-drive", `if=pflash,format=raw,unit=0,readonly=on,file=${join(OVMF, code)}`);
-    args.push("-drive", `if=pflash,format=raw,unit=1,file=${own}`);
-  }
-  // A comma in a path would end it there: QEMU's manual, "-drive", doubles it.
-  const file = image.replaceAll(",", ",,");
-  if (as === "usb")
-    args.push(
-      "-drive",
-      `file=${file},format=raw,if=none,id=d`,
-      "-device",
-      "qemu-xhci",
-      "-device",
-      "usb-storage,drive=d,bootindex=1",
-    );
-  else
-    args.push(
-      "-drive",
-      `file=${file},format=raw,if=none,id=d,media=cdrom,readonly=on`,
-      "-device",
-      "ide-cd,drive=d,bootindex=1",
-    );
+  const files = firmware === "bios" ? null : UEFI_FILES[firmware];
+  const vars = join(scratch, "vars.fd");
+  if (files) copyFileSync(join(OVMF, files.vars), vars);
+  args.push(...firmwareArgs(files && { files, vars }), ...mediumArgs(image, as));
   const machine = spawn(QEMU, args, { stdio: ["pipe", "pipe", "pipe"] });
   return new Promise((resolve, reject) => {
     let text = "";

@@ -3,16 +3,20 @@ import { copyFileSync, existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { stripVTControlCharacters } from "node:util";
 import { MARKER } from "../../scripts/media/workshop";
+import {
+  type EmulatedFirmware,
+  GAVE_UP as FIRMWARE_GAVE_UP,
+  firmwareArgs,
+  mediumArgs,
+  OVMF,
+  QEMU,
+  UEFI_FILES,
+} from "../../src/server/emulator-args";
 import { type Lists, variablesOf, withVariables } from "./variable-store";
 
-export type Firmware = "bios" | "uefi-x64" | "uefi-ia32";
+export type Firmware = EmulatedFirmware;
 export type As = "usb" | "optical";
 
-const OVMF = "/usr/share/OVMF";
-const UEFI_FILES = {
-  "uefi-x64": { code: "OVMF_CODE_4M.fd", vars: "OVMF_VARS_4M.fd", smm: false },
-  "uefi-ia32": { code: "OVMF32_CODE_4M.secboot.fd", vars: "OVMF32_VARS_4M.fd", smm: true },
-} as const;
 /** The build that knows Secure Boot; on ia32 there is only one. */
 const SECURE_X64 = { code: "OVMF_CODE_4M.secboot.fd", vars: "OVMF_VARS_4M.fd", smm: true } as const;
 
@@ -25,12 +29,9 @@ export interface Machine {
 
 /** GRUB's marker, or the prompt of Syslinux's last stage once it has read its configuration. */
 const STARTED = [MARKER, "boot: "];
-/** What the reference firmware prints when it has nothing more to try. */
+/** What firmware or loader prints when there is nothing more to try. */
 const GAVE_UP = [
-  "No bootable device.",
-  "UEFI Interactive Shell",
-  "No bootable option or device was found",
-  "BdsDxe: Press any key",
+  ...FIRMWARE_GAVE_UP,
   // The first-stage loader refuses the next one, or itself, and waits for somebody to read it.
   "Verification failed: ",
   "shim SBAT data failed",
@@ -73,38 +74,12 @@ function powerOnOnce(
 ): Promise<{ end: End; log: string }> {
   const args = ["-m", "256", "-display", "none", "-no-reboot", "-nic", "none", "-boot", "strict=on"];
   args.push("-chardev", "stdio,id=out,mux=on,signal=off", "-serial", "chardev:out", "-snapshot");
-  if (firmware === "bios") args.push("-M", "q35", "-device", "isa-debugcon,iobase=0x402,chardev=out");
-  else {
-    const files = lists && firmware === "uefi-x64" ? SECURE_X64 : UEFI_FILES[firmware];
-    const vars = join(scratch, `${Math.random().toString(36).slice(2)}.vars`);
-    if (lists) writeFileSync(vars, withVariables(readFileSync(join(OVMF, files.vars)), variablesOf(lists)));
-    else copyFileSync(join(OVMF, files.vars), vars);
-    args.push("-M", files.smm ? "q35,smm=on" : "q35");
-    if (files.smm) args.push("-global", "driver=cfi.pflash01,property=secure,value=on");
-    args.push(
-      "-drive",
-      `if=pflash,format=raw,unit=0,readonly=on,file=${join(OVMF, files.code)}`,
-      "-drive",
-      `if=pflash,format=raw,unit=1,file=${vars}`,
-    );
-  }
-  if (as === "usb")
-    args.push(
-      "-drive",
-      `file=${image},format=raw,if=none,id=d`,
-      "-device",
-      "qemu-xhci",
-      "-device",
-      "usb-storage,drive=d,bootindex=1",
-    );
-  else
-    args.push(
-      "-drive",
-      `file=${image},format=raw,if=none,id=d,media=cdrom,readonly=on`,
-      "-device",
-      "ide-cd,drive=d,bootindex=1",
-    );
-  return watch(spawn("qemu-system-x86_64", args, { stdio: ["pipe", "pipe", "pipe"] }), HANG_AFTER_MS[firmware]);
+  const files = lists && firmware === "uefi-x64" ? SECURE_X64 : firmware === "bios" ? null : UEFI_FILES[firmware];
+  const vars = join(scratch, `${Math.random().toString(36).slice(2)}.vars`);
+  if (files && lists) writeFileSync(vars, withVariables(readFileSync(join(OVMF, files.vars)), variablesOf(lists)));
+  else if (files) copyFileSync(join(OVMF, files.vars), vars);
+  args.push(...firmwareArgs(files && { files, vars }), ...mediumArgs(image, as));
+  return watch(spawn(QEMU, args, { stdio: ["pipe", "pipe", "pipe"] }), HANG_AFTER_MS[firmware]);
 }
 
 function watch(machine: ReturnType<typeof spawn>, hangAfterMs: number): Promise<{ end: End; log: string }> {
@@ -138,6 +113,6 @@ export function firmwareIsInstalled(): boolean {
     existsSync(join(OVMF, "OVMF_CODE_4M.fd")) &&
     existsSync(join(OVMF, "OVMF32_CODE_4M.secboot.fd")) &&
     existsSync(join(OVMF, SECURE_X64.code)) &&
-    existsSync("/usr/bin/qemu-system-x86_64")
+    existsSync(QEMU)
   );
 }
