@@ -14,7 +14,10 @@ export interface DeviceHistory {
   sameBatch: { name: string; known: number; failed: number } | null;
   /** ISO day of its last test; null: never tested. */
   testedOn: string | null;
-  /** The last drill or call-out that its medium was used in, where it failed there; null: none was, or it did well. */
+  /**
+   * The last drill or call-out that its medium was used in, where it failed there; null: none was, it did well, or all of
+   * it was read and found right since.
+   */
   failedUse: { on: string; computer: string } | null;
 }
 
@@ -41,7 +44,7 @@ const YEAR_MS = 365.25 * 86_400_000;
 
 /**
  * Whether a device is to be relied on. A medium that failed in use may have failed for the computer's reasons: its device
- * is in doubt until it was tested, that day or later, or did well elsewhere.
+ * is in doubt until it was verified or tested, or did well elsewhere.
  */
 export function trustOf(
   { bytes, bytesWritten, since, test, sameModel, sameBatch, testedOn, failedUse }: DeviceHistory,

@@ -177,7 +177,7 @@ export function trustText(reason: TrustReason): string {
     case "old":
       return `It has been in use for ${reason.years} years: replace it before it fails.`;
     case "failed-in-use":
-      return `Its medium failed on ${visible(reason.computer)} on ${reason.on}. That may have been the computer: test it before you rely on it.`;
+      return `Its medium failed on ${visible(reason.computer)} on ${reason.on}. That may have been the computer: verify it before you rely on it.`;
     case "batch-failed":
       return `Of ${reason.known === 1 ? "one other" : `${reason.known} others`} of its batch ${visible(reason.batch)} ${reason.failed === 1 ? "one was" : `${reason.failed} were`} counterfeit or failing: test it first.`;
     case "model-failed":

@@ -502,7 +502,7 @@ test("a counterfeit is found with its true size, and kept with the device", asyn
       expect(trust.reasons.map(({ code }) => code)).toEqual(["model-failed"]);
 });
 
-test("a device whose medium failed where it was needed is to be tested; a later use that went well clears it", async () => {
+test("a device whose medium failed where it was needed is to be verified; that, or a later use that went well, clears it", async () => {
   const own = await stick("used");
   value(await begin(own, "RM-97"));
   await work();
@@ -516,6 +516,17 @@ test("a device whose medium failed where it was needed is to be tested; a later 
   expect(await codes()).toEqual(["failed-in-use"]);
   value(await recordDrill(inventory.ina, { ...use, result: "started" }));
   expect(await codes()).toEqual([]);
+  value(await recordDrill(inventory.ina, { ...use, result: "failed" }));
+  expect(await codes()).toEqual(["failed-in-use"]);
+  const before = inventory.clock.now;
+  inventory.clock.now = new Date(before.getTime() + 60_000);
+  value(await startCheck(inventory.ina, own.berthId, { kind: "verify", share: 0.5 }, ""));
+  await work();
+  expect(await codes()).toEqual(["failed-in-use"]);
+  value(await startCheck(inventory.ina, own.berthId, { kind: "verify" }, ""));
+  await work();
+  expect(await codes()).toEqual([]);
+  inventory.clock.now = before;
 });
 
 test("one job holds a berth; what is queued can be cancelled; a silent runner's job is interrupted and goes on", async () => {

@@ -113,20 +113,26 @@ interface Histories {
   models: Map<string, Kin>;
   /** By model and batch. */
   batches: Map<string, Kin>;
-  /** By medium: the last time that it was used, where it failed. */
-  failedUses: Map<number, { on: string; computer: string }>;
+  /** By medium: the last time that it was used, where it failed, and when that was recorded. */
+  failedUses: Map<number, { on: string; computer: string; recordedAt: string }>;
+  /** By device: when all of it was last read and found right. */
+  readWhole: Map<number, string>;
 }
 
 const batchKey = (model: string, batch: string | null) => JSON.stringify([model, batch]);
 const hasFailed = (test: DeviceRow["testResult"]) => test?.state === "counterfeit" || test?.state === "failing";
 
 async function historiesOf({ db }: Context): Promise<Histories> {
-  const [rows, uses] = await Promise.all([countsOf(db), lastUsesOf(db)]);
+  const [rows, uses, reads] = await Promise.all([countsOf(db), lastUsesOf(db), lastReadsOf(db)]);
   const failedUses = uses.flatMap(({ mediumId, last }) => {
-    const [on, , result, ...tag] = last.split(" ");
-    return on && result === "failed" ? [[mediumId, { on, computer: tag.join(" ") }] as const] : [];
+    const [on, , result, recordedAt, ...tag] = last.split(" ");
+    if (!on || !recordedAt || result !== "failed") return [];
+    return [[mediumId, { on, recordedAt, computer: tag.join(" ") }] as const];
   });
-  const histories: Histories = { models: new Map(), batches: new Map(), failedUses: new Map(failedUses) };
+  const histories: Histories = {
+    ...{ models: new Map(), batches: new Map(), failedUses: new Map(failedUses) },
+    readWhole: new Map(reads.map(({ deviceId, at }) => [deviceId, at])),
+  };
   const add = (map: Map<string, Kin>, key: string, kin: Kin) => {
     const so = map.get(key) ?? { known: 0, failed: 0 };
     map.set(key, { known: so.known + kin.known, failed: so.failed + kin.failed });
@@ -152,12 +158,36 @@ function countsOf(db: Queries) {
     .groupBy(devices.model, devices.batch);
 }
 
-/** Of each medium that a device was made into: day, row, result and computer of its last use, in one text that sorts. */
+/** Times as texts that sort, to the millisecond. */
+const TIME = "%Y-%m-%dT%H:%i:%s.%f";
+
+/** When all of each device was last read back and found right, when it was made or verified. */
+function lastReadsOf(db: Queries) {
+  return db
+    .select({
+      deviceId: benchJobs.deviceId,
+      at: sql<string>`DATE_FORMAT(MAX(${benchJobs.endedAt}), ${TIME})`,
+    })
+    .from(benchJobs)
+    .where(
+      and(
+        eq(benchJobs.state, "done"),
+        isNotNull(benchJobs.endedAt),
+        sql`JSON_VALUE(${benchJobs.result}, '$.state') IN ('verified', 'compared')`,
+      ),
+    )
+    .groupBy(benchJobs.deviceId);
+}
+
+/**
+ * Of each medium that a device was made into: day, row, result, time of recording and computer of its last use, in one
+ * text that sorts.
+ */
 function lastUsesOf(db: Queries) {
   return db
     .select({
       mediumId: drills.mediumId,
-      last: sql<string>`MAX(CONCAT(${drills.on}, ' ', LPAD(${drills.id}, 10, '0'), ' ', ${drills.result}, ' ', ${computers.tag}))`,
+      last: sql<string>`MAX(CONCAT(${drills.on}, ' ', LPAD(${drills.id}, 10, '0'), ' ', ${drills.result}, ' ', DATE_FORMAT(${drills.createdAt}, ${TIME}), ' ', ${computers.tag}))`,
     })
     .from(drills)
     .innerJoin(devices, eq(devices.mediumId, drills.mediumId))
@@ -166,18 +196,20 @@ function lastUsesOf(db: Queries) {
     .groupBy(drills.mediumId);
 }
 
-function trustIn(device: DeviceRow, { models, batches, failedUses }: Histories, now: Date): Trust {
+function trustIn(device: DeviceRow, { models, batches, failedUses, readWhole }: Histories, now: Date): Trust {
   const { bytes, timesWritten, bytesWritten, testResult: test, createdAt, model, batch } = device;
   const others = (kin: Kin | undefined): Kin => ({
     known: (kin?.known ?? 1) - 1,
     failed: (kin?.failed ?? 0) - (hasFailed(test) ? 1 : 0),
   });
+  const failed = device.mediumId === null ? undefined : failedUses.get(device.mediumId);
+  const isReadSince = failed !== undefined && (readWhole.get(device.id) ?? "") > failed.recordedAt;
   return trustOf(
     {
       ...{ bytes, timesWritten, bytesWritten, test },
       since: createdAt.toISOString(),
       testedOn: device.testedAt?.toISOString().slice(0, 10) ?? null,
-      failedUse: (device.mediumId !== null && failedUses.get(device.mediumId)) || null,
+      failedUse: failed && !isReadSince ? { on: failed.on, computer: failed.computer } : null,
       sameModel: others(models.get(model)),
       sameBatch: batch === null ? null : { name: batch, ...others(batches.get(batchKey(model, batch))) },
     },

@@ -81,7 +81,7 @@ export default async function Devices() {
                 <td className="py-1.5">
                   <span className={trust.verdict === "distrust" ? "font-semibold text-plum" : "font-semibold"}>
                     {trust.verdict === "untested" && row.testedAt
-                      ? "to be tested again, last"
+                      ? "to be verified, tested last"
                       : VERDICTS[trust.verdict]}
                   </span>
                   {row.testedAt && <span className="caption"> on {dateText(row.testedAt)}</span>}
