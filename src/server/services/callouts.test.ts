@@ -8,20 +8,18 @@ import { testInventory } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { reportPdf } from "../callout-report";
 import { problemText, type Result } from "../problems";
+import { marksOf, photoOf, takeMarks } from "./callout-marks";
 import {
   chooseRoute,
   closeCallout,
   getCallout,
   listCallouts,
-  marksOf,
   offersOf,
   openCallout,
-  photoOf,
   replacementOf,
   setNewComputer,
   setNewDisk,
   stepsOf,
-  takeMarks,
 } from "./callouts";
 import { addComputer } from "./computers";
 import { keepContents } from "./contents";

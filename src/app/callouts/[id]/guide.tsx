@@ -2,7 +2,7 @@
 
 import { type ChangeEvent, useState } from "react";
 import type { GuidedStep } from "@/core/callout/steps";
-import type { Mark } from "@/server/services/callouts";
+import type { Mark } from "@/server/services/callout-marks";
 import { useReady } from "@/ui/use-ready";
 import { useMarks } from "./marks";
 

@@ -7,11 +7,11 @@ import { verdictsOf } from "@/core/routes/routes";
 import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { changeText } from "@/core/words/reasons";
+import { marksOf } from "@/server/services/callout-marks";
 import {
   type CalloutDetail,
   type CalloutOffers,
   getCallout,
-  marksOf,
   offersOf,
   type ReplacementView,
   replacementOf,

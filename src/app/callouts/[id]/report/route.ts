@@ -2,7 +2,8 @@ import { currentContext } from "@/app/_lib/context";
 import { cameBackText, happeningText, lostText, outcomeKindText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { type ReportBlock, reportPdf } from "@/server/callout-report";
-import { type CalloutDetail, getCallout, type Mark, marksOf, photoOf, stepsOf } from "@/server/services/callouts";
+import { type Mark, marksOf, photoOf } from "@/server/services/callout-marks";
+import { type CalloutDetail, getCallout, stepsOf } from "@/server/services/callouts";
 import { timeText } from "@/ui/words";
 
 interface Props {

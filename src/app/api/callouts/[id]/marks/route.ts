@@ -1,6 +1,6 @@
 import { currentContext } from "@/app/_lib/context";
 import { problemText } from "@/server/problems";
-import { marksOf, takeMarks } from "@/server/services/callouts";
+import { marksOf, takeMarks } from "@/server/services/callout-marks";
 
 interface Props {
   params: Promise<{ id: string }>;
