@@ -82,6 +82,7 @@ import { saveView } from "@/server/services/saved-views";
 import { addStore, noteFill } from "@/server/services/stores";
 import { ROOM_FILE } from "@/server/stores-walk";
 import { noteChange } from "../src/server/services/noted-changes";
+import { planDrill } from "../src/server/services/planned-drills";
 import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
@@ -313,9 +314,16 @@ async function prove(context: Context): Promise<void> {
   }
   await fillStores(context);
   await callOut(context);
-  const soon = new Date(context.now().getTime() + 5 * DAY_MS).toISOString().slice(0, 10);
+  const dayFromNow = (days: number) => new Date(context.now().getTime() + days * DAY_MS).toISOString().slice(0, 10);
+  const aMonthAgo = { ...context, now: () => new Date(Date.now() - 30 * DAY_MS) };
+  value(await planDrill(context, { medium: "RM-01", computer: "HO-003", dueOn: dayFromNow(9) }));
+  value(await planDrill(aMonthAgo, { medium: "RM-01", computer: "FU-B1", dueOn: dayFromNow(-6) }));
   value(
-    await noteChange(context, { computer: "HO-004", on: soon, what: "Timetable program 7, with its own database" }),
+    await noteChange(context, {
+      computer: "HO-004",
+      on: dayFromNow(5),
+      what: "Timetable program 7, with its own database",
+    }),
   );
 }
 

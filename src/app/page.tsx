@@ -5,6 +5,7 @@ import { neededText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import { listCallouts } from "@/server/services/callouts";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
+import { plannedOf } from "@/server/services/planned-drills";
 import { ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
 import { firmwareText, plural } from "@/ui/words";
@@ -20,12 +21,14 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 
 export default async function Today() {
   const context = await currentContext();
-  const [today, events, open] = await Promise.all([
+  const [today, events, open, planned] = await Promise.all([
     overview(context),
     latestEvents(context),
     listCallouts(context, "open", 6),
+    plannedOf(context),
   ]);
   if (today.computers === 0) return <Nothing media={today.media} />;
+  const overdue = planned.filter(({ isOverdue }) => isOverdue).length;
   const lacking = today.totals.broken + today.totals.none;
   return (
     <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_19rem]">
@@ -54,6 +57,14 @@ export default async function Today() {
           </Link>
           .
         </p>
+        {planned.length > 0 && (
+          <p className="mt-1">
+            <Link prefetch={false} className="link" href="/drills">
+              {plural(planned.length, "drill")} to be held
+            </Link>
+            {overdue > 0 ? `, ${overdue.toLocaleString("en-GB")} of them overdue.` : "."}
+          </p>
+        )}
         <SiteTable today={today} />
         <Gaps today={today} />
       </section>

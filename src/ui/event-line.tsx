@@ -22,6 +22,7 @@ const KINDS: Record<string, string> = {
   kit: "the kit",
   release: "the release",
   drill: "a drill:",
+  "planned drill": "a drill:",
   image: "the image",
   rehearsal: "the rehearsal",
   store: "the store",

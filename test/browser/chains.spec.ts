@@ -1,6 +1,6 @@
 import { expect, test } from "@playwright/test";
 import { revoking } from "../../scripts/demo/signers";
-import { openForm } from "./helpers";
+import { listening, openForm } from "./helpers";
 
 test("the matrix: the worst come first, a cell opens with its reasons, the address holds it", async ({ page }) => {
   await page.goto("/chains");
@@ -131,4 +131,26 @@ test("signers of the fleet: who allows them today, and after what was rehearsed"
     .selectOption({ label: "dbx-2026.esl is put on every computer: what it names is revoked" });
   await page.getByRole("button", { name: "Show", exact: true }).click();
   await expect(page.getByText(/no computer allows a signer of .*LN-01/)).toBeVisible();
+});
+
+test("a drill is planned, said to be overdue where it is, and kept by holding it", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: /drills to be held/ }).click();
+  await expect(page.getByRole("listitem").filter({ hasText: "RM-01 on FU-B1" }).first()).toContainText("overdue since");
+  await page.goto("/chains?computer=HO-007&medium=RM-01");
+  await page.getByRole("link", { name: "Plan one" }).click();
+  await listening(page);
+  const planned = page.getByRole("region", { name: "To be held" });
+  await planned.getByRole("button", { name: "Plan it" }).click();
+  await expect(planned.getByText(/A day is year, month and day/)).toBeVisible();
+  await planned.getByLabel("To be held by").fill(new Date(Date.now() + 86_400_000).toISOString().slice(0, 10));
+  await planned.getByRole("button", { name: "Plan it" }).click();
+  const own = planned.getByRole("listitem").filter({ hasText: "RM-01 on HO-007" });
+  await own.getByRole("link", { name: "It was held" }).click();
+  await openForm(page, "/drills/new?medium=RM-01&computer=HO-007");
+  await page.getByRole("button", { name: "Record the drill" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("HO-007");
+  await page.goto("/drills");
+  await expect(own).toHaveCount(0);
+  await expect(page.getByRole("listitem").filter({ hasText: "RM-01 on HO-007" })).toContainText("It started");
 });

@@ -47,6 +47,9 @@ export default async function Chains({ searchParams }: { searchParams: SearchPar
           {groups.rows.length > 0 && <p className="text-quiet">{headline(groups.rows)}</p>}
         </div>
         <div className="flex gap-2">
+          <Link prefetch={false} className="act" href="/drills">
+            Drills
+          </Link>
           <Link prefetch={false} className="act" href="/chains/signers">
             Signers
           </Link>

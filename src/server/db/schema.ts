@@ -673,6 +673,31 @@ export const loans = mysqlTable(
   ],
 );
 
+/** A drill that is to be held: ended by one of the medium on the computer, or withdrawn. */
+export const plannedDrills = mysqlTable(
+  "planned_drills",
+  {
+    id: id(),
+    mediumId: int("medium_id")
+      .notNull()
+      .references(() => media.id),
+    computerId: int("computer_id")
+      .notNull()
+      .references(() => computers.id),
+    /** ISO day by which it is to be held. */
+    dueOn: varchar("due_on", { length: 10 }).notNull(),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+    endedAt: at("ended_at"),
+    /** The drill that was held; null: open, or withdrawn. */
+    drillId: int("drill_id").references(() => drills.id),
+  },
+  (table) => [
+    index("planned_drills_pair").on(table.mediumId, table.computerId, table.endedAt),
+    index("planned_drills_open").on(table.endedAt, table.dueOn),
+  ],
+);
+
 /** A change of a computer that somebody noted, to come or made: its image is due by it. */
 export const notedChanges = mysqlTable(
   "noted_changes",

@@ -1,7 +1,7 @@
-import { desc, eq, sql } from "drizzle-orm";
+import { and, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
-import { computers, drills, media } from "../db/schema";
+import { computers, drills, media, plannedDrills } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { recordEvent } from "./events";
 import { changing } from "./versioned";
@@ -69,6 +69,18 @@ export async function recordDrill(
       })
       .$returningId();
     const { id } = row as { id: number };
+    // A plan is kept by a drill on the computer itself; the emulated one only hints.
+    if (!evidence)
+      await tx
+        .update(plannedDrills)
+        .set({ endedAt: context.now(), drillId: id })
+        .where(
+          and(
+            eq(plannedDrills.mediumId, medium.id),
+            eq(plannedDrills.computerId, computer.id),
+            isNull(plannedDrills.endedAt),
+          ),
+        );
     await recordEvent(tx, context, {
       entity: "drill",
       entityId: id,
@@ -103,10 +115,10 @@ export interface DrillItem {
   hasEvidence: boolean;
 }
 
-/** The drills of a computer or of a medium, the latest first. */
+/** The drills of a computer or of a medium, or all there are, the latest first. */
 export function drillsOf(
   context: Context,
-  of: { computerId: number } | { mediumId: number },
+  of: { computerId: number } | { mediumId: number } | "all",
   limit = 50,
 ): Promise<DrillItem[]> {
   return context.db
@@ -124,7 +136,13 @@ export function drillsOf(
     .from(drills)
     .innerJoin(media, eq(media.id, drills.mediumId))
     .innerJoin(computers, eq(computers.id, drills.computerId))
-    .where("computerId" in of ? eq(drills.computerId, of.computerId) : eq(drills.mediumId, of.mediumId))
+    .where(
+      of === "all"
+        ? undefined
+        : "computerId" in of
+          ? eq(drills.computerId, of.computerId)
+          : eq(drills.mediumId, of.mediumId),
+    )
     .orderBy(desc(drills.on), desc(drills.id))
     .limit(limit);
 }

@@ -15,6 +15,7 @@ export type Entity =
   | "key card"
   | "calendar"
   | "drill"
+  | "planned drill"
   | "image"
   | "rehearsal"
   | "berth"
@@ -35,6 +36,8 @@ export type Action =
   | "undid a change of"
   | "noted a change of"
   | "withdrew a change of"
+  | "planned"
+  | "withdrew"
   | "was called to"
   | "worked on"
   | "handed back";

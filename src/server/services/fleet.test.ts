@@ -1,3 +1,4 @@
+import { eq } from "drizzle-orm";
 import { observe } from "@/core/facts/merge";
 import type { PartialFacts } from "@/core/facts/paths";
 import { factsSchema } from "@/core/facts/schema";
@@ -8,6 +9,7 @@ import { IMAGES, type ImageName } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { plannedDrills } from "../db/schema";
 import { problemText, type Result } from "../problems";
 import { moveComputer, previewFacts } from "./computer-acts";
 import { addComputer, getComputer, inputOf, saveComputer } from "./computers";
@@ -18,6 +20,7 @@ import { exportMatrix, fleet, groupMatrix } from "./fleet";
 import { recordImage } from "./images";
 import { addMedium, getMedium, mediumInputOf, saveMedium } from "./media";
 import { addSite } from "./places";
+import { planDrill, plannedOf, withdrawDrill } from "./planned-drills";
 import { addKit, addRelease } from "./releases";
 import { routesOf } from "./routes";
 
@@ -123,6 +126,43 @@ test("an image and a drill close the chain to its end, each recorded with who an
   });
   const detail = await getMedium(inventory.ina, "SP-01");
   expect(await drillsOf(inventory.ina, { mediumId: detail?.row.id ?? 0 })).toMatchObject([{ computer: "HO-001" }]);
+});
+
+test("a drill that is planned is open until one is held on the computer itself, or it is withdrawn", async () => {
+  const plan = { medium: "SP-01", computer: "HO-001", dueOn: "2026-03-10" };
+  const told = async () => (await plannedOf(inventory.ina)).map(({ dueOn, isOverdue }) => [dueOn, isOverdue]);
+  const why = async (more: object) => {
+    const refused = await planDrill(inventory.ina, { ...plan, ...more });
+    return refused.ok ? "" : problemText(refused.problem);
+  };
+  expect(await why({ medium: "NONE" })).toContain("no medium NONE in use");
+  expect(await why({ computer: "NONE" })).toContain("no computer NONE in service");
+  expect(await why({ dueOn: "2026-02-01" })).toContain("past already");
+  const id = value(await planDrill(inventory.ina, plan));
+  expect(value(await planDrill(inventory.col, { ...plan, dueOn: "2026-03-12" }))).toBe(id);
+  expect(await told()).toEqual([["2026-03-12", false]]);
+  const then = inventory.clock.now;
+  inventory.clock.now = new Date("2026-03-13T08:00:00Z");
+  expect(await told()).toEqual([["2026-03-12", true]]);
+  const drill = { medium: "SP-01", computer: "HO-001", on: "2026-03-13", result: "failed" };
+  value(await recordDrill(inventory.ina, drill, { text: "emulated", picture: null }));
+  expect(await told()).toHaveLength(1);
+  const held = value(await recordDrill(inventory.ina, { ...drill, result: "started" }));
+  expect(await told()).toEqual([]);
+  const [row] = await inventory.ina.db.select().from(plannedDrills).where(eq(plannedDrills.id, id));
+  expect(row).toMatchObject({ drillId: held, endedAt: inventory.clock.now });
+  const other = value(await planDrill(inventory.ina, { ...plan, dueOn: "2026-04-01" }));
+  expect(other).not.toBe(id);
+  value(await withdrawDrill(inventory.ina, other));
+  expect(await told()).toEqual([]);
+  expect((await withdrawDrill(inventory.ina, other)).ok).toBe(false);
+  expect(
+    (await history(inventory.ina, "planned drill", id)).map(({ action, personName }) => [action, personName]),
+  ).toEqual([
+    ["changed", "Col Marrick"],
+    ["planned", "Ina Torvald"],
+  ]);
+  inventory.clock.now = then;
 });
 
 test("what is not there, or not yet, is refused with a sentence", async () => {

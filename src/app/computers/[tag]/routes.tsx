@@ -181,6 +181,13 @@ export function RouteReasons({
         >
           Record a drill
         </Link>
+        <Link
+          prefetch={false}
+          className="act"
+          href={`/drills?medium=${encodeURIComponent(route.medium)}&computer=${encodeURIComponent(computerTag)}`}
+        >
+          Plan one
+        </Link>
       </p>
     </div>
   );

@@ -4,14 +4,9 @@ import { notFound } from "next/navigation";
 import { getDrill } from "@/server/services/emulated-drills";
 import { dateText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
+import { RESULT_WORDS } from "../results";
 
 export const metadata: Metadata = { title: "Drill" };
-
-const RESULTS = {
-  started: "It started",
-  restored: "It started, and an image was put back",
-  failed: "It did not start",
-};
 
 export default async function Drill({ params }: { params: Promise<{ id: string }> }) {
   const [context, { id }] = await Promise.all([currentContext(), params]);
@@ -33,7 +28,7 @@ export default async function Drill({ params }: { params: Promise<{ id: string }
         {row.isEmulated ? "Held on an emulated computer: a hint, and no proof. " : ""}
         {dateText(row.on)}
       </p>
-      <p className={`mt-3 text-lg ${row.result === "failed" ? "text-plum" : ""}`}>{RESULTS[row.result]}.</p>
+      <p className={`mt-3 text-lg ${row.result === "failed" ? "text-plum" : ""}`}>{RESULT_WORDS[row.result]}.</p>
       {row.note && <p>{row.note}</p>}
       {hasPicture && (
         // biome-ignore lint/performance/noImgElement: a picture from the database, as it was taken

@@ -1,0 +1,88 @@
+"use client";
+
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { type FormEvent, useState } from "react";
+import { type Problem, problemText } from "@/server/problems";
+import type { PlannedDrill } from "@/server/services/planned-drills";
+import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
+import { useReady } from "@/ui/use-ready";
+import { dateText } from "@/ui/words";
+import { planDrillAction, withdrawDrillAction } from "./actions";
+
+/** Drills to be held, and a form for the next one. */
+export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]; medium: string; computer: string }) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const submit = async (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const form = event.currentTarget;
+    const result = await planDrillAction(Object.fromEntries(new FormData(form)));
+    setProblem(result.ok ? null : result.problem);
+    if (!result.ok) return;
+    form.reset();
+    router.refresh();
+  };
+  const withdraw = async (id: number) => {
+    const result = await withdrawDrillAction(id);
+    setProblem(result.ok ? null : result.problem);
+    router.refresh();
+  };
+  const fields = problem?.code === "invalid" ? problem.fields : {};
+  return (
+    <section aria-busy={!ready} aria-labelledby="planned-title" className="mt-4 max-w-3xl">
+      <h2 id="planned-title">To be held</h2>
+      {planned.length === 0 ? (
+        <p className="text-quiet">No drill is planned.</p>
+      ) : (
+        <ul data-list className="mt-2 divide-y divide-line border-line border-y">
+          {planned.map(({ id, medium: what, computer: on, dueOn, isOverdue, by }) => (
+            <li key={id} className="grid grid-cols-[12rem_minmax(0,1fr)_auto_auto] items-baseline gap-x-4 py-1.5">
+              <Link
+                prefetch={false}
+                data-item
+                className="code font-bold"
+                href={`/chains?${new URLSearchParams({ computer: on, medium: what })}`}
+              >
+                {what} on {on}
+              </Link>
+              <span>
+                <span className={isOverdue ? "font-semibold text-plum" : ""}>
+                  {isOverdue ? "overdue since" : "by"} {dateText(dueOn)}
+                </span>{" "}
+                <span className="text-quiet">{by}</span>
+              </span>
+              <Link
+                prefetch={false}
+                className="link"
+                href={`/drills/new?${new URLSearchParams({ medium: what, computer: on })}`}
+              >
+                It was held
+              </Link>
+              <button type="button" className="link min-h-[24px]" onClick={() => withdraw(id)}>
+                Withdraw
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <form onSubmit={submit} className="mt-3 grid items-end gap-3 sm:grid-cols-[9rem_9rem_11rem_auto_1fr]">
+        <Field label="Medium" error={fields.medium}>
+          {(props) => <input {...props} name="medium" defaultValue={medium} autoComplete="off" />}
+        </Field>
+        <Field label="Computer" error={fields.computer}>
+          {(props) => <input {...props} name="computer" defaultValue={computer} autoComplete="off" />}
+        </Field>
+        <Field label="To be held by" error={fields.dueOn}>
+          {(props) => <input {...props} name="dueOn" type="date" />}
+        </Field>
+        <button type="submit" className="act">
+          Plan it
+        </button>
+      </form>
+      <ProblemLine text={problem && problem.code !== "invalid" ? problemText(problem) : null} className="mt-1" />
+    </section>
+  );
+}
