@@ -152,5 +152,5 @@ test("a drill is planned, said to be overdue where it is, and kept by holding it
   await expect(page.getByRole("heading", { level: 1 })).toContainText("HO-007");
   await page.goto("/drills");
   await expect(own).toHaveCount(0);
-  await expect(page.getByRole("listitem").filter({ hasText: "RM-01 on HO-007" })).toContainText("It started");
+  await expect(page.getByRole("listitem").filter({ hasText: "RM-01 on HO-007" }).first()).toContainText("It started");
 });
