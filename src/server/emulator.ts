@@ -1,11 +1,23 @@
 import { spawn } from "node:child_process";
-import { accessSync, copyFileSync, mkdtempSync, rmSync } from "node:fs";
+import { accessSync, mkdtempSync, rmSync } from "node:fs";
 import { readFile } from "node:fs/promises";
 import { createConnection } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { stripVTControlCharacters } from "node:util";
-import { type EmulatedFirmware, firmwareArgs, GAVE_UP, mediumArgs, OVMF, QEMU, UEFI_FILES } from "./emulator-args";
+import {
+  type EmulatedFirmware,
+  firmwareArgs,
+  firmwareFiles,
+  GAVE_UP,
+  LOADER_REFUSED,
+  layVariables,
+  mediumArgs,
+  OVMF,
+  QEMU,
+  wasRefused,
+} from "./emulator-args";
+import type { Lists } from "./flash-variables";
 
 /** What it prints when it hands over. */
 const HANDED_OVER = ["BdsDxe: starting Boot", "Booting from "];
@@ -13,12 +25,10 @@ const HANDED_OVER = ["BdsDxe: starting Boot", "Booting from "];
 const QUIET_MS = 12_000;
 const TEXT_MOST = 200_000;
 
-/** Whether this server can emulate a computer with such firmware. */
-export function canEmulate(firmware: EmulatedFirmware): boolean {
-  const files = [
-    QEMU,
-    ...(firmware === "bios" ? [] : [join(OVMF, UEFI_FILES[firmware].code), join(OVMF, UEFI_FILES[firmware].vars)]),
-  ];
+/** Whether this server can emulate a computer with such firmware and Secure Boot. */
+export function canEmulate(firmware: EmulatedFirmware, lists: Lists | null): boolean {
+  const uefi = firmwareFiles(firmware, lists);
+  const files = [QEMU, ...(uefi ? [join(OVMF, uefi.code), join(OVMF, uefi.vars)] : [])];
   try {
     for (const file of files) accessSync(file);
     return true;
@@ -27,12 +37,19 @@ export function canEmulate(firmware: EmulatedFirmware): boolean {
   }
 }
 
+/** An emulated computer: its firmware, how the medium is attached, and its Secure Boot where it is on. */
+export interface Machine {
+  firmware: EmulatedFirmware;
+  as: "usb" | "optical";
+  lists: Lists | null;
+}
+
 export interface Emulated {
   /**
    * `went-on`: the firmware handed over to what is on the medium, and it ran on. `gave-up`: the firmware had nothing more
-   * to try. `neither`: nothing of both happened in the time; `died`: the emulator itself ended.
+   * to try; `refused`: Secure Boot did not let a loader run. `neither`: nothing of both happened in the time; `died`: the emulator itself ended.
    */
-  end: "went-on" | "gave-up" | "neither" | "died";
+  end: "went-on" | "gave-up" | "refused" | "neither" | "died";
   /** What firmware and medium printed on the serial line. */
   text: string;
   /** The screen at the end, PNG. */
@@ -41,15 +58,15 @@ export interface Emulated {
 
 /**
  * Powers on an emulated computer with an image attached and looks what comes of it. Nothing is written to the image.
- * Reference: SeaBIOS and OVMF under QEMU, without Secure Boot.
+ * Reference: SeaBIOS and OVMF under QEMU, with Secure Boot where its lists are given.
  */
 export async function emulate(
   image: string,
-  { firmware, as, withinMs = 150_000 }: { firmware: EmulatedFirmware; as: "usb" | "optical"; withinMs?: number },
+  { withinMs = 150_000, ...machine }: Machine & { withinMs?: number },
 ): Promise<Emulated> {
   const scratch = mkdtempSync(join(tmpdir(), "creel-emulated-"));
   try {
-    return await powerOn(image, firmware, as, withinMs, scratch);
+    return await powerOn(image, machine, withinMs, scratch);
   } finally {
     rmSync(scratch, { recursive: true, force: true });
   }
@@ -57,8 +74,7 @@ export async function emulate(
 
 function powerOn(
   image: string,
-  firmware: EmulatedFirmware,
-  as: "usb" | "optical",
+  { firmware, as, lists }: Machine,
   withinMs: number,
   scratch: string,
 ): Promise<Emulated> {
@@ -84,9 +100,9 @@ function powerOn(
     "-qmp",
     `unix:${control},server=on,wait=off`,
   );
-  const files = firmware === "bios" ? null : UEFI_FILES[firmware];
+  const files = firmwareFiles(firmware, lists);
   const vars = join(scratch, "vars.fd");
-  if (files) copyFileSync(join(OVMF, files.vars), vars);
+  if (files) layVariables(files, lists, vars);
   args.push(...firmwareArgs(files && { files, vars }), ...mediumArgs(image, as));
   const machine = spawn(QEMU, args, { stdio: ["pipe", "pipe", "pipe"] });
   return new Promise((resolve, reject) => {
@@ -107,7 +123,8 @@ function powerOn(
     const late = setTimeout(() => void finish(hasHandedOver() ? "went-on" : "neither"), withinMs);
     const take = (chunk: Buffer) => {
       if (text.length < TEXT_MOST * 4) text += chunk.toString("latin1");
-      if (GAVE_UP.some((line) => words().includes(line))) return void finish("gave-up");
+      if ([...GAVE_UP, ...LOADER_REFUSED].some((line) => words().includes(line)))
+        return void finish(wasRefused(words()) ? "refused" : "gave-up");
       clearTimeout(quiet);
       if (hasHandedOver()) quiet = setTimeout(() => void finish("went-on"), QUIET_MS);
     };

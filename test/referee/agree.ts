@@ -3,8 +3,8 @@ import type { Link } from "@/core/chain/schema";
 import { type Facts, factsSchema } from "@/core/facts/schema";
 import { inspect } from "@/core/inspection/inspect";
 import { FileSource } from "@/server/files/file-source";
+import type { Lists } from "../../src/server/flash-variables";
 import { type Machine, powerOn } from "./machine";
-import type { Lists } from "./variable-store";
 
 /** The facts of the emulated computers. */
 export function factsOf({ firmware, lists }: Machine): Facts {

@@ -1,5 +1,5 @@
 import { spawn } from "node:child_process";
-import { copyFileSync, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync } from "node:fs";
 import { join } from "node:path";
 import { stripVTControlCharacters } from "node:util";
 import { MARKER } from "../../scripts/media/workshop";
@@ -7,18 +7,17 @@ import {
   type EmulatedFirmware,
   GAVE_UP as FIRMWARE_GAVE_UP,
   firmwareArgs,
+  firmwareFiles,
+  LOADER_REFUSED,
+  layVariables,
   mediumArgs,
   OVMF,
   QEMU,
-  UEFI_FILES,
 } from "../../src/server/emulator-args";
-import { type Lists, variablesOf, withVariables } from "./variable-store";
+import type { Lists } from "../../src/server/flash-variables";
 
 export type Firmware = EmulatedFirmware;
 export type As = "usb" | "optical";
-
-/** The build that knows Secure Boot; on ia32 there is only one. */
-const SECURE_X64 = { code: "OVMF_CODE_4M.secboot.fd", vars: "OVMF_VARS_4M.fd", smm: true } as const;
 
 /** An emulated computer: its firmware, how the medium is attached, and its Secure Boot lists where it has any. */
 export interface Machine {
@@ -30,12 +29,7 @@ export interface Machine {
 /** GRUB's marker, or the prompt of Syslinux's last stage once it has read its configuration. */
 const STARTED = [MARKER, "boot: "];
 /** What firmware or loader prints when there is nothing more to try. */
-const GAVE_UP = [
-  ...FIRMWARE_GAVE_UP,
-  // The first-stage loader refuses the next one, or itself, and waits for somebody to read it.
-  "Verification failed: ",
-  "shim SBAT data failed",
-];
+const GAVE_UP = [...FIRMWARE_GAVE_UP, ...LOADER_REFUSED];
 /** A computer that neither starts nor gives up has hung. Software emulation, two at a time. */
 const HANG_AFTER_MS = { bios: 25_000, "uefi-x64": 180_000, "uefi-ia32": 120_000 };
 
@@ -74,10 +68,9 @@ function powerOnOnce(
 ): Promise<{ end: End; log: string }> {
   const args = ["-m", "256", "-display", "none", "-no-reboot", "-nic", "none", "-boot", "strict=on"];
   args.push("-chardev", "stdio,id=out,mux=on,signal=off", "-serial", "chardev:out", "-snapshot");
-  const files = lists && firmware === "uefi-x64" ? SECURE_X64 : firmware === "bios" ? null : UEFI_FILES[firmware];
+  const files = firmwareFiles(firmware, lists);
   const vars = join(scratch, `${Math.random().toString(36).slice(2)}.vars`);
-  if (files && lists) writeFileSync(vars, withVariables(readFileSync(join(OVMF, files.vars)), variablesOf(lists)));
-  else if (files) copyFileSync(join(OVMF, files.vars), vars);
+  if (files) layVariables(files, lists, vars);
   args.push(...firmwareArgs(files && { files, vars }), ...mediumArgs(image, as));
   return watch(spawn(QEMU, args, { stdio: ["pipe", "pipe", "pipe"] }), HANG_AFTER_MS[firmware]);
 }
@@ -112,7 +105,7 @@ export function firmwareIsInstalled(): boolean {
   return (
     existsSync(join(OVMF, "OVMF_CODE_4M.fd")) &&
     existsSync(join(OVMF, "OVMF32_CODE_4M.secboot.fd")) &&
-    existsSync(join(OVMF, SECURE_X64.code)) &&
+    existsSync(join(OVMF, "OVMF_CODE_4M.secboot.fd")) &&
     existsSync(QEMU)
   );
 }

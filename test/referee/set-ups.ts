@@ -1,8 +1,8 @@
 import { readFileSync } from "node:fs";
 import type { Workshop } from "../../scripts/media/workshop";
+import { type Lists, readVariables } from "../../src/server/flash-variables";
 import { certificateList, digestList, revokedCertificateList } from "./keys";
 import { PROGRAMS } from "./programs";
-import { type Lists, readVariables } from "./variable-store";
 
 const NONE = new Uint8Array(0);
 const join = (...lists: Uint8Array[]) => new Uint8Array(Buffer.concat(lists));

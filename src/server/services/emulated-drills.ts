@@ -8,6 +8,7 @@ import type { Context } from "../context";
 import { computers, devices, drills, media } from "../db/schema";
 import { canEmulate, type Emulated, emulate } from "../emulator";
 import type { EmulatedFirmware } from "../emulator-args";
+import type { Lists } from "../flash-variables";
 import { fail, ok, type Result } from "../problems";
 import { getComputer } from "./computers";
 import { recordDrill } from "./drills";
@@ -22,12 +23,34 @@ export function emulatedFirmwareOf({ kind, arch, legacyMode }: FirmwareFacts): E
   return null;
 }
 
+/**
+ * Secure Boot of a computer as an emulated one can have it: its recorded lists where it is on. Null where it is off, or
+ * on without a recorded list of what it allows. The platform key only says that there is an owner (UEFI 2.10, 32.3):
+ * where it is not recorded, another list stands in its place.
+ */
+export function emulatedListsOf({ kind, legacyMode, secureBoot }: FirmwareFacts): Lists | null {
+  if (kind !== "uefi" || legacyMode === "on" || secureBoot?.state !== "on" || !secureBoot.db) return null;
+  const bytes = (text: string | null) => new Uint8Array(Buffer.from(text ?? "", "base64"));
+  return {
+    pk: bytes(secureBoot.pk ?? secureBoot.kek ?? secureBoot.db),
+    ...{ kek: bytes(secureBoot.kek), db: bytes(secureBoot.db), dbx: bytes(secureBoot.dbx) },
+    ...{ sbatLevel: secureBoot.sbatLevel ?? "", enabled: true },
+  };
+}
+
+function secureBootNote({ secureBoot }: FirmwareFacts, lists: Lists | null): string {
+  if (lists) return "with the computer's own Secure Boot lists";
+  if (secureBoot?.state === "on") return "without Secure Boot, which is on there, but its lists are not recorded";
+  return "without Secure Boot";
+}
+
 /** One at a time: an emulated computer takes a whole core. */
 let running: Promise<unknown> = Promise.resolve();
 
 const NOTES: Record<Emulated["end"], string> = {
   "went-on": "The firmware handed over, and what is on the medium ran on.",
   "gave-up": "The firmware found nothing to start, or what it found did not run.",
+  refused: "Secure Boot did not let a loader of the medium run.",
   neither: "In the time it was given, nothing of it was seen to start.",
   died: "The emulator ended by itself.",
 };
@@ -55,7 +78,8 @@ export async function holdEmulatedDrill(
       "computer",
       `There is no emulated computer with ${computerTag}'s firmware, or its firmware is not recorded.`,
     );
-  if (!canEmulate(firmware))
+  const lists = emulatedListsOf(computer.facts.firmware);
+  if (!canEmulate(firmware, lists))
     return invalid(
       "computer",
       "This server has no emulator for that: it needs Debian's qemu-system-x86, ovmf and ovmf-ia32.",
@@ -67,7 +91,7 @@ export async function holdEmulatedDrill(
       `Nothing of ${mediumTag} can be started here: it is in no berth, and its release's file is not in the library.`,
     );
   const as = attachmentOf(medium.row.kind) ?? "usb";
-  const turn = running.then(() => emulate(image.path, { firmware, as }));
+  const turn = running.then(() => emulate(image.path, { firmware, as, lists }));
   running = turn.catch(() => {});
   const { end, text, picture } = await turn;
   if (end === "died") return invalid("medium", `The emulator ended by itself: ${text.trim().split("\n").at(-1) ?? ""}`);
@@ -76,7 +100,7 @@ export async function holdEmulatedDrill(
     {
       ...{ medium: medium.row.tag, computer: computer.row.tag, on: context.now().toISOString().slice(0, 10) },
       result: end === "went-on" ? "started" : "failed",
-      note: `${NOTES[end]} ${image.isDevice ? "From what is on the device in its berth." : "From its release's file."} Emulated: ${firmware}, without Secure Boot.`,
+      note: `${NOTES[end]} ${image.isDevice ? "From what is on the device in its berth." : "From its release's file."} Emulated: ${firmware}, ${secureBootNote(computer.facts.firmware, lists)}.`,
     },
     { text, picture },
   );

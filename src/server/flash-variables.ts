@@ -1,8 +1,8 @@
 import { Buffer } from "node:buffer";
 
 /**
- * Variables in the flash file of the reference firmware, so that an emulated computer has the Secure Boot lists that a
- * test wants. Layout: EDK2, MdeModulePkg/Include/Guid/VariableFormat.h (VARIABLE_STORE_HEADER,
+ * Variables in the flash file of the reference firmware, so that an emulated computer has the Secure Boot lists that are
+ * wanted. Layout: EDK2, MdeModulePkg/Include/Guid/VariableFormat.h (VARIABLE_STORE_HEADER,
  * AUTHENTICATED_VARIABLE_HEADER); names and vendors: UEFI 2.10, 32.3 and 3.3.
  */
 export interface Variable {
@@ -24,6 +24,7 @@ const NV_BS = 0x03;
 /** Non-volatile, at boot and at run time, with a time-based authentication header when it is set. */
 const AUTHENTICATED = 0x27;
 
+/** Secure Boot of a computer: signature lists (UEFI 2.10, 32.4.1) as bytes. */
 export interface Lists {
   pk: Uint8Array;
   kek: Uint8Array;
