@@ -1,6 +1,6 @@
-import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
+import { mkdirSync, readdirSync, symlinkSync, writeFileSync } from "node:fs";
 import { tempWorkshop } from "../../test/support/workshop";
-import { ROOM_FILE, roomIn, storeFiles } from "./stores-walk";
+import { measuredWriteRate, ROOM_FILE, roomIn, storeFiles } from "./stores-walk";
 
 const w = tempWorkshop();
 
@@ -40,4 +40,13 @@ test("room is told by what stands for it, by a file system of its own, or not at
   expect(await roomIn(w.path("room"))).toBeNull();
   // Linux mounts /proc as a file system of its own.
   expect(await roomIn("/proc")).not.toBeNull();
+});
+
+test("writing is measured by a file of its own, of which nothing stays, nor of one that a stop left", async () => {
+  mkdirSync(w.path("rate"));
+  writeFileSync(w.path("rate/.creel-measure-old"), "left");
+  expect((await storeFiles(w.path("rate"))).files).toEqual([]);
+  expect(await measuredWriteRate(w.path("rate"), 8 << 20)).toBeGreaterThan(0);
+  expect(readdirSync(w.path("rate"))).toEqual([]);
+  expect(await measuredWriteRate(w.path("rate"), 2 ** 50)).toBeNull();
 });

@@ -1,4 +1,5 @@
-import { readdir, readFile, stat, statfs } from "node:fs/promises";
+import { randomBytes } from "node:crypto";
+import { open, readdir, readFile, rm, stat, statfs } from "node:fs/promises";
 import { join } from "node:path";
 import { z } from "zod";
 import type { StoreFile } from "@/core/images/grouping";
@@ -27,6 +28,37 @@ export async function roomIn(folder: string): Promise<{ capacityBytes: number; u
   return { capacityBytes: (blocks - bfree + bavail) * bsize, usedBytes: (blocks - bfree) * bsize };
 }
 
+const MEASURE_PIECE_BYTES = 4 << 20;
+const MEASURE_BYTES = 256 << 20;
+const MEASURE_MS = 20_000;
+const MEASURE_PREFIX = ".creel-measure-";
+
+/**
+ * How fast a folder is written to, bytes a second, until it says that all is down: random bytes into a file of its own,
+ * removed after. Null where there is not room for four times that. Throws what the operating system says.
+ */
+export async function measuredWriteRate(folder: string, mostBytes = MEASURE_BYTES): Promise<number | null> {
+  // A server that was stopped meanwhile left one.
+  for (const name of await readdir(folder))
+    if (name.startsWith(MEASURE_PREFIX)) await rm(join(folder, name), { force: true });
+  const { bavail, bsize } = await statfs(folder);
+  if (bavail * bsize < 4 * mostBytes) return null;
+  const piece = randomBytes(MEASURE_PIECE_BYTES);
+  const path = join(folder, `${MEASURE_PREFIX}${randomBytes(6).toString("hex")}`);
+  const file = await open(path, "wx");
+  try {
+    const startedAt = performance.now();
+    let bytes = 0;
+    while (bytes < mostBytes && performance.now() - startedAt < MEASURE_MS)
+      bytes += (await file.write(piece)).bytesWritten;
+    await file.sync();
+    return Math.min(2_000_000_000, Math.round(bytes / ((performance.now() - startedAt) / 1000)));
+  } finally {
+    await file.close();
+    await rm(path, { force: true });
+  }
+}
+
 /** The files below a folder, links left out. Throws what the operating system says of the folder itself. */
 export async function storeFiles(folder: string): Promise<{ files: StoreFile[]; isCut: boolean }> {
   const files: StoreFile[] = [];
@@ -41,7 +73,7 @@ export async function storeFiles(folder: string): Promise<{ files: StoreFile[]; 
       if (entry.isDirectory()) {
         if (depth < DEPTH_MAX) await look(path, depth + 1);
         else isCut = true;
-      } else if (entry.isFile() && entry.name !== ROOM_FILE) {
+      } else if (entry.isFile() && entry.name !== ROOM_FILE && !entry.name.startsWith(MEASURE_PREFIX)) {
         if (files.length === STORE_FILES_MAX) {
           isCut = true;
           return;

@@ -3,23 +3,18 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
+import { FormProblem } from "@/app/_parts/form-problem";
 import type { ImageBody } from "@/core/chain/parts";
 import { compilePattern, readName } from "@/core/images/names";
 import { parseSize } from "@/core/words/parse-size";
-import { bytesText } from "@/core/words/sizes";
-import { type Problem, problemText } from "@/server/problems";
+import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";
-import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { addImageAction, saveImageAction } from "./actions";
+import { type ImageToEdit, type ImageValues, partitionsOf, toValues } from "./image-values";
+import { PartitionsField } from "./partitions-field";
 
-export interface ImageToEdit {
-  name: string;
-  computer: string;
-  /** ISO 8601. */
-  takenAt: string;
-  body: ImageBody;
-}
+type PlainField = Exclude<keyof ImageValues, "partitions">;
 
 interface ImageFormProps {
   given: ImageToEdit;
@@ -29,69 +24,6 @@ interface ImageFormProps {
   kits: string[];
   /** How images of its place are called. */
   pattern: string;
-}
-
-interface ImageValues {
-  name: string;
-  computer: string;
-  takenAt: string;
-  kind: ImageBody["kind"];
-  parent: string;
-  kit: string;
-  kitVersion: string;
-  mode: string;
-  disk: string;
-  sectorBytes: string;
-  used: string;
-  stored: string;
-  compression: string;
-  encrypted: string;
-  keyPlace: string;
-  verifiedOn: string;
-  verifiedWhole: string;
-  state: string;
-  takenMinutes: string;
-  roles: string;
-}
-
-const sizeText = (bytes: number | null | undefined) => (bytes == null ? "" : bytesText(bytes));
-
-function toValues({ name, computer, takenAt, body }: ImageToEdit): ImageValues {
-  return {
-    ...{ name, computer, takenAt: takenAt.slice(0, 16), kind: body.kind, parent: body.parent ?? "" },
-    ...{
-      kit: body.kit ?? "",
-      kitVersion: body.kitVersion ?? "",
-      mode: body.mode ?? "",
-      disk: sizeText(body.diskBytes),
-    },
-    ...{
-      sectorBytes: String(body.sectorBytes ?? ""),
-      used: sizeText(body.usedBytes),
-      stored: sizeText(body.storedBytes),
-    },
-    ...{ compression: body.compression ?? "", encrypted: body.encrypted === null ? "" : body.encrypted ? "yes" : "no" },
-    ...{
-      keyPlace: body.keyPlace ?? "",
-      verifiedOn: body.verified?.on ?? "",
-      verifiedWhole: body.verified?.whole === false ? "no" : "yes",
-    },
-    ...{ state: body.state ?? "", takenMinutes: body.takenSeconds ? String(Math.round(body.takenSeconds / 60)) : "" },
-    roles: (body.partitions ?? []).map(({ role, active }) => `${role ?? "?"}${active ? "*" : ""}`).join(" "),
-  };
-}
-
-/** "esp msr system* recovery": roles in their order, the active one with a star. */
-function partitionsOf(text: string): ImageBody["partitions"] {
-  const words = text
-    .trim()
-    .split(/[\s,]+/)
-    .filter(Boolean);
-  if (words.length === 0) return null;
-  return words.map((word) => {
-    const role = word.replace(/\*$/, "").toLowerCase();
-    return { role: role === "?" ? null : role, active: word.endsWith("*") };
-  });
 }
 
 /** What a name says by the pattern of its place, or that it does not follow it. */
@@ -111,7 +43,7 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
   const ready = useReady();
   const [problem, setProblem] = useState<Problem | null>(null);
   const before = toValues(given);
-  const { register, handleSubmit, watch } = useForm<ImageValues>({ defaultValues: before });
+  const { register, handleSubmit, watch, control } = useForm<ImageValues>({ defaultValues: before });
   const fields = problem?.code === "invalid" ? problem.fields : {};
   const submit = handleSubmit(async (values) => {
     const sizes: Record<string, number | null> = {};
@@ -142,7 +74,10 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
       verified: values.verifiedOn === "" ? null : { on: values.verifiedOn, whole: values.verifiedWhole === "yes" },
       state: blank(values.state),
       takenSeconds: Number(values.takenMinutes) > 0 ? Math.round(Number(values.takenMinutes) * 60) : null,
-      partitions: values.roles === before.roles ? given.body.partitions : partitionsOf(values.roles),
+      partitions:
+        JSON.stringify(values.partitions) === JSON.stringify(before.partitions)
+          ? given.body.partitions
+          : partitionsOf(values.partitions),
     };
     const takenAt = values.takenAt === before.takenAt ? given.takenAt : `${values.takenAt}:00Z`;
     const input = { name: values.name, computer: values.computer, takenAt, body };
@@ -152,12 +87,12 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
     if (result.ok) router.push(`/images/${opened ? opened.id : result.value}`);
     else setProblem(result.problem);
   });
-  const text = (name: keyof ImageValues, label: string, hint?: string) => (
+  const text = (name: PlainField, label: string, hint?: string) => (
     <Field label={label} error={fields[name]} hint={hint}>
       {(props) => <input {...props} {...register(name)} autoComplete="off" />}
     </Field>
   );
-  const choice = (name: keyof ImageValues, label: string, choices: [string, string][]) => (
+  const choice = (name: PlainField, label: string, choices: [string, string][]) => (
     <Field label={label} error={fields[name]}>
       {(props) => (
         <select {...props} {...register(name)}>
@@ -211,13 +146,9 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
         ])}
         {text("takenMinutes", "Taking it took, minutes")}
       </div>
-      {text(
-        "roles",
-        "Partitions in it, by what they are for",
-        "esp msr system recovery; the active one with a star: system*",
-      )}
+      <PartitionsField control={control} register={register} />
       {text("state", "State of the machine, in words")}
-      <ProblemLine text={problem && problemText(problem)} boxed />
+      <FormProblem problem={problem} shown={Object.keys(before)} />
       <button type="submit" className="act-main">
         {opened ? "Save it" : "Register it"}
       </button>

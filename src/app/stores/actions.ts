@@ -2,7 +2,14 @@
 
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
-import { cancelScan, registerNamed, startScan, takeListing, takeOver } from "@/server/services/store-scans";
+import {
+  cancelScan,
+  measureStore,
+  registerNamed,
+  startScan,
+  takeListing,
+  takeOver,
+} from "@/server/services/store-scans";
 import { addStore, retireStore, saveStore } from "@/server/services/stores";
 import { currentContext } from "../_lib/context";
 
@@ -29,6 +36,10 @@ export async function startScanAction(storeId: number, isThorough: boolean): Pro
 
 export async function cancelScanAction(scanId: number): Promise<Result<boolean>> {
   return cancelScan(await currentContext(), scanId);
+}
+
+export async function measureStoreAction(storeId: number): Promise<Result<number>> {
+  return changed(await measureStore(await currentContext(), storeId));
 }
 
 export async function takeListingAction(storeId: number, text: string): Promise<Result<number>> {

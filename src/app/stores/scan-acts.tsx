@@ -7,7 +7,14 @@ import { problemText, type Result } from "@/server/problems";
 import { DropField } from "@/ui/drop-field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
-import { cancelScanAction, registerNamedAction, startScanAction, takeListingAction, takeOverAction } from "./actions";
+import {
+  cancelScanAction,
+  measureStoreAction,
+  registerNamedAction,
+  startScanAction,
+  takeListingAction,
+  takeOverAction,
+} from "./actions";
 
 interface ScanActsProps {
   storeId: number;
@@ -29,6 +36,7 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
   const [problem, setProblem] = useState<string | null>(null);
   const [told, setTold] = useState<string[] | null>(null);
   const [kit, setKit] = useState("");
+  const [isMeasuring, setIsMeasuring] = useState(false);
   const isRunning = scan?.state === "running";
   useEffect(() => {
     if (!isRunning) return;
@@ -66,6 +74,20 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
               </button>
               <button type="button" className="act" onClick={() => act(startScanAction(storeId, true))}>
                 Read it all and compare digests
+              </button>
+              <button
+                type="button"
+                className="act"
+                disabled={isMeasuring}
+                onClick={async () => {
+                  setIsMeasuring(true);
+                  await act(measureStoreAction(storeId), (rate) =>
+                    setTold([`It was written to at ${bytesText(rate)}/s.`]),
+                  );
+                  setIsMeasuring(false);
+                }}
+              >
+                {isMeasuring ? "Writing to it, up to 20 seconds" : "Measure writing"}
               </button>
             </>
           )}

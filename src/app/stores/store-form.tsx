@@ -3,15 +3,15 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
+import { FormProblem } from "@/app/_parts/form-problem";
 import { type LinkKind, USUAL_RATES } from "@/core/images/forecast";
 import { USUAL_PATTERN } from "@/core/images/names";
 import { linkText } from "@/core/words/images";
 import { parseSize } from "@/core/words/parse-size";
 import { bytesText } from "@/core/words/sizes";
-import { type Problem, problemText } from "@/server/problems";
+import type { Problem } from "@/server/problems";
 import type { StoreInput } from "@/server/services/stores";
 import { Field } from "@/ui/field";
-import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { addStoreAction, saveStoreAction } from "./actions";
 
@@ -217,7 +217,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
       <Field label="Note" error={fields.note}>
         {(props) => <textarea {...props} {...register("note")} rows={2} />}
       </Field>
-      <ProblemLine text={problem && problemText(problem)} boxed />
+      <FormProblem problem={problem} shown={Object.keys(toValues(opened))} />
       <button type="submit" className="act-main">
         {opened ? "Save it" : "Register it"}
       </button>

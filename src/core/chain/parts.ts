@@ -56,6 +56,15 @@ export const imagePlaceSchema = z.discriminatedUnion("on", [
 ]);
 export type ImagePlace = z.infer<typeof imagePlaceSchema>;
 
+const imagePartitionSchema = z.object({
+  role: z.string().max(60).nullable(),
+  active: z.boolean().nullable(),
+  /** As its table or its file numbers it. */
+  name: z.string().max(60).nullish(),
+  filesystem: z.string().max(40).nullish(),
+  bytes: z.number().int().nonnegative().nullish(),
+});
+
 export const imagePartSchema = z.object({
   id: z.string(),
   /** The computer that it was taken of. */
@@ -70,7 +79,7 @@ export const imagePartSchema = z.object({
   /** The disk that it came from: the whole disk, not the partition. */
   diskBytes: z.number().nullable(),
   sectorBytes: z.number().nullable(),
-  partitions: z.array(z.object({ role: z.string().nullable(), active: z.boolean().nullable() })).nullable(),
+  partitions: z.array(imagePartitionSchema).nullable(),
   encrypted: z.boolean().nullable(),
   /** Where its key is kept: a place, never the key. */
   keyPlace: z.string().nullable(),

@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, isNull, like, or, sql } from "drizzle-orm";
+import { and, asc, desc, eq, inArray, isNull, like, or, sql } from "drizzle-orm";
 import { z } from "zod";
 import { type ImageBody, imageBodySchema } from "@/core/chain/parts";
 import { type Lineage, lineagesOf, type StoredPoint } from "@/core/images/lineage";
@@ -181,17 +181,16 @@ export async function imagesOfComputers(
   computerIds: readonly number[] | null,
 ): Promise<ImageOfComputer[]> {
   if (computerIds?.length === 0) return [];
+  const wanted = and(
+    isNull(systemImages.deletedAt),
+    computerIds ? inArray(systemImages.computerId, [...computerIds]) : undefined,
+  );
   const [rows, copies, places] = await Promise.all([
     context.db
       .select({ row: systemImages, computer: computers.tag })
       .from(systemImages)
       .innerJoin(computers, eq(computers.id, systemImages.computerId))
-      .where(
-        and(
-          isNull(systemImages.deletedAt),
-          computerIds ? sql`${systemImages.computerId} IN ${computerIds}` : undefined,
-        ),
-      )
+      .where(wanted)
       .orderBy(asc(systemImages.id)),
     context.db
       .select({
@@ -203,7 +202,9 @@ export async function imagesOfComputers(
         store: stores.name,
       })
       .from(imageCopies)
-      .innerJoin(stores, eq(stores.id, imageCopies.storeId)),
+      .innerJoin(stores, eq(stores.id, imageCopies.storeId))
+      .innerJoin(systemImages, eq(systemImages.id, imageCopies.imageId))
+      .where(wanted),
     storePlaces(context.db),
   ]);
   const byImage = new Map<number, typeof copies>();

@@ -2,9 +2,11 @@ import { join } from "node:path";
 import { and, desc, eq, inArray, isNotNull, isNull } from "drizzle-orm";
 import type { ByteSource } from "@/core/bytes/source";
 import type { ImageBody } from "@/core/chain/parts";
+import type { DiskFacts } from "@/core/facts/schema";
 import { groupFiles, type StoreFile } from "@/core/images/grouping";
 import { readListing } from "@/core/images/listing";
 import { compilePattern, type NameFacts, readName, USUAL_PATTERN } from "@/core/images/names";
+import { partitionsForRecord } from "@/core/images/partitions";
 import type { CopiedFile, ReportedImage, StoreReport } from "@/core/images/report";
 import { compareScan, type KnownCopy } from "@/core/images/scan";
 import { readStored, type StoredReading } from "@/core/images/stored";
@@ -13,12 +15,12 @@ import { Cancelled, digestSource } from "@/core/integrity/hashing";
 import { storesFolder } from "../bench/folders";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
-import { computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
+import { computerFacts, computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
 import { FileSource, fileProblem } from "../files/file-source";
 import { nativeHasher } from "../files/native-hasher";
 import { log } from "../log";
 import { fail, ok, problemText, type Result } from "../problems";
-import { roomIn, storeFiles } from "../stores-walk";
+import { measuredWriteRate, roomIn, storeFiles } from "../stores-walk";
 import { recordEvent } from "./events";
 import { noteCopy, recordImage } from "./images";
 import { getStore, noteFill, type StoreDetail } from "./stores";
@@ -94,6 +96,25 @@ async function noteReadRate(context: Context, { row }: StoreDetail, { bytes }: S
   if (bytes < RATE_LEAST_BYTES || ms <= 0) return;
   const readRate = Math.min(2_000_000_000, Math.round(bytes / (ms / 1000)));
   await context.db.update(stores).set({ readRate }).where(eq(stores.id, row.id));
+}
+
+/**
+ * Measures how fast a store that this server can look into is written to, and keeps it for estimates. Gives bytes a
+ * second. Problems: `not-found`, `invalid`.
+ */
+export async function measureStore(context: Context, storeId: number): Promise<Result<number>> {
+  const store = await getStore(context, storeId);
+  if (!store) return fail({ code: "not-found", what: "such store" });
+  const refuse = (text: string) => fail<number>({ code: "invalid", fields: { store: text } });
+  if (store.row.folder === null) return refuse("This server cannot reach it, and so not measure it.");
+  try {
+    const writeRate = await measuredWriteRate(join(storesFolder(), store.row.folder));
+    if (writeRate === null) return refuse("There is too little room on it to measure: a gigabyte is wanted.");
+    await context.db.update(stores).set({ writeRate }).where(eq(stores.id, storeId));
+    return ok(writeRate);
+  } catch (error) {
+    return refuse(`It could not be written to: ${fileProblem(error)}.`);
+  }
 }
 
 async function lookThrough(context: Context, store: StoreDetail, scan: ScanRow): Promise<StoreReport> {
@@ -381,12 +402,15 @@ function withDigests(
   });
 }
 
-/** What an image's own content says of it, for its record; the rest is asked for. */
-export function bodyOfFound({ reading, storedBytes }: ReportedImage): Partial<ImageBody> {
+/** What an image's own content says of it for its record, and its computer's disks of its partitions. */
+export function bodyOfFound(
+  { reading, storedBytes }: ReportedImage,
+  disks: readonly DiskFacts[] | null,
+): Partial<ImageBody> {
   const { mode, diskBytes, sectorBytes, partitions, usedBytes, compression } = reading;
   return {
     ...{ mode, diskBytes, sectorBytes, usedBytes, compression, storedBytes },
-    partitions: partitions.length > 0 ? partitions.map(({ role, active }) => ({ role, active })) : null,
+    partitions: partitionsForRecord(partitions, disks),
   };
 }
 
@@ -421,14 +445,20 @@ export async function registerNamed(
   const scan = await getScan(context, scanId);
   if (!scan?.report) return fail({ code: "not-found", what: "finished look through a store" });
   const tags = new Map(
-    (await context.db.select({ tag: computers.tag, make: computers.make, model: computers.model }).from(computers)).map(
-      (each) => [each.tag.toLowerCase(), each],
-    ),
+    (
+      await context.db
+        .select({ id: computers.id, tag: computers.tag, make: computers.make, model: computers.model })
+        .from(computers)
+    ).map((each) => [each.tag.toLowerCase(), each]),
+  );
+  const fresh = scan.report.images.filter(({ state }) => state.state === "new");
+  const disksOf = await disksOfComputers(
+    context,
+    fresh.flatMap(({ named }) => tags.get(named?.computer?.toLowerCase() ?? "")?.id ?? []),
   );
   const left: string[] = [];
   let registered = 0;
-  for (const image of scan.report.images) {
-    if (image.state.state !== "new") continue;
+  for (const image of fresh) {
     const computer = tags.get(image.named?.computer?.toLowerCase() ?? "");
     const day = image.named?.date;
     if (!computer || !day) {
@@ -438,7 +468,7 @@ export async function registerNamed(
     const body: ImageBody = {
       ...{ make: computer.make, model: computer.model, ...given, mode: null, diskBytes: null, sectorBytes: null },
       ...{ partitions: null, encrypted: null, keyPlace: null, kind: "full", parent: null, verified: null, places: [] },
-      ...bodyOfFound(image),
+      ...bodyOfFound(image, disksOf.get(computer.id) ?? null),
       state: image.named?.state ?? null,
     };
     const takenAt = image.modified?.startsWith(day) ? image.modified : `${day}T00:00:00Z`;
@@ -452,6 +482,15 @@ export async function registerNamed(
     else left.push(`${image.name}: ${problemText(result.problem)}`);
   }
   return ok({ registered, left });
+}
+
+async function disksOfComputers(context: Context, ids: readonly number[]): Promise<Map<number, DiskFacts[] | null>> {
+  if (ids.length === 0) return new Map();
+  const rows = await context.db
+    .select({ id: computerFacts.computerId, facts: computerFacts.facts })
+    .from(computerFacts)
+    .where(inArray(computerFacts.computerId, [...ids]));
+  return new Map(rows.map(({ id, facts }) => [id, facts.disks]));
 }
 
 /** Looks that a stopped server left in the middle; nothing was changed by them. At start. */

@@ -162,8 +162,9 @@ function Facts({ detail: { body } }: { detail: ImageDetail }) {
     ["Starts by", body.mode === null ? null : body.mode === "uefi" ? "UEFI" : "BIOS"],
     [
       "Partitions",
-      body.partitions?.map(({ role, active }) => `${role ?? "not known"}${active ? ", active" : ""}`).join("; ") ??
-        null,
+      body.partitions
+        ?.map(({ name, role, active }) => `${name ? `${name} ` : ""}${role ?? "not known"}${active ? ", active" : ""}`)
+        .join("; ") ?? null,
     ],
     ["In use", body.usedBytes == null ? null : <Size key="u" bytes={body.usedBytes} both />],
     ["Stored", body.storedBytes == null ? null : <Size key="s" bytes={body.storedBytes} both />],

@@ -1,6 +1,7 @@
 import type { Metadata } from "next";
 import type { ImageBody } from "@/core/chain/parts";
 import { CHECK_CODES } from "@/core/images/checks";
+import { bodyByFacts } from "@/core/images/partitions";
 import { getComputer } from "@/server/services/computers";
 import { patternOf } from "@/server/services/image-plans";
 import { listKits } from "@/server/services/releases";
@@ -37,7 +38,7 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
       ...NOTHING_KNOWN,
       make: detail?.row.make ?? null,
       model: detail?.row.model ?? null,
-      ...(found ? bodyOfFound(found) : {}),
+      ...(found ? bodyOfFound(found, detail?.facts.disks ?? null) : detail ? bodyByFacts(detail.facts) : {}),
       state: found?.named?.state ?? null,
       checks: (one(query.checks) ?? "").split(",").filter((code) => CHECK_CODES.includes(code)),
     },
@@ -49,7 +50,7 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
       <p className="mb-3 text-quiet">
         {found
           ? "What could be read from it is filled in; the rest is yours to say."
-          : "By hand: where its copies are is told by looking through a store, or by a listing of it."}
+          : "By hand: what the computer's facts say now is filled in. Where its copies are is told by looking through a store, or by a listing of it."}
       </p>
       <ImageForm
         given={given}

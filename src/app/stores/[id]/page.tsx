@@ -5,10 +5,11 @@ import { RetireButton } from "@/app/_parts/retire-button";
 import type { LinkKind } from "@/core/images/forecast";
 import type { ReportedImage, StoreReport } from "@/core/images/report";
 import { growthText, linkText, scanStateText, storedFindingText, storedText } from "@/core/words/images";
+import { bytesText } from "@/core/words/sizes";
 import { history } from "@/server/services/events";
 import { listReleases } from "@/server/services/releases";
 import { latestScan } from "@/server/services/store-scans";
-import { copiesIn, getStore, growthIn, type StoredCopy } from "@/server/services/stores";
+import { copiesIn, getStore, growthIn, type StoreDetail, type StoredCopy } from "@/server/services/stores";
 import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";
 import { dateText, plural, timeText } from "@/ui/words";
@@ -101,7 +102,8 @@ export default async function Store({ params }: Props) {
                 {row.measuredOn && `, as of ${dateText(row.measuredOn)}`}.
               </>
             )}{" "}
-            {growth ? growthText(growth) : "How it grows can be told once it was looked at on three days."}
+            {growth ? growthText(growth) : "How it grows can be told once it was looked at on three days."}{" "}
+            {ratesText(row)}
           </p>
           {row.capacityBytes !== null && fills.length > 1 && (
             <>
@@ -162,6 +164,15 @@ export default async function Store({ params }: Props) {
       </section>
     </>
   );
+}
+
+/** How fast it is, as far as that was measured. */
+function ratesText({ readRate, writeRate }: StoreDetail["row"]): string {
+  const said = [
+    readRate !== null && `read at ${bytesText(readRate)}/s`,
+    writeRate !== null && `written to at ${bytesText(writeRate)}/s`,
+  ].filter(Boolean);
+  return said.length > 0 ? `As measured it is ${said.join(" and ")}.` : "";
 }
 
 /** What a scan found otherwise than it is recorded, as far as that was not taken over yet. */

@@ -1,0 +1,11 @@
+import { type Problem, problemText } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
+
+/** A form's problem: what is wrong with entries that are `shown` is said beside them, and counted here. */
+export function FormProblem({ problem, shown }: { problem: Problem | null; shown: readonly string[] }) {
+  if (!problem) return null;
+  const fields = problem.code === "invalid" ? Object.keys(problem.fields) : [];
+  const isBeside = fields.length > 0 && fields.every((field) => shown.includes(field));
+  const count = fields.length === 1 ? "entry that is" : `${fields.length} entries that are`;
+  return <ProblemLine text={isBeside ? `Not saved: see the ${count} marked above.` : problemText(problem)} boxed />;
+}
