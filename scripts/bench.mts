@@ -21,6 +21,7 @@ import { filterChoices, listComputers } from "@/server/services/computer-list";
 import { exportComputers } from "@/server/services/exchange/exports";
 import { runImport, stageImport } from "@/server/services/exchange/imports";
 import type { ImportReport } from "@/server/services/exchange/options";
+import { imageFigures } from "./bench/images";
 import { matrixFigures } from "./bench/matrix";
 import { writingFigures } from "./bench/writing";
 import { fleetComputer } from "./demo/fleet";
@@ -285,6 +286,7 @@ async function fleetFigures(context: Context, count: number): Promise<void> {
     const done = await bulkChange(context, { filter: {} }, change);
     return done.ok ? `${done.value.changed} changed` : "";
   });
+  await imageFigures(context, timed, show);
 }
 
 const matrix = () => matrixFigures(new Workshop(folder), show);
