@@ -127,5 +127,7 @@ for (const [how, [tag, medium]] of Object.entries(TAGS))
     await page.getByRole("button", { name: "Hand it back" }).click();
     await expect(page.getByText(/^brought back: the computer as it was/)).toBeVisible();
     await page.goto(`/media/${medium}`);
-    await expect(page.getByText(`brought back ${tag}`).first()).toBeVisible();
+    await expect(
+      page.getByRole("listitem").filter({ hasText: `started, and put an image back on ${tag}` }),
+    ).toBeVisible();
   });

@@ -14,8 +14,12 @@ export async function recordDrillAction(input: unknown): Promise<Result<number>>
 }
 
 /** Takes up to some minutes. */
-export async function holdEmulatedDrillAction(medium: string, computer: string): Promise<Result<number>> {
-  const result = await holdEmulatedDrill(await currentContext(), medium, computer);
+export async function holdEmulatedDrillAction(
+  medium: string,
+  computer: string,
+  isSecureBootOff: boolean,
+): Promise<Result<number>> {
+  const result = await holdEmulatedDrill(await currentContext(), medium, computer, isSecureBootOff);
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }

@@ -18,7 +18,11 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
     const data = new FormData(event.currentTarget);
     setBusy(true);
     setProblem(null);
-    const result = await holdEmulatedDrillAction(String(data.get("medium") ?? ""), String(data.get("computer") ?? ""));
+    const result = await holdEmulatedDrillAction(
+      String(data.get("medium") ?? ""),
+      String(data.get("computer") ?? ""),
+      data.get("secureBoot") === "off",
+    );
     setBusy(false);
     if (result.ok) router.push(`/drills/${result.value}`);
     else setProblem(problemText(result.problem));
@@ -38,6 +42,13 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
         <label>
           <span className="block font-semibold text-[0.9rem]">On one like</span>
           <input className="field code w-32" name="computer" defaultValue={computer} autoComplete="off" />
+        </label>
+        <label>
+          <span className="block font-semibold text-[0.9rem]">Secure Boot</span>
+          <select className="field" name="secureBoot">
+            <option value="">as it is there</option>
+            <option value="off">switched off</option>
+          </select>
         </label>
         <button type="submit" className="act" disabled={busy}>
           {busy ? "Starting it; this takes up to some minutes" : "Start it in the emulator"}

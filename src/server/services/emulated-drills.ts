@@ -38,7 +38,8 @@ export function emulatedListsOf({ kind, legacyMode, secureBoot }: FirmwareFacts)
   };
 }
 
-function secureBootNote({ secureBoot }: FirmwareFacts, lists: Lists | null): string {
+function secureBootNote({ secureBoot }: FirmwareFacts, lists: Lists | null, isSwitchedOff: boolean): string {
+  if (isSwitchedOff) return "with Secure Boot switched off";
   if (lists) return "with the computer's own Secure Boot lists";
   if (secureBoot?.state === "on") return "without Secure Boot, which is on there, but its lists are not recorded";
   return "without Secure Boot";
@@ -57,13 +58,15 @@ const NOTES: Record<Emulated["end"], string> = {
 
 /**
  * Starts what a medium holds on an emulated computer like the one that is meant, and records what came of it, with the
- * screen and the text: weaker evidence than a drill on the computer itself. Takes up to some minutes. Problems:
+ * screen and the text: weaker evidence than a drill on the computer itself. `isSecureBootOff`: as after that change in
+ * its set-up. Takes up to some minutes. Problems:
  * `invalid`, `not-found`. Gives the drill's id.
  */
 export async function holdEmulatedDrill(
   context: Context,
   mediumTag: string,
   computerTag: string,
+  isSecureBootOff = false,
 ): Promise<Result<number>> {
   const invalid = (field: string, text: string) => fail<number>({ code: "invalid", fields: { [field]: text } });
   const [medium, computer] = await Promise.all([
@@ -78,7 +81,7 @@ export async function holdEmulatedDrill(
       "computer",
       `There is no emulated computer with ${computerTag}'s firmware, or its firmware is not recorded.`,
     );
-  const lists = emulatedListsOf(computer.facts.firmware);
+  const lists = isSecureBootOff ? null : emulatedListsOf(computer.facts.firmware);
   if (!canEmulate(firmware, lists))
     return invalid(
       "computer",
@@ -100,7 +103,7 @@ export async function holdEmulatedDrill(
     {
       ...{ medium: medium.row.tag, computer: computer.row.tag, on: context.now().toISOString().slice(0, 10) },
       result: end === "went-on" ? "started" : "failed",
-      note: `${NOTES[end]} ${image.isDevice ? "From what is on the device in its berth." : "From its release's file."} Emulated: ${firmware}, ${secureBootNote(computer.facts.firmware, lists)}.`,
+      note: `${NOTES[end]} ${image.isDevice ? "From what is on the device in its berth." : "From its release's file."} Emulated: ${firmware}, ${secureBootNote(computer.facts.firmware, lists, isSecureBootOff)}.`,
     },
     { text, picture },
   );
