@@ -1,5 +1,5 @@
 // Measures what Creel promises to be quick, beside plain tools. Not a test: figures are read by people.
-// bench.mts [media] [browser] [fleet] [matrix] [writing]: some parts only. COUNT=20000 takes another number of computers.
+// bench.mts [media] [browser] [fleet] [matrix] [writing] [cover]: some parts only. COUNT=20000 takes another number of computers.
 import { spawnSync } from "node:child_process";
 import { mkdtempSync, readdirSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -21,6 +21,7 @@ import { filterChoices, listComputers } from "@/server/services/computer-list";
 import { exportComputers } from "@/server/services/exchange/exports";
 import { runImport, stageImport } from "@/server/services/exchange/imports";
 import type { ImportReport } from "@/server/services/exchange/options";
+import { coverFigures } from "./bench/cover";
 import { imageFigures } from "./bench/images";
 import { matrixFigures } from "./bench/matrix";
 import { writingFigures } from "./bench/writing";
@@ -293,7 +294,9 @@ const matrix = () => matrixFigures(new Workshop(folder), show);
 
 const writing = () => writingFigures(folder, show);
 
-const PARTS = { media, browser, fleet, matrix, writing };
+const cover = () => coverFigures(show);
+
+const PARTS = { media, browser, fleet, matrix, writing, cover };
 const wanted = process.argv.slice(2);
 try {
   for (const [name, run] of Object.entries(PARTS)) if (wanted.length === 0 || wanted.includes(name)) await run();
