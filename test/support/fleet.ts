@@ -1,4 +1,4 @@
-import type { ComputerPart, DrillPart, ImagePart, ReleasePart } from "@/core/chain/parts";
+import type { ComputerPart, DrillPart, ImagePart, PolicyPart, ReleasePart } from "@/core/chain/parts";
 import { USUAL_POLICY } from "@/core/chain/parts";
 import { DriverIndex } from "@/core/drivers/driver-set";
 import { factsSchema } from "@/core/facts/schema";
@@ -240,6 +240,9 @@ function drill(roll: Roll, computers: number, media: number): DrillPart {
   };
 }
 
+const STRICT: PolicyPart = { drillDays: 100, verificationDays: 30, proof: "computer" };
+const EASY: PolicyPart = { drillDays: null, verificationDays: null, proof: "verified" };
+
 /** A fleet of `computers` and `media`, with images and drills; the same for the same dice. */
 export function randomWorld(roll: Roll, computers: number, media: number): World {
   const list = <T>(count: number, make: (at: number) => T) => Array.from({ length: count }, (_, at) => make(at));
@@ -250,6 +253,8 @@ export function randomWorld(roll: Roll, computers: number, media: number): World
     images: list(Math.ceil(computers / 2), (at) => image(roll, at, computers, media)),
     drills: list(Math.ceil(media / 2), () => drill(roll, computers, media)),
     policy: USUAL_POLICY,
+    policyFor: ({ site, facts }) =>
+      (site === SITES[0] ? STRICT : facts.computer.model === "14" ? EASY : null) ?? USUAL_POLICY,
     today: "2026-11-25",
     releasedOn: (name, version) => (name === "Gannet Desk" && version === "11.4" ? "2024-10-01" : null),
   };

@@ -129,5 +129,7 @@ export interface DrillPart {
 export interface PolicyPart {
   drillDays: number | null;
   verificationDays: number | null;
+  /** What counts as proof: see `policy/policy.ts`; not given: a drill on a computer of the model. */
+  proof?: "computer" | "model" | "verified" | "none";
 }
 export const USUAL_POLICY: PolicyPart = { drillDays: 365, verificationDays: 180 };

@@ -30,7 +30,7 @@ export function startOf(
 
 /** What is around a pair, looked up quickly; for as long as the world stays as it is. */
 export function surroundingsOf(world: World): Surroundings {
-  const { images, drills, policy, today } = world;
+  const { images, drills, policy, policyFor, today } = world;
   const imagesByComputer = grouped(images, ({ computer }) => computer);
   const imagesById = new Map(images.map((image) => [image.id, image]));
   const drillsByMedium = grouped(drills, ({ medium }) => medium);
@@ -39,6 +39,7 @@ export function surroundingsOf(world: World): Surroundings {
     imageById: (id) => imagesById.get(id) ?? null,
     drillsOf: (medium) => drillsByMedium.get(medium) ?? [],
     policy,
+    policyFor,
     today,
     carried: (modalias, release) => carriedDriver(world, modalias, release),
     systemReleasedOn: ({ facts }) => {

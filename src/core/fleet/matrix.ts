@@ -1,4 +1,4 @@
-import type { ComputerPart, DrillPart, MediumPart, ReleasePart } from "../chain/parts";
+import type { ComputerPart, DrillPart, MediumPart, PolicyPart, ReleasePart } from "../chain/parts";
 import type { Link } from "../chain/schema";
 import { startProfile } from "../facts/profile";
 import { judgeAtHand } from "../links/at-hand";
@@ -80,13 +80,13 @@ interface ColumnClasses {
 
 /** What the drills of a medium come to. */
 interface ProvenColumn {
-  /** For computers that none of its drills speaks of. */
-  base: number;
+  /** For computers that none of its drills speaks of, by what is asked of them. */
+  base: (policy: PolicyPart) => number;
   /** Models that its drills were held on; null where there are none. */
   models: Set<string> | null;
   /** By the class of computers, as far as they were asked for. */
   byClass: number[];
-  judge: (computer: ComputerPart) => number;
+  judge: (computer: ComputerPart, policy: PolicyPart) => number;
 }
 
 const ROW_UNSET = -1;
@@ -109,7 +109,7 @@ export class FleetMatrix {
   private readonly devices = new Classes<ComputerPart>();
   private readonly gives = new Classes<ComputerPart>();
   private readonly sites = new Classes<string | null>();
-  private readonly proofs = new Classes<ComputerPart>();
+  private readonly proofs = new Classes<{ computer: ComputerPart; policy: PolicyPart }>();
   private readonly places = new Classes<MediumPart>();
   private readonly sets = new Classes<ReleasePart[]>();
 
@@ -234,13 +234,14 @@ export class FleetMatrix {
     // Nobody's tag: what a computer without images is given.
     const shared = this.gives.of(restoreKey(computer, devices), { ...computer, tag: "" });
     const { make, model } = facts.computer;
-    const proof = JSON.stringify([make, model, facts.firmware.version]);
+    const policy = this.policyFor(computer);
+    const proof = JSON.stringify([make, model, facts.firmware.version, policy]);
     return {
       start: this.starts.of(startProfile(facts), computer),
       give: hasImages ? this.ownGive(computer, shared) : shared,
       site: this.sites.of(JSON.stringify(site), site),
       // Nobody's tag: what drills of others of its model come to.
-      proof: this.proofs.of(proof, { ...computer, tag: "" }),
+      proof: this.proofs.of(proof, { computer: { ...computer, tag: "" }, policy }),
       own: hasImages || this.drilled.has(tag),
     };
   }
@@ -252,6 +253,10 @@ export class FleetMatrix {
     const own = this.gives.members.push(computer) - 1;
     this.sharedGive.set(own, shared);
     return own;
+  }
+
+  private policyFor(computer: ComputerPart): PolicyPart {
+    return this.world.policyFor?.(computer) ?? this.world.policy;
   }
 
   private classify(column: number, medium: FleetMedium): void {
@@ -283,17 +288,21 @@ export class FleetMatrix {
   private drilledTags: Map<string, Set<string>> | null = null;
 
   private provenOf({ part }: FleetMedium): ProvenColumn {
-    const { policy, today } = this.world;
+    const { today } = this.world;
     const drills = this.around.drillsOf(part.tag);
-    const judge = (computer: ComputerPart, own: DrillPart[]) =>
+    const judge = (computer: ComputerPart, own: DrillPart[], policy: PolicyPart) =>
       linkBits("proven", judgeProven({ computer, medium: part, drills: own, policy, today }).verdict);
     const [anybody] = this.computers;
-    const base = anybody ? judge(anybody, []) : 0;
+    const known = new Map<PolicyPart, number>();
     return {
-      base,
+      base: (policy) => {
+        const bits = known.get(policy) ?? (anybody ? judge(anybody, [], policy) : 0);
+        known.set(policy, bits);
+        return bits;
+      },
       models: drills.length === 0 ? null : new Set(drills.map(({ make, model }) => modelKey(make, model))),
       byClass: [],
-      judge: (computer) => judge(computer, drills),
+      judge: (computer, policy) => judge(computer, drills, policy),
     };
   }
 
@@ -390,7 +399,7 @@ export class FleetMatrix {
     const tag = (this.media[column] as FleetMedium).part.tag;
     const isDrilled = own && this.drilled.get(computer.tag)?.has(tag);
     const proven = isDrilled
-      ? (this.proven[column] as ProvenColumn).judge(computer)
+      ? (this.proven[column] as ProvenColumn).judge(computer, this.policyFor(computer))
       : this.provenOfClass(column, proof);
     const common = starts | atHand | proven;
     const bits = this.giveBits.row(give, releases + 1)[releases] as GiveBits;
@@ -416,9 +425,9 @@ export class FleetMatrix {
   private provenOfClass(column: number, proof: number): number {
     const own = this.proven[column] as ProvenColumn;
     for (let at = own.byClass.length; at <= proof; at++) {
-      const member = this.proofs.members[at] as ComputerPart;
-      const { make, model } = member.facts.computer;
-      own.byClass.push(own.models?.has(modelKey(make, model)) ? own.judge(member) : own.base);
+      const { computer, policy } = this.proofs.members[at] as { computer: ComputerPart; policy: PolicyPart };
+      const { make, model } = computer.facts.computer;
+      own.byClass.push(own.models?.has(modelKey(make, model)) ? own.judge(computer, policy) : own.base(policy));
     }
     return own.byClass[proof] as number;
   }
@@ -428,8 +437,10 @@ export class FleetMatrix {
     const computer = this.computers[row] as ComputerPart;
     const tags = this.drilled.get(computer.tag);
     if (!tags) return;
+    const policy = this.policyFor(computer);
     for (const [column, { part }] of this.media.entries())
-      if (tags.has(part.tag)) this.setProven(row, column, (this.proven[column] as ProvenColumn).judge(computer));
+      if (tags.has(part.tag))
+        this.setProven(row, column, (this.proven[column] as ProvenColumn).judge(computer, policy));
   }
 
   private setProven(row: number, column: number, bits: number): void {

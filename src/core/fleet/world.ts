@@ -24,6 +24,8 @@ export interface World {
   images: ImagePart[];
   drills: DrillPart[];
   policy: PolicyPart;
+  /** What is asked of one computer, where that differs; computers are told by tag, place, form and model. */
+  policyFor?: (computer: ComputerPart) => PolicyPart;
   /** ISO day. */
   today: string;
   /** When a product's version came out, as release calendars tell. */

@@ -17,7 +17,9 @@ export interface ProvenInput {
  * written and with this firmware; and its last verification. Common practice.
  */
 export function judgeProven(input: ProvenInput): Ruling {
-  return all([drilled(input), verified(input)]);
+  const { proof = "model" } = input.policy;
+  if (proof === "none") return holds({ code: "no-proof-asked" });
+  return proof === "verified" ? verified(input) : all([drilled(input), verified(input)]);
 }
 
 /** Whole days from one ISO day to another. */
@@ -42,6 +44,8 @@ export function drilled({ computer, medium, drills, policy, today }: ProvenInput
         sameName(model, each.model),
     ),
   );
+  if (!here && alike && policy.proof === "computer")
+    return unknown({ code: "drill-on-model-only", on: alike.on, computer: alike.computer });
   const drill = here ?? alike;
   if (!drill) {
     // An emulated computer has the same firmware at best, and never the same hardware: it hints, and proves nothing.

@@ -34,6 +34,7 @@ export interface Surroundings extends GiveSurroundings {
   /** Drills of a medium, by its tag. */
   drillsOf: (medium: string) => DrillPart[];
   policy: PolicyPart;
+  policyFor?: ((computer: ComputerPart) => PolicyPart) | undefined;
   /** ISO day. */
   today: string;
 }
@@ -73,7 +74,8 @@ export type CommonLinks = Pick<Links, "atHand" | "starts" | "proven">;
 /** Every route that a medium offers a computer, unranked. Pure; the same in any order of what is around. */
 export function routesOn(given: MediumOnComputer, around: Surroundings): Route[] {
   const { computer, medium, as, starts, releases } = given;
-  const { policy, today } = around;
+  const { today } = around;
+  const policy = around.policyFor?.(computer) ?? around.policy;
   const drills = around.drillsOf(medium.tag);
   const common: CommonLinks = {
     atHand: linkOf(judgeAtHand(computer, medium)),

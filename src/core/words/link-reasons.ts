@@ -81,6 +81,8 @@ export type LinkReasonFacts =
   | { code: "rescues"; release: string }
   // Proven
   | { code: "no-drill-recorded" }
+  | { code: "no-proof-asked" }
+  | { code: "drill-on-model-only"; on: string; computer: string }
   | { code: "drill-emulated"; on: string; started: boolean }
   | { code: "drill-good"; on: string; computer: string | null; restored: boolean }
   | { code: "drill-failed"; on: string; computer: string | null }
@@ -297,6 +299,10 @@ export function linkReasonText(facts: LinkReasonFacts): string {
       return facts.started
         ? `It started on an emulated computer with such firmware on ${facts.on}; on the computer itself it was never tried.`
         : `It did not start on an emulated computer with such firmware on ${facts.on}; on the computer itself it was never tried.`;
+    case "no-proof-asked":
+      return "The policy asks for no proof.";
+    case "drill-on-model-only":
+      return `It was tried on ${facts.computer} on ${facts.on}, which is of the same model; the policy asks for a drill on this very computer.`;
     case "no-drill-recorded":
       return "Not recorded: a drill of this medium on this computer.";
     case "drill-good":

@@ -1,0 +1,101 @@
+import type { MediumPart, ReleasePart } from "../chain/parts";
+import { BROKEN, linkCode } from "../fleet/cell";
+import { FleetMatrix } from "../fleet/matrix";
+import type { FleetMedium, World } from "../fleet/world";
+import { NEED_OUTCOMES, NEEDS, type Need } from "../policy/policy";
+import { type OutcomeKind, outcomesOf } from "../routes/outcome";
+
+/** Purposes by which a release gives each outcome. */
+const PURPOSES: Partial<Record<OutcomeKind, ReleasePart["facts"]["purposes"][number]>> = {
+  image: "put-back-images",
+  reinstall: "reinstall",
+  "start-up": "start-up-repair",
+  files: "file-rescue",
+};
+
+/** How far a medium serves a need of a computer; nearness is not in it. The smaller, the better. */
+export const SERVES = { proven: 0, unproven: 1, not: 2 } as const;
+export type Serves = (typeof SERVES)[keyof typeof SERVES];
+
+interface Column {
+  /** Position of its medium in what was given. */
+  medium: number;
+  kind: OutcomeKind;
+}
+
+/**
+ * Which of some media serve which needs of which computers, as if each medium had one purpose at a time: a chain shows
+ * only the best that a medium gives, and a policy asks for each.
+ */
+export class Serving {
+  private readonly matrix: FleetMatrix;
+  private readonly columns: Column[] = [];
+  private readonly byNeed: Record<Need, number[]>;
+
+  constructor(
+    world: World,
+    readonly media: readonly FleetMedium[],
+  ) {
+    const single: FleetMedium[] = [];
+    for (const [at, medium] of media.entries())
+      for (const kind of new Set(medium.releases.flatMap((release) => outcomesOf(release)))) {
+        const releases = medium.releases.filter((release) => outcomesOf(release).includes(kind));
+        this.columns.push({ medium: at, kind });
+        single.push({ ...medium, releases: releases.map((release) => forOnly(kind, release)) });
+      }
+    this.matrix = new FleetMatrix({ ...world, media: single });
+    this.byNeed = Object.fromEntries(
+      NEEDS.map((need) => [
+        need,
+        [...this.columns.keys()].filter((at) => NEED_OUTCOMES[need].includes(this.columns[at]?.kind as OutcomeKind)),
+      ]),
+    ) as Record<Need, number[]>;
+  }
+
+  /** For each medium, how far it serves a need of a computer, by the computer's place in the world. */
+  row(computer: number, need: Need, changesAllowed: boolean): Uint8Array {
+    const serves = new Uint8Array(this.media.length).fill(SERVES.not);
+    const cells = this.matrix.row(computer);
+    const most = changesAllowed ? 1 : 0;
+    for (const at of this.byNeed[need]) {
+      const cell = cells[at] as number;
+      const isFit =
+        linkCode(cell, "starts") <= most && linkCode(cell, "sees") <= most && linkCode(cell, "restores") <= most;
+      // Retired or distrusted.
+      if (!isFit || linkCode(cell, "atHand") === BROKEN) continue;
+      const { medium } = this.columns[at] as Column;
+      const own = linkCode(cell, "proven") === 0 ? SERVES.proven : SERVES.unproven;
+      serves[medium] = Math.min(serves[medium] as number, own);
+    }
+    return serves;
+  }
+
+  /** Computers with the same are served the same; null where one has images or drills of its own. */
+  classOf(computer: number): string | null {
+    return this.matrix.classOfRow(computer);
+  }
+}
+
+/** A release as if it were made for one outcome alone. Told apart by its name: what is judged is kept by that. */
+function forOnly(kind: OutcomeKind, release: ReleasePart): ReleasePart {
+  const purpose = PURPOSES[kind];
+  return {
+    ...release,
+    name: `${release.name}\u0000${kind}`,
+    facts: { ...release.facts, purposes: purpose ? [purpose] : [] },
+  };
+}
+
+/** A medium as it would be: freshly made, whole, and at hand. */
+export function freshMedium(
+  views: FleetMedium["views"],
+  as: FleetMedium["as"],
+  release: ReleasePart | null,
+  today: string,
+): FleetMedium {
+  const part: MediumPart = {
+    ...{ tag: "a new medium", site: null, lentTo: null, retired: false, condition: "good", writtenOn: today },
+    ...{ verified: { on: today, whole: true }, copies: [] },
+  };
+  return { part, as, views, fault: null, releases: release ? [release] : [] };
+}
