@@ -1,8 +1,8 @@
-import loadHighs from "highs";
 import { modelOf } from "@/core/cover/model";
 import { partsOf } from "@/core/cover/parts";
 import type { CoverProblem } from "@/core/cover/problem";
 import { solveCover } from "@/core/cover/solve";
+import { Solver } from "@/server/cover/solver";
 import { dice } from "../../test/support/dice";
 
 /**
@@ -52,17 +52,18 @@ export function fleetProblem(seed: number): CoverProblem {
 
 /** The least cover of a large fleet, within half a minute. */
 export async function coverFigures(show: (what: string, milliseconds: number, note?: string) => void): Promise<void> {
-  const highs = await loadHighs();
+  const solver = new Solver();
   for (const seed of [1, 2, 3]) {
     const problem = fleetProblem(seed);
     const { data } = modelOf(problem);
     const start = performance.now();
-    const plan = solveCover(highs, problem, { seconds: 30 });
+    const plan = await solveCover(problem, { solve: solver.solve, seconds: 30 });
     const gap = plan.cost === 0 ? 0 : ((plan.cost - plan.bound) / plan.cost) * 100;
     show(
       `least cover: 2,000 computers, 50 places, 300 media (${seed})`,
       performance.now() - start,
-      `${data.numCols} columns, ${data.numRows} rows, ${partsOf(problem).length} part, cost ${plan.cost.toFixed(0)}, ${plan.isLeast ? "proven least" : `at most ${gap.toFixed(2)} % above it`}, unmet ${plan.unmet.length}, ${(highs.memoryBytes / 1e6).toFixed(0)} MB`,
+      `${data.numCols} columns, ${data.numRows} rows, ${partsOf(problem).length} part, cost ${plan.cost.toFixed(0)}, ${plan.isLeast ? "proven least" : `at most ${gap.toFixed(2)} % above it`}, unmet ${plan.unmet.length}, ${(process.memoryUsage().rss / 1e6).toFixed(0)} MB`,
     );
   }
+  await solver.close();
 }

@@ -1,14 +1,15 @@
-import loadHighs, { type Highs } from "highs";
 import { greedyPlan, lacking, leastByForce, randomProblem } from "../../../test/support/cover";
 import { dice } from "../../../test/support/dice";
+import { Solver } from "../../server/cover/solver";
 import { type CoverContent, type CoverMedium, type CoverPlan, type CoverProblem, canHold } from "./problem";
 import { solveCover } from "./solve";
 
-let highs: Highs;
-beforeAll(async () => {
-  highs = await loadHighs();
+let solver: Solver;
+beforeAll(() => {
+  solver = new Solver();
 });
-const solved = (problem: CoverProblem) => solveCover(highs, problem, { seconds: 30 });
+afterAll(() => solver.close());
+const solved = (problem: CoverProblem) => solveCover(problem, { solve: solver.solve, seconds: 30 });
 
 /** What a plan does must be possible, cost what it says, and lack what it says. */
 function check(problem: CoverProblem, plan: CoverPlan): void {
@@ -35,7 +36,7 @@ function check(problem: CoverProblem, plan: CoverPlan): void {
   expect(lacks.reduce((sum, each) => sum + each, 0)).toBe(plan.unmet.reduce((sum, each) => sum + each.lacking, 0));
 }
 
-test("small problems at random cost what trying everything finds, and never more than a greedy plan", () => {
+test("small problems at random cost what trying everything finds, and never more than a greedy plan", async () => {
   const roll = dice(81);
   let [greedy, least] = [0, 0];
   for (let run = 0; run < 150; run++) {
@@ -45,7 +46,7 @@ test("small problems at random cost what trying everything finds, and never more
       media: roll(4),
       demands: 1 + roll(4),
     });
-    const plan = solved(problem);
+    const plan = await solved(problem);
     check(problem, plan);
     const unmet = plan.unmet.reduce((sum, each) => sum + each.lacking, 0);
     const force = leastByForce(problem);
@@ -64,11 +65,11 @@ test("small problems at random cost what trying everything finds, and never more
   expect(least).toBeLessThan(greedy);
 });
 
-test("larger problems: possible, true to what they say, and never above a greedy plan", () => {
+test("larger problems: possible, true to what they say, and never above a greedy plan", async () => {
   const roll = dice(82);
   for (let run = 0; run < 12; run++) {
     const problem = randomProblem(roll, { sites: 8, contents: 8, media: 25, demands: 40 });
-    const plan = solved(problem);
+    const plan = await solved(problem);
     check(problem, plan);
     expect(plan.bound).toBeLessThanOrEqual(plan.cost + 1e-6);
     const simple = greedyPlan(problem);
@@ -89,7 +90,7 @@ const medium = (more: Partial<CoverMedium> = {}): CoverMedium => ({
   ...more,
 });
 
-test("a medium that no one needs where it is goes where it is cheaper than a new one", () => {
+test("a medium that no one needs where it is goes where it is cheaper than a new one", async () => {
   const problem: CoverProblem = {
     travel: [
       [0, 10],
@@ -101,13 +102,13 @@ test("a medium that no one needs where it is goes where it is cheaper than a new
     rates: RATES,
   };
   // Ten minutes there and ten back, at 30 an hour.
-  expect(solved(problem)).toMatchObject({ acts: [{ act: "move", medium: 0, site: 1, cost: 10 }], isLeast: true });
+  expect(await solved(problem)).toMatchObject({ acts: [{ act: "move", medium: 0, site: 1, cost: 10 }], isLeast: true });
   const pinned = { ...problem, media: [medium({ isPinned: true })] };
   // A stick for 9, and 20 minutes of work for 10.
-  expect(solved(pinned).acts).toContainEqual({ act: "buy", content: 0, site: 1, cost: 19 });
+  expect((await solved(pinned)).acts).toContainEqual({ act: "buy", content: 0, site: 1, cost: 19 });
 });
 
-test("one medium that serves two kinds of computers beats two; where it is too large for what there is, it is bought", () => {
+test("one medium that serves two kinds of computers beats two; where it is too large for what there is, it is bought", async () => {
   const problem: CoverProblem = {
     travel: [[0]],
     contents: [content(), content(), content({ neededBytes: 12e9, price: 15 })],
@@ -119,10 +120,10 @@ test("one medium that serves two kinds of computers beats two; where it is too l
     rates: { ...RATES, workHour: 60 },
   };
   // Two writings of 20 each, against one purchase for 15 and 20.
-  expect(solved(problem).acts).toEqual([{ act: "buy", content: 2, site: 0, cost: 35 }]);
+  expect((await solved(problem)).acts).toEqual([{ act: "buy", content: 2, site: 0, cost: 35 }]);
 });
 
-test("what cannot be had is said, and the rest is planned all the same", () => {
+test("what cannot be had is said, and the rest is planned all the same", async () => {
   const problem: CoverProblem = {
     travel: [[0]],
     contents: [content({ neededBytes: null, price: null }), content()],
@@ -134,17 +135,17 @@ test("what cannot be had is said, and the rest is planned all the same", () => {
     ],
     rates: RATES,
   };
-  const plan = solved(problem);
+  const plan = await solved(problem);
   expect(plan.acts).toEqual([{ act: "buy", content: 1, site: 0, cost: 19 }]);
   expect(plan.unmet).toEqual([
     { demand: 0, lacking: 2 },
     { demand: 2, lacking: 1 },
   ]);
-  expect(solved({ ...problem, noPurchase: [0] }).unmet).toHaveLength(3);
+  expect((await solved({ ...problem, noPurchase: [0] })).unmet).toHaveLength(3);
 });
 
-test("nothing to do costs nothing", () => {
-  expect(solved({ travel: [], contents: [], media: [], demands: [], rates: RATES })).toEqual({
+test("nothing to do costs nothing", async () => {
+  expect(await solved({ travel: [], contents: [], media: [], demands: [], rates: RATES })).toEqual({
     ...{ acts: [], cost: 0, bound: 0, unmet: [], isLeast: true },
   });
 });

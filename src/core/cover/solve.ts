@@ -1,29 +1,44 @@
-import type { Highs, ModelData } from "highs";
+import type { ModelData } from "highs";
 import { actsOf, modelOf } from "./model";
 import { partsOf } from "./parts";
 import type { CoverAct, CoverPlan, CoverProblem } from "./problem";
 
+/** An integer program to be solved in so many seconds, from values to begin with where there are some. */
+export interface Program {
+  data: ModelData;
+  seconds: number;
+  start: Float64Array | null;
+}
+
+export interface Solved {
+  values: Float64Array;
+  /** Proven to be best; else the best that was found. */
+  isSolved: boolean;
+  /** Nothing can cost less. */
+  bound: number;
+}
+
 export interface SolveOptions {
+  /** Branch and cut, by HiGHS. */
+  solve: (program: Program) => Promise<Solved>;
   /** Seconds for all of it. */
   seconds: number;
   /** Told after each part: how many of how many are done. */
-  onPart?: (done: number, of: number) => void;
+  onPart?: (done: number, of: number) => Promise<void> | void;
 }
 
-/** HiGHS counts a plan as least when it is so near its bound; what the solver itself is exact to. */
-const EXACT = 1e-6;
-
 /**
- * The plan that costs least, by integer programming (HiGHS, branch and cut), each part of the places that depends on no
- * other by itself. Where time runs out, the best that was found, and what none can be below.
+ * The plan that costs least, by integer programming, each part of the places that depends on no other by itself. Where
+ * time runs out, the best that was found, and what none can be below.
  */
-export function solveCover(highs: Highs, problem: CoverProblem, { seconds, onPart }: SolveOptions): CoverPlan {
+export async function solveCover(problem: CoverProblem, options: SolveOptions): Promise<CoverPlan> {
   const parts = partsOf(problem).sort((a, b) => a.problem.demands.length - b.problem.demands.length);
-  const until = performance.now() + seconds * 1000;
+  const until = performance.now() + options.seconds * 1000;
   const plan: CoverPlan = { acts: [], cost: 0, bound: 0, unmet: [], isLeast: true };
   for (const [nth, part] of parts.entries()) {
-    const left = Math.max(0.2, (until - performance.now()) / 1000 / (nth === parts.length - 1 ? 1 : 2));
-    const own = solvePart(highs, part.problem, left);
+    const left = (until - performance.now()) / 1000;
+    // The larger ones come last, and may take what the smaller ones left.
+    const own = await solvePart(part.problem, Math.max(0.2, nth === parts.length - 1 ? left : left / 2), options);
     plan.acts.push(
       ...own.acts.map((act): CoverAct => {
         const site = part.sites[act.site] as number;
@@ -38,7 +53,7 @@ export function solveCover(highs: Highs, problem: CoverProblem, { seconds, onPar
     plan.cost += own.cost;
     plan.bound += own.bound;
     plan.isLeast &&= own.isLeast;
-    onPart?.(nth + 1, parts.length);
+    await options.onPart?.(nth + 1, parts.length);
   }
   return plan;
 }
@@ -48,16 +63,18 @@ const FIRST_SHARE = 0.3;
 /** Fewer ways to carry than this are no burden, and need no first plan. */
 const CARRIED_FEW = 500;
 
-function solvePart(highs: Highs, problem: CoverProblem, seconds: number): CoverPlan {
-  const built = modelOf(problem);
-  if (built.columns.length === 0) return { acts: [], cost: 0, bound: 0, unmet: [], isLeast: true };
+async function solvePart(problem: CoverProblem, seconds: number, { solve }: SolveOptions): Promise<CoverPlan> {
+  const { data, columns, ...built } = modelOf(problem);
+  if (columns.length === 0) return { acts: [], cost: 0, bound: 0, unmet: [], isLeast: true };
   const startedAt = performance.now();
-  const carries = built.columns.map(({ kind }) => kind === "move" || kind === "carry");
+  const carries = columns.map(({ kind }) => kind === "move" || kind === "carry");
   const isLarge = carries.filter(Boolean).length > CARRIED_FEW;
-  const first = isLarge ? run(highs, withoutCarrying(built.data, carries), seconds * FIRST_SHARE, null) : null;
-  const left = seconds - (performance.now() - startedAt) / 1000;
-  const { values, isSolved, bound } = run(highs, built.data, left, first && first.values);
-  const { acts, unmet } = actsOf(problem, built, values);
+  const first = isLarge
+    ? await solve({ data: withoutCarrying(data, carries), seconds: seconds * FIRST_SHARE, start: null })
+    : null;
+  const left = Math.max(0.2, seconds - (performance.now() - startedAt) / 1000);
+  const { values, isSolved, bound } = await solve({ data, seconds: left, start: first?.values ?? null });
+  const { acts, unmet } = actsOf(problem, { data, columns, ...built }, values);
   const cost = acts.reduce((sum, act) => sum + act.cost, 0);
   const lacking = unmet.reduce((sum, each) => sum + each.lacking, 0) * built.penalty;
   return { acts, unmet, cost, bound: isSolved ? cost : Math.max(0, bound - lacking), isLeast: isSolved };
@@ -65,23 +82,4 @@ function solvePart(highs: Highs, problem: CoverProblem, seconds: number): CoverP
 
 function withoutCarrying(data: ModelData, carries: readonly boolean[]): ModelData {
   return { ...data, colUpper: Array.from(data.colUpper, (upper, at) => (carries[at] ? 0 : upper)) };
-}
-
-/** The best that is found in so many seconds, from a plan to begin with where there is one. */
-function run(
-  highs: Highs,
-  data: ModelData,
-  seconds: number,
-  start: Float64Array | null,
-): { values: Float64Array; isSolved: boolean; bound: number } {
-  return highs.withModel(data, (model) => {
-    model.options.set({ output_flag: false, time_limit: seconds, mip_rel_gap: EXACT, mip_abs_gap: EXACT });
-    if (start) model.setSolution({ colValue: start });
-    model.run();
-    return {
-      values: model.getSolution().colValue,
-      isSolved: model.getModelStatus() === highs.constants.modelStatus.optimal,
-      bound: Number(model.info.get("mip_dual_bound")),
-    };
-  });
 }

@@ -21,10 +21,12 @@ import { HAPPENINGS } from "@/core/callout/happenings";
 import type { CalloutOutcome, ChosenRoute } from "@/core/callout/record";
 import type { NewDisk } from "@/core/callout/replacement";
 import type { ImageBody } from "@/core/chain/parts";
+import type { CoverResult, CoverSettings, CoverTask } from "@/core/cover/result";
 import type { Provenance } from "@/core/facts/merge";
 import type { Facts } from "@/core/facts/schema";
 import type { CopiedFile, StoreReport } from "@/core/images/report";
 import type { Inspection } from "@/core/inspection/schema";
+import { type PolicyValues, SCOPES } from "@/core/policy/policy";
 import type { ReleaseFacts } from "@/core/releases/facts";
 
 /** JSON that comes back parsed: MariaDB keeps JSON as text and the driver hands it over as such. */
@@ -737,6 +739,85 @@ export const stocktakes = mysqlTable(
     createdAt: createdAt(),
   },
   (table) => [index("stocktakes_site").on(table.siteId, table.id)],
+);
+
+/** What computers and places must have: a rule for all, a place, a form, a model or one computer. */
+export const policies = mysqlTable(
+  "policies",
+  {
+    id: id(),
+    scope: varchar("scope", { length: 12, enum: SCOPES }).notNull(),
+    /** The id of a place or computer, a form, make and model; empty for everywhere. */
+    target: varchar("target", { length: 200 }).notNull().default(""),
+    values: json<Partial<PolicyValues>>("said").notNull(),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [uniqueIndex("policies_target").on(table.scope, table.target)],
+);
+
+/** How long the way between two places takes, either way: the smaller id comes first. */
+export const travels = mysqlTable(
+  "travels",
+  {
+    id: id(),
+    fromId: int("from_id")
+      .notNull()
+      .references(() => sites.id),
+    toId: int("to_id")
+      .notNull()
+      .references(() => sites.id),
+    minutes: int("minutes").notNull(),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [uniqueIndex("travels_way").on(table.fromId, table.toId)],
+);
+
+/** Plans by which every computer would have what its policy asks for, at the least cost. */
+export const coverPlans = mysqlTable(
+  "cover_plans",
+  {
+    id: id(),
+    name: varchar("name", { length: 120 }).notNull(),
+    state: varchar("state", { length: 12, enum: ["running", "done", "failed", "cancelled", "interrupted", "accepted"] })
+      .notNull()
+      .default("running"),
+    settings: json<CoverSettings>("settings").notNull(),
+    result: json<CoverResult | null>("result"),
+    /** How far it is, or why it ended otherwise, in words. */
+    told: varchar("told", { length: 500 }),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    acceptedAt: at("accepted_at"),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [index("cover_plans_state").on(table.state, table.id)],
+);
+
+/** What an accepted plan asks to be done. */
+export const coverTasks = mysqlTable(
+  "cover_tasks",
+  {
+    id: id(),
+    planId: int("plan_id")
+      .notNull()
+      .references(() => coverPlans.id, { onDelete: "cascade" }),
+    position: int("position").notNull(),
+    body: json<CoverTask>("body").notNull(),
+    doneAt: at("done_at"),
+    doneBy: varchar("done_by", { length: 120 }),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [
+    uniqueIndex("cover_tasks_place").on(table.planId, table.position),
+    index("cover_tasks_open").on(table.doneAt),
+  ],
 );
 
 /** Changes to the world that were rehearsed and are kept to be looked at again; nothing in the inventory follows them. */

@@ -22,6 +22,9 @@ export type Entity =
   | "device"
   | "store"
   | "call-out"
+  | "policy"
+  | "way"
+  | "cover plan"
   | "person";
 export type Action =
   | "added"

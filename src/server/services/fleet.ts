@@ -19,6 +19,7 @@ import {
   imageCopies,
   kits,
   media,
+  policies,
   releases,
   sites,
   stores,
@@ -130,6 +131,7 @@ async function frameOf(context: Context): Promise<string> {
   const of = (
     table:
       | typeof releases
+      | typeof policies
       | typeof drills
       | typeof systemImages
       | typeof imageCopies
@@ -142,6 +144,9 @@ async function frameOf(context: Context): Promise<string> {
       .select({ count: sql<number>`COUNT(*)`, sum: sql<number>`COALESCE(SUM(${table.version}), 0)` })
       .from(table);
   const parts = await Promise.all([
+    // One that is taken away and another one that is added count the same: the last id tells them apart.
+    context.db.select({ last: sql<number>`COALESCE(MAX(${policies.id}), 0)` }).from(policies),
+    of(policies),
     of(releases),
     of(drills),
     of(systemImages),

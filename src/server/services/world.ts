@@ -33,6 +33,7 @@ import { withDeviceNames } from "../hardware";
 import { calendarOf, listCalendars, supportOf } from "./calendars";
 import { readDrivers } from "./contents";
 import { loadProfiles } from "./fact-profiles";
+import { chainPolicies, loadPolicies } from "./policies";
 import { storePlaces } from "./stores";
 import { attachmentOf, loadViews } from "./verdicts";
 import { verifiedOf } from "./verified";
@@ -204,6 +205,7 @@ export async function worldComputers(context: Context, only: number[] | null = n
       site: sites.name,
       make: computers.make,
       model: computers.model,
+      form: computers.form,
       firmwareVersion: computers.firmwareVersion,
       start: computers.startProfile,
       chain: computers.chainProfile,
@@ -220,15 +222,15 @@ export async function worldComputers(context: Context, only: number[] | null = n
   for (const facts of new Set(rows.flatMap(({ chain }) => (chain ? (profiles.get(chain) ?? []) : []))))
     named.set(facts, await withDeviceNames(facts));
   const shared = new Map<string, Facts>();
-  return rows.flatMap(({ id, version, tag, name, site, make, model, firmwareVersion, start, chain }) => {
-    const key = JSON.stringify([start, chain, make, model, firmwareVersion]);
+  return rows.flatMap(({ id, version, tag, name, site, make, model, form, firmwareVersion, start, chain }) => {
+    const key = JSON.stringify([start, chain, make, model, form, firmwareVersion]);
     const starts = profiles.get(start);
     const bare = chain ? profiles.get(chain) : undefined;
     const chains = bare && named.get(bare);
     if (!starts || !chains) return [];
     const facts: Facts = shared.get(key) ?? {
       ...chains,
-      computer: { ...chains.computer, make, model },
+      computer: { ...chains.computer, make, model, form: form as Facts["computer"]["form"] },
       firmware: { ...starts.firmware, version: firmwareVersion },
       ports: starts.ports,
     };
@@ -315,11 +317,12 @@ export async function drillParts(queries: Queries): Promise<DrillPart[]> {
 
 /** The world without its computers: what any chain is judged among. */
 export async function surroundingWorld(context: Context): Promise<World & { media: WorldMedium[] }> {
-  const [parts, images, itsDrills, calendars] = await Promise.all([
+  const [parts, images, itsDrills, calendars, policies] = await Promise.all([
     releaseParts(context),
     imageParts(context.db),
     drillParts(context.db),
     listCalendars(context),
+    loadPolicies(context.db),
   ]);
   const itsMedia = await worldMedia(context, parts);
   const today = context.now().toISOString().slice(0, 10);
@@ -333,6 +336,7 @@ export async function surroundingWorld(context: Context): Promise<World & { medi
     images,
     drills: itsDrills,
     policy: USUAL_POLICY,
+    policyFor: chainPolicies(policies),
     today,
     releasedOn: (name, version) =>
       calendarOf(calendars, name) ? (supportOf(calendars, { name, version }, today)?.release.release ?? null) : null,

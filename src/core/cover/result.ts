@@ -1,0 +1,100 @@
+import { z } from "zod";
+import type { Need } from "../policy/policy";
+
+/** What is bought, and for how much: sticks by the size that they are sold as. */
+export const PRICED = ["8 GB", "16 GB", "32 GB", "64 GB", "128 GB", "disc"] as const;
+export type Priced = (typeof PRICED)[number];
+
+const money = z.number().min(0).max(1e6);
+const minutes = z.number().int().min(0).max(10_000);
+
+/** What a plan of cover is reckoned by; whoever asks for it sets it. */
+export const coverSettingsSchema = z.object({
+  /** In whatever money; null: not to be had. */
+  prices: z.record(z.enum(PRICED), money.nullable()),
+  workHour: money,
+  travelHour: money,
+  /** Attended minutes. */
+  writeMinutes: minutes,
+  drillMinutes: minutes,
+  /** Most seconds to compute. */
+  seconds: z.number().int().min(1).max(600),
+  /** Media that stay what and where they are, by their tags. */
+  keep: z.array(z.string().trim().max(60)).max(500),
+  /** Places for which nothing is bought, by their names. */
+  noPurchase: z.array(z.string().max(120)).max(500),
+  /** Releases that are not made any more, by name: "Bollard 5.0". */
+  without: z.array(z.string().max(200)).max(200),
+});
+export type CoverSettings = z.infer<typeof coverSettingsSchema>;
+
+/** Common practice: what sticks and discs cost, and how long somebody is busy with one. */
+export const USUAL_SETTINGS: CoverSettings = {
+  prices: { "8 GB": 6, "16 GB": 7, "32 GB": 9, "64 GB": 13, "128 GB": 21, disc: 1 },
+  ...{ workHour: 40, travelHour: 30, writeMinutes: 20, drillMinutes: 15, seconds: 30 },
+  ...{ keep: [], noPurchase: [], without: [] },
+};
+
+/** Some of many, by their tags. */
+export interface Some {
+  count: number;
+  tags: string[];
+}
+
+/** One decision of a plan, in names. */
+export interface PlannedMedium {
+  act: "keep" | "move" | "rewrite" | "buy";
+  /** Its tag; of a new one null. */
+  medium: string | null;
+  /** What it holds then: "Bollard 5.0, laid out on a stick"; null: it is a blank spare. */
+  holds: string | null;
+  releaseId: number | null;
+  way: string | null;
+  from: string | null;
+  site: string;
+  /** What has to be bought. */
+  size: Priced | null;
+  cost: number;
+  /** Computers that it serves, and those that would lack a route without it. */
+  serves: Some;
+  forcedBy: Some;
+  /** Computers on which it is to be tried, one of each model. */
+  drills: string[];
+}
+
+/** What no plan can give, and what would. */
+export interface CoverLack {
+  computers: Some;
+  need: Need | "spare";
+  site: string | null;
+  lacking: number;
+  /** What stands against it, and what would free it, in sentences. */
+  why: string[];
+}
+
+export interface CoverResult {
+  media: PlannedMedium[];
+  lacks: CoverLack[];
+  cost: { total: number; purchase: number; work: number; travel: number; bound: number };
+  isLeast: boolean;
+  /** Computers that have what their policy asks for: now, and by the plan. */
+  met: { now: number; then: number; of: number };
+  /** Computers of which no place is recorded, so that nothing can be planned for them. */
+  placeless: Some;
+  seconds: number;
+  /** Releases that were not looked at, and why. */
+  leftOut: { release: string; why: string }[];
+}
+
+/** Something to be done by an accepted plan. */
+export interface CoverTask {
+  kind: "buy" | "rewrite" | "write" | "move" | "drill" | "ask-back";
+  site: string;
+  medium: string | null;
+  text: string;
+  /** Of moves and loans. */
+  from: string | null;
+  releaseId: number | null;
+  size: Priced | null;
+  computer: string | null;
+}

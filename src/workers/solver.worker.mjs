@@ -1,0 +1,32 @@
+// Solves integer programs with HiGHS in a thread of its own: one after the other, each told its number.
+import { parentPort } from "node:worker_threads";
+import loadHighs from "highs";
+
+const ready = loadHighs();
+
+/**
+ * The best that is found in so many seconds, from values to begin with where there are some.
+ * @param {import("highs").Highs} highs
+ * @param {{ data: import("highs").ModelData, seconds: number, start: Float64Array | null }} asked
+ */
+function solve(highs, { data, seconds, start }) {
+  return highs.withModel(data, (model) => {
+    // As near to its bound as it is exact: then it counts as least.
+    model.options.set({ output_flag: false, time_limit: seconds, mip_rel_gap: 1e-6, mip_abs_gap: 1e-6 });
+    if (start) model.setSolution({ colValue: start });
+    model.run();
+    return {
+      values: model.getSolution().colValue,
+      isSolved: model.getModelStatus() === highs.constants.modelStatus.optimal,
+      bound: Number(model.info.get("mip_dual_bound")),
+    };
+  });
+}
+
+parentPort?.on("message", async ({ id, asked }) => {
+  try {
+    parentPort?.postMessage({ id, answer: solve(await ready, asked) });
+  } catch (error) {
+    parentPort?.postMessage({ id, problem: error instanceof Error ? error.message : String(error) });
+  }
+});
