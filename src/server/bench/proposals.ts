@@ -1,21 +1,16 @@
-import { and, desc, eq, inArray, isNotNull, isNull, like } from "drizzle-orm";
+import { eq, inArray, like } from "drizzle-orm";
 import type { Verdict } from "@/core/chain/schema";
+import { freshMedium } from "@/core/cover/serving";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
-import type { FleetMedium } from "@/core/fleet/world";
-import type { Inspection } from "@/core/inspection/schema";
-import { DISCS } from "@/core/prepare/discs";
-import { type Alternative, planMedium } from "@/core/prepare/plan";
 import { type Candidate, type Proposal, propose, together } from "@/core/prepare/propose";
 import { changeText } from "@/core/words/reasons";
 import type { Context } from "../context";
-import { kits, loads, media, releases } from "../db/schema";
-import { FileSource } from "../files/file-source";
+import { loads, media, releases } from "../db/schema";
 import { fleet } from "../services/fleet";
 import { releaseParts } from "../services/world";
 import { type Berth, listBerths } from "./berths";
-import { biosStart } from "./bios-start";
 import { type CarriableFile, carriableFiles } from "./carry";
-import { releaseFile } from "./library";
+import { makeable } from "./makeable";
 import { bestMade } from "./plans";
 
 export interface ProposedMedium extends Proposal {
@@ -41,66 +36,6 @@ export interface ProposalView {
 
 export const COMPUTERS_MOST = 500;
 
-const WAYS: Alternative[] = [
-  { way: "as-it-is", store: false, table: "gpt" },
-  { way: "laid-out", store: false, table: "gpt" },
-  { way: "laid-out", store: false, table: "mbr" },
-  { way: "disc", store: false, table: "gpt" },
-];
-
-/** What a release made in one way starts, and how much it writes; null where it cannot be made so. */
-interface Made {
-  predicted: Inspection;
-  writtenBytes: number;
-}
-
-/** What a release's file comes to depends on that file and the way alone: kept, as reading it takes a second. */
-const MADE_KEPT = 200;
-const made = new Map<string, Promise<Made | null>>();
-
-function madeAs(
-  path: string,
-  name: string,
-  bytes: number,
-  inspectionId: number,
-  way: Alternative,
-): Promise<Made | null> {
-  const key = `${inspectionId} ${way.way} ${way.table}`;
-  const known = made.get(key);
-  if (known) return known;
-  const making = planned(path, name, bytes, way);
-  made.set(key, making);
-  making.catch(() => made.delete(key));
-  if (made.size > MADE_KEPT) made.delete(made.keys().next().value as string);
-  return making;
-}
-
-async function planned(path: string, name: string, bytes: number, way: Alternative): Promise<Made | null> {
-  const source = await FileSource.open(path);
-  try {
-    const isDisc = way.way === "disc";
-    const room = Math.ceil((bytes * 2 + 512e6) / (1 << 20)) * (1 << 20);
-    const plan = await planMedium({
-      request: { ...way, tag: "PROPOSED" },
-      image: source,
-      name,
-      device: isDisc
-        ? { kind: "optical", bytes: DISCS.at(-1)?.bytes ?? room, sectorBytes: 2048 }
-        : { kind: "usb", bytes: room, sectorBytes: 512 },
-      bios: await biosStart(),
-      pack: [],
-      madeAt: "2026-01-01T00:00:00.000Z",
-    });
-    return plan.ok ? { predicted: plan.predicted, writtenBytes: plan.writtenBytes } : null;
-  } finally {
-    await source.close();
-  }
-}
-
-/** For run sheets and records, and for what a file system needs of its own. */
-const BESIDE_BYTES = 64e6;
-const ROOM_SHARE = 1.05;
-
 /** Proposes media for some computers: what would be a route for most of them, made how, on what, and why. */
 export async function proposeFor(
   context: Context,
@@ -114,50 +49,28 @@ export async function proposeFor(
     ...new Set([...wanted.flatMap((tag) => byTag.get(tag) ?? []), ...computers.filter(({ id }) => marked.has(id))]),
   ].slice(0, COMPUTERS_MOST);
   const unknown = tags.filter((tag) => tag.trim() !== "" && !byTag.has(tag.trim().toLowerCase()));
-  const [rows, parts, carriable] = await Promise.all([
-    context.db
-      .select({ id: releases.id, name: releases.name, kit: kits.name, inspectionId: releases.inspectionId })
-      .from(releases)
-      .innerJoin(kits, eq(kits.id, releases.kitId))
-      .where(and(isNull(releases.supersededById), isNotNull(releases.inspectionId)))
-      .orderBy(kits.name, desc(releases.madeOn)),
+  const [{ found, leftOut }, parts, carriable] = await Promise.all([
+    makeable(context),
     releaseParts(context),
     carriableFiles(),
   ]);
   const around = surroundingsOf(world);
-  const candidates: Candidate[] = [];
-  const leftOut: ProposalView["leftOut"] = [];
-  const names = new Map(rows.map(({ id, name, kit }) => [id, { release: `${kit} ${name}`, kit }]));
-  for (const { id, name, kit, inspectionId } of rows) {
-    const found = await releaseFile(context, id);
-    if ("missing" in found) {
-      leftOut.push({
-        release: `${kit} ${name}`,
-        why: `Its file ${found.missing ?? ""} is not in this server's library.`,
-      });
-      continue;
-    }
-    const { path, name: fileName, bytes } = found.file;
-    for (const way of WAYS) {
-      const result = await madeAs(path, fileName, bytes, inspectionId as number, way);
-      if (!result) continue;
-      const medium = wishedMedium(result.predicted, way, parts.get(id) ?? null, world.today);
-      candidates.push({
-        releaseId: id,
-        way,
-        neededBytes:
-          Math.ceil(result.writtenBytes * (way.way === "laid-out" ? ROOM_SHARE : 1)) +
-          (way.way === "disc" ? 0 : BESIDE_BYTES),
-        computers: chosen.map((computer) => {
-          const best = bestMade(judgePair(around, computer, medium));
-          const verdict: Verdict = best?.link.verdict ?? "unknown";
-          const [change] = verdict === "holds-after-change" ? (best?.link.changes ?? []) : [];
-          const said = change ? `${changeText(change)}.` : best?.link.reasons[0]?.text;
-          return { tag: computer.tag, verdict, reason: said ?? "Nothing is known of it." };
-        }),
-      });
-    }
-  }
+  const names = new Map(found.map(({ releaseId, release, kit }) => [releaseId, { release, kit }]));
+  const candidates = found.map(({ releaseId, way, neededBytes, predicted }): Candidate => {
+    const views = { key: "proposed", views: predicted.views };
+    const as = way.way === "disc" ? "optical" : "usb";
+    const medium = freshMedium(views, as, parts.get(releaseId) ?? null, world.today);
+    return {
+      ...{ releaseId, way, neededBytes },
+      computers: chosen.map((computer) => {
+        const best = bestMade(judgePair(around, computer, medium));
+        const verdict: Verdict = best?.link.verdict ?? "unknown";
+        const [change] = verdict === "holds-after-change" ? (best?.link.changes ?? []) : [];
+        const said = change ? `${changeText(change)}.` : best?.link.reasons[0]?.text;
+        return { tag: computer.tag, verdict, reason: said ?? "Nothing is known of it." };
+      }),
+    };
+  });
   const berths = await listBerths(context);
   const complete = async (each: Proposal): Promise<ProposedMedium> => {
     const { release = "", kit = "" } = names.get(each.releaseId) ?? {};
@@ -172,33 +85,6 @@ export async function proposeFor(
     together: few.length > 1 ? few : [],
     leftOut,
     images: carriable.filter(({ name }) => chosen.some(({ tag }) => name.toLowerCase().startsWith(tag.toLowerCase()))),
-  };
-}
-
-/** The medium as it would be: freshly made, whole, and at hand. */
-function wishedMedium(
-  predicted: Inspection,
-  { way }: Alternative,
-  part: FleetMedium["releases"][number] | null,
-  today: string,
-): FleetMedium {
-  return {
-    part: {
-      ...{
-        tag: "a new medium",
-        site: null,
-        lentTo: null,
-        retired: false,
-        condition: "good",
-        writtenOn: today,
-        copies: [],
-      },
-      verified: { on: today, whole: true },
-    },
-    as: way === "disc" ? "optical" : "usb",
-    views: { key: "proposed", views: predicted.views },
-    fault: null,
-    releases: part ? [part] : [],
   };
 }
 
