@@ -39,6 +39,8 @@ import {
   calloutMarks,
   callouts,
   computers,
+  coverPlans,
+  coverTasks,
   devices,
   disks,
   drills,
@@ -53,7 +55,10 @@ import {
   loads,
   loans,
   media,
+  notedChanges,
   people,
+  plannedDrills,
+  policies,
   rehearsals,
   releases,
   savedViews,
@@ -63,6 +68,7 @@ import {
   storeScans,
   stores,
   systemImages,
+  travels,
 } from "@/server/db/schema";
 import { FileSource } from "@/server/files/file-source";
 import { problemText, type Result } from "@/server/problems";
@@ -83,7 +89,9 @@ import { addStore, noteFill } from "@/server/services/stores";
 import { ROOM_FILE } from "@/server/stores-walk";
 import { noteChange } from "../src/server/services/noted-changes";
 import { planDrill } from "../src/server/services/planned-drills";
+import { saveRule, setTravel } from "../src/server/services/policies";
 import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
+import { POLICIES, WAYS } from "./demo/cover";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
 import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
@@ -140,6 +148,12 @@ async function readImages(): Promise<Map<ImageName, ReadImage>> {
 
 async function empty(db: Database): Promise<void> {
   for (const table of [
+    coverTasks,
+    coverPlans,
+    policies,
+    travels,
+    plannedDrills,
+    notedChanges,
     calloutMarks,
     callouts,
     loans,
@@ -232,6 +246,7 @@ async function load(db: Database): Promise<void> {
   await fillBench(context);
   await happen({ ...context, person: staff[1] as (typeof staff)[number] });
   await prove(context);
+  await ask(context, siteIds);
   for (const { name, query } of VIEWS) value(await saveView(context, { name, query }));
   // Last of all: people mark a demo that was loaded to its end.
   await db.insert(people).values(staff);
@@ -325,6 +340,13 @@ async function prove(context: Context): Promise<void> {
       what: "Timetable program 7, with its own database",
     }),
   );
+}
+
+/** What is asked of computers and places, and the ways between them. */
+async function ask(context: Context, siteIds: ReadonlyMap<string, number>): Promise<void> {
+  for (const rule of POLICIES) value(await saveRule(context, rule, null));
+  for (const [from, to, minutes] of WAYS)
+    value(await setTravel(context, { fromId: siteIds.get(from), toId: siteIds.get(to), minutes }));
 }
 
 const DAY_MS = 86_400_000;

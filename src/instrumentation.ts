@@ -3,15 +3,18 @@ import type { Instrumentation } from "next";
 /** Once, when the server starts: what a stopped server left in the middle is told as such, and the bench begins to work. */
 export async function register(): Promise<void> {
   if (process.env.NEXT_RUNTIME !== "nodejs" || !process.env.DATABASE_URL) return;
-  const [{ database }, { markInterruptedImports }, { markInterruptedScans }, { log }] = await Promise.all([
-    import("@/server/db/client"),
-    import("@/server/services/exchange/imports"),
-    import("@/server/services/store-scans"),
-    import("@/server/log"),
-  ]);
+  const [{ database }, { markInterruptedImports }, { markInterruptedScans }, { markInterruptedPlans }, { log }] =
+    await Promise.all([
+      import("@/server/db/client"),
+      import("@/server/services/exchange/imports"),
+      import("@/server/services/store-scans"),
+      import("@/server/cover/plans"),
+      import("@/server/log"),
+    ]);
   try {
     await markInterruptedImports(database(), new Date());
     await markInterruptedScans(database(), new Date());
+    await markInterruptedPlans(database(), new Date());
   } catch (error) {
     log.error({ err: error }, "interrupted work could not be marked");
   }

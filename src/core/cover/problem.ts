@@ -24,6 +24,8 @@ export interface CoverContent {
   price: number | null;
   /** Attended minutes to write it, verify it and hold its drill. */
   workMinutes: number;
+  /** A blank spare: nothing that can be counted upon is wiped for it. */
+  isBlank?: boolean;
 }
 
 export interface CoverMedium {
@@ -107,6 +109,8 @@ export function isWithin({ travel }: CoverProblem, { site, withinMinutes }: Cove
   return minutes !== null && (withinMinutes === null || minutes <= withinMinutes);
 }
 
-export function canHold(medium: CoverMedium, { device, neededBytes }: CoverContent): boolean {
+/** Whether something may be written to a medium, as far as it alone decides. */
+export function canHold(medium: CoverMedium, { device, neededBytes, isBlank = false }: CoverContent): boolean {
+  if (isBlank && medium.content !== null) return false;
   return neededBytes !== null && medium.device === device && medium.bytes >= neededBytes;
 }

@@ -78,7 +78,7 @@ export interface CoverResult {
   cost: { total: number; purchase: number; work: number; travel: number; bound: number };
   isLeast: boolean;
   /** Computers that have what their policy asks for: now, and by the plan. */
-  met: { now: number; then: number; of: number };
+  met: { now: number; planned: number; of: number };
   /** Computers of which no place is recorded, so that nothing can be planned for them. */
   placeless: Some;
   seconds: number;

@@ -8,7 +8,7 @@ const MEMORY_MB = 900;
 
 /** HiGHS in a thread of its own, so that the server goes on answering. To be closed. */
 export class Solver {
-  private readonly worker = new Worker(join(process.cwd(), ...WORKER), {
+  private readonly worker = new Worker(join(/* turbopackIgnore: true */ process.cwd(), ...WORKER), {
     resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB },
   });
   private readonly waiting = new Map<number, { resolve: (solved: Solved) => void; reject: (why: Error) => void }>();

@@ -1,0 +1,27 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import { acceptPlan, cancelPlan, startPlan, tickTask } from "@/server/cover/plans";
+import type { Result } from "@/server/problems";
+import { currentContext } from "../_lib/context";
+
+function changed<T>(result: Result<T>): Result<T> {
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function startPlanAction(input: unknown): Promise<Result<number>> {
+  return startPlan(await currentContext(), input);
+}
+
+export async function cancelPlanAction(id: number): Promise<Result<boolean>> {
+  return cancelPlan(await currentContext(), id);
+}
+
+export async function acceptPlanAction(id: number, version: number): Promise<Result<number>> {
+  return changed(await acceptPlan(await currentContext(), id, version));
+}
+
+export async function tickTaskAction(id: number, isDone: boolean): Promise<Result<boolean>> {
+  return changed(await tickTask(await currentContext(), id, isDone));
+}

@@ -1,0 +1,252 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { notFound } from "next/navigation";
+import type { CoverLack, CoverResult, PlannedMedium, Some } from "@/core/cover/result";
+import { needTitle } from "@/core/words/policy";
+import { getPlan, listTasks, type PlanRow, shoppingList } from "@/server/cover/plans";
+import { plural, timeText } from "@/ui/words";
+import { currentContext } from "../../../_lib/context";
+import { moneyText } from "../../money";
+import { CoverNav } from "../../nav";
+import { Accept, Running } from "./plan-acts";
+import { Tasks } from "./tasks";
+
+interface Props {
+  params: Promise<{ id: string }>;
+}
+
+export async function generateMetadata({ params }: Props): Promise<Metadata> {
+  const plan = await getPlan(await currentContext(), Number((await params).id) || 0);
+  return { title: plan?.name ?? "Plan" };
+}
+
+/** A plan: what it comes to, what to do, whom each medium serves and who forces it, and what no plan can give. */
+export default async function Plan({ params }: Props) {
+  const [context, { id }] = await Promise.all([currentContext(), params]);
+  const plan = await getPlan(context, Number(id) || 0);
+  if (!plan) notFound();
+  const { result } = plan;
+  const tasks = plan.state === "accepted" ? await listTasks(context, plan.id) : [];
+  return (
+    <>
+      <CoverNav here={null} />
+      <header className="flex flex-wrap items-start justify-between gap-3">
+        <div>
+          <h1>{plan.name}</h1>
+          <p className="text-quiet">
+            {timeText(plan.createdAt)} UTC, {plan.personName}
+            {plan.acceptedAt && ` · accepted ${timeText(plan.acceptedAt)} UTC`}
+          </p>
+        </div>
+        <div className="flex flex-wrap gap-2">
+          <Link prefetch={false} className="act" href={`/cover/plans/new?from=${plan.id}`}>
+            Decide more and compute again
+          </Link>
+          {result && plan.state === "done" && <Accept id={plan.id} version={plan.version} />}
+        </div>
+      </header>
+      {plan.state === "running" && <Running id={plan.id} told={plan.told} />}
+      {!result && plan.state !== "running" && (
+        <p className="mt-4 border-plum border-l-4 bg-plum-soft px-3 py-2">{plan.told}</p>
+      )}
+      {result && (
+        <>
+          <Answer result={result} />
+          {tasks.length > 0 && (
+            <Tasks
+              tasks={tasks.map(({ id: taskId, body, doneAt, doneBy }) => ({
+                id: taskId,
+                body,
+                doneBy,
+                isDone: doneAt !== null,
+              }))}
+            />
+          )}
+          <Lacks lacks={result.lacks} />
+          <Media media={result.media} />
+          <Shopping plan={plan} result={result} />
+          <Reckoned plan={plan} result={result} />
+        </>
+      )}
+    </>
+  );
+}
+
+function Answer({ result: { met, cost, isLeast, placeless, seconds } }: { result: CoverResult }) {
+  const gap = cost.total === 0 ? 0 : ((cost.total - cost.bound) / cost.total) * 100;
+  return (
+    <div className="mt-3 max-w-3xl">
+      <p className="font-semibold text-[1.1rem]">
+        {met.planned === met.of
+          ? `Each of ${plural(met.of, "computer")} would have what its policy asks for; now ${met.now === 1 ? "one has" : `${met.now} have`}.`
+          : `${met.planned} of ${plural(met.of, "computer")} would have what their policy asks for; now ${met.now === 1 ? "one has" : `${met.now} have`}.`}
+      </p>
+      <p>
+        It costs {moneyText(cost.total)}: {moneyText(cost.purchase)} for what is bought, {moneyText(cost.work)} for
+        work, {moneyText(cost.travel)} on the way.{" "}
+        {isLeast
+          ? "It is proven that nothing costs less."
+          : `No plan costs less than ${moneyText(cost.bound)}: this one is at most ${gap.toFixed(1)} % above the least.`}{" "}
+        <span className="text-quiet">Computed in {seconds} s.</span>
+      </p>
+      {placeless.count > 0 && (
+        <p className="text-plum">
+          Of {plural(placeless.count, "computer")} no place is recorded, so that nothing can be planned for{" "}
+          {placeless.count === 1 ? "it" : "them"}: {tags(placeless)}.
+        </p>
+      )}
+    </div>
+  );
+}
+
+function tags({ tags: shown, count }: Some): string {
+  return `${shown.join(", ")}${count > shown.length ? ` and ${count - shown.length} more` : ""}`;
+}
+
+function Lacks({ lacks }: { lacks: CoverLack[] }) {
+  if (lacks.length === 0) return null;
+  return (
+    <section className="mt-6 max-w-4xl">
+      <h2>What no plan can give</h2>
+      <ul className="mt-2 divide-y divide-line border-line border-y">
+        {lacks.map(({ computers, need, site, lacking, why }) => (
+          <li key={`${need} ${site} ${computers.tags.join()}`} className="py-2">
+            <p>
+              <strong>{computers.count === 0 ? site : `${plural(computers.count, "computer")} at ${site}`}</strong>:{" "}
+              {lacking === 1 ? "one way" : `${lacking} ways`}{" "}
+              {need === "spare" ? "short of blank spares" : `to be ${needTitle(need)}`}{" "}
+              {need === "spare" ? "" : lacking === 1 ? "is lacking" : "are lacking"}.
+            </p>
+            {computers.count > 0 && <p className="code text-quiet">{tags(computers)}</p>}
+            <ul className="list-disc pl-5">
+              {why.map((text) => (
+                <li key={text}>{text}</li>
+              ))}
+            </ul>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+const ACT_HEADS: Record<PlannedMedium["act"], string> = {
+  buy: "To buy and make",
+  rewrite: "To write anew",
+  move: "To bring elsewhere",
+  keep: "To keep as they are",
+};
+
+function Media({ media }: { media: PlannedMedium[] }) {
+  const acts = (Object.keys(ACT_HEADS) as PlannedMedium["act"][]).filter((act) =>
+    media.some((each) => each.act === act),
+  );
+  return acts.map((act) => (
+    <section key={act} className="mt-6">
+      <h2>{ACT_HEADS[act]}</h2>
+      <ul className="mt-1 divide-y divide-line border-line border-y">
+        {media
+          .filter((each) => each.act === act)
+          .slice(0, 200)
+          .map((each, at) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a plan that was computed does not change
+            <li key={at} className="grid gap-x-4 py-1.5 md:grid-cols-[22rem_minmax(0,1fr)_5rem]">
+              <div>
+                <MediumLine medium={each} />
+              </div>
+              <div className="text-quiet">
+                <Whom medium={each} />
+              </div>
+              <span className="text-right tabular-nums">{each.cost > 0 && moneyText(each.cost)}</span>
+            </li>
+          ))}
+      </ul>
+    </section>
+  ));
+}
+
+function MediumLine({ medium: { act, medium, holds, site, from, size, way } }: { medium: PlannedMedium }) {
+  return (
+    <>
+      {medium && (
+        <Link prefetch={false} className="code font-bold" href={`/media/${encodeURIComponent(medium)}`}>
+          {medium}
+        </Link>
+      )}{" "}
+      <strong>{holds ?? "a blank spare"}</strong>
+      {act === "buy" && <> on {size === "disc" ? "a disc" : `a stick of ${size}`}</>}
+      {way === "laid-out" && <span className="text-quiet">, laid out</span>}
+      <span className="block text-quiet">
+        {from !== null && from !== site ? `from ${from} to ${site}` : `at ${site}`}
+      </span>
+    </>
+  );
+}
+
+function Whom({ medium: { serves, forcedBy, drills } }: { medium: PlannedMedium }) {
+  if (serves.count === 0) return null;
+  return (
+    <>
+      <p>
+        Serves {plural(serves.count, "computer")}.{" "}
+        {forcedBy.count === 0
+          ? "Nobody would lack a way without it."
+          : `Without it ${forcedBy.count === 1 ? "one" : forcedBy.count} would lack a way: ${tags(forcedBy)}.`}
+      </p>
+      {drills.length > 0 && (
+        <p>
+          To be tried on {drills.slice(0, 6).join(", ")}
+          {drills.length > 6 && ` and ${drills.length - 6} more`}.
+        </p>
+      )}
+    </>
+  );
+}
+
+function Shopping({ plan, result }: { plan: PlanRow; result: CoverResult }) {
+  const lines = shoppingList(result, plan.settings);
+  if (lines.length === 0) return null;
+  return (
+    <section className="mt-6 max-w-2xl">
+      <h2>Shopping list</h2>
+      <table className="mt-1 w-full border-collapse">
+        <tbody>
+          {lines.map(({ site, size, count, price }) => (
+            <tr key={`${site} ${size}`} className="border-line border-b">
+              <td className="py-1">{site}</td>
+              <td>{size === "disc" ? plural(count, "blank disc") : `${plural(count, "stick")} of ${size}`}</td>
+              <td className="text-right tabular-nums">{moneyText(count * price)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <a className="link" href={`/cover/plans/${plan.id}/shopping`}>
+        As a table (CSV)
+      </a>
+    </section>
+  );
+}
+
+function Reckoned({ plan: { settings }, result: { leftOut } }: { plan: PlanRow; result: CoverResult }) {
+  return (
+    <details className="mt-6 max-w-3xl text-quiet">
+      <summary className="cursor-pointer">What it is reckoned by</summary>
+      <p>
+        {Object.entries(settings.prices)
+          .filter(([, price]) => price !== null)
+          .map(([size, price]) => `${size} ${moneyText(price as number)}`)
+          .join(", ")}
+        ; an hour of work {moneyText(settings.workHour)}, on the way {moneyText(settings.travelHour)};{" "}
+        {settings.writeMinutes} minutes to write a medium, {settings.drillMinutes} for a drill.
+        {settings.keep.length > 0 && ` ${settings.keep.join(", ")} stay as they are.`}
+        {settings.noPurchase.length > 0 && ` Nothing is bought for ${settings.noPurchase.join(", ")}.`}
+        {settings.without.length > 0 && ` ${settings.without.join(", ")} not made any more.`}
+      </p>
+      {leftOut.map(({ release, why }) => (
+        <p key={release}>
+          {release} was not looked at: {why}
+        </p>
+      ))}
+    </details>
+  );
+}

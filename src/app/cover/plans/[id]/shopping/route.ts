@@ -1,0 +1,25 @@
+import Papa from "papaparse";
+import { getPlan, shoppingList } from "@/server/cover/plans";
+import { currentContext } from "../../../../_lib/context";
+
+/** What has to be bought for a plan, as CSV (RFC 4180). */
+export async function GET(_: Request, { params }: { params: Promise<{ id: string }> }): Promise<Response> {
+  const plan = await getPlan(await currentContext(), Number((await params).id) || 0);
+  if (!plan?.result) return new Response("There is no such plan.", { status: 404 });
+  const lines = shoppingList(plan.result, plan.settings);
+  const csv = Papa.unparse(
+    lines.map(({ site, size, count, price }) => [
+      site,
+      size === "disc" ? "blank disc" : `stick ${size}`,
+      count,
+      price,
+      count * price,
+    ]),
+  );
+  return new Response(`place,what,count,price,total\r\n${csv}\r\n`, {
+    headers: {
+      "content-type": "text/csv; charset=utf-8",
+      "content-disposition": `attachment; filename="shopping-${plan.id}.csv"`,
+    },
+  });
+}

@@ -1,0 +1,75 @@
+"use client";
+
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import type { CoverTask } from "@/core/cover/result";
+import { problemText } from "@/server/problems";
+import { ProblemLine } from "@/ui/problem-line";
+import { useReady } from "@/ui/use-ready";
+import { tickTaskAction } from "../../actions";
+
+interface TaskItem {
+  id: number;
+  body: CoverTask;
+  isDone: boolean;
+  doneBy: string | null;
+}
+
+/** Where a task is done. */
+function placeOf({ kind, medium, computer, releaseId, site }: CoverTask): { href: string; text: string } | null {
+  if (kind === "drill" && medium && computer)
+    return { href: `/drills/new?${new URLSearchParams({ medium, computer })}`, text: "Record it" };
+  if ((kind === "write" || kind === "rewrite") && releaseId !== null)
+    return {
+      href: `/bench?${new URLSearchParams({ release: String(releaseId), ...(medium ? { tag: medium } : {}), site })}`,
+      text: "At the bench",
+    };
+  return null;
+}
+
+/** What an accepted plan asks to be done, ticked as it is. */
+export function Tasks({ tasks }: { tasks: TaskItem[] }) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<string | null>(null);
+  const open = tasks.filter(({ isDone }) => !isDone).length;
+  return (
+    <section className="mt-6 max-w-4xl" aria-busy={!ready}>
+      <h2>
+        {open === 0
+          ? "All of it is done"
+          : `To do: ${open.toLocaleString("en-GB")} of ${tasks.length.toLocaleString("en-GB")}`}
+      </h2>
+      <ul className="mt-1 divide-y divide-line border-line border-y">
+        {tasks.map(({ id, body, isDone, doneBy }) => {
+          const place = placeOf(body);
+          return (
+            <li key={id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-1.5">
+              <label className="flex items-baseline gap-2">
+                <input
+                  type="checkbox"
+                  checked={isDone}
+                  onChange={async (event) => {
+                    setProblem(null);
+                    const result = await tickTaskAction(id, event.target.checked);
+                    if (!result.ok) setProblem(problemText(result.problem));
+                    router.refresh();
+                  }}
+                />
+                <span className={isDone ? "text-quiet line-through" : ""}>{body.text}</span>
+                {doneBy && <span className="caption">{doneBy}</span>}
+              </label>
+              {place && !isDone && (
+                <Link prefetch={false} className="link" href={place.href}>
+                  {place.text}
+                </Link>
+              )}
+            </li>
+          );
+        })}
+      </ul>
+      <ProblemLine text={problem} className="mt-2" />
+    </section>
+  );
+}

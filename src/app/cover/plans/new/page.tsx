@@ -1,0 +1,38 @@
+import type { Metadata } from "next";
+import { getPlan, lastSettings } from "@/server/cover/plans";
+import { listSites } from "@/server/services/places";
+import { listReleases } from "@/server/services/releases";
+import { currentContext } from "../../../_lib/context";
+import { positive, type SearchParams } from "../../../_lib/params";
+import { CoverNav } from "../../nav";
+import { PlanForm } from "./plan-form";
+
+export const metadata: Metadata = { title: "Plan the least cover" };
+
+/** What a plan is reckoned by: prices, hours, and what is decided beforehand. */
+export default async function NewPlan({ searchParams }: { searchParams: SearchParams }) {
+  const [context, query] = await Promise.all([currentContext(), searchParams]);
+  const from = positive(query.from);
+  const [sites, releases, before, last] = await Promise.all([
+    listSites(context),
+    listReleases(context),
+    from ? getPlan(context, from) : null,
+    lastSettings(context),
+  ]);
+  return (
+    <>
+      <CoverNav here={null} />
+      <h1>Plan the least that would cover all</h1>
+      <p className="max-w-3xl text-quiet">
+        Creel tries everything that can be kept, brought elsewhere, written anew or bought, and finds what costs least
+        so that every computer has what its policy asks for. What you decide beforehand stays as you decided.
+      </p>
+      <PlanForm
+        settings={before?.settings ?? last}
+        name={before ? `${before.name}, again` : ""}
+        sites={sites.map(({ name }) => name)}
+        releases={releases.map(({ kitName, name }) => `${kitName} ${name}`)}
+      />
+    </>
+  );
+}

@@ -1,0 +1,19 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import type { Result } from "@/server/problems";
+import { saveRule, setTravel } from "@/server/services/policies";
+import { currentContext } from "../_lib/context";
+
+function changed<T>(result: Result<T>): Result<T> {
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function saveRuleAction(input: unknown, version: number | null): Promise<Result<number | null>> {
+  return changed(await saveRule(await currentContext(), input, version));
+}
+
+export async function setTravelAction(input: unknown): Promise<Result<number | null>> {
+  return changed(await setTravel(await currentContext(), input));
+}

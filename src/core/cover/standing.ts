@@ -1,0 +1,70 @@
+import type { ComputerPart } from "../chain/parts";
+import type { FleetMedium } from "../fleet/world";
+import { NEEDS, type Need, type PolicyValues } from "../policy/policy";
+import { SERVES, type Serving } from "./serving";
+
+/** Places by name, and the minutes between them. */
+export class Ways {
+  private readonly at: Map<string, number>;
+  constructor(
+    readonly places: readonly string[],
+    readonly table: readonly (readonly (number | null)[])[],
+  ) {
+    this.at = new Map(places.map((name, position) => [name, position]));
+  }
+
+  position(place: string | null): number | null {
+    return place === null ? null : (this.at.get(place) ?? null);
+  }
+
+  /** Minutes; null where no way is known. */
+  minutes(from: string | null, to: string | null): number | null {
+    const [a, b] = [this.position(from), this.position(to)];
+    return a === null || b === null ? null : (this.table[a]?.[b] ?? null);
+  }
+}
+
+/** Whether a medium counts for a computer by where the two are. */
+export function isNear(ways: Ways, medium: FleetMedium, computer: ComputerPart, withinMinutes: number | null): boolean {
+  const { site, lentTo } = medium.part;
+  // Somebody has it: nobody knows where.
+  if (lentTo !== null || site === null || computer.site === null) return false;
+  if (site === computer.site) return true;
+  const minutes = ways.minutes(site, computer.site);
+  return minutes !== null && (withinMinutes === null || minutes <= withinMinutes);
+}
+
+/** What a computer has of a need, against what its policy asks for. */
+export interface NeedStanding {
+  need: Need;
+  wanted: number;
+  /** Positions of media that count: near enough, and proven as the policy asks. */
+  have: number[];
+  /** That would count once they are proven. */
+  unproven: number[];
+}
+
+/** What a computer has of each need that its policy asks for. */
+export function standingOf(
+  serving: Serving,
+  ways: Ways,
+  computer: ComputerPart,
+  row: number,
+  policy: PolicyValues,
+): NeedStanding[] {
+  return NEEDS.flatMap((need): NeedStanding[] => {
+    const wanted = policy[need];
+    if (wanted === 0) return [];
+    const [have, unproven]: [number[], number[]] = [[], []];
+    for (const [at, serves] of serving.row(row, need, policy.changesAllowed).entries()) {
+      if (serves === SERVES.not) continue;
+      if (!isNear(ways, serving.media[at] as FleetMedium, computer, policy.withinMinutes)) continue;
+      (serves === SERVES.proven ? have : unproven).push(at);
+    }
+    return [{ need, wanted, have, unproven }];
+  });
+}
+
+export function isMet(standing: readonly NeedStanding[]): boolean {
+  return standing.every(({ wanted, have }) => have.length >= wanted);
+}

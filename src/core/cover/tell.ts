@@ -1,0 +1,159 @@
+import type { ComputerPart } from "../chain/parts";
+import { type Meaning, noteModel } from "./ask";
+import { type CoverAct, type CoverDemand, type CoverPlan, carryingCost, isWithin, purchaseCost } from "./problem";
+import type { CoverLack, CoverResult, PlannedMedium, Some } from "./result";
+
+const SOME = 12;
+
+/** What stands against a computer's need, and what would free it, in sentences. */
+export type WhyNot = (computer: ComputerPart, need: CoverLack["need"]) => string[];
+
+/** A plan in names, each medium with whom it serves and who forces it. */
+export function tellCover(
+  meaning: Meaning,
+  plan: CoverPlan,
+  { seconds, leftOut, whyNot }: { seconds: number; leftOut: CoverResult["leftOut"]; whyNot: WhyNot },
+): CoverResult {
+  const { problem, demands, asked } = meaning;
+  const served = demandsOfActs(meaning, plan.acts);
+  const supply = problem.demands.map((_, at) => served.filter((own) => own.has(at)).length);
+  const some = (rows: Iterable<number>): Some => {
+    const tags = [...new Set(rows)].map((row) => asked.computers[row]?.tag ?? "").sort();
+    return { count: tags.length, tags: tags.slice(0, SOME) };
+  };
+  const media = plan.acts.map((act, nth): PlannedMedium => {
+    const own = [...(served[nth] ?? [])];
+    const forcing = own.filter((at) => (supply[at] as number) <= (problem.demands[at] as CoverDemand).routes);
+    const forced = forcing.flatMap((at) => demands[at]?.computers ?? []);
+    return {
+      ...namesOf(meaning, act),
+      drills: drillsOf(meaning, act, forced),
+      serves: some(own.flatMap((at) => demands[at]?.computers ?? [])),
+      forcedBy: some(forced),
+    };
+  });
+  const lacking = new Set(plan.unmet.flatMap(({ demand }) => demands[demand]?.computers ?? []));
+  const placed = asked.computers.length - meaning.placeless.length;
+  return {
+    media: media.sort(compareMedia),
+    lacks: plan.unmet.flatMap(({ demand, lacking: count }): CoverLack[] => {
+      const { need, computers, site } = demands[demand] as (typeof demands)[number];
+      const isForbidden = asked.settings.noPurchase.includes(site);
+      const pinned = isForbidden ? [`Nothing is to be bought for ${site}, as you decided.`] : [];
+      if (computers.length === 0) return [{ computers: some([]), need, site, lacking: count, why: pinned }];
+      return byReason(meaning, computers, need, whyNot).map(
+        ({ rows, why }): CoverLack => ({
+          ...{ computers: some(rows), need, site, lacking: count, why: [...pinned, ...why] },
+        }),
+      );
+    }),
+    cost: { ...costsOf(meaning, plan), total: plan.cost, bound: plan.bound },
+    isLeast: plan.isLeast,
+    met: { now: meaning.metNow, planned: placed - lacking.size, of: asked.computers.length },
+    placeless: some(meaning.placeless),
+    ...{ seconds, leftOut },
+  };
+}
+
+/** Computers that lack the same, by what stands against it. */
+function byReason(
+  { asked }: Meaning,
+  computers: readonly number[],
+  need: CoverLack["need"],
+  whyNot: WhyNot,
+): { rows: number[]; why: string[] }[] {
+  const groups = new Map<string, { rows: number[]; why: string[] }>();
+  const known = new Map<string, string[]>();
+  for (const row of computers) {
+    const kind = asked.serving.classOf(row) ?? `own ${row}`;
+    const why = known.get(kind) ?? whyNot(asked.computers[row] as ComputerPart, need);
+    known.set(kind, why);
+    const group = groups.get(why.join("\n")) ?? { rows: [], why };
+    group.rows.push(row);
+    groups.set(why.join("\n"), group);
+  }
+  return [...groups.values()];
+}
+
+const ORDER: PlannedMedium["act"][] = ["buy", "rewrite", "move", "keep"];
+
+function compareMedia(a: PlannedMedium, b: PlannedMedium): number {
+  return (
+    ORDER.indexOf(a.act) - ORDER.indexOf(b.act) ||
+    a.site.localeCompare(b.site) ||
+    (a.holds ?? "").localeCompare(b.holds ?? "") ||
+    (a.medium ?? "").localeCompare(b.medium ?? "")
+  );
+}
+
+/** For each act, the demands that what stands there then counts for. */
+function demandsOfActs({ problem }: Meaning, acts: readonly CoverAct[]): Set<number>[] {
+  const known = new Map<string, Set<number>>();
+  return acts.map(({ content, site }) => {
+    const key = `${content} ${site}`;
+    const own =
+      known.get(key) ??
+      new Set(
+        problem.demands.flatMap((demand, at) =>
+          demand.servedBy.includes(content) && isWithin(problem, demand, site) ? [at] : [],
+        ),
+      );
+    known.set(key, own);
+    return own;
+  });
+}
+
+function namesOf(meaning: Meaning, act: CoverAct): Omit<PlannedMedium, "serves" | "forcedBy" | "drills"> {
+  const { asked, contents, media } = meaning;
+  const at = act.act === "buy" ? null : (media[act.medium] as number);
+  const stands = at === null ? null : asked.stock[at];
+  const content = contents[act.content];
+  const candidate = content?.of === "candidate" ? asked.candidates[content.candidate] : undefined;
+  const place = (site: number) => asked.ways.places[site] as string;
+  return {
+    act: act.act,
+    medium: stands?.part.tag ?? null,
+    holds: candidate?.release ?? (content?.of === "stock" ? heldBy(meaning, content.medium) : null),
+    releaseId: candidate?.releaseId ?? null,
+    way: candidate?.way ?? null,
+    from: act.act === "buy" || act.act === "keep" ? null : place(act.from),
+    site: place(act.site),
+    size: act.act === "buy" && content && content.of !== "stock" ? content.size : null,
+    cost: act.cost,
+  };
+}
+
+/** Where it has to be tried: what stands already on who was not proven, what is new on who forces it. */
+function drillsOf({ asked, media, drills }: Meaning, act: CoverAct, forced: readonly number[]): string[] {
+  if (act.act === "keep") return drills.get(media[act.medium] as number) ?? [];
+  const models = new Map<string, string>();
+  for (const row of forced) {
+    const computer = asked.computers[row] as ComputerPart;
+    const { proof } = asked.policyOf(computer).values;
+    if (proof === "computer") models.set(computer.tag, computer.tag);
+    if (proof === "model") noteModel(models, computer);
+  }
+  return [...models.values()].sort();
+}
+
+function heldBy({ asked }: Meaning, medium: number): string {
+  return asked.stock[medium]?.releases.map(({ name }) => name).join(", ") ?? "";
+}
+
+/** What a plan's cost is made of. */
+function costsOf({ problem }: Meaning, { acts }: CoverPlan): { purchase: number; work: number; travel: number } {
+  const { rates, contents } = problem;
+  const costs = { purchase: 0, work: 0, travel: 0 };
+  for (const act of acts) {
+    if (act.act === "buy") {
+      const price = (contents[act.content]?.price ?? 0) * rates.purchase;
+      costs.purchase += price;
+      costs.work += (purchaseCost(problem, act.content) ?? price) - price;
+      continue;
+    }
+    const travel = act.act === "keep" ? 0 : (carryingCost(problem, act.from, act.site) ?? 0);
+    costs.travel += travel;
+    costs.work += act.cost - travel;
+  }
+  return costs;
+}

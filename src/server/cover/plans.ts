@@ -1,0 +1,372 @@
+import { and, asc, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
+import { z } from "zod";
+import type { ComputerPart } from "@/core/chain/parts";
+import { askCover, type CoverCandidate, type StockMedium } from "@/core/cover/ask";
+import type { CoverProblem } from "@/core/cover/problem";
+import {
+  type CoverResult,
+  type CoverSettings,
+  type CoverTask,
+  coverSettingsSchema,
+  type PlannedMedium,
+  USUAL_SETTINGS,
+} from "@/core/cover/result";
+import { freshMedium, Serving } from "@/core/cover/serving";
+import { solveCover } from "@/core/cover/solve";
+import { tellCover, type WhyNot } from "@/core/cover/tell";
+import { judgePair, surroundingsOf } from "@/core/fleet/judge";
+import { NEED_OUTCOMES } from "@/core/policy/policy";
+import { changeText } from "@/core/words/reasons";
+import { makeable } from "../bench/makeable";
+import { bestMade } from "../bench/plans";
+import type { Context } from "../context";
+import type { Database, Queries } from "../db/client";
+import { coverPlans, coverTasks, devices, media, sites, stores } from "../db/schema";
+import { log } from "../log";
+import { checked, fail, ok, type Result } from "../problems";
+import { recordEvent } from "../services/events";
+import { planDrill } from "../services/planned-drills";
+import { saveVersioned } from "../services/versioned";
+import { releaseParts } from "../services/world";
+import { Solver } from "./solver";
+import { type Covered, covered } from "./standings";
+
+export type PlanRow = typeof coverPlans.$inferSelect;
+export type TaskRow = typeof coverTasks.$inferSelect;
+
+const inputSchema = z.object({
+  name: z.string().trim().max(120),
+  settings: coverSettingsSchema,
+});
+
+/** Begins to compute a plan; it goes on by itself. Problems: `invalid`. Gives its id. */
+export async function startPlan(context: Context, input: unknown): Promise<Result<number>> {
+  const begun = await beginPlan(context, input);
+  if (begun.ok) void runPlan(context, begun.value);
+  return begun;
+}
+
+export async function beginPlan(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(inputSchema, input);
+  if (!parsed.ok) return parsed;
+  const { settings } = parsed.value;
+  const name = parsed.value.name || `Plan of ${context.now().toISOString().slice(0, 10)}`;
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const times = { createdAt: context.now(), updatedAt: context.now() };
+    const [row] = await tx
+      .insert(coverPlans)
+      .values({ name, settings, told: "Waiting for its turn.", personName: context.person.name, ...times })
+      .$returningId();
+    const { id } = row as { id: number };
+    await recordEvent(tx, context, {
+      ...{ entity: "cover plan", entityId: id, entityTag: name, action: "added", version: 1 },
+      ...{ before: null, after: settings },
+    });
+    return ok(id);
+  });
+}
+
+/** One at a time: a plan takes a whole core. */
+let turn: Promise<unknown> = Promise.resolve();
+const running = new Map<number, Solver>();
+
+/** Computes a plan that was begun, to its end, and says in the database how it ended. */
+export function runPlan(context: Context, id: number): Promise<void> {
+  const own = turn.then(() => computePlan(context, id));
+  turn = own.catch(() => {});
+  return own;
+}
+
+async function computePlan(context: Context, id: number): Promise<void> {
+  const isRunning = and(eq(coverPlans.id, id), eq(coverPlans.state, "running"));
+  const tell = (set: Partial<PlanRow>) =>
+    context.db
+      .update(coverPlans)
+      .set({ ...set, updatedAt: context.now() })
+      .where(isRunning);
+  const [row] = await context.db.select().from(coverPlans).where(isRunning);
+  if (!row) return;
+  const startedAt = performance.now();
+  const solver = new Solver();
+  running.set(id, solver);
+  try {
+    await tell({ told: "Looking at what can be made, and whom it would serve." });
+    const { meaning, leftOut, whyNot } = await asked(context, row.settings);
+    await tell({ told: sizeText(meaning.problem) });
+    const plan = await solveCover(meaning.problem, {
+      ...{ solve: solver.solve, seconds: row.settings.seconds },
+      onPart: async (done, of) => {
+        if (of > 1) await tell({ told: `${done} of ${of} parts of the places are planned.` });
+      },
+    });
+    const seconds = Math.round((performance.now() - startedAt) / 100) / 10;
+    await tell({ state: "done", told: null, result: tellCover(meaning, plan, { seconds, leftOut, whyNot }) });
+  } catch (error) {
+    log.error({ err: error, plan: id }, "a plan of cover broke off");
+    await tell({ state: "failed", told: "It could not be computed; the log of the server has the details." });
+  } finally {
+    running.delete(id);
+    await solver.close();
+  }
+}
+
+function sizeText({ demands, media, contents }: CoverProblem): string {
+  const of = (count: number, what: string) => `${count.toLocaleString("en-GB")} ${what}`;
+  return `Computing: ${of(demands.length, "demands")}, ${of(media.length, "media")}, ${of(contents.length, "things that can stand on them")}.`;
+}
+
+/** The problem as the inventory has it now. */
+async function asked(context: Context, settings: CoverSettings) {
+  const cover = await covered(context);
+  const { chains, policies, policyOf, ways } = cover;
+  const [{ found, leftOut }, parts, stock] = await Promise.all([
+    makeable(context),
+    releaseParts(context),
+    stockOf(context, cover),
+  ]);
+  const { today } = chains.world;
+  const candidates = found.map(({ releaseId, release, way, neededBytes, predicted, key }): CoverCandidate => {
+    const views = { key, views: predicted.views };
+    const as = way.way === "disc" ? "optical" : "usb";
+    const medium = freshMedium(views, as, parts.get(releaseId) ?? null, today);
+    return { releaseId, release, way: way.way, neededBytes, medium };
+  });
+  const world = { ...chains.world, computers: chains.computers };
+  const serving = new Serving(world, [...stock, ...candidates.map(({ medium }) => medium)]);
+  const meaning = askCover({
+    ...{ computers: chains.computers, stock, candidates, serving, ways, policies, policyOf, settings },
+  });
+  return { meaning, leftOut, whyNot: whyNotOf(cover, candidates) };
+}
+
+async function stockOf(context: Context, { chains }: Covered): Promise<StockMedium[]> {
+  const [rows, itsStores, itsDevices] = await Promise.all([
+    context.db.select({ id: media.id, capacityBytes: media.capacityBytes }).from(media).where(isNull(media.retiredAt)),
+    context.db
+      .select({ id: stores.mediumId })
+      .from(stores)
+      .where(and(isNotNull(stores.mediumId), isNull(stores.retiredAt))),
+    context.db
+      .select({ id: devices.mediumId })
+      .from(devices)
+      .where(and(isNotNull(devices.mediumId), eq(devices.isStore, true))),
+  ]);
+  const capacity = new Map(rows.map(({ id, capacityBytes }) => [id, capacityBytes]));
+  const held = new Set([...itsStores, ...itsDevices].map(({ id }) => id));
+  const withImages = new Set(
+    chains.world.images.flatMap(({ places }) => places.flatMap((place) => (place.on === "medium" ? [place.tag] : []))),
+  );
+  return chains.media.map((medium): StockMedium => {
+    const isStore = medium.kind === "disk" || held.has(medium.id) || withImages.has(medium.part.tag);
+    return { ...medium, capacityBytes: capacity.get(medium.id) ?? null, isStore };
+  });
+}
+
+const WHY_NOT = 3;
+
+/** For a computer that nothing serves: of each release the way that comes nearest, and what stands against it. */
+function whyNotOf({ chains }: Covered, candidates: readonly CoverCandidate[]): WhyNot {
+  const around = surroundingsOf(chains.world);
+  return (computer: ComputerPart, need) => {
+    if (need === "spare") return [];
+    const nearest = new Map<string, { text: string; rank: number }>();
+    for (const { release, medium } of candidates) {
+      const routes = judgePair(around, computer, medium).filter(
+        ({ outcome }) => outcome !== null && NEED_OUTCOMES[need].includes(outcome.kind),
+      );
+      const best = bestMade(routes);
+      if (!best) continue;
+      const { verdict, reasons, changes } = best.link;
+      const change = changes[0] ? ` ${changeText(changes[0])}.` : "";
+      const rank = ["holds", "holds-after-change", "unknown", "broken"].indexOf(verdict);
+      const text = `${release}: ${reasons[0]?.text ?? ""}${change}`;
+      if (rank < (nearest.get(release)?.rank ?? 9)) nearest.set(release, { text, rank });
+    }
+    const said = [...nearest.values()].sort((a, b) => a.rank - b.rank).slice(0, WHY_NOT);
+    return said.length > 0 ? said.map(({ text }) => text) : ["No release of the library gives that back."];
+  };
+}
+
+/** Asks a plan that is computed to stop. */
+export async function cancelPlan(context: Context, id: number): Promise<Result<boolean>> {
+  const [result] = await context.db
+    .update(coverPlans)
+    .set({ state: "cancelled", told: "Cancelled.", updatedAt: context.now() })
+    .where(and(eq(coverPlans.id, id), eq(coverPlans.state, "running")));
+  await running.get(id)?.close();
+  return ok((result as unknown as { affectedRows: number }).affectedRows === 1);
+}
+
+/** Plans that a stopped server left in the middle; nothing follows from them. At start. */
+export async function markInterruptedPlans(db: Database, now: Date): Promise<void> {
+  await db
+    .update(coverPlans)
+    .set({ state: "interrupted", told: "Creel was stopped while it was computed. Compute it again.", updatedAt: now })
+    .where(eq(coverPlans.state, "running"));
+}
+
+export async function getPlan(context: Context, id: number): Promise<PlanRow | null> {
+  const [row] = await context.db.select().from(coverPlans).where(eq(coverPlans.id, id));
+  return row ?? null;
+}
+
+const LISTED = 60;
+
+export function listPlans(context: Context): Promise<PlanRow[]> {
+  return context.db.select().from(coverPlans).orderBy(desc(coverPlans.id)).limit(LISTED);
+}
+
+/** What the next plan begins with: as the last one was asked for. */
+export async function lastSettings(context: Context): Promise<CoverSettings> {
+  const [row] = await context.db
+    .select({ settings: coverPlans.settings })
+    .from(coverPlans)
+    .orderBy(desc(coverPlans.id))
+    .limit(1);
+  const parsed = coverSettingsSchema.safeParse(row?.settings);
+  return parsed.success ? { ...parsed.data, keep: [], noPurchase: [], without: [] } : USUAL_SETTINGS;
+}
+
+/** Days until a drill that a plan asks for is due. */
+const DRILL_WITHIN_DAYS = 30;
+
+/**
+ * Takes a plan as what is to be done: its tasks, and its drills are planned. An earlier accepted plan's open tasks are
+ * withdrawn. Problems: `invalid`, `not-found`, `stale`.
+ */
+export async function acceptPlan(context: Context, id: number, version: number): Promise<Result<number>> {
+  const row = await getPlan(context, id);
+  if (!row) return fail({ code: "not-found", what: "such plan" });
+  const { result } = row;
+  if (row.state !== "done" || !result)
+    return fail({ code: "invalid", fields: { state: "Only a plan that was computed to its end can be accepted." } });
+  const tasks = tasksOf(result);
+  const accepted = await context.db.transaction(async (tx): Promise<Result<number>> => {
+    const acceptedAt = context.now();
+    const saved = await saveVersioned(tx, context, coverPlans, {
+      ...{
+        entity: "cover plan",
+        id,
+        version,
+        tag: row.name,
+        action: "changed",
+        set: { state: "accepted", acceptedAt },
+      },
+      ...{ before: { state: row.state }, after: { state: "accepted", tasks: tasks.length } },
+    });
+    if (!saved.ok) return saved;
+    await withdrawOpen(tx, id);
+    const times = { createdAt: acceptedAt, updatedAt: acceptedAt };
+    if (tasks.length > 0)
+      await tx.insert(coverTasks).values(tasks.map((body, position) => ({ planId: id, position, body, ...times })));
+    return saved;
+  });
+  if (!accepted.ok) return accepted;
+  const dueOn = new Date(context.now().getTime() + DRILL_WITHIN_DAYS * 86_400_000).toISOString().slice(0, 10);
+  for (const { kind, medium, computer } of tasks)
+    if (kind === "drill" && medium && computer) await planDrill(context, { medium, computer, dueOn });
+  return accepted;
+}
+
+/** What an earlier plan still asked for is asked for no more. */
+async function withdrawOpen(tx: Queries, planId: number): Promise<void> {
+  const earlier = await tx
+    .select({ id: coverPlans.id })
+    .from(coverPlans)
+    .where(and(eq(coverPlans.state, "accepted"), sql`${coverPlans.id} <> ${planId}`));
+  if (earlier.length === 0) return;
+  const ids = earlier.map(({ id }) => id);
+  await tx.delete(coverTasks).where(and(inArray(coverTasks.planId, ids), isNull(coverTasks.doneAt)));
+  await tx.update(coverPlans).set({ state: "done" }).where(inArray(coverPlans.id, ids));
+}
+
+/** What has to be done for a plan, in the order in which it is done: bought, written, brought, tried. */
+export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
+  const task = (own: PlannedMedium, more: Pick<CoverTask, "kind" | "text"> & Partial<CoverTask>): CoverTask => ({
+    ...{ site: own.site, medium: own.medium, from: null, releaseId: own.releaseId, size: null, computer: null },
+    ...more,
+  });
+  const bought: CoverTask[] = [];
+  const written: CoverTask[] = [];
+  const brought: CoverTask[] = [];
+  const tried: CoverTask[] = [];
+  for (const own of planned) {
+    const { act, medium, holds, site, from, size, drills } = own;
+    if (act === "buy") {
+      const what = size === "disc" ? "a blank disc" : `a stick of ${size}`;
+      bought.push(task(own, { kind: "buy", size, text: `Buy ${what} for ${site}${holds ? "" : ", as a spare"}.` }));
+      if (holds) written.push(task(own, { kind: "write", text: `Make a medium of ${holds} for ${site}.` }));
+    }
+    if (act === "rewrite") written.push(task(own, { kind: "rewrite", text: `Write ${holds} to ${medium}.` }));
+    if (from !== null && from !== site)
+      brought.push(task(own, { kind: "move", from, text: `Bring ${medium} from ${from} to ${site}.` }));
+    for (const computer of drills)
+      tried.push(
+        task(own, { kind: "drill", computer, text: `Try ${medium ?? `the new medium of ${holds}`} on ${computer}.` }),
+      );
+  }
+  return [...bought, ...written, ...brought, ...tried];
+}
+
+export function listTasks(context: Context, planId: number): Promise<TaskRow[]> {
+  return context.db.select().from(coverTasks).where(eq(coverTasks.planId, planId)).orderBy(asc(coverTasks.position));
+}
+
+/**
+ * Says that a task is done, or not done after all. One that brings a medium elsewhere moves it in the inventory.
+ * Problems: `not-found`.
+ */
+export async function tickTask(context: Context, taskId: number, isDone: boolean): Promise<Result<boolean>> {
+  return context.db.transaction(async (tx): Promise<Result<boolean>> => {
+    const [row] = await tx.select().from(coverTasks).where(eq(coverTasks.id, taskId)).for("update");
+    if (!row) return fail({ code: "not-found", what: "such task" });
+    if ((row.doneAt !== null) === isDone) return ok(isDone);
+    await tx
+      .update(coverTasks)
+      .set({
+        ...{ doneAt: isDone ? context.now() : null, doneBy: isDone ? context.person.name : null },
+        ...{ version: row.version + 1, updatedAt: context.now() },
+      })
+      .where(eq(coverTasks.id, taskId));
+    const { kind, medium: tag, site } = row.body;
+    if (isDone && kind === "move" && tag) await bringTo(tx, context, tag, site);
+    await recordEvent(tx, context, {
+      ...{
+        entity: "cover plan",
+        entityId: row.planId,
+        entityTag: row.body.text.slice(0, 120),
+        version: row.version + 1,
+      },
+      ...{ action: "worked on", before: { done: !isDone }, after: { done: isDone } },
+    });
+    return ok(isDone);
+  });
+}
+
+async function bringTo(tx: Queries, context: Context, tag: string, site: string): Promise<void> {
+  const [[medium], [place]] = await Promise.all([
+    tx
+      .select()
+      .from(media)
+      .where(and(eq(media.tag, tag), isNull(media.retiredAt)))
+      .for("update"),
+    tx.select({ id: sites.id }).from(sites).where(eq(sites.name, site)),
+  ]);
+  if (!medium || !place || medium.siteId === place.id) return;
+  await saveVersioned(tx, context, media, {
+    ...{ entity: "medium", id: medium.id, version: medium.version, tag, action: "moved", set: { siteId: place.id } },
+    ...{ before: { siteId: medium.siteId }, after: { siteId: place.id } },
+  });
+}
+
+/** What has to be bought for a plan, a line for each size and place. */
+export function shoppingList({ media: planned }: CoverResult, { prices }: CoverSettings) {
+  const lines = new Map<string, { size: string; site: string; count: number; price: number }>();
+  for (const { act, size, site } of planned) {
+    if (act !== "buy" || size === null) continue;
+    const line = lines.get(`${site} ${size}`) ?? { size, site, count: 0, price: prices[size] ?? 0 };
+    line.count++;
+    lines.set(`${site} ${size}`, line);
+  }
+  return [...lines.values()].sort((a, b) => a.site.localeCompare(b.site) || a.size.localeCompare(b.size));
+}

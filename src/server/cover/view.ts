@@ -1,0 +1,105 @@
+import { NEEDS, type Need } from "@/core/policy/policy";
+import type { Context } from "../context";
+import { covered, standings } from "./standings";
+
+export interface PlaceCover {
+  /** Null: no place is recorded. */
+  name: string | null;
+  total: number;
+  lacking: number;
+  byNeed: Partial<Record<Need, number>>;
+  spares: number;
+  sparesWanted: number;
+}
+
+export interface LackingComputer {
+  tag: string;
+  name: string | null;
+  needs: { need: Need; wanted: number; have: string[]; unproven: string[] }[];
+}
+
+export interface CoverView {
+  total: number;
+  met: number;
+  /** Needs that anybody's policy asks for. */
+  needs: Need[];
+  places: PlaceCover[];
+  lacking: LackingComputer[];
+  lackingTotal: number;
+  page: number;
+  pages: number;
+  /** There are several places, and no way between any of them is known. */
+  travelUnknown: boolean;
+}
+
+export interface CoverAsked {
+  /** Empty: computers without a place; null: anywhere. */
+  site: string | null;
+  need: Need | null;
+  page: number;
+}
+
+const PAGE = 60;
+
+/** The fleet against its policy: by place, and whom of it. */
+export async function coverView(context: Context, { site, need, page: asked }: CoverAsked): Promise<CoverView> {
+  const cover = await covered(context);
+  const { chains, policies, ways } = cover;
+  const all = standings(cover);
+  const places = new Map<string | null, PlaceCover>();
+  const placeOf = (name: string | null): PlaceCover => {
+    const known = places.get(name);
+    if (known) return known;
+    const sparesWanted = name === null ? 0 : policies.ofSite(name).values.spares;
+    const place = { name, total: 0, lacking: 0, byNeed: {}, spares: 0, sparesWanted };
+    places.set(name, place);
+    return place;
+  };
+  const needs = new Set<Need>();
+  const rows: number[] = [];
+  for (const { row, needs: own, isMet } of all) {
+    const computer = chains.computers[row];
+    if (!computer) continue;
+    const place = placeOf(computer.site);
+    place.total++;
+    if (!isMet) place.lacking++;
+    for (const each of own) {
+      needs.add(each.need);
+      if (each.have.length < each.wanted) place.byNeed[each.need] = (place.byNeed[each.need] ?? 0) + 1;
+    }
+    const isAsked = site === null || (computer.site ?? "") === site;
+    const isLacking = own.some((each) => each.have.length < each.wanted && (need === null || each.need === need));
+    if (isAsked && isLacking) rows.push(row);
+  }
+  for (const { part, kind, releases } of chains.media)
+    if (kind === "usb" && releases.length === 0 && part.condition !== "distrusted" && part.lentTo === null)
+      if (part.site !== null) placeOf(part.site).spares++;
+  const pages = Math.max(1, Math.ceil(rows.length / PAGE));
+  const page = Math.min(asked, pages);
+  const tags = (media: number[]) => media.map((at) => chains.media[at]?.part.tag ?? "").sort();
+  return {
+    total: all.length,
+    met: all.filter(({ isMet }) => isMet).length,
+    needs: NEEDS.filter((each) => needs.has(each)),
+    places: [...places.values()].sort((a, b) => (a.name ?? "\uffff").localeCompare(b.name ?? "\uffff")),
+    lacking: rows.slice((page - 1) * PAGE, page * PAGE).flatMap((row): LackingComputer[] => {
+      const computer = chains.computers[row];
+      if (!computer) return [];
+      const lacking = (all[row]?.needs ?? []).filter((each) => each.have.length < each.wanted);
+      return [
+        {
+          ...{ tag: computer.tag, name: computer.name },
+          needs: lacking.map(({ have, unproven, ...each }) => ({
+            ...each,
+            have: tags(have),
+            unproven: tags(unproven),
+          })),
+        },
+      ];
+    }),
+    lackingTotal: rows.length,
+    ...{ page, pages },
+    travelUnknown:
+      ways.places.length > 1 && ways.table.every((row, from) => row.every((m, to) => from === to || m === null)),
+  };
+}
