@@ -1,0 +1,133 @@
+import type { ComputerPart, DrillPart, PolicyPart } from "../chain/parts";
+import { dayAfter, type Lapses, lacksFrom } from "../cover/lapses";
+import { isMet, type NeedStanding } from "../cover/standing";
+import type { FleetMedium } from "../fleet/world";
+import { judgeProven } from "../links/proven";
+import type { Ruling } from "../links/ruling";
+import { reason } from "../words/reasons";
+import { AHEAD_DAYS, type DueItem, type DueReason, someOf } from "./due";
+
+export interface ProofInput {
+  computers: readonly ComputerPart[];
+  media: readonly FleetMedium[];
+  /** For each computer what it has of what is asked. */
+  standings: readonly { row: number; needs: NeedStanding[] }[];
+  lapses: Lapses;
+  drillsOf: (medium: string) => DrillPart[];
+  policyFor: (computer: ComputerPart) => PolicyPart;
+  /** ISO day. */
+  today: string;
+  aheadDays?: number;
+}
+
+/** The first day on which a computer lacks something of what is asked; null: it does not, as far as is looked. */
+export function lacksOn(
+  { computers, media, lapses }: ProofInput,
+  row: number,
+  needs: readonly NeedStanding[],
+): string | null {
+  const computer = computers[row] as ComputerPart;
+  const days = needs.flatMap(({ have, wanted }) => {
+    const own = have.map((at) => lapses.of(computer, (media[at] as FleetMedium).part));
+    return lacksFrom(own, wanted) ?? [];
+  });
+  return days.sort()[0] ?? null;
+}
+
+interface Gathered {
+  item: Omit<DueItem, "loses">;
+  loses: Set<string>;
+}
+
+/**
+ * Drills and verifications that are due: media that stop being proven soon, by medium and model; and for computers that
+ * lack something now the nearest medium that would count once it is proven. What breaks is told with its day.
+ */
+export function proofDue(input: ProofInput): DueItem[] {
+  const { computers, media, lapses, today } = input;
+  const until = dayAfter(today, input.aheadDays ?? AHEAD_DAYS);
+  const found = new Map<string, Gathered>();
+  const add = (item: Omit<DueItem, "loses" | "key">, about: string, loses: string | null) => {
+    const key = [item.kind, item.medium, about].join(" ");
+    const own = found.get(key);
+    const known = own ?? { item: { ...item, key }, loses: new Set<string>() };
+    // Of those that share it the one that breaks first tells where and when.
+    if (!own || (item.breaksOn ?? "9999") < (own.item.breaksOn ?? "9999")) known.item = { ...item, key };
+    if (loses !== null) known.loses.add(loses);
+    found.set(key, known);
+  };
+  for (const { row, needs } of input.standings) {
+    const computer = computers[row] as ComputerPart;
+    const model = modelOf(computer);
+    for (const { have, unproven, wanted } of needs) {
+      const ends = have.map((at) => ({ at, on: lapses.of(computer, (media[at] as FleetMedium).part) }));
+      const lacking = lacksFrom(
+        ends.map(({ on }) => on),
+        wanted,
+      );
+      for (const { at, on } of ends) {
+        if (on === null || on > until) continue;
+        const medium = media[at] as FleetMedium;
+        const kind = kindOf(provenOn(input, computer, medium, on));
+        const why: DueReason =
+          kind === "verification" ? { code: "verification-lapses", on } : { code: "drill-lapses", model, on };
+        const isLast = lacking !== null && on <= lacking;
+        add(
+          {
+            ...{ kind, medium: medium.part.tag, computer: kind === "drill" ? computer.tag : null },
+            ...{ site: computer.site, reason: why, breaksOn: on },
+          },
+          kind === "drill" ? (model ?? computer.tag) : "",
+          isLast ? computer.tag : null,
+        );
+      }
+      if (have.length >= wanted) continue;
+      const [nearest] = [...unproven].sort(
+        (a, b) => nearness(media, computer, a) - nearness(media, computer, b) || a - b,
+      );
+      if (nearest === undefined) continue;
+      const medium = media[nearest] as FleetMedium;
+      const ruling = provenOn(input, computer, medium, today);
+      const kind = kindOf(ruling);
+      const first = ruling.reasons[0];
+      const why: DueReason = { code: "not-proven", why: first ? reason(first).text : "" };
+      add(
+        {
+          ...{ kind, medium: medium.part.tag, computer: kind === "drill" ? computer.tag : null },
+          ...{ site: computer.site, reason: why, breaksOn: null },
+        },
+        kind === "drill" ? (model ?? computer.tag) : "",
+        computer.tag,
+      );
+    }
+  }
+  return [...found.values()].map(({ item, loses }) => ({ ...item, loses: someOf(loses) }));
+}
+
+function modelOf({ facts }: ComputerPart): string | null {
+  const { make, model } = facts.computer;
+  return make === null && model === null ? null : [make, model].filter(Boolean).join(" ");
+}
+
+function nearness(media: readonly FleetMedium[], { site }: ComputerPart, at: number): number {
+  return media[at]?.part.site === site ? 0 : 1;
+}
+
+function provenOn(input: ProofInput, computer: ComputerPart, { part }: FleetMedium, day: string): Ruling {
+  const policy = input.policyFor(computer);
+  return judgeProven({ computer, medium: part, drills: input.drillsOf(part.tag), policy, today: day });
+}
+
+/** What would mend it: a drill, or reading all of it. */
+function kindOf({ reasons }: Ruling): "drill" | "verification" {
+  const code = reasons[0]?.code ?? "";
+  return code.startsWith("verif") || code === "never-verified" || code === "verified-before-writing"
+    ? "verification"
+    : "drill";
+}
+
+/** Computers that have what is asked on each of some days, if nothing is done. */
+export function metOn(input: ProofInput, days: readonly string[]): { on: string; met: number }[] {
+  const ends = input.standings.map(({ row, needs }) => (isMet(needs) ? (lacksOn(input, row, needs) ?? "9999") : ""));
+  return days.map((on) => ({ on, met: ends.filter((end) => end > on).length }));
+}
