@@ -18,7 +18,7 @@ const STATIONS = [
   { href: "/images", name: "Images", key: "i" },
   { href: "/kits", name: "Kits", key: "k" },
   { href: "/chains", name: "Chains", key: "h" },
-  { href: "/cover", name: "Cover", key: "v" },
+  { href: "/upkeep", name: "Upkeep", key: "u" },
   { href: "/sites", name: "Places", key: "p" },
 ] as const;
 
@@ -101,7 +101,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
                 ? path === "/"
                 : path.startsWith(href) ||
                   (href === "/images" && path.startsWith("/stores")) ||
-                  (href === "/cover" && path.startsWith("/policy")) ||
+                  (href === "/upkeep" && /^\/(cover|policy)/.test(path)) ||
                   (href === "/computers" && /^\/(sheets|models|systems)/.test(path));
             return (
               <Link

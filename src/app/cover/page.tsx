@@ -6,7 +6,7 @@ import { type CoverView, coverView } from "@/server/cover/view";
 import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { one, positive, type SearchParams } from "../_lib/params";
-import { CoverNav } from "./nav";
+import { UpkeepNav } from "../upkeep/nav";
 
 export const metadata: Metadata = { title: "Cover" };
 
@@ -19,7 +19,7 @@ export default async function Cover({ searchParams }: { searchParams: SearchPara
   const view = await coverView(context, { site, need, page: positive(query.page) ?? 1 });
   return (
     <>
-      <CoverNav here="/cover" />
+      <UpkeepNav here="/cover" />
       <h1>{headline(view)}</h1>
       <p className="mt-1 max-w-3xl text-quiet">
         A medium counts for a computer where it is near enough, starts on it, sees its disk, gives back what is asked

@@ -6,7 +6,7 @@ import { POLICY_TITLES, policyValueText, scopeTitle } from "@/core/words/policy"
 import { listRules, loadTravel, type RuleRow } from "@/server/services/policies";
 import { currentContext } from "../_lib/context";
 import { one, type SearchParams } from "../_lib/params";
-import { CoverNav } from "../cover/nav";
+import { UpkeepNav } from "../upkeep/nav";
 import { RuleForm } from "./rule-form";
 import { TravelForm } from "./travel-form";
 
@@ -24,7 +24,7 @@ export default async function Policy({ searchParams }: { searchParams: SearchPar
   );
   return (
     <>
-      <CoverNav here="/policy" />
+      <UpkeepNav here="/policy" />
       <h1>Policy</h1>
       <p className="max-w-3xl text-quiet">
         What a computer must have. A rule for one computer comes before one for its model, that before one for its form,

@@ -820,6 +820,39 @@ export const coverTasks = mysqlTable(
   ],
 );
 
+/** What is due and was put off, with the reason; it comes back on its day. */
+export const snoozes = mysqlTable(
+  "snoozes",
+  {
+    id: id(),
+    /** As the due item is known by. */
+    dueKey: varchar("due_key", { length: 400 }).notNull(),
+    /** ISO day. */
+    until: varchar("until_day", { length: 10 }).notNull(),
+    why: varchar("why", { length: 300 }).notNull(),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+    /** It was taken back before its day. */
+    endedAt: at("ended_at"),
+  },
+  (table) => [index("snoozes_open").on(table.endedAt, table.until)],
+);
+
+/** How many computers had what was asked of them, by day and place: kept whenever a day is looked at first. */
+export const coverDays = mysqlTable(
+  "cover_days",
+  {
+    id: id(),
+    /** ISO day. */
+    on: varchar("on_day", { length: 10 }).notNull(),
+    /** The place's name then; empty: none was recorded. */
+    site: varchar("site", { length: 120 }).notNull(),
+    total: int("total").notNull(),
+    met: int("met").notNull(),
+  },
+  (table) => [uniqueIndex("cover_days_place").on(table.on, table.site)],
+);
+
 /** Changes to the world that were rehearsed and are kept to be looked at again; nothing in the inventory follows them. */
 export const rehearsals = mysqlTable("rehearsals", {
   id: id(),

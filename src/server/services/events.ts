@@ -25,6 +25,7 @@ export type Entity =
   | "policy"
   | "way"
   | "cover plan"
+  | "upkeep"
   | "person";
 export type Action =
   | "added"
@@ -41,6 +42,8 @@ export type Action =
   | "withdrew a change of"
   | "planned"
   | "withdrew"
+  | "put off"
+  | "took up"
   | "was called to"
   | "worked on"
   | "handed back";

@@ -8,8 +8,10 @@ import {
   USUAL_IMAGE_DAYS,
 } from "@/core/images/due";
 import type { StoredPoint } from "@/core/images/lineage";
+import type { PolicySubject } from "@/core/policy/policy";
 import type { Context } from "../context";
-import { callouts, computers, events, imageCopies, notedChanges, systemImages } from "../db/schema";
+import { callouts, computers, events, imageCopies, notedChanges, sites, systemImages } from "../db/schema";
+import { loadPolicies } from "./policies";
 
 /** All images as points in time, with no more of them than their lineage asks for. */
 async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> {
@@ -106,6 +108,7 @@ async function notedOf(context: Context): Promise<Map<number, NotedChange[]>> {
 export interface DueItem extends ImageDue {
   id: number;
   name: string | null;
+  site: string | null;
 }
 
 /** Computers in service whose image is due, whoever has least first; at most `limit`, with how many there are. */
@@ -113,11 +116,26 @@ export async function listDue(
   context: Context,
   limit = 100,
 ): Promise<{ items: DueItem[]; total: number; mostDays: number }> {
+  const policies = await loadPolicies(context.db);
+  const all = await allDue(context, (subject) => policies.of(subject).values.imageDays);
+  const mostDays = policies.of({ tag: "", site: null, form: null, make: null, model: null }).values.imageDays;
+  return { items: all.slice(0, limit), total: all.length, mostDays: mostDays ?? USUAL_IMAGE_DAYS };
+}
+
+/** Every computer whose image is due; how old one may be is asked for each. */
+export async function allDue(
+  context: Context,
+  mostDaysOf: (subject: PolicySubject) => number | null,
+): Promise<DueItem[]> {
   const today = context.now().toISOString().slice(0, 10);
   const [rows, points, noted] = await Promise.all([
     context.db
-      .select({ id: computers.id, tag: computers.tag, name: computers.name })
+      .select({
+        ...{ id: computers.id, tag: computers.tag, name: computers.name, site: sites.name },
+        ...{ form: computers.form, make: computers.make, model: computers.model },
+      })
       .from(computers)
+      .leftJoin(sites, eq(sites.id, computers.siteId))
       .where(isNull(computers.retiredAt)),
     allPoints(context),
     notedOf(context),
@@ -125,13 +143,14 @@ export async function listDue(
   const happened = await eventsOf(context, [...points.keys()]);
   const byTag = new Map(rows.map((row) => [row.tag, row]));
   const due = rankDue(
-    rows.map(({ id, tag }) =>
-      imageDue(tag, points.get(id) ?? [], happened.get(id) ?? [], { today, noted: noted.get(id) ?? [] }),
+    rows.map(({ id, ...subject }) =>
+      imageDue(subject.tag, points.get(id) ?? [], happened.get(id) ?? [], {
+        ...{ today, noted: noted.get(id) ?? [], mostDays: mostDaysOf(subject) ?? Number.POSITIVE_INFINITY },
+      }),
     ),
   );
-  const items = due.slice(0, limit).map((each) => {
-    const { id = 0, name = null } = byTag.get(each.computer) ?? {};
-    return { ...each, id, name };
+  return due.map((each) => {
+    const { id = 0, name = null, site = null } = byTag.get(each.computer) ?? {};
+    return { ...each, id, name, site };
   });
-  return { items, total: due.length, mostDays: USUAL_IMAGE_DAYS };
 }

@@ -4,8 +4,8 @@ import type { CoverResult, PlannedMedium } from "@/core/cover/result";
 import { getPlan } from "@/server/cover/plans";
 import { currentContext } from "../../_lib/context";
 import type { SearchParams } from "../../_lib/params";
+import { UpkeepNav } from "../../upkeep/nav";
 import { moneyText } from "../money";
-import { CoverNav } from "../nav";
 
 export const metadata: Metadata = { title: "Plans compared" };
 
@@ -35,7 +35,7 @@ export default async function Compare({ searchParams }: { searchParams: SearchPa
   ];
   return (
     <>
-      <CoverNav here={null} />
+      <UpkeepNav here={null} />
       <h1>Plans compared</h1>
       {plans.length < 2 && (
         <p className="text-quiet">

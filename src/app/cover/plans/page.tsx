@@ -3,8 +3,8 @@ import Link from "next/link";
 import { listPlans, type PlanRow } from "@/server/cover/plans";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
+import { UpkeepNav } from "../../upkeep/nav";
 import { moneyText } from "../money";
-import { CoverNav } from "../nav";
 
 export const metadata: Metadata = { title: "Plans of cover" };
 
@@ -14,7 +14,7 @@ export default async function Plans() {
   const done = plans.filter(({ result }) => result !== null);
   return (
     <>
-      <CoverNav here="/cover/plans" />
+      <UpkeepNav here="/cover/plans" />
       <header className="flex flex-wrap items-start justify-between gap-3">
         <h1>Plans of cover</h1>
         <Link prefetch={false} className="act-main" href="/cover/plans/new">

@@ -6,8 +6,8 @@ import { needTitle } from "@/core/words/policy";
 import { getPlan, listTasks, type PlanRow, shoppingList } from "@/server/cover/plans";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
+import { UpkeepNav } from "../../../upkeep/nav";
 import { moneyText } from "../../money";
-import { CoverNav } from "../../nav";
 import { Accept, Running } from "./plan-acts";
 import { Tasks } from "./tasks";
 
@@ -29,7 +29,7 @@ export default async function Plan({ params }: Props) {
   const tasks = plan.state === "accepted" ? await listTasks(context, plan.id) : [];
   return (
     <>
-      <CoverNav here={null} />
+      <UpkeepNav here={null} />
       <header className="flex flex-wrap items-start justify-between gap-3">
         <div>
           <h1>{plan.name}</h1>

@@ -4,7 +4,7 @@ import { listSites } from "@/server/services/places";
 import { listReleases } from "@/server/services/releases";
 import { currentContext } from "../../../_lib/context";
 import { positive, type SearchParams } from "../../../_lib/params";
-import { CoverNav } from "../../nav";
+import { UpkeepNav } from "../../../upkeep/nav";
 import { PlanForm } from "./plan-form";
 
 export const metadata: Metadata = { title: "Plan the least cover" };
@@ -21,7 +21,7 @@ export default async function NewPlan({ searchParams }: { searchParams: SearchPa
   ]);
   return (
     <>
-      <CoverNav here={null} />
+      <UpkeepNav here={null} />
       <h1>Plan the least that would cover all</h1>
       <p className="max-w-3xl text-quiet">
         Creel tries everything that can be kept, brought elsewhere, written anew or bought, and finds what costs least

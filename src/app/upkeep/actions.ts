@@ -1,0 +1,18 @@
+"use server";
+
+import { revalidatePath } from "next/cache";
+import type { Result } from "@/server/problems";
+import { putOff, takeUp } from "@/server/upkeep/due";
+import { currentContext } from "../_lib/context";
+
+export async function putOffAction(input: unknown): Promise<Result<number>> {
+  const result = await putOff(await currentContext(), input);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function takeUpAction(snoozeId: number): Promise<Result<number>> {
+  const result = await takeUp(await currentContext(), snoozeId);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}

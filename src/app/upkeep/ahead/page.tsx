@@ -1,0 +1,133 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { aheadView, keepDay } from "@/server/upkeep/ahead";
+import { dateText, plural } from "@/ui/words";
+import { currentContext } from "../../_lib/context";
+import { one, type SearchParams } from "../../_lib/params";
+import { UpkeepNav } from "../nav";
+import { AheadChart } from "./ahead-chart";
+
+export const metadata: Metadata = { title: "Ahead" };
+
+const DAY = /^\d{4}-\d{2}-\d{2}$/;
+
+/** Cover for the next twelve months if nothing is done; a point leads to the computers that lack something then. */
+export default async function Ahead({ searchParams }: { searchParams: SearchParams }) {
+  const [context, query] = await Promise.all([currentContext(), searchParams]);
+  const asked = one(query.day);
+  const day = asked && DAY.test(asked) ? asked : null;
+  const site = one(query.site) || null;
+  await keepDay(context);
+  const view = await aheadView(context, { day, site });
+  const last = view.ahead.at(-1);
+  const now = view.ahead[0]?.met ?? 0;
+  const monthly = view.ahead.flatMap((point, at) => (at % 4 === 0 ? [{ ...point, at }] : []));
+  const link = (on: string, place: string | null) =>
+    `/upkeep/ahead?${new URLSearchParams({ day: on, ...(place ? { site: place } : {}) })}#lacking`;
+  return (
+    <>
+      <UpkeepNav here="/upkeep/ahead" />
+      <h1>
+        {last && last.met < now
+          ? `If nothing is done, ${last.met} of ${plural(view.total, "computer")} have what is asked in a year; now ${now} have.`
+          : `${now} of ${plural(view.total, "computer")} have what is asked, now and in a year.`}
+      </h1>
+      <p className="max-w-3xl text-quiet">
+        Drills and verifications grow too old, each on its day. The dashed line is what the accepted plan would give;
+        before today it is as it was. Choose a point to see who lacks something then.
+      </p>
+      <AheadChart view={view} />
+      <div className="mt-4 overflow-x-auto">
+        <table className="border-collapse text-[0.9rem]">
+          <caption className="sr-only">Computers that have what is asked, by place, every four weeks</caption>
+          <thead>
+            <tr className="border-line border-b">
+              <th className="pr-4 text-left font-semibold">Place</th>
+              {monthly.map(({ on }) => (
+                <th key={on} className="px-1.5 py-1 text-right font-normal">
+                  <Link prefetch={false} scroll={false} href={link(on, null)} title={dateText(on)}>
+                    {on.slice(5)}
+                  </Link>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {view.bySite.map(({ site: place, total, met }) => (
+              <tr key={place ?? ""} className="border-line border-b">
+                <th scope="row" className="whitespace-nowrap py-1 pr-4 text-left font-normal">
+                  {place ?? "No place recorded"} <span className="text-quiet">of {total}</span>
+                </th>
+                {monthly.map(({ on, at }) => (
+                  <td key={on} className="px-1.5 text-right tabular-nums">
+                    <Link
+                      prefetch={false}
+                      scroll={false}
+                      className="no-underline hover:underline"
+                      href={link(on, place)}
+                    >
+                      {met[at]}
+                    </Link>
+                  </td>
+                ))}
+              </tr>
+            ))}
+            <tr>
+              <th scope="row" className="pr-4 text-left font-bold">
+                Everywhere
+              </th>
+              {monthly.map(({ on, met }) => (
+                <td key={on} className="px-1.5 text-right font-bold tabular-nums">
+                  {met}
+                </td>
+              ))}
+            </tr>
+          </tbody>
+        </table>
+      </div>
+      {view.chosen && (
+        <section id="lacking" className="mt-6 max-w-4xl">
+          <h2>
+            On {dateText(view.chosen.on)} {plural(view.chosen.total, "computer")}
+            {site ? ` at ${site}` : ""} {view.chosen.total === 1 ? "lacks" : "lack"} something
+          </h2>
+          <ul data-list className="mt-1 divide-y divide-line border-line border-y">
+            {view.chosen.computers.map(({ tag, name, site: own, from, why }) => (
+              <li key={tag} className="grid grid-cols-[7rem_12rem_8rem_minmax(0,1fr)] items-baseline gap-x-3 py-1">
+                <Link
+                  prefetch={false}
+                  data-item
+                  className="code font-bold"
+                  href={`/computers/${encodeURIComponent(tag)}`}
+                >
+                  {tag}
+                </Link>
+                <span>{name}</span>
+                <span className="text-quiet">{own}</span>
+                <span className="text-quiet">
+                  {from === "" ? "lacks it now" : `from ${dateText(from)}`}: {why}
+                </span>
+              </li>
+            ))}
+          </ul>
+          {view.chosen.total > view.chosen.computers.length && (
+            <p className="caption">and {view.chosen.total - view.chosen.computers.length} more</p>
+          )}
+        </section>
+      )}
+      <section className="mt-6 max-w-3xl">
+        <h2>Stock</h2>
+        <p>
+          {plural(view.stock.spares, "blank spare")}; {view.stock.wanted} are asked for.{" "}
+          {view.stock.wornLastYear === 0
+            ? "No medium was said to be worn or distrusted within the last year."
+            : `${plural(view.stock.wornLastYear, "medium", "media")} ${view.stock.wornLastYear === 1 ? "was" : "were"} said to be worn or distrusted within the last year: ${
+                view.stock.spares === 0
+                  ? "nothing is there to replace the next."
+                  : `what is there lasts about ${view.stock.lastsMonths} months.`
+              }`}
+        </p>
+      </section>
+    </>
+  );
+}

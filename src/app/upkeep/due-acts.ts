@@ -1,0 +1,33 @@
+import type { DueItem } from "@/core/upkeep/due";
+
+/** Where something that is due is done, and how that is called. */
+export function actOf({ kind, medium, computer, reason }: DueItem): { href: string; text: string } {
+  const query = (given: Record<string, string | null>) =>
+    new URLSearchParams(Object.entries(given).flatMap(([key, value]) => (value === null ? [] : [[key, value]])));
+  const itsMedium = `/media/${encodeURIComponent(medium ?? "")}`;
+  switch (kind) {
+    case "drill":
+    case "planned-drill":
+      return { href: `/drills/new?${query({ medium, computer })}`, text: "Record it" };
+    case "verification":
+    case "wear":
+    case "loan":
+      return { href: itsMedium, text: `See ${medium}` };
+    case "image":
+      return { href: `/images/take?${query({ computer })}`, text: "Take one" };
+    case "superseded":
+    case "system-files":
+    case "environment":
+      return { href: "/bench", text: "To the bench" };
+    case "ended":
+      return reason.code === "system-ended"
+        ? { href: `/computers?${query({ system: reason.system })}`, text: "Which computers" }
+        : { href: "/bench", text: "To the bench" };
+    case "spares":
+      return { href: "/cover/plans/new", text: "Plan it" };
+    case "facts":
+      return { href: "/computers/facts", text: "Take them in" };
+    case "stocktake":
+      return { href: "/sites", text: "To the places" };
+  }
+}

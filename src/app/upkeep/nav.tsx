@@ -1,0 +1,14 @@
+import { Ways } from "@/ui/ways";
+
+const WAYS = [
+  { href: "/upkeep", name: "Due" },
+  { href: "/cover", name: "Cover" },
+  { href: "/upkeep/ahead", name: "Ahead" },
+  { href: "/cover/plans", name: "Plans" },
+  { href: "/policy", name: "Policy and ways" },
+] as const;
+
+/** The ways within the station of upkeep. */
+export function UpkeepNav({ here }: { here: (typeof WAYS)[number]["href"] | null }) {
+  return <Ways label="Upkeep" ways={WAYS} here={here} />;
+}

@@ -1,0 +1,180 @@
+import { and, asc, eq, gte, sql } from "drizzle-orm";
+import { dayAfter } from "@/core/cover/lapses";
+import { isMet } from "@/core/cover/standing";
+import { lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
+import { needTitle } from "@/core/words/policy";
+import type { Context } from "../context";
+import { covered } from "../cover/standings";
+import { coverDays, coverPlans, events } from "../db/schema";
+import { proofInput } from "./due";
+
+export interface AheadPoint {
+  /** ISO day. */
+  on: string;
+  /** Computers that have what is asked: if nothing is done, and once the accepted plan is done. */
+  met: number;
+  planned: number | null;
+}
+
+export interface AheadView {
+  today: string;
+  total: number;
+  ahead: AheadPoint[];
+  /** By place, in the order of `ahead`. */
+  bySite: { site: string | null; total: number; met: number[] }[];
+  /** Days that were looked at, as they were. */
+  past: { on: string; met: number; total: number }[];
+  /** Who lacks something on the day that is asked for. */
+  chosen: {
+    on: string;
+    computers: { tag: string; name: string | null; site: string | null; from: string; why: string }[];
+    total: number;
+  } | null;
+  stock: { spares: number; wanted: number; wornLastYear: number; lastsMonths: number | null };
+}
+
+const STEP_DAYS = 7;
+const AHEAD_DAYS = 364;
+/** Days until what a plan asks for is taken to be done. */
+const PLAN_DONE_DAYS = 30;
+const SHOWN = 100;
+
+/** Cover by day for the next twelve months, and who lacks something on a day. */
+export async function aheadView(
+  context: Context,
+  asked: { day: string | null; site: string | null },
+): Promise<AheadView> {
+  const cover = await covered(context);
+  const { chains, policies, ways } = cover;
+  const input = proofInput(cover);
+  const { today } = input;
+  const days = Array.from({ length: AHEAD_DAYS / STEP_DAYS + 1 }, (_, at) => dayAfter(today, at * STEP_DAYS));
+  // For each computer the first day on which it lacks something; empty: it does now.
+  const ends = input.standings.map(({ row, needs }) => (isMet(needs) ? (lacksOn(input, row, needs) ?? "9999") : ""));
+  const sites = [...new Set(chains.computers.map(({ site }) => site))].sort((a, b) =>
+    (a ?? "\uffff").localeCompare(b ?? "\uffff"),
+  );
+  const planned = await plannedMet(context);
+  const metOn = (on: string, rows: readonly number[]) => rows.filter((row) => (ends[row] as string) > on).length;
+  const all = chains.computers.map((_, row) => row);
+  const [past, worn] = await Promise.all([pastDays(context, today), wornLastYear(context, today)]);
+  const spares = chains.media.filter(
+    ({ part, kind, releases }) => kind === "usb" && releases.length === 0 && part.condition !== "distrusted",
+  ).length;
+  return {
+    ...{ today, total: all.length },
+    ahead: days.map((on) => {
+      const met = metOn(on, all);
+      const isDone = on >= dayAfter(today, PLAN_DONE_DAYS);
+      return { on, met, planned: planned === null ? null : isDone ? Math.max(planned, met) : met };
+    }),
+    bySite: sites.map((site) => {
+      const rows = all.filter((row) => chains.computers[row]?.site === site);
+      return { site, total: rows.length, met: days.map((on) => metOn(on, rows)) };
+    }),
+    past,
+    chosen: asked.day === null ? null : chosenOn(input, ends, asked.day, asked.site),
+    stock: {
+      spares,
+      wanted: ways.places.reduce((sum, place) => sum + policies.ofSite(place).values.spares, 0),
+      wornLastYear: worn,
+      lastsMonths: worn === 0 ? null : Math.round((spares / worn) * 12),
+    },
+  };
+}
+
+function chosenOn(
+  { computers, media, standings, lapses }: ProofInput,
+  ends: readonly string[],
+  on: string,
+  site: string | null,
+): AheadView["chosen"] {
+  const rows = computers.flatMap(({ site: own }, row) =>
+    (ends[row] as string) <= on && (site === null || own === site) ? [row] : [],
+  );
+  return {
+    ...{ on, total: rows.length },
+    computers: rows.slice(0, SHOWN).flatMap((row) => {
+      const computer = computers[row];
+      const needs = standings[row]?.needs ?? [];
+      if (!computer) return [];
+      const lacking = needs.filter(({ have, wanted }) => {
+        const left = have.filter((at) => {
+          const end = lapses.of(computer, (media[at] as ProofInput["media"][number]).part);
+          return end === null || end > on;
+        });
+        return left.length < wanted;
+      });
+      const { tag, site: own } = computer;
+      const why = lacking.map(({ need }) => needTitle(need)).join(", ");
+      return [
+        {
+          ...{ tag, name: (computer as { name?: string | null }).name ?? null, site: own },
+          from: ends[row] as string,
+          why,
+        },
+      ];
+    }),
+  };
+}
+
+/** Computers that the accepted plan covers; null: none is accepted. */
+async function plannedMet(context: Context): Promise<number | null> {
+  const [row] = await context.db
+    .select({ result: coverPlans.result })
+    .from(coverPlans)
+    .where(eq(coverPlans.state, "accepted"))
+    .limit(1);
+  return row?.result?.met.planned ?? null;
+}
+
+async function pastDays(context: Context, today: string): Promise<AheadView["past"]> {
+  const rows = await context.db
+    .select({
+      on: coverDays.on,
+      met: sql<number>`SUM(${coverDays.met})`,
+      total: sql<number>`SUM(${coverDays.total})`,
+    })
+    .from(coverDays)
+    .where(gte(coverDays.on, dayAfter(today, -AHEAD_DAYS)))
+    .groupBy(coverDays.on)
+    .orderBy(asc(coverDays.on));
+  return rows.map(({ on, met, total }) => ({ on, met: Number(met), total: Number(total) }));
+}
+
+/** Media that were said to be worn or distrusted within the last year, by the log of events. */
+async function wornLastYear(context: Context, today: string): Promise<number> {
+  const [row] = await context.db
+    .select({ count: sql<number>`COUNT(DISTINCT ${events.entityId})` })
+    .from(events)
+    .where(
+      and(
+        eq(events.entity, "medium"),
+        gte(events.at, new Date(`${dayAfter(today, -365)}T00:00:00Z`)),
+        sql`JSON_UNQUOTE(JSON_EXTRACT(${events.after}, '$.condition')) IN ('worn', 'distrusted')`,
+      ),
+    );
+  return Number(row?.count ?? 0);
+}
+
+/** Keeps how the day stands, by place, once a day: later it is the past. */
+export async function keepDay(context: Context): Promise<void> {
+  const cover = await covered(context);
+  const { today, standings, computers } = proofInput(cover);
+  const [known] = await context.db.select({ id: coverDays.id }).from(coverDays).where(eq(coverDays.on, today)).limit(1);
+  if (known) return;
+  const places = new Map<string, { total: number; met: number }>();
+  for (const { row, needs } of standings) {
+    const site = computers[row]?.site ?? "";
+    const place = places.get(site) ?? { total: 0, met: 0 };
+    place.total++;
+    if (isMet(needs)) place.met++;
+    places.set(site, place);
+  }
+  if (places.size === 0) return;
+  // Two requests of the same day keep the same.
+  await context.db
+    .insert(coverDays)
+    .values([...places].map(([site, counts]) => ({ on: today, site, ...counts })))
+    .onDuplicateKeyUpdate({ set: { on: today } });
+}
