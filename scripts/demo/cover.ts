@@ -11,9 +11,10 @@ export const WAYS: [string, string, number][] = [
 
 /** What Skerry Line asks for. Places, forms, models and computers by name. */
 export const POLICIES: { scope: Scope; target: string; values: Partial<PolicyValues> }[] = [
-  { scope: "everywhere", target: "", values: { withinMinutes: 30, files: 1, spares: 1 } },
+  { scope: "everywhere", target: "", values: { withinMinutes: 60, back: 0, files: 1, spares: 1 } },
   { scope: "site", target: "MV Petrel", values: { withinMinutes: 0, spares: 0 } },
   { scope: "site", target: "MV Fulmar", values: { withinMinutes: 0, spares: 0 } },
+  { scope: "form", target: "laptop", values: { back: 1 } },
   { scope: "form", target: "server", values: { back: 2, image: 1, drillDays: 180, imageDays: 60 } },
   { scope: "computer", target: "HO-002", values: { proof: "computer" } },
 ];

@@ -23,6 +23,7 @@ export type DueReason =
   | { code: "verification-lapses"; on: string }
   /** Never tried, tried before it was written, with other firmware, on another of the model: what the chain says. */
   | { code: "not-proven"; why: string }
+  | { code: "secure-boot-changed"; on: string; drilledOn: string }
   | { code: "drill-planned"; on: string; days: number }
   | { code: "worn" }
   | { code: "distrusted" }

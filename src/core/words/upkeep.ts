@@ -63,6 +63,8 @@ export function dueReasonText(reason: DueReason): string {
       return `Its last verification is too old from ${reason.on} on.`;
     case "not-proven":
       return reason.why;
+    case "secure-boot-changed":
+      return `Its Secure Boot was recorded otherwise on ${reason.on}, after the drill of ${reason.drilledOn}.`;
     case "drill-planned":
       return reason.days > 0
         ? `It was planned by ${reason.on}, ${days(reason.days)} ago.`

@@ -9,7 +9,7 @@ import { type ProofInput, proofDue } from "@/core/upkeep/proof-due";
 import { dueText } from "@/core/words/images";
 import type { Context } from "../context";
 import { type Covered, covered, standings } from "../cover/standings";
-import { computers, kits, loads, media, releases, sites, snoozes, stocktakes } from "../db/schema";
+import { computers, events, kits, loads, media, releases, sites, snoozes, stocktakes } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { listCalendars, listSystems, supportOf } from "../services/calendars";
 import { recordEvent } from "../services/events";
@@ -46,6 +46,7 @@ export async function everythingDue(context: Context): Promise<DueItem[]> {
   const { today } = cover.chains.world;
   const parts = await Promise.all([
     plannedDrills(context, cover, today),
+    secureBootChanged(context, cover),
     images(context, cover),
     onMedia(context, cover, today),
     ended(context, cover, today),
@@ -68,6 +69,44 @@ async function plannedDrills(context: Context, { chains }: Covered, today: strin
         reason: { code: "drill-planned", on: dueOn, days: Math.max(0, daysBetween(dueOn, today)) },
       }),
     );
+}
+
+/** Computers whose Secure Boot was recorded otherwise since their last drill: what it proved may not hold any more. */
+async function secureBootChanged(context: Context, { chains }: Covered): Promise<DueItem[]> {
+  const lastDrill = new Map<string, { medium: string; on: string }>();
+  for (const { computer, medium, on, result, emulated } of chains.world.drills) {
+    if (emulated || result === "failed") continue;
+    if (on >= (lastDrill.get(computer)?.on ?? "")) lastDrill.set(computer, { medium, on });
+  }
+  const drilled = chains.computers.filter(({ tag }) => lastDrill.has(tag));
+  if (drilled.length === 0) return [];
+  const path = "$.firmware.secureBoot";
+  const rows = await context.db
+    .select({ id: events.entityId, at: sql<string>`MAX(${events.at})` })
+    .from(events)
+    .where(
+      and(
+        eq(events.entity, "computer"),
+        inArray(
+          events.entityId,
+          drilled.map(({ id }) => id),
+        ),
+        sql`JSON_EXTRACT(${events.before}, ${path}) <> JSON_EXTRACT(${events.after}, ${path})`,
+      ),
+    )
+    .groupBy(events.entityId);
+  const changed = new Map(rows.map(({ id, at }) => [id, String(at).slice(0, 10)]));
+  return drilled.flatMap(({ id, tag, site }) => {
+    const { medium, on: drilledOn } = lastDrill.get(tag) ?? { medium: "", on: "" };
+    const on = changed.get(id);
+    if (!on || on <= drilledOn) return [];
+    return [
+      item({
+        ...{ kind: "drill", about: `${medium} ${tag} secure boot`, medium, computer: tag, site },
+        reason: { code: "secure-boot-changed", on, drilledOn },
+      }),
+    ];
+  });
 }
 
 async function images(context: Context, { policies }: Covered): Promise<DueItem[]> {
@@ -119,8 +158,9 @@ async function onMedia(context: Context, cover: Covered, today: string): Promise
           reason: { code: "release-superseded", release: name, by: `${byKit} ${by}` },
         }),
       );
-    const end = supportOf(calendars, { name: kit, version: release }, today)?.support.end?.date;
-    if (end && end < today)
+    const support = supportOf(calendars, { name: kit, version: release }, today)?.support;
+    const end = support?.state === "ended" ? support.end?.date : undefined;
+    if (end)
       due.push(item({ kind: "ended", about, medium, site, reason: { code: "release-ended", release: name, on: end } }));
   }
   for (const { part, releases: carried } of chains.media)
@@ -171,8 +211,8 @@ function olderThanSystems(
 async function ended(context: Context, _: Covered, today: string): Promise<DueItem[]> {
   const systems = await listSystems(context, today);
   return systems.flatMap(({ name, version, computers: count, support }) => {
-    const end = support?.support.end?.date;
-    if (!end || end >= today) return [];
+    const end = support?.support.state === "ended" ? support.support.end?.date : undefined;
+    if (!end) return [];
     const system = [name, version].filter(Boolean).join(" ");
     return [
       item({ kind: "ended", about: system, reason: { code: "system-ended", system, on: end, computers: count } }),

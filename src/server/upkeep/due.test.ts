@@ -1,0 +1,171 @@
+import { eq } from "drizzle-orm";
+import { factsSchema } from "@/core/facts/schema";
+import { inspect } from "@/core/inspection/inspect";
+import { dueReasonText, dueTitle } from "@/core/words/upkeep";
+import { IMAGES } from "../../../scripts/demo/images";
+import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
+import { testInventory } from "../../../test/support/database";
+import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { media } from "../db/schema";
+import { problemText, type Result } from "../problems";
+import { importCalendar } from "../services/calendars";
+import { addComputer, getComputer, saveComputer } from "../services/computers";
+import { keepContents } from "../services/contents";
+import { recordDrill } from "../services/drills";
+import { history } from "../services/events";
+import { lend } from "../services/loans";
+import { addMedium } from "../services/media";
+import { addSite } from "../services/places";
+import { planDrill } from "../services/planned-drills";
+import { saveRule } from "../services/policies";
+import { addKit, addRelease, getRelease, saveRelease } from "../services/releases";
+import { aheadView, keepDay } from "./ahead";
+import { dueView, everythingDue, putOff, takeUp } from "./due";
+
+const inventory = testInventory();
+const w = tempWorkshop();
+const ids = { office: 0, computer: 0, old: 0, next: 0 };
+
+function value<T>(result: Result<T>): T {
+  if (!result.ok) throw new Error(problemText(result.problem));
+  return result.value;
+}
+const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
+const told = async () =>
+  (await everythingDue(inventory.ina)).map((item) => `${dueTitle(item)}: ${dueReasonText(item.reason)}`);
+const at = (day: string) => {
+  inventory.clock.now = new Date(`${day}T09:00:00Z`);
+};
+
+beforeAll(async () => {
+  const { ina } = inventory;
+  ids.office = value(await addSite(ina, { name: "Head office" }));
+  const index = MACHINES.findIndex(({ tag }) => tag === "HO-004");
+  const facts = factsSchema.parse(factsOf(MACHINES[index] as (typeof MACHINES)[number], index));
+  ids.computer = value(await addComputer(ina, { tag: "HO-004", name: null, siteId: ids.office, note: null, facts }));
+  const { inspection, drivers } = await inspect(memory(IMAGES.bollard5.make(w)), { name: "b.iso", depth: "deep" });
+  const inspectionId = value(await keepContents(ina, { inspection, drivers, listing: null }));
+  const kitId = value(await addKit(ina, { name: "Bollard", family: "Linux" }));
+  const can = { purposes: ["file-rescue"], opens: [], abilities: [] };
+  ids.old = value(await addRelease(ina, { kitId, name: "5.0", madeOn: "2025-12-01", facts: can, inspectionId }));
+  ids.next = value(await addRelease(ina, { kitId, name: "5.1", madeOn: "2026-02-20", facts: can }));
+  const medium = { name: null, kind: "usb", lentTo: null, note: null, siteId: ids.office, capacityBytes: 16e9 };
+  value(await addMedium(ina, { ...medium, tag: "RM-01", condition: "good", releaseIds: [ids.old] }, inspection));
+  await ina.db
+    .update(media)
+    .set({ writtenOn: "2026-01-05", verifiedOn: "2026-01-06", verifiedWhole: true })
+    .where(eq(media.tag, "RM-01"));
+  value(await addMedium(ina, { ...medium, tag: "OLD-1", condition: "distrusted", releaseIds: [] }, null));
+  value(await recordDrill(ina, { medium: "RM-01", computer: "HO-004", on: "2026-01-10", result: "started" }));
+  const asked = { back: 0, files: 1, spares: 1, drillDays: 365, verificationDays: 180, factsDays: 200 } as const;
+  value(await saveRule(ina, { scope: "everywhere", target: "", values: asked }, null));
+});
+
+test("what computers, media and places lack is told, each with its reason", async () => {
+  const due = await told();
+  expect(due).toEqual(
+    expect.arrayContaining([
+      "Replace OLD-1: It is distrusted: nothing counts upon it.",
+      "Take an image of HO-004: No image of it is recorded.",
+      "Take stock at Head office: Stock was never taken there.",
+      "Put blank spares to Head office: 0 of 1 are there.",
+    ]),
+  );
+  expect(due.filter((text) => text.startsWith("Verify") || text.startsWith("Try"))).toEqual([]);
+});
+
+test("sixty days before a verification grows too old it comes first, with the day and who loses the last way", async () => {
+  // Good for 180 days after 6 January: too old from 6 July on.
+  at("2026-05-06");
+  expect((await told()).some((text) => text.startsWith("Verify"))).toBe(false);
+  at("2026-05-07");
+  const [first] = await everythingDue(inventory.ina);
+  expect(first).toMatchObject({
+    ...{ kind: "verification", medium: "RM-01", breaksOn: "2026-07-06", loses: { count: 1, tags: ["HO-004"] } },
+    reason: { code: "verification-lapses", on: "2026-07-06" },
+  });
+  at("2026-07-06");
+  const [now] = await everythingDue(inventory.ina);
+  expect(now).toMatchObject({ kind: "verification", breaksOn: null, loses: { tags: ["HO-004"] } });
+});
+
+test("cover ahead falls on that very day, and a point leads to who lacks what", async () => {
+  at("2026-06-01");
+  await keepDay(inventory.ina);
+  await keepDay(inventory.ina);
+  at("2026-06-08");
+  const view = await aheadView(inventory.ina, { day: "2026-07-06", site: null });
+  const metOn = (on: string) => view.ahead.find((point) => point.on === on)?.met;
+  expect([metOn("2026-06-08"), metOn("2026-06-29"), metOn("2026-07-06")]).toEqual([1, 1, 0]);
+  expect(view.bySite).toEqual([{ site: "Head office", total: 1, met: view.ahead.map(({ met }) => met) }]);
+  expect(view.past).toEqual([{ on: "2026-06-01", met: 1, total: 1 }]);
+  expect(view.chosen).toMatchObject({
+    computers: [{ tag: "HO-004", from: "2026-07-06", why: "files rescued" }],
+  });
+  expect((await aheadView(inventory.ina, { day: "2026-07-05", site: null })).chosen?.total).toBe(0);
+});
+
+test("a successor, a loan, a planned drill, a changed Secure Boot and old facts are told", async () => {
+  const { ina } = inventory;
+  at("2026-03-02");
+  const { row } = (await getRelease(ina, ids.old)) ?? {};
+  if (!row) throw new Error("no release");
+  const { kitId, name, madeOn, note, facts, inspectionId, version } = row;
+  const input = { kitId, name, madeOn, note, facts, inspectionId, supersededById: ids.next };
+  value(await saveRelease(ina, ids.old, version, input));
+  value(await planDrill(ina, { medium: "RM-01", computer: "HO-004", dueOn: "2026-03-05" }));
+  const detail = await getComputer(ina, "HO-004");
+  if (!detail) throw new Error("no computer");
+  const secureBoot = {
+    ...detail.facts.firmware.secureBoot,
+    state: detail.facts.firmware.secureBoot?.state === "on" ? "off" : "on",
+  };
+  const changed = { ...detail.facts, firmware: { ...detail.facts.firmware, secureBoot } };
+  const kept = { tag: "HO-004", name: null, siteId: ids.office, note: null, facts: changed };
+  value(await saveComputer(ina, detail.row.id, detail.row.version, kept));
+  at("2026-03-08");
+  const due = await told();
+  expect(due).toContain("Write RM-01 anew: Bollard 5.0 has a successor, Bollard 5.1.");
+  expect(due).toContain("Try RM-01 on HO-004: It was planned by 2026-03-05, 3 days ago.");
+  expect(due).toContain(
+    "Try RM-01 on HO-004: Its Secure Boot was recorded otherwise on 2026-03-02, after the drill of 2026-01-10.",
+  );
+  value(await lend(ina, { tag: "RM-01", to: "Runa Esk", dueOn: "2026-03-20" }));
+  at("2026-03-21");
+  expect(await told()).toContain("Ask for RM-01 back: Runa Esk was to bring it back by 2026-03-20.");
+});
+
+test("a release past its end by its calendar is told, and a system that is", async () => {
+  const { ina } = inventory;
+  const text = "version,codename,series,created,release,eol\n5.0,Bollard 5.0,b50,,2025-12-01,2026-04-01\n";
+  value(await importCalendar(ina, { product: "Bollard", fileName: "bollard.csv", text }));
+  at("2026-03-31");
+  expect((await told()).some((line) => line.includes("past its end"))).toBe(false);
+  at("2026-04-01");
+  expect(await told()).toContain("Write RM-01 anew: Bollard 5.0 is past its end since 2026-04-01.");
+});
+
+test("what is put off is out of the way with its reason, and comes back on its day or when it is taken up", async () => {
+  const { ina, col } = inventory;
+  at("2026-03-10");
+  const key = "stocktake Head office";
+  const ask = { key, until: "2026-03-20", why: "The quay is being rebuilt." };
+  expect(refusal(await putOff(ina, { ...ask, why: " " }))).toContain("Say why");
+  expect(refusal(await putOff(ina, { ...ask, until: "2026-03-10" }))).toContain("not ahead");
+  expect(refusal(await putOff(ina, { ...ask, until: "2028-03-10" }))).toContain("At most a year");
+  expect(refusal(await putOff(ina, { ...ask, key: "stocktake Nowhere" }))).toContain("no such thing");
+  const id = value(await putOff(col, ask));
+  const all = { kind: null, site: null, page: 1 };
+  const view = await dueView(ina, all);
+  expect(view.items.some((item) => item.key === key)).toBe(false);
+  expect(view.putOff).toMatchObject([
+    { item: { key }, snooze: { why: "The quay is being rebuilt.", personName: "Col Marrick" } },
+  ]);
+  expect((await history(ina, "upkeep", id, 1))[0]).toMatchObject({ action: "put off", note: ask.why });
+  at("2026-03-20");
+  expect((await dueView(ina, all)).items.some((item) => item.key === key)).toBe(true);
+  at("2026-03-11");
+  value(await takeUp(ina, id));
+  expect((await dueView(ina, { ...all, kind: "stocktake" })).items.map((item) => item.key)).toEqual([key]);
+  expect(refusal(await takeUp(ina, id))).toContain("There is no such thing");
+});
