@@ -3,14 +3,18 @@ import type { Verdict } from "@/core/chain/schema";
 import { happeningText } from "@/core/words/callout";
 import { neededText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
+import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { listCallouts } from "@/server/services/callouts";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
 import { plannedOf } from "@/server/services/planned-drills";
+import { keepDay } from "@/server/upkeep/ahead";
+import { type DueView, dueView } from "@/server/upkeep/due";
 import { ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
-import { firmwareText, plural } from "@/ui/words";
+import { dateText, firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
 import { computersQuery } from "./computers/state";
+import { actOf } from "./upkeep/due-acts";
 
 const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
   { state: "holds", verdict: "holds", title: "a route holds" },
@@ -21,8 +25,10 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 
 export default async function Today() {
   const context = await currentContext();
-  const [today, events, open, planned] = await Promise.all([
+  await keepDay(context);
+  const [today, due, events, open, planned] = await Promise.all([
     overview(context),
+    dueView(context, { kind: null, site: null, page: 1 }),
     latestEvents(context),
     listCallouts(context, "open", 6),
     plannedOf(context),
@@ -48,7 +54,7 @@ export default async function Today() {
             .
           </p>
         )}
-        <h1>{headline(today, lacking)}</h1>
+        <h1>{breaking(due) ?? headline(today, lacking)}</h1>
         <p className="mt-1 text-quiet">
           Each counts by its surest route: a medium that is at hand, starts, sees the disk, restores, and was proven.
           All of them against all media are under{" "}
@@ -66,6 +72,7 @@ export default async function Today() {
           </p>
         )}
         <SiteTable today={today} />
+        <DueFirst due={due} />
         <Gaps today={today} />
       </section>
       <aside aria-label="Latest changes">
@@ -73,6 +80,47 @@ export default async function Today() {
         <EventList events={events} className="mt-2 space-y-2" />
       </aside>
     </div>
+  );
+}
+
+/** What breaks first, if something does within the days that are looked ahead. */
+function breaking({ items, today }: DueView): string | null {
+  const [first] = items;
+  if (!first || first.loses.count === 0 || first.breaksOn === null || first.breaksOn <= today) return null;
+  return `${dueTitle(first)} before ${dateText(first.breaksOn)}: ${
+    first.loses.count === 1 ? `${first.loses.tags[0]} loses` : `${first.loses.count} computers lose`
+  } the last way that counts then.`;
+}
+
+const DUE_SHOWN = 6;
+
+function DueFirst({ due: { items, total, today } }: { due: DueView }) {
+  if (total === 0) return null;
+  return (
+    <section className="mt-6 max-w-3xl">
+      <h2>
+        Due, by what it breaks
+        <Link prefetch={false} className="link ml-3 font-normal text-[0.95rem]" href="/upkeep">
+          all {total.toLocaleString("en-GB")}
+        </Link>
+      </h2>
+      <ul className="mt-1 divide-y divide-line border-line border-y">
+        {items.slice(0, DUE_SHOWN).map((item) => (
+          <li key={item.key} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-1.5">
+            <p>
+              <strong>{dueTitle(item)}</strong>
+              {item.site && ` at ${item.site}`}.{" "}
+              <span className={item.loses.count > 0 ? "text-plum" : "text-quiet"}>
+                {consequenceText(item, today) || dueReasonText(item.reason)}
+              </span>
+            </p>
+            <Link prefetch={false} className="link" href={actOf(item).href}>
+              {actOf(item).text}
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -24,7 +24,7 @@ export type DueReason =
   /** Never tried, tried before it was written, with other firmware, on another of the model: what the chain says. */
   | { code: "not-proven"; why: string }
   | { code: "secure-boot-changed"; on: string; drilledOn: string }
-  | { code: "drill-planned"; on: string; days: number }
+  | { code: "drill-planned"; on: string; days: number; by: string }
   | { code: "worn" }
   | { code: "distrusted" }
   | { code: "image"; why: string }
@@ -77,6 +77,12 @@ export function rankDue(items: readonly DueItem[], today: string): DueItem[] {
       DUE_KINDS.indexOf(a.kind) - DUE_KINDS.indexOf(b.kind) ||
       a.key.localeCompare(b.key),
   );
+}
+
+/** Whose business it is, where it is one person's: who planned it, or has what is to come back. */
+export function personOf({ reason }: DueItem): string | null {
+  if (reason.code === "drill-planned") return reason.by;
+  return reason.code === "loan-overdue" ? reason.to : null;
 }
 
 const SOME = 12;

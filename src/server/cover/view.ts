@@ -1,4 +1,6 @@
-import { NEEDS, type Need } from "@/core/policy/policy";
+import { Lapses, lacksFrom } from "@/core/cover/lapses";
+import { standingOf } from "@/core/cover/standing";
+import { modelTarget, NEEDS, type Need } from "@/core/policy/policy";
 import type { Context } from "../context";
 import { covered, standings } from "./standings";
 
@@ -101,5 +103,33 @@ export async function coverView(context: Context, { site, need, page: asked }: C
     ...{ page, pages },
     travelUnknown:
       ways.places.length > 1 && ways.table.every((row, from) => row.every((m, to) => from === to || m === null)),
+  };
+}
+
+/** What one computer has of what is asked of it; null: it is not in service. */
+export async function standingOfComputer(context: Context, tag: string) {
+  const cover = await covered(context);
+  const { chains, policyOf, serving, ways } = cover;
+  const row = chains.computers.findIndex((computer) => computer.tag === tag);
+  const computer = chains.computers[row];
+  if (!computer) return null;
+  const policy = policyOf(computer);
+  const { world } = chains;
+  const policyFor = world.policyFor ?? (() => world.policy);
+  const lapses = new Lapses({ drills: world.drills, policyFor, today: world.today });
+  const tags = (media: number[]) => media.map((at) => chains.media[at]?.part.tag ?? "").sort();
+  const { make, model, form } = computer.facts.computer;
+  return {
+    ...{ policy, site: computer.site, form, model: modelTarget({ make, model }) || null },
+    needs: standingOf(serving, ways, computer, row, policy.values).map(({ need, wanted, have, unproven }) => ({
+      ...{ need, wanted, have: tags(have), unproven: tags(unproven) },
+      lacksFrom: lacksFrom(
+        have.flatMap((at) => {
+          const medium = chains.media[at];
+          return medium ? [lapses.of(computer, medium.part)] : [];
+        }),
+        wanted,
+      ),
+    })),
   };
 }

@@ -853,6 +853,42 @@ export const coverDays = mysqlTable(
   (table) => [uniqueIndex("cover_days_place").on(table.on, table.site)],
 );
 
+/** What calendars were told: an entry keeps its identity, and says with a higher number when it changed or was called off. */
+export const feedEntries = mysqlTable(
+  "feed_entries",
+  {
+    id: id(),
+    dueKey: varchar("due_key", { length: 400 }).notNull(),
+    /** ISO day. */
+    on: varchar("on_day", { length: 10 }).notNull(),
+    summary: varchar("summary", { length: 300 }).notNull(),
+    description: text("description").notNull(),
+    site: varchar("site", { length: 120 }),
+    personName: varchar("person_name", { length: 120 }),
+    sequence: int("sequence").notNull().default(0),
+    cancelledAt: at("cancelled_at"),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [uniqueIndex("feed_entries_key").on(table.dueKey)],
+);
+
+/** Digests that were sent, by whom they were for: the next one tells only what changed since. */
+export const digests = mysqlTable(
+  "digests",
+  {
+    id: id(),
+    /** A place's or a person's: "site Workshop", "person Runa Esk". */
+    audience: varchar("audience", { length: 160 }).notNull(),
+    /** Keys of what was due then. */
+    due: json<string[]>("due_keys").notNull(),
+    /** The file in the outbox; null: nothing had changed, and nothing was sent. */
+    file: varchar("file_name", { length: 200 }),
+    sentAt: at("sent_at").notNull(),
+  },
+  (table) => [index("digests_audience").on(table.audience, table.id)],
+);
+
 /** Changes to the world that were rehearsed and are kept to be looked at again; nothing in the inventory follows them. */
 export const rehearsals = mysqlTable("rehearsals", {
   id: id(),

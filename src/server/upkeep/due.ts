@@ -62,11 +62,11 @@ async function plannedDrills(context: Context, { chains }: Covered, today: strin
   const planned = await plannedOf(context, 1000);
   return planned
     .filter(({ dueOn }) => dueOn <= dayAfter(today, AHEAD_DAYS))
-    .map(({ medium, computer, dueOn }) =>
+    .map(({ medium, computer, dueOn, by }) =>
       item({
         ...{ kind: "planned-drill", about: `${medium} ${computer}`, medium, computer },
         ...{ site: siteOf.get(computer) ?? null, breaksOn: dueOn },
-        reason: { code: "drill-planned", on: dueOn, days: Math.max(0, daysBetween(dueOn, today)) },
+        reason: { code: "drill-planned", on: dueOn, days: Math.max(0, daysBetween(dueOn, today)), by },
       }),
     );
 }
@@ -331,7 +331,7 @@ export async function dueView(context: Context, filter: DueFilter): Promise<DueV
   };
 }
 
-function openSnoozes(context: Context, today: string): Promise<SnoozeRow[]> {
+export function openSnoozes(context: Context, today: string): Promise<SnoozeRow[]> {
   return context.db
     .select()
     .from(snoozes)

@@ -22,6 +22,7 @@ import { Acts } from "./acts";
 import { Disks } from "./disks";
 import { FactsView } from "./facts";
 import { NeedsView } from "./needs";
+import { PolicyView } from "./policy";
 import { Routes } from "./routes";
 import { Timeline } from "./timeline";
 
@@ -30,7 +31,10 @@ interface Props {
   searchParams: SearchParams;
 }
 
-const VIEWS = { routes: "Routes", facts: "Facts", disks: "Disks", needs: "What it needs", history: "History" } as const;
+const VIEWS = {
+  ...{ routes: "Routes", facts: "Facts", disks: "Disks", needs: "What it needs" },
+  ...{ policy: "What it must have", history: "History" },
+} as const;
 type View = keyof typeof VIEWS;
 
 export async function generateMetadata({ params }: Props): Promise<Metadata> {
@@ -172,6 +176,8 @@ async function Content({
         />
       );
     }
+    case "policy":
+      return <PolicyView context={context} tag={row.tag} />;
     case "history": {
       const shown = Math.min(1000, positive(values.events) ?? EVENTS_SHOWN);
       const events = await history(context, "computer", row.id, shown + 1);
