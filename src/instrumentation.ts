@@ -18,6 +18,10 @@ export async function register(): Promise<void> {
   } catch (error) {
     log.error({ err: error }, "interrupted work could not be marked");
   }
+  const { startDigests } = await import("@/server/upkeep/digests");
+  startDigests({ db: database(), person: { id: 0, name: "Creel" }, now: () => new Date() }, (error) =>
+    log.error({ err: error }, "the digests could not be written"),
+  );
   const { BenchRunner } = await import("@/server/bench/runner");
   const runner = new BenchRunner(database());
   runner.start();

@@ -2,7 +2,9 @@
 
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
+import { sendDigests } from "@/server/upkeep/digests";
 import { putOff, takeUp } from "@/server/upkeep/due";
+import { type Entered, enterVisit } from "@/server/upkeep/visits";
 import { currentContext } from "../_lib/context";
 
 export async function putOffAction(input: unknown): Promise<Result<number>> {
@@ -15,4 +17,14 @@ export async function takeUpAction(snoozeId: number): Promise<Result<number>> {
   const result = await takeUp(await currentContext(), snoozeId);
   if (result.ok) revalidatePath("/", "layout");
   return result;
+}
+
+export async function enterVisitAction(input: unknown): Promise<Result<Entered>> {
+  const result = await enterVisit(await currentContext(), input);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function sendDigestsAction(): Promise<{ sent: number; quiet: number }> {
+  return sendDigests(await currentContext());
 }

@@ -3,8 +3,10 @@ import { Ways } from "@/ui/ways";
 const WAYS = [
   { href: "/upkeep", name: "Due" },
   { href: "/cover", name: "Cover" },
+  { href: "/upkeep/visits", name: "Visits" },
   { href: "/upkeep/ahead", name: "Ahead" },
   { href: "/cover/plans", name: "Plans" },
+  { href: "/upkeep/mail", name: "Told" },
   { href: "/policy", name: "Policy and ways" },
 ] as const;
 

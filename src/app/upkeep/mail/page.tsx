@@ -1,0 +1,83 @@
+import type { Metadata } from "next";
+import Link from "next/link";
+import { listSites } from "@/server/services/places";
+import { lastDigest } from "@/server/upkeep/digests";
+import { outboxFiles } from "@/server/upkeep/mailer";
+import { timeText } from "@/ui/words";
+import { currentContext } from "../../_lib/context";
+import { UpkeepNav } from "../nav";
+import { SendDigests } from "./send-digests";
+
+export const metadata: Metadata = { title: "Told" };
+
+/** What Creel tells by itself: calendars to subscribe to, digests by mail, reports of places. */
+export default async function Told() {
+  const context = await currentContext();
+  const [sites, files, last] = await Promise.all([listSites(context), outboxFiles(), lastDigest(context)]);
+  const feed = (query: Record<string, string>) => `/upkeep/calendar?${new URLSearchParams(query)}`;
+  return (
+    <>
+      <UpkeepNav here="/upkeep/mail" />
+      <h1>What is told by itself</h1>
+      <div className="mt-3 grid gap-x-10 gap-y-6 xl:grid-cols-2">
+        <section>
+          <h2>By place</h2>
+          <ul className="mt-1 divide-y divide-line border-line border-y">
+            {sites.map(({ id, name }) => (
+              <li key={id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 py-1.5">
+                <span className="font-semibold">{name}</span>
+                <span className="flex gap-3">
+                  <a className="link" href={feed({ site: name })}>
+                    Calendar
+                  </a>
+                  <a className="link" href={`/upkeep/report?${new URLSearchParams({ site: name })}`}>
+                    Report (PDF)
+                  </a>
+                  <a className="link" href={`/upkeep/report?${new URLSearchParams({ site: name, form: "csv" })}`}>
+                    CSV
+                  </a>
+                </span>
+              </li>
+            ))}
+          </ul>
+          <h2 className="mt-5">By person</h2>
+          <ul className="mt-1 divide-y divide-line border-line border-y">
+            {context.people.map(({ id, name }) => (
+              <li key={id} className="flex justify-between py-1.5">
+                <span className="font-semibold">{name}</span>
+                <a className="link" href={feed({ person: name })}>
+                  Calendar
+                </a>
+              </li>
+            ))}
+          </ul>
+          <p className="mt-2 text-quiet">
+            Subscribe to a calendar by its address: changes and what is done come by themselves. The{" "}
+            <a className="link" href="/upkeep/calendar">
+              calendar of all places
+            </a>{" "}
+            has everything.
+          </p>
+        </section>
+        <section>
+          <h2>Digests</h2>
+          <p className="text-quiet">
+            Once a day every place and person is written what changed; whoever has nothing new gets none.{" "}
+            {last ? `Last on ${timeText(last)} UTC.` : "None was written yet."}
+          </p>
+          <SendDigests />
+          {files.length === 0 && <p className="mt-2 text-quiet">The outbox is empty.</p>}
+          <ul className="mt-2 divide-y divide-line border-line border-y">
+            {files.map((file) => (
+              <li key={file} className="py-1">
+                <Link prefetch={false} className="link code" href={`/upkeep/mail/${file}`}>
+                  {file}
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </section>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,29 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import { useReady } from "@/ui/use-ready";
+import { sendDigestsAction } from "../actions";
+
+/** Writes the digests now. */
+export function SendDigests() {
+  const router = useRouter();
+  const ready = useReady();
+  const [told, setTold] = useState<string | null>(null);
+  return (
+    <p className="mt-2 flex items-center gap-3" aria-busy={!ready}>
+      <button
+        type="button"
+        className="act"
+        onClick={async () => {
+          const { sent, quiet } = await sendDigestsAction();
+          setTold(`${sent} written; for ${quiet} nothing has changed.`);
+          router.refresh();
+        }}
+      >
+        Write them now
+      </button>
+      {told && <span role="status">{told}</span>}
+    </p>
+  );
+}

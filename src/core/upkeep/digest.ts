@@ -1,0 +1,45 @@
+import { consequenceText, dueReasonText, dueTitle } from "../words/upkeep";
+import type { DueItem } from "./due";
+
+/** What changed since the last digest of an audience. */
+export interface DigestChange {
+  fresh: DueItem[];
+  /** Due then and not any more: done, or void. */
+  gone: number;
+  /** Of what was due already, how much is left. */
+  still: number;
+}
+
+export function changedSince(due: readonly DueItem[], before: readonly string[]): DigestChange {
+  const known = new Set(before);
+  const now = new Set(due.map(({ key }) => key));
+  return {
+    fresh: due.filter(({ key }) => !known.has(key)),
+    gone: before.filter((key) => !now.has(key)).length,
+    still: due.filter(({ key }) => known.has(key)).length,
+  };
+}
+
+const things = (count: number) => (count === 1 ? "one thing" : `${count.toLocaleString("en-GB")} things`);
+
+/** A digest as plain text; null where nothing changed. */
+export function digestText(
+  audience: string,
+  change: DigestChange,
+  today: string,
+): { subject: string; text: string } | null {
+  const { fresh, gone, still } = change;
+  if (fresh.length === 0 && gone === 0) return null;
+  const lines = fresh.flatMap((item) => [
+    `- ${dueTitle(item)}${item.site ? ` at ${item.site}` : ""}. ${dueReasonText(item.reason)}`,
+    ...[consequenceText(item, today)].filter(Boolean).map((text) => `  ${text}`),
+  ]);
+  const parts = [
+    ...(fresh.length > 0 ? ["New since the last digest:", "", ...lines, ""] : []),
+    ...(gone > 0 ? [`Done or void since then: ${things(gone)}.`] : []),
+    ...(still > 0 ? [`Due already and still open: ${things(still)}.`] : []),
+  ];
+  const subject =
+    fresh.length > 0 ? `${audience}: ${things(fresh.length)} came up` : `${audience}: ${things(gone)} done`;
+  return { subject, text: `${parts.join("\n")}\n` };
+}

@@ -1,0 +1,56 @@
+import type { DueItem, DueKind } from "./due";
+
+/** Attended minutes of what is due, away from the desk. Common practice. */
+const MINUTES: Record<DueKind, number> = {
+  ...{ drill: 15, "planned-drill": 15, verification: 20, wear: 5, image: 45, superseded: 30, ended: 30 },
+  ...{ "system-files": 40, environment: 30, loan: 5, spares: 5, facts: 10, stocktake: 15 },
+};
+
+/** What can be told of an item in one word once it was done, and is recorded by that. */
+export const RESULTS: Partial<Record<DueKind, readonly string[]>> = {
+  drill: ["started", "restored", "failed"],
+  "planned-drill": ["started", "restored", "failed"],
+  verification: ["whole", "damaged"],
+  loan: ["back"],
+  wear: ["retired"],
+};
+
+export interface VisitJob {
+  item: DueItem;
+  minutes: number;
+  results: readonly string[];
+}
+
+export interface Visit {
+  site: string;
+  /** Media that are elsewhere and are wanted there, with where they are. */
+  take: { medium: string; from: string | null }[];
+  /** By computer, then by medium: what is done in one place together. */
+  jobs: VisitJob[];
+  minutes: number;
+}
+
+/** Everything that is due at a place as one trip. `siteOf`: where a medium is; undefined: there is no such medium. */
+export function visitOf(
+  site: string,
+  due: readonly DueItem[],
+  siteOf: (medium: string) => string | null | undefined,
+): Visit {
+  const here = due.filter((item) => item.site === site);
+  const jobs = here
+    .map((item): VisitJob => ({ item, minutes: MINUTES[item.kind], results: RESULTS[item.kind] ?? [] }))
+    .sort(
+      (a, b) =>
+        (a.item.computer ?? "\uffff").localeCompare(b.item.computer ?? "\uffff") ||
+        (a.item.medium ?? "\uffff").localeCompare(b.item.medium ?? "\uffff") ||
+        a.item.key.localeCompare(b.item.key),
+    );
+  const wanted = new Set(
+    here.flatMap(({ kind, medium }) => (kind.endsWith("drill") && medium !== null ? [medium] : [])),
+  );
+  const take = [...wanted].sort().flatMap((medium) => {
+    const from = siteOf(medium);
+    return from === undefined || from === site ? [] : [{ medium, from }];
+  });
+  return { site, take, jobs, minutes: jobs.reduce((sum, { minutes }) => sum + minutes, 0) };
+}

@@ -1,0 +1,122 @@
+import { and, asc, eq, isNull } from "drizzle-orm";
+import { z } from "zod";
+import type { CoverTask } from "@/core/cover/result";
+import type { DueItem } from "@/core/upkeep/due";
+import { RESULTS, type Visit, visitOf } from "@/core/upkeep/visit";
+import { dueTitle } from "@/core/words/upkeep";
+import type { Context } from "../context";
+import { tickTask } from "../cover/plans";
+import { coverPlans, coverTasks } from "../db/schema";
+import { checked, ok, problemText, type Result } from "../problems";
+import { dateVerification, type VerificationOutcome } from "../services/date-verification";
+import { recordDrill } from "../services/drills";
+import { fleet } from "../services/fleet";
+import { giveBack } from "../services/loans";
+import { getMedium, retireMedium } from "../services/media";
+import { loadTravel } from "../services/policies";
+import { everythingDue, openSnoozes } from "./due";
+
+export interface VisitView extends Visit {
+  /** What the accepted plan asks to be done there. */
+  tasks: { id: number; body: CoverTask }[];
+  /** Minutes from each place from which there is a way. */
+  from: { place: string; minutes: number }[];
+}
+
+async function openDue(context: Context): Promise<DueItem[]> {
+  const today = context.now().toISOString().slice(0, 10);
+  const [due, snoozed] = await Promise.all([everythingDue(context), openSnoozes(context, today)]);
+  const putOff = new Set(snoozed.map(({ dueKey }) => dueKey));
+  return due.filter(({ key }) => !putOff.has(key));
+}
+
+/** Places at which something is due, those with most of it first. */
+export async function visitPlaces(context: Context): Promise<{ site: string; count: number; minutes: number }[]> {
+  const due = await openDue(context);
+  const sites = [...new Set(due.flatMap(({ site }) => site ?? []))];
+  return sites
+    .map((site) => {
+      const { jobs, minutes } = visitOf(site, due, () => undefined);
+      return { site, count: jobs.length, minutes };
+    })
+    .sort((a, b) => b.count - a.count || a.site.localeCompare(b.site));
+}
+
+/** Everything that is due at a place as one trip: what to take, what to do, about how long. */
+export async function visitView(context: Context, site: string): Promise<VisitView> {
+  const [due, { media }, travel, tasks] = await Promise.all([
+    openDue(context),
+    fleet(context),
+    loadTravel(context.db),
+    context.db
+      .select({ id: coverTasks.id, body: coverTasks.body })
+      .from(coverTasks)
+      .innerJoin(coverPlans, eq(coverPlans.id, coverTasks.planId))
+      .where(and(eq(coverPlans.state, "accepted"), isNull(coverTasks.doneAt)))
+      .orderBy(asc(coverTasks.position)),
+  ]);
+  const siteOf = new Map(media.map(({ part }) => [part.tag, part.site]));
+  const at = travel.places.findIndex(({ name }) => name === site);
+  return {
+    ...visitOf(site, due, (medium) => siteOf.get(medium)),
+    // Drills of the plan are planned drills already.
+    tasks: tasks.filter(({ body }) => body.site === site && body.kind !== "drill"),
+    from: travel.places.flatMap(({ name }, from) => {
+      const minutes = travel.table[from]?.[at] ?? null;
+      return minutes === null || name === site ? [] : [{ place: name, minutes }];
+    }),
+  };
+}
+
+const enteredSchema = z.object({
+  site: z.string().min(1).max(120),
+  results: z
+    .array(z.object({ key: z.string().max(400), result: z.string().max(20), note: z.string().trim().max(300) }))
+    .max(1000),
+  tasks: z.array(z.number().int().positive()).max(1000),
+});
+
+export interface Entered {
+  recorded: number;
+  /** What could not be recorded, each with why. */
+  left: string[];
+}
+
+/** Takes the results of a visit in one pass; each is recorded as if it were entered alone. Problems: `invalid`. */
+export async function enterVisit(context: Context, input: unknown): Promise<Result<Entered>> {
+  const parsed = checked(enteredSchema, input);
+  if (!parsed.ok) return parsed;
+  const { results, tasks, site } = parsed.value;
+  const items = new Map((await openDue(context)).map((item) => [item.key, item]));
+  const entered: Entered = { recorded: 0, left: [] };
+  const note = (title: string, result: Result<unknown>) => {
+    if (result.ok) entered.recorded++;
+    else entered.left.push(`${title}: ${problemText(result.problem)}`);
+  };
+  for (const each of results.filter(({ result }) => result !== "")) {
+    const item = items.get(each.key);
+    if (!item || item.site !== site) {
+      entered.left.push(`${each.key}: it is not due there any more.`);
+      continue;
+    }
+    if (!RESULTS[item.kind]?.includes(each.result)) {
+      entered.left.push(`${dueTitle(item)}: “${each.result}” says nothing of it.`);
+      continue;
+    }
+    note(dueTitle(item), await entryOf(context, item, each.result, each.note));
+  }
+  for (const id of tasks) note(`Task ${id}`, await tickTask(context, id, true));
+  return ok(entered);
+}
+
+async function entryOf(context: Context, { kind, medium, computer }: DueItem, result: string, note: string) {
+  const tag = medium ?? "";
+  if (kind === "verification") return dateVerification(context, tag, result as VerificationOutcome);
+  if (kind === "loan") return giveBack(context, tag, null);
+  if (kind === "wear") {
+    const detail = await getMedium(context, tag);
+    return detail ? retireMedium(context, detail.row.id, detail.row.version, true) : ok(0);
+  }
+  const on = context.now().toISOString().slice(0, 10);
+  return recordDrill(context, { medium: tag, computer: computer ?? "", on, result, note: note || null });
+}
