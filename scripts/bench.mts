@@ -24,6 +24,7 @@ import type { ImportReport } from "@/server/services/exchange/options";
 import { coverFigures } from "./bench/cover";
 import { imageFigures } from "./bench/images";
 import { matrixFigures } from "./bench/matrix";
+import { upkeepFigures } from "./bench/upkeep";
 import { writingFigures } from "./bench/writing";
 import { fleetComputer } from "./demo/fleet";
 import { IMAGES } from "./demo/images";
@@ -288,6 +289,7 @@ async function fleetFigures(context: Context, count: number): Promise<void> {
     return done.ok ? `${done.value.changed} changed` : "";
   });
   await imageFigures(context, timed, show);
+  await upkeepFigures(context, new Workshop(folder), timed, show);
 }
 
 const matrix = () => matrixFigures(new Workshop(folder), show);

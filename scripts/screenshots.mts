@@ -18,6 +18,16 @@ const VIEWS: {
   before?: (page: import("playwright-core").Page) => Promise<void>;
 }[] = [
   { name: "today", path: "/" },
+  { name: "upkeep", path: "/upkeep" },
+  {
+    name: "cover-plan",
+    path: "/cover/plans/new",
+    before: async (page) => {
+      await page.getByLabel("Called").fill("Winter");
+      await page.getByRole("button", { name: "Compute it" }).click();
+      await page.getByRole("heading", { name: "To buy and make" }).waitFor();
+    },
+  },
   { name: "computers", path: "/computers?columns=name+site+chain+model+firmware+secureBoot+system+missing" },
   { name: "computer", path: "/computers/HO-002" },
   { name: "computer-facts", path: "/computers/HO-002?show=facts" },
@@ -73,7 +83,6 @@ const VIEWS: {
   { name: "store", path: "/stores/1" },
   { name: "bench", path: "/bench" },
   { name: "bench-plan", path: "/bench/prepare/3?release=2&tag=RM-20&way=laid-out&table=gpt&store=1" },
-  { name: "releases-compared", path: "/kits/compare?a=1&b=2" },
   { name: "run-sheet", path: "/sheets/HO-007/LN-01", print: true },
   { name: "kits", path: "/kits" },
   { name: "chains", path: "/chains?computer=HO-002&medium=SP-01" },
@@ -88,7 +97,6 @@ const VIEWS: {
       await page.getByRole("heading", { name: "The media kept at Head office are lost" }).waitFor();
     },
   },
-  { name: "signers", path: "/chains/signers" },
 ];
 
 /** What the tools on HO-002 say after its firmware was updated and its disk was replaced. */

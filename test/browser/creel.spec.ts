@@ -278,6 +278,14 @@ for (const [name, path] of Object.entries({
   "register a store": "/stores/new",
   "call-outs": "/callouts",
   "ways to bring it back": "/callouts/6",
+  upkeep: "/upkeep",
+  cover: "/cover?site=North+Pier",
+  "a plan of cover": "/cover/plans/new",
+  "policy and ways": "/policy",
+  ahead: "/upkeep/ahead?day=2027-06-01",
+  visit: "/upkeep/visits?site=Workshop",
+  told: "/upkeep/mail",
+  "what a computer must have": "/computers/HO-SRV1?show=policy",
   nothing: "/computers/NOT-THERE",
 })) {
   for (const form of ["light", "dark"]) {

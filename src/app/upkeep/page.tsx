@@ -125,14 +125,14 @@ function Choices({
   );
   return (
     <nav aria-label="Of what is due">
-      <ul className="space-y-0.5">
+      <ul className="leading-7">
         {line("Everything", all, href({ kind: null }), kind === null)}
         {view.kinds.map((each) =>
           line(dueKindTitle(each.kind), each.count, href({ kind: each.kind }), kind === each.kind),
         )}
       </ul>
       {view.sites.length > 0 && (
-        <ul className="mt-4 space-y-0.5">
+        <ul className="mt-4 leading-7">
           {[null, ...view.sites].map((name) => (
             <li key={name ?? ""}>
               <Link

@@ -43,30 +43,57 @@ interface LapsesInput {
   today: string;
 }
 
+interface MediumLapses {
+  drills: DrillPart[];
+  /** Computers that it was tried on. */
+  tried: Set<string>;
+  /** By the computer's tag where it was tried there, else by what computers have in common. */
+  known: Map<string | number, string | null>;
+}
+
 /** When media stop being proven on computers; computers of a model that were tried on none of them share theirs. */
 export class Lapses {
-  private readonly byMedium = new Map<string, DrillPart[]>();
-  private readonly known = new Map<string, string | null>();
+  private readonly byMedium = new Map<string, MediumLapses>();
+  private readonly numbers = new Map<string, number>();
+  private readonly classes = new WeakMap<ComputerPart, number>();
 
   constructor(private readonly input: LapsesInput) {
     for (const drill of input.drills) {
-      const own = this.byMedium.get(drill.medium);
-      if (own) own.push(drill);
-      else this.byMedium.set(drill.medium, [drill]);
+      const own = this.mediumOf(drill.medium);
+      own.drills.push(drill);
+      own.tried.add(drill.computer);
     }
   }
 
-  of(computer: ComputerPart, medium: MediumPart): string | null {
-    const drills = this.byMedium.get(medium.tag) ?? [];
-    const policy = this.input.policyFor(computer);
-    const { make, model } = computer.facts.computer;
-    const isOwn = drills.some((drill) => drill.computer === computer.tag);
-    const alike = [plainName(make ?? ""), plainName(model ?? ""), computer.facts.firmware.version];
-    const key = JSON.stringify([medium.tag, policy, isOwn ? computer.tag : alike]);
-    const known = this.known.get(key);
+  private mediumOf(tag: string): MediumLapses {
+    const known = this.byMedium.get(tag);
+    if (known) return known;
+    const own: MediumLapses = { drills: [], tried: new Set(), known: new Map() };
+    this.byMedium.set(tag, own);
+    return own;
+  }
+
+  /** The number of those who differ in nothing that a proof depends on. */
+  private classOf(computer: ComputerPart): number {
+    const known = this.classes.get(computer);
     if (known !== undefined) return known;
+    const { make, model } = computer.facts.computer;
+    const alike = [plainName(make ?? ""), plainName(model ?? ""), computer.facts.firmware.version];
+    const key = JSON.stringify([this.input.policyFor(computer), alike]);
+    const number = this.numbers.get(key) ?? this.numbers.size;
+    this.numbers.set(key, number);
+    this.classes.set(computer, number);
+    return number;
+  }
+
+  of(computer: ComputerPart, medium: MediumPart): string | null {
+    const { drills, tried, known } = this.mediumOf(medium.tag);
+    const key = tried.has(computer.tag) ? computer.tag : this.classOf(computer);
+    const before = known.get(key);
+    if (before !== undefined) return before;
+    const policy = this.input.policyFor(computer);
     const day = provenUntil({ computer, medium, drills, policy, today: this.input.today });
-    this.known.set(key, day);
+    known.set(key, day);
     return day;
   }
 }

@@ -70,6 +70,12 @@ export class Serving {
     return serves;
   }
 
+  /** Judges computers anew that are others now; those that are the same object stay as they are. */
+  refresh(computers: readonly World["computers"][number][]): void {
+    for (const [row, computer] of computers.entries())
+      if (this.matrix.computers[row] !== computer) this.matrix.replaceComputer(row, computer);
+  }
+
   /** Computers with the same are served the same; null where one has images or drills of its own. */
   classOf(computer: number): string | null {
     return this.matrix.classOfRow(computer);

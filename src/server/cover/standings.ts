@@ -16,15 +16,32 @@ export interface Covered {
   serving: Serving;
 }
 
-/** What the fleet's media serve, for as long as the fleet stays as it is. */
-const kept = new WeakMap<FleetMatrix, { revision: number; serving: Serving }>();
+interface Kept {
+  revision: number;
+  media: Fleet["media"];
+  serving: Serving;
+  /** By the ways between places. */
+  standings: { ways: string; list: ComputerStanding[] } | null;
+}
 
-function servingOf({ matrix, world, computers, media }: Fleet): Serving {
+/** What the fleet's media serve, and who has what is asked, for as long as the fleet stays as it is. */
+const kept = new WeakMap<FleetMatrix, Kept>();
+
+function keptOf({ matrix, world, computers, media }: Fleet): Kept {
   const known = kept.get(matrix);
-  if (known?.revision === matrix.revision) return known.serving;
+  if (known?.revision === matrix.revision) return known;
+  const { revision } = matrix;
+  const isSame = known && media.every((medium, at) => medium === known.media[at]);
+  if (isSame) {
+    // Only computers were edited: they are judged anew, as the fleet does it.
+    known.serving.refresh(computers);
+    Object.assign(known, { revision, standings: null });
+    return known;
+  }
   const serving = new Serving({ ...world, computers }, media);
-  kept.set(matrix, { revision: matrix.revision, serving });
-  return serving;
+  const anew: Kept = { revision, media: [...media], serving, standings: null };
+  kept.set(matrix, anew);
+  return anew;
 }
 
 export async function covered(context: Context): Promise<Covered> {
@@ -38,7 +55,7 @@ export async function covered(context: Context): Promise<Covered> {
     travel.table,
   );
   const policyOf = (computer: ComputerPart) => policies.of(subjectOf(computer));
-  return { chains, policies, policyOf, ways, serving: servingOf(chains) };
+  return { chains, policies, policyOf, ways, serving: keptOf(chains).serving };
 }
 
 export interface ComputerStanding {
@@ -48,7 +65,14 @@ export interface ComputerStanding {
 }
 
 /** What each computer has of what its policy asks for; those that are alike are looked at once. */
-export function standings({ chains, policyOf, ways, serving }: Covered): ComputerStanding[] {
+export function standings(cover: Covered): ComputerStanding[] {
+  const own = keptOf(cover.chains);
+  const ways = JSON.stringify([cover.ways.places, cover.ways.table]);
+  if (own.standings?.ways !== ways) own.standings = { ways, list: judged(cover) };
+  return own.standings.list;
+}
+
+function judged({ chains, policyOf, ways, serving }: Covered): ComputerStanding[] {
   const known = new Map<string, NeedStanding[]>();
   const numbers = new Map<Resolved, number>();
   return chains.computers.map((computer, row): ComputerStanding => {

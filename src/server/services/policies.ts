@@ -133,7 +133,7 @@ export async function saveRule(
 }
 
 function ruleTag(scope: Scope, target: string): string {
-  return scope === "everywhere" ? "everywhere" : target;
+  return scope === "everywhere" ? "the policy for all" : `the policy for ${target}`;
 }
 
 async function storedTarget(tx: Queries, scope: Scope, target: string): Promise<Result<string>> {
@@ -215,7 +215,7 @@ export async function setTravel(context: Context, input: unknown): Promise<Resul
       .from(sites)
       .where(inArray(sites.id, [fromId, toId]));
     if (places.length !== 2) return fail({ code: "not-found", what: "such place" });
-    const tag = places.map(({ name }) => name).join(" – ");
+    const tag = `the way ${places.map(({ name }) => name).join(" – ")}`;
     const way = and(eq(travels.fromId, fromId), eq(travels.toId, toId));
     const [known] = await tx.select().from(travels).where(way).for("update");
     if ((known?.minutes ?? null) === minutes) return ok(known?.id ?? null);

@@ -47,12 +47,12 @@ export async function PolicyView({ context, tag }: { context: Context; tag: stri
       <table className="mt-1 w-full max-w-3xl border-collapse">
         <tbody>
           {POLICY_KEYS.filter((key) => !OF_PLACES.includes(key)).map((key) => (
-            <tr key={key} className="border-line border-b">
+            <tr key={key} className="border-line border-b align-baseline">
               <th scope="row" className="py-1 pr-4 text-left font-normal">
                 {POLICY_TITLES[key]}
               </th>
               <td className="pr-4">{policyValueText(key, policy.values[key])}</td>
-              <td className="text-quiet">{fromText(policy.from[key])}</td>
+              <td className="whitespace-nowrap text-quiet">{fromText(policy.from[key])}</td>
             </tr>
           ))}
         </tbody>

@@ -67,7 +67,7 @@ export default async function Told() {
           </p>
           <SendDigests />
           {files.length === 0 && <p className="mt-2 text-quiet">The outbox is empty.</p>}
-          <ul className="mt-2 divide-y divide-line border-line border-y">
+          <ul className={files.length === 0 ? "hidden" : "mt-2 divide-y divide-line border-line border-y"}>
             {files.map((file) => (
               <li key={file} className="py-1">
                 <Link prefetch={false} className="link code" href={`/upkeep/mail/${file}`}>

@@ -33,7 +33,9 @@ export function Tasks({ tasks }: { tasks: TaskItem[] }) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
-  const open = tasks.filter(({ isDone }) => !isDone).length;
+  // As it was ticked here, until the server says the same.
+  const [ticked, setTicked] = useState<Record<number, boolean>>({});
+  const open = tasks.filter(({ id, isDone }) => !(ticked[id] ?? isDone)).length;
   return (
     <section className="mt-6 max-w-4xl" aria-busy={!ready}>
       <h2>
@@ -42,8 +44,9 @@ export function Tasks({ tasks }: { tasks: TaskItem[] }) {
           : `To do: ${open.toLocaleString("en-GB")} of ${tasks.length.toLocaleString("en-GB")}`}
       </h2>
       <ul className="mt-1 divide-y divide-line border-line border-y">
-        {tasks.map(({ id, body, isDone, doneBy }) => {
+        {tasks.map(({ id, body, doneBy, ...task }) => {
           const place = placeOf(body);
+          const isDone = ticked[id] ?? task.isDone;
           return (
             <li key={id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-1.5">
               <label className="flex items-baseline gap-2">
@@ -51,9 +54,14 @@ export function Tasks({ tasks }: { tasks: TaskItem[] }) {
                   type="checkbox"
                   checked={isDone}
                   onChange={async (event) => {
+                    const { checked } = event.target;
                     setProblem(null);
-                    const result = await tickTaskAction(id, event.target.checked);
-                    if (!result.ok) setProblem(problemText(result.problem));
+                    setTicked((before) => ({ ...before, [id]: checked }));
+                    const result = await tickTaskAction(id, checked);
+                    if (!result.ok) {
+                      setTicked((before) => ({ ...before, [id]: !checked }));
+                      setProblem(problemText(result.problem));
+                    }
                     router.refresh();
                   }}
                 />

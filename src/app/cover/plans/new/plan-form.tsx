@@ -132,7 +132,7 @@ function Choices({ title, names, register }: { title: string; names: string[]; r
       <legend className="font-semibold text-[0.9rem]">{title}</legend>
       <div className="max-h-44 overflow-y-auto rounded-sm border border-line bg-sheet px-2 py-1">
         {names.map((name) => (
-          <label key={name} className="flex items-center gap-2">
+          <label key={name} className="flex min-h-7 items-center gap-2">
             <input type="checkbox" value={name} {...register()} /> {name}
           </label>
         ))}
