@@ -52,6 +52,8 @@ export interface PlannedMedium {
   way: string | null;
   from: string | null;
   site: string;
+  /** Who has it and is to give it back first. */
+  lentTo?: string | null;
   /** What has to be bought. */
   size: Priced | null;
   cost: number;
@@ -97,4 +99,6 @@ export interface CoverTask {
   releaseId: number | null;
   size: Priced | null;
   computer: string | null;
+  /** Computers for which a medium is made. */
+  forced?: string[];
 }

@@ -113,6 +113,7 @@ function namesOf(meaning: Meaning, act: CoverAct): Omit<PlannedMedium, "serves" 
   return {
     act: act.act,
     medium: stands?.part.tag ?? null,
+    lentTo: stands?.part.lentTo ?? null,
     holds: candidate?.release ?? (content?.of === "stock" ? heldBy(meaning, content.medium) : null),
     releaseId: candidate?.releaseId ?? null,
     way: candidate?.way ?? null,

@@ -126,6 +126,24 @@ function kindOf({ reasons }: Ruling): "drill" | "verification" {
     : "drill";
 }
 
+/** Why a computer lacks something: what is near does not fit, is not proven, or its proof grew too old. */
+export const LACK_CAUSES = ["fit", "unproven", "drill", "verification"] as const;
+export type LackCause = (typeof LACK_CAUSES)[number];
+
+/** Why a computer lacks something from the day on which it does (`lacksOn`); now where that is null. */
+export function causeOf(input: ProofInput, row: number, needs: readonly NeedStanding[], on: string | null): LackCause {
+  if (on === null) {
+    const lacking = needs.filter(({ have, wanted }) => have.length < wanted);
+    return lacking.every(({ have, unproven, wanted }) => have.length + unproven.length >= wanted) ? "unproven" : "fit";
+  }
+  const { computers, media, lapses } = input;
+  const computer = computers[row] as ComputerPart;
+  const lapsing = needs
+    .flatMap(({ have }) => have)
+    .find((at) => lapses.of(computer, (media[at] as FleetMedium).part) === on);
+  return lapsing === undefined ? "drill" : kindOf(provenOn(input, computer, media[lapsing] as FleetMedium, on));
+}
+
 /** Computers that have what is asked on each of some days, if nothing is done. */
 export function metOn(input: ProofInput, days: readonly string[]): { on: string; met: number }[] {
   const ends = input.standings.map(({ row, needs }) => (isMet(needs) ? (lacksOn(input, row, needs) ?? "9999") : ""));

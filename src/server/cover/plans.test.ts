@@ -27,6 +27,7 @@ import {
   markInterruptedPlans,
   runPlan,
   shoppingList,
+  tasksOf,
   tickTask,
 } from "./plans";
 import { coverView } from "./view";
@@ -184,4 +185,23 @@ test("a plan that was cancelled, or left in the middle by a server that stopped,
     ...{ state: "interrupted", told: "Creel was stopped while it was computed. Compute it again." },
   });
   expect(refusal(await beginPlan(ina, { name: "", settings: { ...USUAL_SETTINGS, seconds: 0 } }))).toContain("seconds");
+});
+
+test("what is lent is asked for first; what is made is made for whoever forces it", () => {
+  const some = { count: 1, tags: ["NP-009"] };
+  const own = { holds: "Bollard 5.0", releaseId: 1, way: null, size: null, cost: 0, serves: some, forcedBy: some };
+  const texts = tasksOf({
+    ...{ lacks: [], cost: { total: 0, purchase: 0, work: 0, travel: 0, bound: 0 }, isLeast: true },
+    ...{ met: { now: 0, planned: 1, of: 1 }, placeless: { count: 0, tags: [] }, seconds: 1, leftOut: [] },
+    media: [
+      { ...own, act: "rewrite", medium: "RM-02", from: "Head office", site: "North Pier", drills: ["NP-009"] },
+      { ...own, act: "keep", medium: "RM-01", from: null, site: "Head office", lentTo: "Runa Esk", drills: [] },
+    ],
+  }).map(({ text, forced }) => [text, forced]);
+  expect(texts).toEqual([
+    ["Ask Runa Esk for RM-01 back.", undefined],
+    ["Write Bollard 5.0 to RM-02.", ["NP-009"]],
+    ["Bring RM-02 from Head office to North Pier.", undefined],
+    ["Try RM-02 on NP-009.", undefined],
+  ]);
 });

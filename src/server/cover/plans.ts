@@ -286,18 +286,21 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
     ...{ site: own.site, medium: own.medium, from: null, releaseId: own.releaseId, size: null, computer: null },
     ...more,
   });
+  const asked: CoverTask[] = [];
   const bought: CoverTask[] = [];
   const written: CoverTask[] = [];
   const brought: CoverTask[] = [];
   const tried: CoverTask[] = [];
   for (const own of planned) {
-    const { act, medium, holds, site, from, size, drills } = own;
+    const { act, medium, holds, site, from, size, drills, lentTo } = own;
+    const forced = own.forcedBy.tags;
+    if (lentTo) asked.push(task(own, { kind: "ask-back", text: `Ask ${lentTo} for ${medium} back.` }));
     if (act === "buy") {
       const what = size === "disc" ? "a blank disc" : `a stick of ${size}`;
       bought.push(task(own, { kind: "buy", size, text: `Buy ${what} for ${site}${holds ? "" : ", as a spare"}.` }));
-      if (holds) written.push(task(own, { kind: "write", text: `Make a medium of ${holds} for ${site}.` }));
+      if (holds) written.push(task(own, { kind: "write", forced, text: `Make a medium of ${holds} for ${site}.` }));
     }
-    if (act === "rewrite") written.push(task(own, { kind: "rewrite", text: `Write ${holds} to ${medium}.` }));
+    if (act === "rewrite") written.push(task(own, { kind: "rewrite", forced, text: `Write ${holds} to ${medium}.` }));
     if (from !== null && from !== site)
       brought.push(task(own, { kind: "move", from, text: `Bring ${medium} from ${from} to ${site}.` }));
     for (const computer of drills)
@@ -305,7 +308,7 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
         task(own, { kind: "drill", computer, text: `Try ${medium ?? `the new medium of ${holds}`} on ${computer}.` }),
       );
   }
-  return [...bought, ...written, ...brought, ...tried];
+  return [...asked, ...bought, ...written, ...brought, ...tried];
 }
 
 export function listTasks(context: Context, planId: number): Promise<TaskRow[]> {

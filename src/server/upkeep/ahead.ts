@@ -1,7 +1,7 @@
 import { and, asc, eq, gte, sql } from "drizzle-orm";
 import { dayAfter } from "@/core/cover/lapses";
 import { isMet } from "@/core/cover/standing";
-import { lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
+import { causeOf, LACK_CAUSES, type LackCause, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
 import { needTitle } from "@/core/words/policy";
 import type { Context } from "../context";
 import { covered } from "../cover/standings";
@@ -22,6 +22,8 @@ export interface AheadView {
   ahead: AheadPoint[];
   /** By place, in the order of `ahead`. */
   bySite: { site: string | null; total: number; met: number[] }[];
+  /** How many lack something, by why, in the order of `ahead`. */
+  byCause: { cause: LackCause; count: number[] }[];
   /** Days that were looked at, as they were. */
   past: { on: string; met: number; total: number }[];
   /** Who lacks something on the day that is asked for. */
@@ -51,6 +53,10 @@ export async function aheadView(
   const days = Array.from({ length: AHEAD_DAYS / STEP_DAYS + 1 }, (_, at) => dayAfter(today, at * STEP_DAYS));
   // For each computer the first day on which it lacks something; empty: it does now.
   const ends = input.standings.map(({ row, needs }) => (isMet(needs) ? (lacksOn(input, row, needs) ?? "9999") : ""));
+  const causes = input.standings.map(({ row, needs }) => {
+    const end = ends[row] as string;
+    return end === "9999" ? null : causeOf(input, row, needs, end === "" ? null : end);
+  });
   const sites = [...new Set(chains.computers.map(({ site }) => site))].sort((a, b) =>
     (a ?? "\uffff").localeCompare(b ?? "\uffff"),
   );
@@ -71,6 +77,11 @@ export async function aheadView(
     bySite: sites.map((site) => {
       const rows = all.filter((row) => chains.computers[row]?.site === site);
       return { site, total: rows.length, met: days.map((on) => metOn(on, rows)) };
+    }),
+    byCause: LACK_CAUSES.flatMap((cause) => {
+      const rows = all.filter((row) => causes[row] === cause);
+      const count = days.map((on) => rows.filter((row) => (ends[row] as string) <= on).length);
+      return rows.length > 0 ? [{ cause, count }] : [];
     }),
     past,
     chosen: asked.day === null ? null : chosenOn(input, ends, asked.day, asked.site),

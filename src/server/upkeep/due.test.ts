@@ -98,6 +98,7 @@ test("cover ahead falls on that very day, and a point leads to who lacks what", 
   const metOn = (on: string) => view.ahead.find((point) => point.on === on)?.met;
   expect([metOn("2026-06-08"), metOn("2026-06-29"), metOn("2026-07-06")]).toEqual([1, 1, 0]);
   expect(view.bySite).toEqual([{ site: "Head office", total: 1, met: view.ahead.map(({ met }) => met) }]);
+  expect(view.byCause).toEqual([{ cause: "verification", count: view.ahead.map(({ met }) => 1 - met) }]);
   expect(view.past).toEqual([{ on: "2026-06-01", met: 1, total: 1 }]);
   expect(view.chosen).toMatchObject({
     computers: [{ tag: "HO-004", from: "2026-07-06", why: "files rescued" }],

@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
+import type { LackCause } from "@/core/upkeep/proof-due";
 import { aheadView, keepDay } from "@/server/upkeep/ahead";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
@@ -8,6 +9,14 @@ import { UpkeepNav } from "../nav";
 import { AheadChart } from "./ahead-chart";
 
 export const metadata: Metadata = { title: "Ahead" };
+
+/** Why computers lack something, by the link that decides. */
+const CAUSES: Record<LackCause, string> = {
+  fit: "lack: nothing near that fits",
+  unproven: "lack: what fits is not proven",
+  drill: "lack: a drill too old",
+  verification: "lack: a verification too old",
+};
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
 
@@ -82,6 +91,18 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
                 </td>
               ))}
             </tr>
+            {view.byCause.map(({ cause, count }) => (
+              <tr key={cause} className="border-line border-t text-quiet">
+                <th scope="row" className="whitespace-nowrap py-1 pr-4 text-left font-normal">
+                  {CAUSES[cause]}
+                </th>
+                {monthly.map(({ on, at }) => (
+                  <td key={on} className="px-1.5 text-right tabular-nums">
+                    {count[at]}
+                  </td>
+                ))}
+              </tr>
+            ))}
           </tbody>
         </table>
       </div>

@@ -17,14 +17,12 @@ interface TaskItem {
 }
 
 /** Where a task is done. */
-function placeOf({ kind, medium, computer, releaseId, site }: CoverTask): { href: string; text: string } | null {
+function placeOf({ kind, medium, computer, forced = [] }: CoverTask): { href: string; text: string } | null {
   if (kind === "drill" && medium && computer)
     return { href: `/drills/new?${new URLSearchParams({ medium, computer })}`, text: "Record it" };
-  if ((kind === "write" || kind === "rewrite") && releaseId !== null)
-    return {
-      href: `/bench?${new URLSearchParams({ release: String(releaseId), ...(medium ? { tag: medium } : {}), site })}`,
-      text: "At the bench",
-    };
+  if (kind === "ask-back" && medium) return { href: `/media/${encodeURIComponent(medium)}`, text: `See ${medium}` };
+  if ((kind === "write" || kind === "rewrite") && forced.length > 0)
+    return { href: `/bench/propose?${new URLSearchParams({ tags: forced.join(" ") })}`, text: "To the bench" };
   return null;
 }
 
