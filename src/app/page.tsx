@@ -1,5 +1,7 @@
 import Link from "next/link";
+import { Suspense } from "react";
 import type { Verdict } from "@/core/chain/schema";
+import type { DueItem } from "@/core/upkeep/due";
 import { happeningText } from "@/core/words/callout";
 import { neededText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
@@ -8,7 +10,7 @@ import { listCallouts } from "@/server/services/callouts";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
 import { plannedOf } from "@/server/services/planned-drills";
 import { keepDay } from "@/server/upkeep/ahead";
-import { type DueView, dueView } from "@/server/upkeep/due";
+import { dueView, firstBreak } from "@/server/upkeep/due";
 import { ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
 import { dateText, firmwareText, plural } from "@/ui/words";
@@ -26,9 +28,9 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 export default async function Today() {
   const context = await currentContext();
   await keepDay(context);
-  const [today, due, events, open, planned] = await Promise.all([
+  const [today, first, events, open, planned] = await Promise.all([
     overview(context),
-    dueView(context, { kind: null, site: null, page: 1 }),
+    firstBreak(context),
     latestEvents(context),
     listCallouts(context, "open", 6),
     plannedOf(context),
@@ -54,7 +56,7 @@ export default async function Today() {
             .
           </p>
         )}
-        <h1>{breaking(due) ?? headline(today, lacking)}</h1>
+        <h1>{first ? breaking(first) : headline(today, lacking)}</h1>
         <p className="mt-1 text-quiet">
           Each counts by its surest route: a medium that is at hand, starts, sees the disk, restores, and was proven.
           All of them against all media are under{" "}
@@ -72,7 +74,9 @@ export default async function Today() {
           </p>
         )}
         <SiteTable today={today} />
-        <DueFirst due={due} />
+        <Suspense fallback={<p className="mt-6 text-quiet">Looking at what is due.</p>}>
+          <DueFirst />
+        </Suspense>
         <Gaps today={today} />
       </section>
       <aside aria-label="Latest changes">
@@ -83,18 +87,16 @@ export default async function Today() {
   );
 }
 
-/** What breaks first, if something does within the days that are looked ahead. */
-function breaking({ items, today }: DueView): string | null {
-  const [first] = items;
-  if (!first || first.loses.count === 0 || first.breaksOn === null || first.breaksOn <= today) return null;
-  return `${dueTitle(first)} before ${dateText(first.breaksOn)}: ${
-    first.loses.count === 1 ? `${first.loses.tags[0]} loses` : `${first.loses.count} computers lose`
-  } the last way that counts then.`;
+function breaking(first: DueItem): string {
+  const { count, tags } = first.loses;
+  const who = count === 1 ? `${tags[0]} loses` : `${count} computers lose`;
+  return `${dueTitle(first)} before ${dateText(first.breaksOn)}: ${who} the last way that counts then.`;
 }
 
 const DUE_SHOWN = 6;
 
-function DueFirst({ due: { items, total, today } }: { due: DueView }) {
+async function DueFirst() {
+  const { items, total, today } = await dueView(await currentContext(), { kind: null, site: null, page: 1 });
   if (total === 0) return null;
   return (
     <section className="mt-6 max-w-3xl">

@@ -45,7 +45,7 @@ test("a policy is said for a place; a computer tells what holds for it, and from
 
 test("the least cover: computed, explained, decided anew, compared, accepted, and done", async ({ page }) => {
   await page.goto("/cover");
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^\d+ computers of 31 lack something/);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^\d+ computers of \d+ lack something/);
   await page.getByRole("link", { name: "Plan the least that would cover all" }).click();
   await listening(page);
   await page.getByLabel("Called").fill("First");

@@ -282,6 +282,14 @@ async function places(context: Context, { chains, policies, ways }: Covered, tod
   });
 }
 
+/** What breaks first of the fleet's proofs, if something does within the days that are looked ahead. */
+export async function firstBreak(context: Context): Promise<DueItem | null> {
+  const input = proofInput(await covered(context));
+  const [first] = rankDue(proofDue(input), input.today);
+  const isAhead = first && first.loses.count > 0 && first.breaksOn !== null && first.breaksOn > input.today;
+  return isAhead ? first : null;
+}
+
 export type SnoozeRow = typeof snoozes.$inferSelect;
 
 export interface DueFilter {
