@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { NEEDS, type Need } from "@/core/policy/policy";
-import { NEED_HEADS, needTitle } from "@/core/words/policy";
+import { NEED_HEADS, needAct, needTitle } from "@/core/words/policy";
 import { type CoverView, coverView } from "@/server/cover/view";
 import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
@@ -123,7 +123,7 @@ function Lacking({ view, site, need }: { view: CoverView; site: string | null; n
     <section className="mt-6 max-w-4xl">
       <h2>
         {plural(lackingTotal, "computer")}
-        {at} {lackingTotal === 1 ? "lacks" : "lack"} {need ? `a way to be ${needTitle(need)}` : "something"}
+        {at} {lackingTotal === 1 ? "lacks" : "lack"} {need ? `a way to ${needAct(need)}` : "something"}
       </h2>
       <ul data-list className="mt-2 divide-y divide-line border-line border-y">
         {lacking.map(({ tag, name, needs }) => (

@@ -131,7 +131,8 @@ export function askCover(asked: Asked): Meaning {
   const groups = groupsOf(asked);
   const demands = new Map<string, { demand: CoverDemand; meaning: DemandMeaning }>();
   const ask = (demand: CoverDemand, need: Need | "spare", who: readonly number[]) => {
-    const key = JSON.stringify(demand);
+    // What is asked alike for another need is told apart, and decides nothing by itself.
+    const key = JSON.stringify([need, demand]);
     const known = demands.get(key) ?? {
       demand,
       meaning: { need, computers: [], site: ways.places[demand.site] as string },

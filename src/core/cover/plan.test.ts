@@ -24,7 +24,7 @@ const RULES: PolicyRule[] = [
     id: 1,
     scope: "everywhere",
     target: "",
-    values: { back: 0, files: 1, startUp: 1, proof: "none", spares: 1, withinMinutes: 20 },
+    values: { back: 1, image: 1, files: 1, startUp: 1, proof: "none", spares: 1, withinMinutes: 20 },
   },
   { id: 2, scope: "site", target: "Workshop", values: { files: 2, withinMinutes: null } },
 ];
@@ -116,6 +116,11 @@ test.each([21, 22, 23, 24, 25, 26])(
       const standing = standingOf(serving, given.ways, computer, row, given.policyOf(computer).values);
       if (isMet(standing)) met++;
       else expect([...lacking]).toContain(computer.tag);
+      for (const { need, wanted, have } of standing)
+        if (have.length < wanted)
+          expect(result.lacks.some((lack) => lack.need === need && lack.computers.tags.includes(computer.tag))).toBe(
+            true,
+          );
     }
     expect(result.met.planned).toBe(met);
     expect(result.met.now).toBe(meaning.metNow);

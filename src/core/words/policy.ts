@@ -13,6 +13,19 @@ export function needTitle(need: Need | "spare"): string {
   return NEED_TITLES[need];
 }
 
+const NEED_ACTS: Record<Need, string> = {
+  back: "be brought back",
+  image: "be as of an image",
+  reinstall: "be reinstalled",
+  startUp: "have the start-up repaired",
+  files: "have the files rescued",
+};
+
+/** What a way is to: "have the files rescued". */
+export function needAct(need: Need): string {
+  return NEED_ACTS[need];
+}
+
 /** Columns of tables: what a place's computers have of a need. */
 export const NEED_HEADS: Record<Need, string> = {
   back: "Brought back",
