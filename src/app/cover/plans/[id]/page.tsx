@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import type { CoverLack, CoverResult, PlannedMedium, Some } from "@/core/cover/result";
-import { needTitle } from "@/core/words/policy";
+import { needAct } from "@/core/words/policy";
 import { getPlan, listTasks, type PlanRow, shoppingList } from "@/server/cover/plans";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
@@ -113,9 +113,7 @@ function Lacks({ lacks }: { lacks: CoverLack[] }) {
           <li key={`${need} ${site} ${computers.tags.join()}`} className="py-2">
             <p>
               <strong>{computers.count === 0 ? site : `${plural(computers.count, "computer")} at ${site}`}</strong>:{" "}
-              {lacking === 1 ? "one way" : `${lacking} ways`}{" "}
-              {need === "spare" ? "short of blank spares" : `to be ${needTitle(need)}`}{" "}
-              {need === "spare" ? "" : lacking === 1 ? "is lacking" : "are lacking"}.
+              {lackText(need, lacking)}.
             </p>
             {computers.count > 0 && <p className="code text-quiet">{tags(computers)}</p>}
             <ul className="list-disc pl-5">
@@ -128,6 +126,12 @@ function Lacks({ lacks }: { lacks: CoverLack[] }) {
       </ul>
     </section>
   );
+}
+
+function lackText(need: CoverLack["need"], count: number): string {
+  const [number, are] = count === 1 ? ["one", "is"] : [String(count), "are"];
+  if (need === "spare") return `${number} blank ${count === 1 ? "spare" : "spares"} ${are} lacking`;
+  return `${number} ${count === 1 ? "way" : "ways"} to ${needAct(need)} ${are} lacking`;
 }
 
 const ACT_HEADS: Record<PlannedMedium["act"], string> = {
