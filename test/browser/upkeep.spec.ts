@@ -60,6 +60,16 @@ test("the least cover: computed, explained, decided anew, compared, accepted, an
   await expect(page.getByRole("heading", { name: "What no plan can give" })).toBeVisible();
   const csv = await (await page.request.get(`${page.url()}/shopping`)).text();
   expect(csv).toMatch(/^place,what,count,price,total\r\n/);
+  const planned = page.url();
+  await page
+    .getByRole("link", { name: /^buy nothing for / })
+    .first()
+    .click();
+  await listening(page);
+  await expect(
+    page.getByRole("group", { name: "Nothing is bought for" }).getByRole("checkbox", { checked: true }),
+  ).toHaveCount(1);
+  await page.goto(planned);
   await page.getByRole("link", { name: "Decide more and compute again" }).click();
   await listening(page);
   await expect(page.getByLabel("Called")).toHaveValue("First, again");

@@ -29,14 +29,17 @@ export function VisitForm({ site, jobs, tasks }: VisitFormProps) {
     event.preventDefault();
     const data = new FormData(event.currentTarget);
     setBusy(true);
-    const result = await enterVisitAction({
+    const entered = {
       site,
       results: jobs.map(({ key }) => ({
         ...{ key, result: String(data.get(`result ${key}`) ?? ""), note: String(data.get(`note ${key}`) ?? "") },
       })),
       tasks: tasks.flatMap(({ id }) => (data.get(`task ${id}`) ? [id] : [])),
-    });
+    };
+    // Without a connection nothing is entered, and what was chosen stays as it is.
+    const result = await enterVisitAction(entered).catch(() => null);
     setBusy(false);
+    if (!result) return setProblem("There is no connection: nothing was entered. Enter it once there is one.");
     if (!result.ok) return setProblem(problemText(result.problem));
     setProblem(null);
     setTold([

@@ -63,7 +63,7 @@ export default async function Plan({ params }: Props) {
             />
           )}
           <Lacks lacks={result.lacks} />
-          <Media media={result.media} />
+          <Media media={result.media} planId={plan.id} />
           <Shopping plan={plan} result={result} />
           <Reckoned plan={plan} result={result} />
         </>
@@ -141,7 +141,7 @@ const ACT_HEADS: Record<PlannedMedium["act"], string> = {
   keep: "To keep as they are",
 };
 
-function Media({ media }: { media: PlannedMedium[] }) {
+function Media({ media, planId }: { media: PlannedMedium[]; planId: number }) {
   const acts = (Object.keys(ACT_HEADS) as PlannedMedium["act"][]).filter((act) =>
     media.some((each) => each.act === act),
   );
@@ -157,6 +157,7 @@ function Media({ media }: { media: PlannedMedium[] }) {
             <li key={at} className="grid gap-x-4 py-1.5 md:grid-cols-[22rem_minmax(0,1fr)_5rem]">
               <div>
                 <MediumLine medium={each} />
+                <Decide medium={each} planId={planId} />
               </div>
               <div className="text-quiet">
                 <Whom medium={each} />
@@ -184,6 +185,34 @@ function MediumLine({ medium: { act, medium, holds, site, from, size, way } }: {
         {from !== null && from !== site ? `from ${from} to ${site}` : `at ${site}`}
       </span>
     </>
+  );
+}
+
+/** Decides otherwise, and computes again with that. */
+function Decide({ medium: { act, medium, site, holds }, planId }: { medium: PlannedMedium; planId: number }) {
+  if (act === "keep") return null;
+  const again = (more: Record<string, string>) =>
+    `/cover/plans/new?${new URLSearchParams({ from: String(planId), ...more })}`;
+  const ways =
+    act === "buy"
+      ? [
+          { text: `buy nothing for ${site}`, href: again({ noPurchase: site }) },
+          ...(holds ? [{ text: `make no more ${holds}`, href: again({ without: holds }) }] : []),
+        ]
+      : [{ text: "leave it as it is", href: again({ keep: medium ?? "" }) }];
+  return (
+    <span className="block text-[0.9rem]">
+      Rather{" "}
+      {ways.map(({ text, href }, at) => (
+        <span key={text}>
+          {at > 0 && " or "}
+          <Link prefetch={false} className="link" href={href}>
+            {text}
+          </Link>
+        </span>
+      ))}
+      ?
+    </span>
   );
 }
 

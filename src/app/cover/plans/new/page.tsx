@@ -3,7 +3,7 @@ import { getPlan, lastSettings } from "@/server/cover/plans";
 import { listSites } from "@/server/services/places";
 import { listReleases } from "@/server/services/releases";
 import { currentContext } from "../../../_lib/context";
-import { positive, type SearchParams } from "../../../_lib/params";
+import { one, positive, type SearchParams } from "../../../_lib/params";
 import { UpkeepNav } from "../../../upkeep/nav";
 import { PlanForm } from "./plan-form";
 
@@ -13,12 +13,15 @@ export const metadata: Metadata = { title: "Plan the least cover" };
 export default async function NewPlan({ searchParams }: { searchParams: SearchParams }) {
   const [context, query] = await Promise.all([currentContext(), searchParams]);
   const from = positive(query.from);
+  const [keep, place, release] = [one(query.keep), one(query.noPurchase), one(query.without)];
   const [sites, releases, before, last] = await Promise.all([
     listSites(context),
     listReleases(context),
     from ? getPlan(context, from) : null,
     lastSettings(context),
   ]);
+  const settings = before?.settings ?? last;
+  const more = (all: string[], own: string | undefined) => [...new Set([...all, ...(own ? [own] : [])])];
   return (
     <>
       <UpkeepNav here={null} />
@@ -28,7 +31,12 @@ export default async function NewPlan({ searchParams }: { searchParams: SearchPa
         so that every computer has what its policy asks for. What you decide beforehand stays as you decided.
       </p>
       <PlanForm
-        settings={before?.settings ?? last}
+        settings={{
+          ...settings,
+          keep: more(settings.keep, keep),
+          noPurchase: more(settings.noPurchase, place),
+          without: more(settings.without, release),
+        }}
         name={before ? `${before.name}, again` : ""}
         sites={sites.map(({ name }) => name)}
         releases={releases.map(({ kitName, name }) => `${kitName} ${name}`)}
