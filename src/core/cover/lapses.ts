@@ -86,9 +86,14 @@ export class Lapses {
     return number;
   }
 
+  /** The same for computers of which a medium's proof is the same. */
+  alike(computer: ComputerPart, medium: string): string | number {
+    return this.mediumOf(medium).tried.has(computer.tag) ? computer.tag : this.classOf(computer);
+  }
+
   of(computer: ComputerPart, medium: MediumPart): string | null {
-    const { drills, tried, known } = this.mediumOf(medium.tag);
-    const key = tried.has(computer.tag) ? computer.tag : this.classOf(computer);
+    const { drills, known } = this.mediumOf(medium.tag);
+    const key = this.alike(computer, medium.tag);
     const before = known.get(key);
     if (before !== undefined) return before;
     const policy = this.input.policyFor(computer);

@@ -6,6 +6,7 @@ import { isMet, standingOf, Ways } from "../cover/standing";
 import type { World } from "../fleet/world";
 import { USUAL_VALUES } from "../policy/policy";
 import { type DueItem, rankDue, someOf } from "./due";
+import { metThen } from "./past";
 import { lacksOn, metOn, type ProofInput, proofDue } from "./proof-due";
 
 const START = "2026-11-25";
@@ -105,6 +106,39 @@ test("whoever lacks something is told what would count once it is proven, the ne
     expect(due.some(({ loses, reason }) => loses.tags.includes(tag) && reason.code === "not-proven")).toBe(true);
   }
   expect(new Set(due.map(({ key }) => key)).size).toBe(due.length);
+});
+
+test("days gone by are told as they would have been judged on them, with what was known then", () => {
+  const world = scattered(9);
+  const now = inputOn(world, START);
+  const since = dayAfter(START, -200);
+  const told = metThen(
+    now,
+    {
+      computerSince: () => since,
+      mediumSince: () => since,
+      verifiedOn: (at, day) => {
+        const verified = world.media[at]?.part.verified ?? null;
+        return verified && verified.on <= day ? verified : null;
+      },
+    },
+    [201, 199, 100, 40, 1].map((days) => dayAfter(START, -days)),
+  );
+  expect(told[0]).toMatchObject({ met: 0, total: 0 });
+  for (const { on, met, total } of told.slice(1)) {
+    const then = inputOn(
+      {
+        ...world,
+        media: world.media.map((medium) => {
+          const { verified } = medium.part;
+          return { ...medium, part: { ...medium.part, verified: verified && verified.on <= on ? verified : null } };
+        }),
+      },
+      on,
+    );
+    expect({ on, met, total }).toEqual({ on, met: metTags(then).length, total: world.computers.length });
+  }
+  expect(told.some(({ met }) => met > 0)).toBe(true);
 });
 
 test("whoever is about to lose the last way comes first, by the day; then who has none; then the rest", () => {

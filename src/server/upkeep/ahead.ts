@@ -1,11 +1,13 @@
-import { and, asc, eq, gte, sql } from "drizzle-orm";
+import { and, asc, desc, eq, gte, inArray, isNull, sql } from "drizzle-orm";
+import type { MediumPart } from "@/core/chain/parts";
 import { dayAfter } from "@/core/cover/lapses";
 import { isMet } from "@/core/cover/standing";
+import { metThen, type Past } from "@/core/upkeep/past";
 import { causeOf, LACK_CAUSES, type LackCause, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
 import { needTitle } from "@/core/words/policy";
 import type { Context } from "../context";
-import { covered } from "../cover/standings";
-import { coverDays, coverPlans, events } from "../db/schema";
+import { type Covered, covered } from "../cover/standings";
+import { computers, coverDays, coverPlans, events, media } from "../db/schema";
 import { proofInput } from "./due";
 
 export interface AheadPoint {
@@ -24,7 +26,7 @@ export interface AheadView {
   bySite: { site: string | null; total: number; met: number[] }[];
   /** How many lack something, by why, in the order of `ahead`. */
   byCause: { cause: LackCause; count: number[] }[];
-  /** Days that were looked at, as they were. */
+  /** As it was: where a day was not looked at then, as the log, drills and verifications tell of it. */
   past: { on: string; met: number; total: number }[];
   /** Who lacks something on the day that is asked for. */
   chosen: {
@@ -63,7 +65,13 @@ export async function aheadView(
   const planned = await plannedMet(context);
   const metOn = (on: string, rows: readonly number[]) => rows.filter((row) => (ends[row] as string) > on).length;
   const all = chains.computers.map((_, row) => row);
-  const [past, worn] = await Promise.all([pastDays(context, today), wornLastYear(context, today)]);
+  const [kept, told, worn] = await Promise.all([
+    pastDays(context, today),
+    pastByLog(context, cover, input),
+    wornLastYear(context, today),
+  ]);
+  const looked = new Set(kept.map(({ on }) => on));
+  const past = [...kept, ...told.filter(({ on }) => !looked.has(on))].sort((a, b) => a.on.localeCompare(b.on));
   const spares = chains.media.filter(
     ({ part, kind, releases }) => kind === "usb" && releases.length === 0 && part.condition !== "distrusted",
   ).length;
@@ -95,23 +103,23 @@ export async function aheadView(
 }
 
 function chosenOn(
-  { computers, media, standings, lapses }: ProofInput,
+  { computers: fleet, media: stock, standings, lapses }: ProofInput,
   ends: readonly string[],
   on: string,
   site: string | null,
 ): AheadView["chosen"] {
-  const rows = computers.flatMap(({ site: own }, row) =>
+  const rows = fleet.flatMap(({ site: own }, row) =>
     (ends[row] as string) <= on && (site === null || own === site) ? [row] : [],
   );
   return {
     ...{ on, total: rows.length },
     computers: rows.slice(0, SHOWN).flatMap((row) => {
-      const computer = computers[row];
+      const computer = fleet[row];
       const needs = standings[row]?.needs ?? [];
       if (!computer) return [];
       const lacking = needs.filter(({ have, wanted }) => {
         const left = have.filter((at) => {
-          const end = lapses.of(computer, (media[at] as ProofInput["media"][number]).part);
+          const end = lapses.of(computer, (stock[at] as ProofInput["media"][number]).part);
           return end === null || end > on;
         });
         return left.length < wanted;
@@ -137,6 +145,57 @@ async function plannedMet(context: Context): Promise<number | null> {
     .where(eq(coverPlans.state, "accepted"))
     .limit(1);
   return row?.result?.met.planned ?? null;
+}
+
+/** The weeks of the last year as the log of events tells of them. */
+async function pastByLog(context: Context, { chains }: Covered, input: ProofInput): Promise<AheadView["past"]> {
+  const ids = chains.media.map(({ id }) => id);
+  const [itsComputers, itsMedia, changes] = await Promise.all([
+    context.db.select({ id: computers.id, at: computers.createdAt }).from(computers).where(isNull(computers.retiredAt)),
+    context.db.select({ id: media.id, at: media.createdAt }).from(media).where(isNull(media.retiredAt)),
+    ids.length === 0
+      ? []
+      : context.db
+          .select({ id: events.entityId, at: events.at, before: events.before })
+          .from(events)
+          .where(
+            and(
+              eq(events.entity, "medium"),
+              inArray(events.entityId, ids),
+              sql`JSON_EXISTS(${events.before}, '$.verified')`,
+            ),
+          )
+          .orderBy(desc(events.id)),
+  ]);
+  const day = (at: Date) => at.toISOString().slice(0, 10);
+  const computerSince = new Map(itsComputers.map(({ id, at }) => [id, day(at)]));
+  const mediumSince = new Map(itsMedia.map(({ id, at }) => [id, day(at)]));
+  const changesOf = new Map<number, { on: string; before: Partial<NonNullable<MediumPart["verified"]>> | null }[]>();
+  for (const { id, at, before } of changes) {
+    const verified = (before as { verified?: Partial<NonNullable<MediumPart["verified"]>> | null } | null)?.verified;
+    changesOf.set(id, [...(changesOf.get(id) ?? []), { on: day(at), before: verified ?? null }]);
+  }
+  const past: Past = {
+    computerSince: (row) => computerSince.get(chains.computers[row]?.id ?? 0) ?? input.today,
+    mediumSince: (at) => mediumSince.get(chains.media[at]?.id ?? 0) ?? input.today,
+    // The latest change comes first: what was before it held until then.
+    verifiedOn: (at, on) =>
+      (changesOf.get(chains.media[at]?.id ?? 0) ?? []).reduce<MediumPart["verified"]>(
+        // A difference tells only of what was otherwise.
+        (verified, { on: changed, before }) =>
+          changed <= on ? verified : before && ({ ...verified, ...before } as MediumPart["verified"]),
+        chains.media[at]?.part.verified ?? null,
+      ),
+  };
+  const first = [...computerSince.values()].sort()[0] ?? input.today;
+  const days = Array.from({ length: AHEAD_DAYS / STEP_DAYS }, (_, at) =>
+    dayAfter(input.today, (at + 1) * STEP_DAYS - AHEAD_DAYS - STEP_DAYS),
+  );
+  return metThen(
+    input,
+    past,
+    days.filter((on) => on >= first && on < input.today),
+  );
 }
 
 async function pastDays(context: Context, today: string): Promise<AheadView["past"]> {
@@ -171,12 +230,12 @@ async function wornLastYear(context: Context, today: string): Promise<number> {
 /** Keeps how the day stands, by place, once a day: later it is the past. */
 export async function keepDay(context: Context): Promise<void> {
   const cover = await covered(context);
-  const { today, standings, computers } = proofInput(cover);
+  const { today, standings, computers: fleet } = proofInput(cover);
   const [known] = await context.db.select({ id: coverDays.id }).from(coverDays).where(eq(coverDays.on, today)).limit(1);
   if (known) return;
   const places = new Map<string, { total: number; met: number }>();
   for (const { row, needs } of standings) {
-    const site = computers[row]?.site ?? "";
+    const site = fleet[row]?.site ?? "";
     const place = places.get(site) ?? { total: 0, met: 0 };
     place.total++;
     if (isMet(needs)) place.met++;

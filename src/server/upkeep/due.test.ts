@@ -11,9 +11,10 @@ import { problemText, type Result } from "../problems";
 import { importCalendar } from "../services/calendars";
 import { addComputer, getComputer, saveComputer } from "../services/computers";
 import { keepContents } from "../services/contents";
+import { dateVerification } from "../services/date-verification";
 import { recordDrill } from "../services/drills";
 import { history } from "../services/events";
-import { lend } from "../services/loans";
+import { giveBack, lend } from "../services/loans";
 import { addMedium } from "../services/media";
 import { addSite } from "../services/places";
 import { planDrill } from "../services/planned-drills";
@@ -99,7 +100,10 @@ test("cover ahead falls on that very day, and a point leads to who lacks what", 
   expect([metOn("2026-06-08"), metOn("2026-06-29"), metOn("2026-07-06")]).toEqual([1, 1, 0]);
   expect(view.bySite).toEqual([{ site: "Head office", total: 1, met: view.ahead.map(({ met }) => met) }]);
   expect(view.byCause).toEqual([{ cause: "verification", count: view.ahead.map(({ met }) => 1 - met) }]);
-  expect(view.past).toEqual([{ on: "2026-06-01", met: 1, total: 1 }]);
+  // Looked at on that day; the weeks before it as the log tells.
+  expect(view.past.at(-1)).toEqual({ on: "2026-06-01", met: 1, total: 1 });
+  expect(view.past[0]?.on).toBe("2026-03-02");
+  expect(new Set(view.past.map(({ met }) => met))).toEqual(new Set([1]));
   expect(view.chosen).toMatchObject({
     computers: [{ tag: "HO-004", from: "2026-07-06", why: "files rescued" }],
   });
@@ -169,4 +173,15 @@ test("what is put off is out of the way with its reason, and comes back on its d
   value(await takeUp(ina, id));
   expect((await dueView(ina, { ...all, kind: "stocktake" })).items.map((item) => item.key)).toEqual([key]);
   expect(refusal(await takeUp(ina, id))).toContain("There is no such thing");
+});
+
+test("the past follows the log: before a verification was dated nobody had what is asked", async () => {
+  const { ina } = inventory;
+  at("2026-07-10");
+  value(await giveBack(ina, "RM-01", null));
+  value(await dateVerification(ina, "RM-01", "whole"));
+  at("2026-07-20");
+  const { past } = await aheadView(ina, { day: null, site: null });
+  const met = (on: string) => past.find((day) => day.on === on)?.met;
+  expect([met("2026-06-29"), met("2026-07-06"), met("2026-07-13")]).toEqual([1, 0, 1]);
 });
