@@ -28,15 +28,21 @@ export interface Visit {
   /** By computer, then by medium: what is done in one place together. */
   jobs: VisitJob[];
   minutes: number;
+  /** What is due there beside: more than anybody does in one visit. */
+  left: number;
 }
 
-/** Everything that is due at a place as one trip. `siteOf`: where a medium is; undefined: there is no such medium. */
+/** So much is done in one visit at most: what breaks most comes first. */
+const JOBS_MOST = 150;
+
+/** What is due at a place, ranked, as one trip. `siteOf`: where a medium is; undefined: there is no such medium. */
 export function visitOf(
   site: string,
   due: readonly DueItem[],
   siteOf: (medium: string) => string | null | undefined,
 ): Visit {
-  const here = due.filter((item) => item.site === site);
+  const all = due.filter((item) => item.site === site);
+  const here = all.slice(0, JOBS_MOST);
   const jobs = here
     .map((item): VisitJob => ({ item, minutes: MINUTES[item.kind], results: RESULTS[item.kind] ?? [] }))
     .sort(
@@ -52,5 +58,11 @@ export function visitOf(
     const from = siteOf(medium);
     return from === undefined || from === site ? [] : [{ medium, from }];
   });
-  return { site, take, jobs, minutes: jobs.reduce((sum, { minutes }) => sum + minutes, 0) };
+  return {
+    site,
+    take,
+    jobs,
+    minutes: jobs.reduce((sum, { minutes }) => sum + minutes, 0),
+    left: all.length - here.length,
+  };
 }

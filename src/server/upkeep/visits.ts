@@ -36,8 +36,8 @@ export async function visitPlaces(context: Context): Promise<{ site: string; cou
   const sites = [...new Set(due.flatMap(({ site }) => site ?? []))];
   return sites
     .map((site) => {
-      const { jobs, minutes } = visitOf(site, due, () => undefined);
-      return { site, count: jobs.length, minutes };
+      const { jobs, minutes, left } = visitOf(site, due, () => undefined);
+      return { site, count: jobs.length + left, minutes };
     })
     .sort((a, b) => b.count - a.count || a.site.localeCompare(b.site));
 }

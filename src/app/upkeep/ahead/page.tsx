@@ -33,6 +33,13 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
   const monthly = view.ahead.flatMap((point, at) => (at % 4 === 0 ? [{ ...point, at }] : []));
   const link = (on: string, place: string | null) =>
     `/upkeep/ahead?${new URLSearchParams({ day: on, ...(place ? { site: place } : {}) })}#lacking`;
+  if (view.total === 0)
+    return (
+      <>
+        <UpkeepNav here="/upkeep/ahead" />
+        <h1>No computer is recorded yet.</h1>
+      </>
+    );
   return (
     <>
       <UpkeepNav here="/upkeep/ahead" />

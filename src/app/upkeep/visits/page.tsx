@@ -69,10 +69,10 @@ function hours(minutes: number): string {
   return minutes < 90 ? `${minutes} minutes` : `${(minutes / 60).toFixed(1)} hours`;
 }
 
-function summary({ jobs, tasks, minutes, from }: VisitView): string {
+function summary({ jobs, tasks, minutes, from, left }: VisitView): string {
   const [nearest] = [...from].sort((a, b) => a.minutes - b.minutes);
   const way = nearest ? ` The way from ${nearest.place} takes ${hours(nearest.minutes)}.` : "";
-  return `${plural(jobs.length + tasks.length, "thing")} to do, about ${hours(minutes)}.${way}`;
+  return `${plural(jobs.length + tasks.length, "thing")} to do, about ${hours(minutes)}.${way}${left > 0 ? ` ${left.toLocaleString("en-GB")} more are left for another one.` : ""}`;
 }
 
 function Places({ places }: { places: { site: string; count: number; minutes: number }[] }) {

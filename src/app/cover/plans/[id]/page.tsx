@@ -141,6 +141,8 @@ const ACT_HEADS: Record<PlannedMedium["act"], string> = {
   keep: "To keep as they are",
 };
 
+const SHOWN = 200;
+
 function Media({ media, planId }: { media: PlannedMedium[]; planId: number }) {
   const acts = (Object.keys(ACT_HEADS) as PlannedMedium["act"][]).filter((act) =>
     media.some((each) => each.act === act),
@@ -151,7 +153,7 @@ function Media({ media, planId }: { media: PlannedMedium[]; planId: number }) {
       <ul className="mt-1 divide-y divide-line border-line border-y">
         {media
           .filter((each) => each.act === act)
-          .slice(0, 200)
+          .slice(0, SHOWN)
           .map((each, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a plan that was computed does not change
             <li key={at} className="grid gap-x-4 py-1.5 md:grid-cols-[22rem_minmax(0,1fr)_5rem]">
@@ -166,6 +168,9 @@ function Media({ media, planId }: { media: PlannedMedium[]; planId: number }) {
             </li>
           ))}
       </ul>
+      {media.filter((each) => each.act === act).length > SHOWN && (
+        <p className="caption">and {media.filter((each) => each.act === act).length - SHOWN} more</p>
+      )}
     </section>
   ));
 }
