@@ -58,7 +58,7 @@ export function dueTitle({ kind, medium, computer, site, reason }: DueItem): str
 export function dueReasonText(reason: DueReason): string {
   switch (reason.code) {
     case "drill-lapses":
-      return `Its last drill${reason.model ? ` on a ${visible(reason.model, 80)}` : ""} is too old from ${reason.on} on.`;
+      return `Its last drill${reason.model ? ` on a computer of the model ${visible(reason.model, 80)}` : ""} is too old from ${reason.on} on.`;
     case "verification-lapses":
       return `Its last verification is too old from ${reason.on} on.`;
     case "not-proven":
@@ -84,7 +84,7 @@ export function dueReasonText(reason: DueReason): string {
     case "system-files-old":
       return `The system files of ${reason.release} are ${days(reason.days)} old; ${days(reason.most)} are asked for.`;
     case "system-files-older":
-      return `${reason.release} includes ${reason.has}; the computers run ${reason.runs}.`;
+      return `${reason.release} includes ${reason.has}; computers there run ${reason.runs}.`;
     case "environment-older":
       return `${reason.release} was made on ${reason.madeOn}, before ${reason.system} came out on ${reason.releasedOn}: it may not know what it repairs.`;
     case "loan-overdue":

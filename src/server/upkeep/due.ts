@@ -4,6 +4,7 @@ import { z } from "zod";
 import { dayAfter, Lapses } from "@/core/cover/lapses";
 import { surroundingsOf } from "@/core/fleet/judge";
 import { daysBetween } from "@/core/links/proven";
+import { judgeReinstall } from "@/core/links/reinstall";
 import { AHEAD_DAYS, DUE_KINDS, type DueItem, type DueKind, rankDue, someOf } from "@/core/upkeep/due";
 import { type ProofInput, proofDue } from "@/core/upkeep/proof-due";
 import { dueText } from "@/core/words/images";
@@ -175,6 +176,14 @@ async function onMedia(context: Context, cover: Covered, today: string): Promise
             reason: { code: "system-files-old", release: release.name, days: age, most },
           }),
         );
+      const behind = installs ? systemFilesBehind(cover, part.site, release) : null;
+      if (behind)
+        due.push(
+          item({
+            ...{ kind: "system-files", about: `${part.tag} ${release.name} older`, medium: part.tag, site: part.site },
+            reason: { code: "system-files-older", release: release.name, ...behind },
+          }),
+        );
       const older = olderThanSystems(cover, part.site, release);
       if (older)
         due.push(
@@ -185,6 +194,21 @@ async function onMedia(context: Context, cover: Covered, today: string): Promise
         );
     }
   return due;
+}
+
+/** The first computer of the place that could be reinstalled from a release, and runs a later build than it includes. */
+function systemFilesBehind(
+  { chains }: Covered,
+  site: string | null,
+  release: Covered["chains"]["media"][number]["releases"][number],
+): { has: string; runs: string } | null {
+  for (const computer of site === null ? [] : chains.computers) {
+    if (computer.site !== site) continue;
+    const { ruling } = judgeReinstall(computer, release);
+    const older = ruling.reasons.find((each) => each.code === "included-older");
+    if (older?.code === "included-older") return { has: older.included, runs: older.runs };
+  }
+  return null;
 }
 
 /** A system of the place that came out after an environment was made which repairs such systems. */

@@ -1,0 +1,117 @@
+import { DUE_KINDS, type DueItem, type DueReason, someOf } from "../upkeep/due";
+import { consequenceText, dueKindTitle, dueReasonText, dueTitle } from "./upkeep";
+
+const item = (more: Partial<DueItem>): DueItem => ({
+  ...{ key: "k", kind: "drill", medium: "RM-01", computer: "HO-003", site: "Head office", breaksOn: null },
+  ...{ reason: { code: "worn" }, loses: someOf([]) },
+  ...more,
+});
+
+test.each<[Partial<DueItem>, string]>([
+  [{ kind: "drill" }, "Try RM-01 on HO-003"],
+  [{ kind: "planned-drill" }, "Try RM-01 on HO-003"],
+  [{ kind: "verification" }, "Verify RM-01"],
+  [{ kind: "wear" }, "Replace RM-01"],
+  [{ kind: "image" }, "Take an image of HO-003"],
+  [{ kind: "superseded" }, "Write RM-01 anew"],
+  [{ kind: "system-files" }, "Write RM-01 anew"],
+  [{ kind: "environment" }, "Write RM-01 anew"],
+  [{ kind: "ended" }, "Write RM-01 anew"],
+  [
+    {
+      kind: "ended",
+      medium: null,
+      reason: { code: "system-ended", system: "Gannet Desk 10.2", on: "2025-10-14", computers: 2 },
+    },
+    "Replace Gannet Desk 10.2",
+  ],
+  [{ kind: "loan" }, "Ask for RM-01 back"],
+  [{ kind: "spares" }, "Put blank spares to Head office"],
+  [{ kind: "facts" }, "Collect the facts of HO-003"],
+  [{ kind: "stocktake" }, "Take stock at Head office"],
+])("%j is called %s", (given, title) => {
+  expect(dueTitle(item(given))).toBe(title);
+});
+
+test("each kind has a name of its own", () => {
+  expect(new Set(DUE_KINDS.map(dueKindTitle)).size).toBe(DUE_KINDS.length);
+});
+
+test.each<[DueReason, string]>([
+  [
+    { code: "drill-lapses", model: "Ostrel Block 9", on: "2027-01-11" },
+    "Its last drill on a computer of the model Ostrel Block 9 is too old from 2027-01-11 on.",
+  ],
+  [{ code: "drill-lapses", model: null, on: "2027-01-11" }, "Its last drill is too old from 2027-01-11 on."],
+  [{ code: "verification-lapses", on: "2026-07-06" }, "Its last verification is too old from 2026-07-06 on."],
+  [{ code: "not-proven", why: "Never tried." }, "Never tried."],
+  [
+    { code: "secure-boot-changed", on: "2026-11-26", drilledOn: "2026-04-02" },
+    "Its Secure Boot was recorded otherwise on 2026-11-26, after the drill of 2026-04-02.",
+  ],
+  [{ code: "drill-planned", on: "2026-12-05", days: 0, by: "Ina Torvald" }, "It is planned by 2026-12-05."],
+  [
+    { code: "drill-planned", on: "2026-11-20", days: 1, by: "Ina Torvald" },
+    "It was planned by 2026-11-20, one day ago.",
+  ],
+  [
+    { code: "drill-planned", on: "2026-11-20", days: 6, by: "Ina Torvald" },
+    "It was planned by 2026-11-20, 6 days ago.",
+  ],
+  [{ code: "worn" }, "It is worn."],
+  [{ code: "distrusted" }, "It is distrusted: nothing counts upon it."],
+  [{ code: "image", why: "No image of it is recorded." }, "No image of it is recorded."],
+  [{ code: "release-superseded", release: "Lantern 11", by: "Lantern 12" }, "Lantern 11 has a successor, Lantern 12."],
+  [
+    { code: "release-ended", release: "Bollard 4.1", on: "2026-04-01" },
+    "Bollard 4.1 is past its end since 2026-04-01.",
+  ],
+  [
+    { code: "system-ended", system: "Gannet Desk 10.2", on: "2025-10-14", computers: 1 },
+    "Gannet Desk 10.2 is past its end since 2025-10-14; one computer runs it.",
+  ],
+  [
+    { code: "system-ended", system: "Gannet Desk 10.2", on: "2025-10-14", computers: 1200 },
+    "Gannet Desk 10.2 is past its end since 2025-10-14; 1,200 computers run it.",
+  ],
+  [
+    { code: "system-files-old", release: "Lantern 11", days: 800, most: 730 },
+    "The system files of Lantern 11 are 800 days old; 730 days are asked for.",
+  ],
+  [
+    { code: "system-files-older", release: "Lantern 11", has: "11.2", runs: "11.4" },
+    "Lantern 11 includes 11.2; computers there run 11.4.",
+  ],
+  [
+    {
+      ...{ code: "environment-older", release: "Lantern 11", madeOn: "2024-01-01" },
+      ...{ system: "Gannet Desk 11.4", releasedOn: "2024-10-01" },
+    },
+    "Lantern 11 was made on 2024-01-01, before Gannet Desk 11.4 came out on 2024-10-01: it may not know what it repairs.",
+  ],
+  [{ code: "loan-overdue", to: "Runa Esk", on: "2026-03-20" }, "Runa Esk was to bring it back by 2026-03-20."],
+  [{ code: "spares-lacking", has: 0, wanted: 2 }, "0 of 2 are there."],
+  [{ code: "facts-old", days: 400, most: 365 }, "They are 400 days old; 365 days are asked for."],
+  [{ code: "facts-never" }, "They were never collected."],
+  [{ code: "stock-never" }, "Stock was never taken there."],
+  [{ code: "stock-old", days: 200, most: 180 }, "It was taken 200 days ago; 180 days are asked for."],
+])("%j says %s", (reason, text) => {
+  expect(dueReasonText(reason)).toBe(text);
+});
+
+test("a name that tries to write more than a name stays on its line", () => {
+  const text = dueReasonText({ code: "loan-overdue", to: "Runa\nEsk\u202e", on: "2026-03-20" });
+  expect(text).not.toMatch(/[\n\u202e]/);
+});
+
+test.each<[string[], string | null, string]>([
+  [["HO-1"], "2026-12-24", "From 2026-12-24 on HO-1 lacks what is asked."],
+  [["HO-1", "HO-2"], "2026-12-24", "From 2026-12-24 on 2 computers (HO-1, HO-2) lack what is asked."],
+  [["HO-1"], null, "HO-1 lacks what is asked until it is done."],
+  [["A", "B", "C", "D", "E"], null, "5 computers (A, B, C, D …) lack what is asked until it is done."],
+  [["HO-1"], "2026-11-26", "HO-1 lacks what is asked until it is done."],
+  [[], "2026-12-24", "Nobody loses the last way by it."],
+  [[], null, ""],
+])("what %j lose on %s", (tags, breaksOn, text) => {
+  expect(consequenceText({ loses: someOf(tags), breaksOn }, "2026-11-26")).toBe(text);
+});
