@@ -3,7 +3,8 @@
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
 import { sendDigests } from "@/server/upkeep/digests";
-import { putOff, takeUp } from "@/server/upkeep/due";
+import { putOff } from "@/server/upkeep/due";
+import { takeUp } from "@/server/upkeep/snoozes";
 import { type Entered, enterVisit } from "@/server/upkeep/visits";
 import { currentContext } from "../_lib/context";
 

@@ -1,5 +1,5 @@
 import type { ModelData } from "highs";
-import { contentsWorthMaking, demandsThatDecide, replacementCosts } from "./dominance";
+import { contentsWorthMaking, type DecidingDemand, demandsThatDecide, replacementCosts } from "./dominance";
 import {
   type CoverAct,
   type CoverContent,
@@ -39,7 +39,7 @@ export interface CoverModel {
   groups: Group[];
   /** For each pool, the contents that fit. */
   pools: number[][];
-  /** An integer plan's cost without what stands for unmet demands. */
+  /** What a route that is left unmet costs: more than any other. */
   penalty: number;
 }
 
@@ -100,123 +100,150 @@ function into<K, V>(map: Map<K, V[]>, key: K, value: V): void {
   else map.set(key, [value]);
 }
 
+type Entry = [column: number, by: number];
+
+/** The program of a problem as it is put together, from what stands somewhere to whoever asks. */
+class Builder {
+  readonly pools: number[][] = [];
+  readonly groups: Group[];
+  readonly penalty: number;
+  readonly sparse = new Sparse();
+  private readonly sites: number[];
+  private readonly demands: Map<number, DecidingDemand>;
+  /** Contents worth making. */
+  private readonly worth: number[];
+  /** What a content's serving costs at most, bought. */
+  private readonly replacement: number[];
+  private readonly noPurchase: Set<number>;
+  private readonly supplies = new Map<string, number>();
+  /** What flows into each supply. */
+  private readonly inflow = new Map<number, Entry[]>();
+  /** Media that are given up, by pool and place. */
+  private readonly given = new Map<string, Entry[]>();
+
+  constructor(private readonly problem: CoverProblem) {
+    this.sites = problem.travel.map((_, site) => site);
+    this.demands = demandsThatDecide(problem);
+    this.worth = contentsWorthMaking(problem, this.demands);
+    this.replacement = replacementCosts(problem, this.demands);
+    this.noPurchase = new Set(problem.noPurchase ?? []);
+    this.penalty = penaltyOf(problem);
+    this.groups = groupsOf(problem, this.worth, this.pools);
+    for (const site of this.sites)
+      for (const content of usefulAt(problem, this.demands, site))
+        this.supplies.set(
+          `${content} ${site}`,
+          this.sparse.column({ kind: "supply", content, site }, 0, FOREVER, false),
+        );
+    for (const [at, group] of this.groups.entries()) this.stand(at, group);
+    for (const [pool, fitting] of this.pools.entries()) this.writeAnew(pool, fitting);
+    this.buy();
+    for (const column of this.supplies.values())
+      this.sparse.row(-FOREVER, 0, [[column, 1], ...(this.inflow.get(column) ?? []).map(([at]): Entry => [at, -1])]);
+    for (const [at, demand] of this.demands) this.ask(at, demand);
+  }
+
+  private supply(content: number, site: number): number | undefined {
+    return this.supplies.get(`${content} ${site}`);
+  }
+
+  private flows(column: number, content: number, site: number): void {
+    const target = this.supply(content, site);
+    if (target !== undefined) into(this.inflow, target, [column, 1]);
+  }
+
+  /** Whether it costs no more to buy there than to carry there what saves so much. */
+  private isBought(site: number, saving: number, carrying: number): boolean {
+    return !this.noPurchase.has(site) && saving <= carrying;
+  }
+
+  /** Media that are alike are kept, moved, or given up to be written anew: each of them one of these at most. */
+  private stand(group: number, { media: members, like, pool }: Group): void {
+    const { content, site } = like;
+    const proving = proofCost(this.problem, like);
+    const entries: Entry[] = [];
+    if (content !== null && this.supply(content, site) !== undefined) {
+      const keep = this.sparse.column({ kind: "keep", group }, proving, members.length);
+      entries.push([keep, 1]);
+      this.flows(keep, content, site);
+    }
+    if (content !== null && like.mayMove && !like.isPinned)
+      for (const to of this.sites) {
+        const carrying = to === site ? null : carryingCost(this.problem, site, to);
+        if (carrying === null || this.supply(content, to) === undefined) continue;
+        if (this.isBought(to, this.replacement[content] as number, carrying)) continue;
+        const move = this.sparse.column({ kind: "move", group, to }, carrying + proving, members.length);
+        entries.push([move, 1]);
+        this.flows(move, content, to);
+      }
+    if (pool !== null) {
+      const give = this.sparse.column({ kind: "give", group }, 0, members.length);
+      entries.push([give, 1]);
+      into(this.given, `${pool} ${site}`, [give, -1]);
+    }
+    if (entries.length > 1) this.sparse.row(0, members.length, entries);
+  }
+
+  /** No more is written at a place, and carried away from it, than is given up there and brought. */
+  private writeAnew(pool: number, fitting: readonly number[]): void {
+    const { problem, sites, sparse } = this;
+    const most = problem.media.length;
+    const at = new Map<number, Entry[]>();
+    for (const site of sites) {
+      for (const entry of this.given.get(`${pool} ${site}`) ?? []) into(at, site, entry);
+      for (const content of fitting) {
+        if (this.supply(content, site) === undefined) continue;
+        const write = sparse.column({ kind: "write", pool, content, site }, writingCost(problem, content), most);
+        into(at, site, [write, 1]);
+        this.flows(write, content, site);
+      }
+    }
+    // Carried blank, a medium saves a purchase, and nothing else.
+    const saving = Math.max(
+      ...fitting.map((content) => (purchaseCost(problem, content) ?? FOREVER) - writingCost(problem, content)),
+    );
+    const mayMove = this.groups.some((group) => group.pool === pool && group.like.mayMove);
+    for (const from of mayMove ? sites.filter((site) => this.given.has(`${pool} ${site}`)) : [])
+      for (const to of sites) {
+        const carrying = from === to ? null : carryingCost(problem, from, to);
+        if (carrying === null || this.isBought(to, saving, carrying)) continue;
+        const carry = sparse.column({ kind: "carry", pool, from, to }, carrying, most);
+        into(at, from, [carry, 1]);
+        into(at, to, [carry, -1]);
+      }
+    for (const entries of at.values()) sparse.row(-FOREVER, 0, entries);
+  }
+
+  private buy(): void {
+    for (const content of this.worth) {
+      const cost = purchaseCost(this.problem, content);
+      if (cost === null) continue;
+      for (const site of this.sites)
+        if (!this.noPurchase.has(site) && this.supply(content, site) !== undefined)
+          this.flows(this.sparse.column({ kind: "buy", content, site }, cost), content, site);
+    }
+  }
+
+  /** What stands within reach and serves is as much as is asked for; what may lack is paid for dearly. */
+  private ask(at: number, demand: DecidingDemand): void {
+    const { routes, servedBy, isSure } = demand;
+    const entries: Entry[] = [];
+    for (const from of this.sites.filter((site) => isWithin(this.problem, demand, site)))
+      for (const content of servedBy) {
+        const column = this.supply(content, from);
+        if (column !== undefined) entries.push([column, 1]);
+      }
+    if (!isSure) entries.push([this.sparse.column({ kind: "unmet", demand: at }, this.penalty, routes), 1]);
+    this.sparse.row(routes, FOREVER, entries);
+  }
+}
+
 /**
  * The problem as an integer program. Columns count media: kept, moved, given up to be written anew, carried blank,
  * written, bought; `supply` is what stands at a place then; `unmet` is what no decision gives, at a price above all.
  */
 export function modelOf(problem: CoverProblem): CoverModel {
-  const { travel, media } = problem;
-  const sites = travel.map((_, site) => site);
-  const sparse = new Sparse();
-  const demands = demandsThatDecide(problem);
-  const worth = contentsWorthMaking(problem, demands);
-  const penalty = penaltyOf(problem);
-  const replacement = replacementCosts(problem, demands);
-  const noPurchase = new Set(problem.noPurchase ?? []);
-
-  const supplies = new Map<string, number>();
-  for (const site of sites)
-    for (const content of usefulAt(problem, demands, site)) {
-      const column = sparse.column({ kind: "supply", content, site }, 0, FOREVER, false);
-      supplies.set(`${content} ${site}`, column);
-    }
-  const supply = (content: number, site: number) => supplies.get(`${content} ${site}`);
-
-  // What flows into each supply.
-  const inflow = new Map<number, [number, number][]>();
-  const flows = (column: number, content: number, site: number) => {
-    const target = supply(content, site);
-    if (target !== undefined) into(inflow, target, [column, 1]);
-  };
-
-  const pools: number[][] = [];
-  const groups = groupsOf(problem, worth, pools);
-  const given = new Map<string, [number, number][]>();
-  for (const [group, { media: members, like, pool }] of groups.entries()) {
-    const entries: [number, number][] = [];
-    const { content, site } = like;
-    if (content !== null && supply(content, site) !== undefined) {
-      const keep = sparse.column({ kind: "keep", group }, proofCost(problem, like), members.length);
-      entries.push([keep, 1]);
-      flows(keep, content, site);
-    }
-    if (content !== null && like.mayMove && !like.isPinned)
-      for (const to of sites) {
-        const carrying = to === site ? null : carryingCost(problem, site, to);
-        if (carrying === null || supply(content, to) === undefined) continue;
-        // What costs less bought there is not carried there.
-        const isBought = !noPurchase.has(to) && (replacement[content] as number) <= carrying;
-        if (isBought) continue;
-        const move = sparse.column({ kind: "move", group, to }, carrying + proofCost(problem, like), members.length);
-        entries.push([move, 1]);
-        flows(move, content, to);
-      }
-    if (pool !== null) {
-      const give = sparse.column({ kind: "give", group }, 0, members.length);
-      entries.push([give, 1]);
-      into(given, `${pool} ${site}`, [give, -1]);
-    }
-    if (entries.length > 1) sparse.row(0, members.length, entries);
-  }
-
-  for (const [pool, fitting] of pools.entries()) {
-    const at = new Map<number, [number, number][]>();
-    const isGivenAt = (site: number) => given.has(`${pool} ${site}`);
-    const saving = Math.max(
-      ...fitting.map((content) => (purchaseCost(problem, content) ?? FOREVER) - writingCost(problem, content)),
-    );
-    const mayMove = groups.some((group) => group.pool === pool && group.like.mayMove);
-    for (const site of sites) {
-      for (const entry of given.get(`${pool} ${site}`) ?? []) into(at, site, entry);
-      for (const content of fitting) {
-        if (supply(content, site) === undefined) continue;
-        const write = sparse.column(
-          { kind: "write", pool, content, site },
-          writingCost(problem, content),
-          media.length,
-        );
-        into(at, site, [write, 1]);
-        flows(write, content, site);
-      }
-    }
-    if (mayMove)
-      for (const from of sites.filter(isGivenAt))
-        for (const to of sites) {
-          const carrying = from === to ? null : carryingCost(problem, from, to);
-          // Carried blank it saves a purchase, and nothing else.
-          const isBought = !noPurchase.has(to) && saving <= (carrying ?? 0);
-          if (carrying === null || isBought) continue;
-          const carry = sparse.column({ kind: "carry", pool, from, to }, carrying, media.length);
-          into(at, from, [carry, 1]);
-          into(at, to, [carry, -1]);
-        }
-    // No more is written at a place, and carried away from it, than is given up there and brought.
-    for (const entries of at.values()) sparse.row(-FOREVER, 0, entries);
-  }
-
-  for (const content of worth) {
-    const cost = purchaseCost(problem, content);
-    if (cost === null) continue;
-    for (const site of sites) {
-      if (noPurchase.has(site) || supply(content, site) === undefined) continue;
-      flows(sparse.column({ kind: "buy", content, site }, cost), content, site);
-    }
-  }
-  for (const column of supplies.values())
-    sparse.row(-FOREVER, 0, [[column, 1], ...(inflow.get(column) ?? []).map(([at]) => [at, -1] as const)]);
-
-  for (const [demand, asked] of demands) {
-    const { routes, servedBy } = asked;
-    const entries: [number, number][] = [];
-    for (const from of sites)
-      if (isWithin(problem, asked, from))
-        for (const content of servedBy) {
-          const column = supply(content, from);
-          if (column !== undefined) entries.push([column, 1]);
-        }
-    if (!asked.isSure) entries.push([sparse.column({ kind: "unmet", demand }, penalty, routes), 1]);
-    sparse.row(routes, FOREVER, entries);
-  }
+  const { sparse, groups, pools, penalty } = new Builder(problem);
   return { data: sparse.data(), columns: sparse.columns, groups, pools, penalty };
 }
 

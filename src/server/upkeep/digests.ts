@@ -3,8 +3,9 @@ import { changedSince, digestText } from "@/core/upkeep/digest";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import type { Context } from "../context";
 import { digests, people, sites } from "../db/schema";
-import { everythingDue, openSnoozes } from "./due";
+import { everythingDue } from "./due";
 import { type Mailer, mailer } from "./mailer";
+import { openSnoozes } from "./snoozes";
 
 interface Audience {
   key: string;

@@ -21,7 +21,8 @@ import { planDrill } from "../services/planned-drills";
 import { saveRule } from "../services/policies";
 import { addKit, addRelease, getRelease, saveRelease } from "../services/releases";
 import { aheadView, keepDay } from "./ahead";
-import { dueView, everythingDue, putOff, takeUp } from "./due";
+import { dueView, everythingDue, putOff } from "./due";
+import { takeUp } from "./snoozes";
 
 const inventory = testInventory();
 const w = tempWorkshop();

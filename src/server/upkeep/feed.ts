@@ -6,7 +6,8 @@ import { type DueItem, personOf } from "@/core/upkeep/due";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Context } from "../context";
 import { feedEntries } from "../db/schema";
-import { everythingDue, openSnoozes } from "./due";
+import { everythingDue } from "./due";
+import { openSnoozes } from "./snoozes";
 
 /** A called-off entry is told for so long: by then every calendar has asked. */
 const CANCELLED_DAYS = 60;

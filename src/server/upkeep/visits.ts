@@ -14,7 +14,8 @@ import { fleet } from "../services/fleet";
 import { giveBack } from "../services/loans";
 import { getMedium, retireMedium } from "../services/media";
 import { loadTravel } from "../services/policies";
-import { everythingDue, openSnoozes } from "./due";
+import { everythingDue } from "./due";
+import { openSnoozes } from "./snoozes";
 
 export interface VisitView extends Visit {
   /** What the accepted plan asks to be done there. */

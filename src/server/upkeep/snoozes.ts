@@ -1,0 +1,76 @@
+import { and, desc, eq, gt, isNull } from "drizzle-orm";
+import { z } from "zod";
+import { daysBetween } from "@/core/links/proven";
+import type { Context } from "../context";
+import { snoozes } from "../db/schema";
+import { checked, fail, ok, type Result } from "../problems";
+import { recordEvent } from "../services/events";
+
+export type SnoozeRow = typeof snoozes.$inferSelect;
+
+/** What was put off and is not due again yet, the latest first. */
+export function openSnoozes(context: Context, today: string): Promise<SnoozeRow[]> {
+  return context.db
+    .select()
+    .from(snoozes)
+    .where(and(isNull(snoozes.endedAt), gt(snoozes.until, today)))
+    .orderBy(desc(snoozes.id));
+}
+
+const snoozeSchema = z.object({
+  key: z.string().min(1).max(400),
+  until: z.iso.date("A day is year, month and day, such as 2026-12-24."),
+  why: z.string().trim().min(3, "Say why: whoever looks next wants to know.").max(300),
+});
+const SNOOZE_MOST_DAYS = 366;
+
+/** Puts something off until a day, with a reason. Problems: `invalid`, `not-found`. Gives the snooze's id. */
+export async function snoozeDue(
+  context: Context,
+  input: unknown,
+  isDue: (key: string) => Promise<boolean>,
+): Promise<Result<number>> {
+  const parsed = checked(snoozeSchema, input);
+  if (!parsed.ok) return parsed;
+  const { key, until, why } = parsed.value;
+  const today = context.now().toISOString().slice(0, 10);
+  const refuse = (text: string) => fail<number>({ code: "invalid", fields: { until: text } });
+  if (until <= today) return refuse("That day is not ahead.");
+  if (daysBetween(today, until) > SNOOZE_MOST_DAYS)
+    return refuse("At most a year: by then it should be looked at again.");
+  if (!(await isDue(key))) return fail({ code: "not-found", what: "such thing that is due" });
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    await tx
+      .update(snoozes)
+      .set({ endedAt: context.now() })
+      .where(and(eq(snoozes.dueKey, key), isNull(snoozes.endedAt)));
+    const [row] = await tx
+      .insert(snoozes)
+      .values({ dueKey: key, until, why, personName: context.person.name, createdAt: context.now() })
+      .$returningId();
+    const { id } = row as { id: number };
+    await recordEvent(tx, context, {
+      ...{ entity: "upkeep", entityId: id, entityTag: key.slice(0, 120), action: "put off", version: 1 },
+      ...{ before: null, after: { until }, note: why },
+    });
+    return ok(id);
+  });
+}
+
+/** Takes back what was put off: it is due again. Problems: `not-found`. */
+export async function takeUp(context: Context, snoozeId: number): Promise<Result<number>> {
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    const [row] = await tx
+      .select()
+      .from(snoozes)
+      .where(and(eq(snoozes.id, snoozeId), isNull(snoozes.endedAt)))
+      .for("update");
+    if (!row) return fail({ code: "not-found", what: "such thing that was put off" });
+    await tx.update(snoozes).set({ endedAt: context.now() }).where(eq(snoozes.id, row.id));
+    await recordEvent(tx, context, {
+      ...{ entity: "upkeep", entityId: row.id, entityTag: row.dueKey.slice(0, 120), action: "took up", version: 2 },
+      ...{ before: { until: row.until }, after: null },
+    });
+    return ok(row.id);
+  });
+}
