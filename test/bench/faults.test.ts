@@ -27,10 +27,13 @@ async function device(faults: Partial<Simulated["faults"]> = {}, more: object = 
   return { folder, simulated };
 }
 
+/** A machine that is busy with other tests may be slow to answer; a device that stopped never does. */
+const PATIENCE_MS = 4000;
+
 async function write(folder: string, layout: Layout, journal?: Journal) {
   const kept = journal ? null : await FileJournal.open(`${folder}.journal`, blocksOf(layout).length);
   const own = journal ?? (kept as FileJournal);
-  const opened = impatient(await openSimulated(folder, { write: true }), 300);
+  const opened = impatient(await openSimulated(folder, { write: true }), PATIENCE_MS);
   const result = await writeMedium({ device: opened, layout, journal: own, checkpointBytes: 8 * MIB });
   await kept?.close();
   return result;

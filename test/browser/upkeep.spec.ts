@@ -95,13 +95,20 @@ test("the least cover: computed, explained, decided anew, compared, accepted, an
   await expect(page.getByRole("heading", { name: /^On 1 Jun 2027 \d+ computers lack something/ })).toBeVisible();
 });
 
-test("a visit is printed or ticked, and its results are entered in one pass", async ({ page }) => {
+test("a visit is printed or ticked, and its results are entered in one pass", async ({ page, context }) => {
   await page.goto("/upkeep/visits");
   await page.getByRole("link", { name: "MV Fulmar" }).click();
   await listening(page);
   await expect(page.getByText(/^\d+ things to do, about /)).toBeVisible();
   await page.getByLabel("Result: Try RM-01 on FU-B1").selectOption("started");
   await page.getByLabel("Note: Try RM-01 on FU-B1").fill("In the lower port.");
+  await context.setOffline(true);
+  await page.getByRole("button", { name: "Enter what was done" }).click();
+  await expect(
+    page.getByText("There is no connection: nothing was entered. Enter it once there is one."),
+  ).toBeVisible();
+  await expect(page.getByLabel("Note: Try RM-01 on FU-B1")).toHaveValue("In the lower port.");
+  await context.setOffline(false);
   await page.getByRole("button", { name: "Enter what was done" }).click();
   await expect(page.getByText("1 recorded.")).toBeVisible();
   await expect(page.getByLabel("Result: Try RM-01 on FU-B1")).toHaveCount(0);
