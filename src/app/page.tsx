@@ -6,6 +6,7 @@ import { happeningText } from "@/core/words/callout";
 import { neededText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
+import { type CoverView, coverView } from "@/server/cover/view";
 import { listCallouts } from "@/server/services/callouts";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/services/overview";
 import { plannedOf } from "@/server/services/planned-drills";
@@ -28,8 +29,9 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 export default async function Today() {
   const context = await currentContext();
   await keepDay(context);
-  const [today, first, events, open, planned] = await Promise.all([
+  const [today, cover, first, events, open, planned] = await Promise.all([
     overview(context),
+    coverView(context, { site: null, need: null, page: 1 }),
     firstBreak(context),
     latestEvents(context),
     listCallouts(context, "open", 6),
@@ -73,7 +75,7 @@ export default async function Today() {
             {overdue > 0 ? `, ${overdue.toLocaleString("en-GB")} of them overdue.` : "."}
           </p>
         )}
-        <SiteTable today={today} />
+        <SiteTable today={today} cover={cover} />
         <Suspense fallback={<p className="mt-6 text-quiet">Looking at what is due.</p>}>
           <DueFirst />
         </Suspense>
@@ -137,7 +139,8 @@ function headline(today: Overview, lacking: number): string {
   return `Each of ${plural(today.computers, "computer")} has a route that holds.`;
 }
 
-function SiteTable({ today }: { today: Overview }) {
+function SiteTable({ today, cover }: { today: Overview; cover: CoverView }) {
+  const lacking = new Map(cover.places.map((place) => [place.name, place]));
   return (
     <table className="mt-4 w-full max-w-3xl border-collapse">
       <caption className="sr-only">Computers by place, and what their surest route comes to</caption>
@@ -150,6 +153,9 @@ function SiteTable({ today }: { today: Overview }) {
               <div className="caption">{title}</div>
             </th>
           ))}
+          <th className="px-2 py-1.5 text-right font-normal">
+            <div className="caption">has what is asked</div>
+          </th>
         </tr>
       </thead>
       <tbody>
@@ -182,6 +188,10 @@ function SiteTable({ today }: { today: Overview }) {
                 </td>
               );
             })}
+            <Asked
+              place={lacking.get(site.siteName)}
+              href={`/cover?${new URLSearchParams({ site: site.siteName ?? "" })}`}
+            />
           </tr>
         ))}
         <tr>
@@ -193,9 +203,26 @@ function SiteTable({ today }: { today: Overview }) {
               {today.totals[state] + (state === "broken" ? today.totals.none : 0) || "–"}
             </td>
           ))}
+          <td className="px-2 py-1.5 text-right font-bold tabular-nums">
+            <Link prefetch={false} href="/cover">
+              {cover.met.toLocaleString("en-GB")} of {cover.total.toLocaleString("en-GB")}
+            </Link>
+          </td>
         </tr>
       </tbody>
     </table>
+  );
+}
+
+/** How many of a place have what their policy asks for. */
+function Asked({ place, href }: { place: CoverView["places"][number] | undefined; href: string }) {
+  if (!place) return <td />;
+  return (
+    <td className="px-2 py-1.5 text-right tabular-nums">
+      <Link prefetch={false} href={href}>
+        {(place.total - place.lacking).toLocaleString("en-GB")} of {place.total.toLocaleString("en-GB")}
+      </Link>
+    </td>
   );
 }
 
