@@ -1,0 +1,9 @@
+/** The tables, by what they are about. */
+
+export * from "./bench";
+export * from "./callouts";
+export * from "./computers";
+export * from "./images";
+export * from "./log";
+export * from "./media";
+export * from "./upkeep";

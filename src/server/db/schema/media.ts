@@ -1,0 +1,238 @@
+import {
+  bigint,
+  boolean,
+  char,
+  index,
+  int,
+  longtext,
+  mysqlTable,
+  text,
+  uniqueIndex,
+  varchar,
+} from "drizzle-orm/mysql-core";
+import type { Inspection } from "@/core/inspection/schema";
+import type { ReleaseFacts } from "@/core/releases/facts";
+import { at, createdAt, id, json, longBlob, updatedAt, version } from "./columns";
+import { computers, sites } from "./computers";
+
+export const kits = mysqlTable(
+  "kits",
+  {
+    id: id(),
+    name: varchar("name", { length: 120 }).notNull(),
+    /** What its environment is: "Linux", "PE", or what the trade calls it. */
+    family: varchar("family", { length: 60 }),
+    purpose: varchar("purpose", { length: 300 }),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [uniqueIndex("kits_name").on(table.name)],
+);
+
+export const releases = mysqlTable(
+  "releases",
+  {
+    id: id(),
+    kitId: int("kit_id")
+      .notNull()
+      .references(() => kits.id),
+    name: varchar("name", { length: 60 }).notNull(),
+    madeOn: varchar("made_on", { length: 10 }),
+    note: text("note"),
+    /** What it can do; the links of the chain go by it. */
+    facts: json<ReleaseFacts | null>("facts"),
+    /** What was read from the file that it was born from. */
+    inspectionId: int("inspection_id"),
+    /** The release that is to be used instead. */
+    supersededById: int("superseded_by_id"),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [
+    uniqueIndex("releases_name").on(table.kitId, table.name),
+    index("releases_inspection").on(table.inspectionId),
+  ],
+);
+
+/** What was read from a file or device; kept for good, a medium points to its latest. */
+export const inspections = mysqlTable(
+  "inspections",
+  {
+    id: id(),
+    fileName: varchar("file_name", { length: 255 }).notNull(),
+    bytes: bigint("bytes", { mode: "number" }).notNull(),
+    sha256: char("sha256", { length: 64 }),
+    /** SHA-256 of the views: media that firmware cannot tell apart are judged once. */
+    viewsKey: char("views_key", { length: 64 }).notNull(),
+    /** The first finding that is a fault, in words; null where there is none. */
+    fault: varchar("fault", { length: 500 }),
+    body: json<Inspection>("body").notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [index("inspections_views").on(table.viewsKey)],
+);
+
+/** What is large about an inspection, apart from it: JSON, compressed. */
+export const inspectionContents = mysqlTable("inspection_contents", {
+  inspectionId: int("inspection_id")
+    .primaryKey()
+    .references(() => inspections.id, { onDelete: "cascade" }),
+  /** Every file with its size: `Listing`. */
+  listing: longBlob("listing"),
+  /** Lists of drivers: `DriverSource[]`. */
+  drivers: longBlob("drivers"),
+  /** `creel.manifest/1`. */
+  manifest: longBlob("manifest"),
+  manifestAt: at("manifest_at"),
+});
+
+export const media = mysqlTable(
+  "media",
+  {
+    id: id(),
+    tag: varchar("tag", { length: 60 }).notNull(),
+    name: varchar("name", { length: 120 }),
+    /** usb: stick; disk: external disk; optical: disc; file: not written yet. */
+    kind: varchar("kind", { length: 10 }).notNull(),
+    capacityBytes: bigint("capacity_bytes", { mode: "number" }),
+    siteId: int("site_id").references(() => sites.id),
+    lentTo: varchar("lent_to", { length: 120 }),
+    /** good, worn or distrusted; null: nothing was ever said of it. */
+    condition: varchar("wear", { length: 12, enum: ["good", "worn", "distrusted"] }),
+    /** ISO days: when it was written last, and when it was compared with what it should hold. */
+    writtenOn: varchar("written_on", { length: 10 }),
+    verifiedOn: varchar("verified_on", { length: 10 }),
+    verifiedWhole: boolean("verified_whole"),
+    /** When a sample of it was compared since, and was right. */
+    sampledOn: varchar("sampled_on", { length: 10 }),
+    note: text("note"),
+    inspectionId: int("inspection_id").references(() => inspections.id),
+    retiredAt: at("retired_at"),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [
+    uniqueIndex("media_tag").on(table.tag),
+    index("media_site").on(table.siteId, table.retiredAt),
+    index("media_inspection").on(table.inspectionId),
+  ],
+);
+
+/** A release on a medium. */
+export const loads = mysqlTable(
+  "loads",
+  {
+    id: id(),
+    mediumId: int("medium_id")
+      .notNull()
+      .references(() => media.id, { onDelete: "cascade" }),
+    releaseId: int("release_id")
+      .notNull()
+      .references(() => releases.id),
+    writtenOn: varchar("written_on", { length: 10 }),
+  },
+  (table) => [
+    uniqueIndex("loads_place").on(table.mediumId, table.releaseId),
+    index("loads_release").on(table.releaseId),
+  ],
+);
+
+/** Test starts of media on computers. */
+export const drills = mysqlTable(
+  "drills",
+  {
+    id: id(),
+    mediumId: int("medium_id")
+      .notNull()
+      .references(() => media.id),
+    computerId: int("computer_id")
+      .notNull()
+      .references(() => computers.id),
+    on: varchar("held_on", { length: 10 }).notNull(),
+    result: varchar("result", { length: 10, enum: ["started", "restored", "failed"] }).notNull(),
+    /** Of the computer, on that day. */
+    firmwareVersion: varchar("firmware_version", { length: 200 }),
+    /** Held on an emulated computer: weaker evidence than the computer itself. */
+    isEmulated: boolean("is_emulated").notNull().default(false),
+    /** What was printed, and the screen as PNG. */
+    evidenceText: longtext("evidence_text"),
+    evidencePicture: longBlob("evidence_picture"),
+    note: text("note"),
+    version: version(),
+    createdAt: createdAt(),
+    updatedAt: updatedAt(),
+  },
+  (table) => [
+    index("drills_medium").on(table.mediumId, table.on),
+    index("drills_computer").on(table.computerId, table.on),
+  ],
+);
+
+/** A drill that is to be held: ended by one of the medium on the computer, or withdrawn. */
+export const plannedDrills = mysqlTable(
+  "planned_drills",
+  {
+    id: id(),
+    mediumId: int("medium_id")
+      .notNull()
+      .references(() => media.id),
+    computerId: int("computer_id")
+      .notNull()
+      .references(() => computers.id),
+    /** ISO day by which it is to be held. */
+    dueOn: varchar("due_on", { length: 10 }).notNull(),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+    endedAt: at("ended_at"),
+    /** The drill that was held; null: open, or withdrawn. */
+    drillId: int("drill_id").references(() => drills.id),
+  },
+  (table) => [
+    index("planned_drills_pair").on(table.mediumId, table.computerId, table.endedAt),
+    index("planned_drills_open").on(table.endedAt, table.dueOn),
+  ],
+);
+
+/** Who had a medium, from when to when. One that was not given back yet is what `media.lentTo` says. */
+export const loans = mysqlTable(
+  "loans",
+  {
+    id: id(),
+    mediumId: int("medium_id")
+      .notNull()
+      .references(() => media.id),
+    to: varchar("lent_to", { length: 120 }).notNull(),
+    /** ISO days. */
+    since: varchar("since", { length: 10 }).notNull(),
+    dueOn: varchar("due_on", { length: 10 }),
+    returnedOn: varchar("returned_on", { length: 10 }),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [
+    index("loans_medium").on(table.mediumId, table.id),
+    index("loans_open").on(table.returnedOn, table.dueOn),
+  ],
+);
+
+/** A stock-taking of a place: every tag that was scanned there. */
+export const stocktakes = mysqlTable(
+  "stocktakes",
+  {
+    id: id(),
+    siteId: int("site_id")
+      .notNull()
+      .references(() => sites.id),
+    on: varchar("held_on", { length: 10 }).notNull(),
+    found: json<string[]>("found").notNull(),
+    missing: json<string[]>("missing").notNull(),
+    /** Media that were recorded to be elsewhere. */
+    moved: json<string[]>("moved").notNull(),
+    personName: varchar("person_name", { length: 120 }).notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [index("stocktakes_site").on(table.siteId, table.id)],
+);
