@@ -17,7 +17,10 @@ export default async function Policy({ searchParams }: { searchParams: SearchPar
   const [context, query] = await Promise.all([currentContext(), searchParams]);
   const [rules, travel] = await Promise.all([listRules(context.db), loadTravel(context.db)]);
   const scope = SCOPES.find((each) => each === one(query.scope)) ?? "everywhere";
-  const target = one(query.target) ?? "";
+  const chosen = one(query.target) ?? "";
+  // A list begins with its first: what is said for that is shown.
+  const first = scope === "site" ? travel.places[0]?.name : scope === "form" ? FORMS[0] : undefined;
+  const target = chosen || (first ?? "");
   const known = rules.find(
     (rule) =>
       rule.scope === scope && rule.target.toLowerCase() === (scope === "everywhere" ? "" : target.toLowerCase()),

@@ -56,7 +56,7 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
   const [problem, setProblem] = useState<Problem | null>(null);
   const { register, handleSubmit } = useForm<RuleValues>({
     defaultValues: {
-      target,
+      target: target || firstOf(scope, places, forms),
       ...(Object.fromEntries(POLICY_KEYS.map((key) => [key, toText(known?.values[key])])) as Record<PolicyKey, string>),
     },
   });
@@ -100,7 +100,14 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
         <Field label={TARGET_LABELS[scope]} error={fields.target}>
           {(props) =>
             scope === "site" || scope === "form" ? (
-              <select {...props} {...register("target")}>
+              <select
+                {...props}
+                {...register("target")}
+                // What is said for it already is shown before it is changed.
+                onChange={(event) =>
+                  router.push(`/policy?${new URLSearchParams({ scope, target: event.target.value })}`)
+                }
+              >
                 {(scope === "site" ? places : forms).map((name) => (
                   <option key={name}>{name}</option>
                 ))}
@@ -125,6 +132,11 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
       </button>
     </form>
   );
+}
+
+function firstOf(scope: Scope, places: readonly string[], forms: readonly string[]): string {
+  if (scope === "site") return places[0] ?? "";
+  return scope === "form" ? (forms[0] ?? "") : "";
 }
 
 const TARGET_LABELS: Record<Exclude<Scope, "everywhere">, string> = {

@@ -57,6 +57,14 @@ test("a rule is said, changed, and taken away once it says nothing; each change 
   ]);
 });
 
+test("what is said already is not said over without having been seen", async () => {
+  const { ina } = inventory;
+  value(await saveRule(ina, { scope: "form", target: "tablet", values: { back: 1 } }, null));
+  const again = await saveRule(ina, { scope: "form", target: "tablet", values: { back: 2 } }, null);
+  expect(refusal(again)).toContain("Something is said for tablet already: choose it to change it.");
+  expect((await loadPolicies(ina.db)).rules.find(({ target }) => target === "tablet")?.values).toEqual({ back: 1 });
+});
+
 test.each([
   [{ scope: "site", target: "Nowhere", values: { back: 1 } }, "There is no place Nowhere."],
   [{ scope: "computer", target: "XX-1", values: { back: 1 } }, "There is no computer XX-1 in service."],

@@ -121,7 +121,14 @@ export async function saveRule(
       await recordEvent(tx, context, { ...change, before: null, after: values });
       return ok(id);
     }
-    const seen = { entity: "policy", id: known.id, version: version ?? known.version, tag } as const;
+    if (version === null)
+      return fail({
+        code: "invalid",
+        fields: {
+          target: `Something is said for ${tag.replace("the policy for ", "")} already: choose it to change it.`,
+        },
+      });
+    const seen = { entity: "policy", id: known.id, version, tag } as const;
     const saved = await saveVersioned(tx, context, policies, {
       ...{ ...seen, action: saysNothing ? "withdrew" : "changed", set: { values } },
       ...{ before: known.values, after: values },
