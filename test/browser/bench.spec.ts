@@ -148,7 +148,10 @@ test("devices tell of those bought with them", async ({ page }) => {
   const batch = page.getByLabel("Batch of HP7690");
   await expect(batch).toBeEnabled();
   await batch.fill("spring 2026");
+  // Loaded anew before it is saved, the page would not have it.
+  const saved = page.waitForResponse((response) => response.request().method() === "POST");
   await batch.press("Enter");
+  await saved;
   await page.reload();
   await expect(page.getByLabel("Batch of HP7690")).toHaveValue("spring 2026");
   await expect(page.getByRole("row").filter({ hasText: "0000000001" })).toContainText("not to be used");
