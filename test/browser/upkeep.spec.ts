@@ -10,7 +10,7 @@ test("what is due is told with its reason and what it breaks, is put off with a 
 }) => {
   await page.goto("/upkeep?kind=stocktake");
   await listening(page);
-  const item = page.getByRole("listitem").filter({ hasText: "Take stock at Sandsay" });
+  const item = page.getByRole("listitem").filter({ hasText: "Take stock at MV Fulmar" });
   await expect(item).toContainText("Stock was never taken there.");
   await item.getByRole("button", { name: /^Put off/ }).click();
   await page.getByLabel("Why").fill("The harbour is closed.");
@@ -22,8 +22,8 @@ test("what is due is told with its reason and what it breaks, is put off with a 
   await page.getByRole("button", { name: "Put it off" }).click();
   await expect(page.getByRole("heading", { name: "Put off" })).toBeVisible();
   await expect(page.getByText(/by Ina Torvald: The harbour is closed\./)).toBeVisible();
-  await page.getByRole("button", { name: "Take up: Take stock at Sandsay" }).click();
-  await expect(page.getByRole("button", { name: "Put off: Take stock at Sandsay" })).toBeVisible();
+  await page.getByRole("button", { name: "Take up: Take stock at MV Fulmar" }).click();
+  await expect(page.getByRole("button", { name: "Put off: Take stock at MV Fulmar" })).toBeVisible();
 });
 
 test("a policy is said for a place; a computer tells what holds for it, and from where", async ({ page }) => {
