@@ -1,36 +1,17 @@
 "use client";
 
 import Link from "next/link";
-import { useRouter } from "next/navigation";
-import { type FormEvent, useState } from "react";
-import { type Problem, problemText } from "@/server/problems";
+import { useShortForm } from "@/app/_parts/use-short-form";
+import { problemText } from "@/server/problems";
 import type { PlannedDrill } from "@/server/services/planned-drills";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
-import { useReady } from "@/ui/use-ready";
 import { dateText } from "@/ui/words";
 import { planDrillAction, withdrawDrillAction } from "./actions";
 
 /** Drills to be held, and a form for the next one. */
 export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]; medium: string; computer: string }) {
-  const router = useRouter();
-  const ready = useReady();
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const submit = async (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault();
-    const form = event.currentTarget;
-    const result = await planDrillAction(Object.fromEntries(new FormData(form)));
-    setProblem(result.ok ? null : result.problem);
-    if (!result.ok) return;
-    form.reset();
-    router.refresh();
-  };
-  const withdraw = async (id: number) => {
-    const result = await withdrawDrillAction(id);
-    setProblem(result.ok ? null : result.problem);
-    router.refresh();
-  };
-  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const { ready, problem, fields, submit, act } = useShortForm(planDrillAction);
   return (
     <section aria-busy={!ready} aria-labelledby="planned-title" className="mt-4 max-w-3xl">
       <h2 id="planned-title">To be held</h2>
@@ -61,7 +42,7 @@ export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]
               >
                 It was held
               </Link>
-              <button type="button" className="link min-h-[24px]" onClick={() => withdraw(id)}>
+              <button type="button" className="link min-h-[24px]" onClick={() => act(withdrawDrillAction(id))}>
                 Withdraw
               </button>
             </li>

@@ -13,6 +13,7 @@ import {
 } from "recharts";
 import type { Growth } from "@/core/images/forecast";
 import { bytesText } from "@/core/words/sizes";
+import { dayOf, TIME_AXIS } from "@/ui/time-axis";
 
 interface Point {
   /** Milliseconds. */
@@ -49,22 +50,12 @@ export function GrowthChart({
       });
     }
   }
-  const day = (at: number) => new Date(at).toISOString().slice(0, 10);
   return (
     <div className="h-56" role="img" aria-label="How full it was, and how full it will be">
       <ResponsiveContainer width="100%" height="100%">
         <ComposedChart data={[...past, ...ahead]} margin={{ top: 8, right: 12, bottom: 0, left: 8 }}>
           <CartesianGrid stroke="var(--line)" vertical={false} />
-          <XAxis
-            dataKey="at"
-            type="number"
-            scale="time"
-            domain={["dataMin", "dataMax"]}
-            tickFormatter={day}
-            stroke="var(--quiet)"
-            fontSize={12}
-            minTickGap={50}
-          />
+          <XAxis {...TIME_AXIS} />
           <YAxis
             tickFormatter={(bytes: number) => bytesText(bytes)}
             stroke="var(--quiet)"
@@ -73,7 +64,7 @@ export function GrowthChart({
             domain={[0, capacityBytes]}
           />
           <Tooltip
-            labelFormatter={(at) => day(Number(at))}
+            labelFormatter={(at) => dayOf(Number(at))}
             formatter={(value) =>
               Array.isArray(value)
                 ? value.map((each) => bytesText(Number(each))).join(" to ")

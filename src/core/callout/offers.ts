@@ -1,8 +1,8 @@
+import { daysBetween } from "../calendars/days";
 import { compareVerdicts } from "../chain/order";
 import type { Verdict } from "../chain/schema";
 import { type LinkKind, type PastJob, type Range, secondsFor, USUAL_RATES } from "../images/forecast";
 import { lineagesOf, type StoredPoint } from "../images/lineage";
-import { daysBetween } from "../links/proven";
 import type { OutcomeKind } from "../routes/outcome";
 import type { Route } from "../routes/routes";
 import { type Happening, sensibleOutcomes } from "./happenings";

@@ -1,7 +1,8 @@
 import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
+import { dayAfter } from "../calendars/days";
 import { judgeProven } from "../links/proven";
-import { dayAfter, HORIZON_DAYS, Lapses, lacksFrom } from "./lapses";
+import { HORIZON_DAYS, Lapses, lacksFrom } from "./lapses";
 
 test("the day is the one that asking day by day finds, over a leap day too", () => {
   let found = 0;

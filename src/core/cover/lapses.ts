@@ -1,14 +1,10 @@
+import { dayAfter } from "../calendars/days";
 import type { ComputerPart, DrillPart, MediumPart, PolicyPart } from "../chain/parts";
 import { judgeProven, type ProvenInput } from "../links/proven";
 import { plainName } from "../links/versions";
 
 /** So far ahead a lapse is looked for: two years cover every greatest age that anybody plans by. */
 export const HORIZON_DAYS = 731;
-
-/** An ISO day some days later. */
-export function dayAfter(day: string, days: number): string {
-  return new Date(Date.parse(`${day}T00:00:00Z`) + days * 86_400_000).toISOString().slice(0, 10);
-}
 
 /** Days on which an age can pass its limit. */
 function turningDays({ medium, drills, policy }: ProvenInput): string[] {

@@ -34,6 +34,11 @@ export function isNear(ways: Ways, medium: FleetMedium, computer: ComputerPart, 
   return minutes !== null && (withinMinutes === null || minutes <= withinMinutes);
 }
 
+/** A stick that carries nothing, and is where it belongs: a spare. */
+export function isBlankSpare({ part, kind, releases }: FleetMedium & { kind: string }): boolean {
+  return kind === "usb" && releases.length === 0 && part.condition !== "distrusted" && part.lentTo === null;
+}
+
 /** What a computer has of a need, against what its policy asks for. */
 export interface NeedStanding {
   need: Need;

@@ -1,3 +1,4 @@
+import { daysBetween } from "../calendars/days";
 import type { ComputerPart, DrillPart, MediumPart, PolicyPart } from "../chain/parts";
 import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 import { compareText, sameName } from "./versions";
@@ -20,11 +21,6 @@ export function judgeProven(input: ProvenInput): Ruling {
   const { proof = "model" } = input.policy;
   if (proof === "none") return holds({ code: "no-proof-asked" });
   return proof === "verified" ? verified(input) : all([drilled(input), verified(input)]);
-}
-
-/** Whole days from one ISO day to another. */
-export function daysBetween(from: string, to: string): number {
-  return Math.round((Date.parse(to.slice(0, 10)) - Date.parse(from.slice(0, 10))) / 86_400_000);
 }
 
 export function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {

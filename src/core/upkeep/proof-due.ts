@@ -1,5 +1,6 @@
+import { dayAfter } from "../calendars/days";
 import type { ComputerPart, DrillPart, PolicyPart } from "../chain/parts";
-import { dayAfter, type Lapses, lacksFrom } from "../cover/lapses";
+import { type Lapses, lacksFrom } from "../cover/lapses";
 import { isMet, type NeedStanding } from "../cover/standing";
 import type { FleetMedium } from "../fleet/world";
 import { judgeProven } from "../links/proven";

@@ -1,6 +1,7 @@
 import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
-import { dayAfter, Lapses } from "../cover/lapses";
+import { dayAfter } from "../calendars/days";
+import { Lapses } from "../cover/lapses";
 import { Serving } from "../cover/serving";
 import { isMet, standingOf, Ways } from "../cover/standing";
 import type { World } from "../fleet/world";

@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import { dayAfter } from "@/core/calendars/days";
 import type { ComputerPart } from "@/core/chain/parts";
 import { askCover, type CoverCandidate, type StockMedium } from "@/core/cover/ask";
 import type { CoverProblem } from "@/core/cover/problem";
@@ -262,7 +263,7 @@ export async function acceptPlan(context: Context, id: number, version: number):
     return saved;
   });
   if (!accepted.ok) return accepted;
-  const dueOn = new Date(context.now().getTime() + DRILL_WITHIN_DAYS * 86_400_000).toISOString().slice(0, 10);
+  const dueOn = dayAfter(context.now().toISOString().slice(0, 10), DRILL_WITHIN_DAYS);
   for (const { kind, medium, computer } of tasks)
     if (kind === "drill" && medium && computer) await planDrill(context, { medium, computer, dueOn });
   return accepted;

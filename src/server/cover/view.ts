@@ -1,5 +1,5 @@
 import { Lapses, lacksFrom } from "@/core/cover/lapses";
-import { standingOf } from "@/core/cover/standing";
+import { isBlankSpare, standingOf } from "@/core/cover/standing";
 import { modelTarget, NEEDS, type Need } from "@/core/policy/policy";
 import type { Context } from "../context";
 import { covered, standings } from "./standings";
@@ -73,9 +73,8 @@ export async function coverView(context: Context, { site, need, page: asked }: C
     const isLacking = own.some((each) => each.have.length < each.wanted && (need === null || each.need === need));
     if (isAsked && isLacking) rows.push(row);
   }
-  for (const { part, kind, releases } of chains.media)
-    if (kind === "usb" && releases.length === 0 && part.condition !== "distrusted" && part.lentTo === null)
-      if (part.site !== null) placeOf(part.site).spares++;
+  for (const medium of chains.media)
+    if (isBlankSpare(medium) && medium.part.site !== null) placeOf(medium.part.site).spares++;
   const pages = Math.max(1, Math.ceil(rows.length / PAGE));
   const page = Math.min(asked, pages);
   const tags = (media: number[]) => media.map((at) => chains.media[at]?.part.tag ?? "").sort();

@@ -7,7 +7,6 @@ import {
   Policies,
   type PolicyRule,
   type PolicySubject,
-  type PolicyValues,
   policyValuesSchema,
   type Resolved,
   SCOPES,
@@ -168,11 +167,6 @@ async function storedTarget(tx: Queries, scope: Scope, target: string): Promise<
   }
 }
 
-/** What holds for a computer, and from where. */
-export async function policyOf(queries: Queries, computer: ComputerPart): Promise<Resolved> {
-  return (await loadPolicies(queries)).of(subjectOf(computer));
-}
-
 export interface Travel {
   places: { id: number; name: string }[];
   /** Minutes by the places' positions, over others too. */
@@ -250,5 +244,3 @@ export async function setTravel(context: Context, input: unknown): Promise<Resul
     return ok(minutes === null ? null : id);
   });
 }
-
-export type { PolicyValues };

@@ -1,7 +1,7 @@
 import { and, asc, desc, eq, gte, inArray, isNull, sql } from "drizzle-orm";
+import { dayAfter } from "@/core/calendars/days";
 import type { MediumPart } from "@/core/chain/parts";
-import { dayAfter } from "@/core/cover/lapses";
-import { isMet } from "@/core/cover/standing";
+import { isBlankSpare, isMet } from "@/core/cover/standing";
 import { metThen, type Past } from "@/core/upkeep/past";
 import { causeOf, LACK_CAUSES, type LackCause, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
 import { needTitle } from "@/core/words/policy";
@@ -72,9 +72,7 @@ export async function aheadView(
   ]);
   const looked = new Set(kept.map(({ on }) => on));
   const past = [...kept, ...told.filter(({ on }) => !looked.has(on))].sort((a, b) => a.on.localeCompare(b.on));
-  const spares = chains.media.filter(
-    ({ part, kind, releases }) => kind === "usb" && releases.length === 0 && part.condition !== "distrusted",
-  ).length;
+  const spares = chains.media.filter(isBlankSpare).length;
   return {
     ...{ today, total: all.length },
     ahead: days.map((on) => {

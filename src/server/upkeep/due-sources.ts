@@ -1,7 +1,7 @@
 import { and, eq, inArray, isNull, sql } from "drizzle-orm";
 import { alias } from "drizzle-orm/mysql-core";
-import { dayAfter } from "@/core/cover/lapses";
-import { daysBetween } from "@/core/links/proven";
+import { dayAfter, daysBetween } from "@/core/calendars/days";
+import { isBlankSpare } from "@/core/cover/standing";
 import { judgeReinstall } from "@/core/links/reinstall";
 import { AHEAD_DAYS, type DueItem, someOf } from "@/core/upkeep/due";
 import { dueText } from "@/core/words/images";
@@ -245,11 +245,11 @@ export async function places(context: Context, { chains, policies, ways }: Cover
   const lastTaken = new Map(taken.map(({ site, on }) => [site, on]));
   const blanks = new Map<string, number>();
   const kept = new Set<string>();
-  for (const { part, kind, releases: carried } of chains.media) {
-    if (part.site === null) continue;
-    kept.add(part.site);
-    const isBlank = kind === "usb" && carried.length === 0 && part.condition !== "distrusted" && part.lentTo === null;
-    if (isBlank) blanks.set(part.site, (blanks.get(part.site) ?? 0) + 1);
+  for (const medium of chains.media) {
+    const { site } = medium.part;
+    if (site === null) continue;
+    kept.add(site);
+    if (isBlankSpare(medium)) blanks.set(site, (blanks.get(site) ?? 0) + 1);
   }
   const inUse = new Set([...kept, ...chains.computers.flatMap(({ site }) => site ?? [])]);
   return ways.places.flatMap((site): DueItem[] => {

@@ -1,6 +1,6 @@
 import { and, desc, eq, gte, inArray, or } from "drizzle-orm";
 import Papa from "papaparse";
-import { dayAfter } from "@/core/cover/lapses";
+import { dayAfter } from "@/core/calendars/days";
 import { NEEDS } from "@/core/policy/policy";
 import { needTitle } from "@/core/words/policy";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";

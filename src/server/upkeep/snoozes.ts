@@ -1,6 +1,6 @@
 import { and, desc, eq, gt, isNull } from "drizzle-orm";
 import { z } from "zod";
-import { daysBetween } from "@/core/links/proven";
+import { daysBetween } from "@/core/calendars/days";
 import type { Context } from "../context";
 import { snoozes } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

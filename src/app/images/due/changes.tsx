@@ -1,35 +1,16 @@
 "use client";
 
-import { useRouter } from "next/navigation";
-import { type FormEvent, useState } from "react";
+import { useShortForm } from "@/app/_parts/use-short-form";
 import { visible } from "@/core/words/visible";
-import { type Problem, problemText } from "@/server/problems";
+import { problemText } from "@/server/problems";
 import type { NotedItem } from "@/server/services/noted-changes";
 import { Field } from "@/ui/field";
-import { useReady } from "@/ui/use-ready";
 import { dateText } from "@/ui/words";
 import { noteChangeAction, withdrawChangeAction } from "../actions";
 
 /** Changes that somebody is about to make: an image is worth most the day before one. */
 export function Changes({ ahead, computer }: { ahead: NotedItem[]; computer: string }) {
-  const router = useRouter();
-  const ready = useReady();
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const submit = async (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault();
-    const form = event.currentTarget;
-    const result = await noteChangeAction(Object.fromEntries(new FormData(form)));
-    setProblem(result.ok ? null : result.problem);
-    if (!result.ok) return;
-    form.reset();
-    router.refresh();
-  };
-  const withdraw = async (id: number) => {
-    const result = await withdrawChangeAction(id);
-    setProblem(result.ok ? null : result.problem);
-    router.refresh();
-  };
-  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const { ready, problem, fields, submit, act } = useShortForm(noteChangeAction);
   return (
     <section id="changes" aria-labelledby="changes-title" aria-busy={!ready} className="mt-6 max-w-3xl">
       <h2 id="changes-title">Changes ahead</h2>
@@ -45,7 +26,7 @@ export function Changes({ ahead, computer }: { ahead: NotedItem[]; computer: str
               <span>
                 {visible(what, 200)} <span className="text-quiet">{by}</span>
               </span>
-              <button type="button" className="link min-h-[24px]" onClick={() => withdraw(id)}>
+              <button type="button" className="link min-h-[24px]" onClick={() => act(withdrawChangeAction(id))}>
                 Withdraw
               </button>
             </li>

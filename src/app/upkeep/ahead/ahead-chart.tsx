@@ -12,6 +12,7 @@ import {
   YAxis,
 } from "recharts";
 import type { AheadView } from "@/server/upkeep/ahead";
+import { dayOf, TIME_AXIS } from "@/ui/time-axis";
 
 interface Point {
   at: number;
@@ -25,7 +26,6 @@ interface Point {
 export function AheadChart({ view: { ahead, past, total, today } }: { view: AheadView }) {
   const router = useRouter();
   const at = (on: string) => Date.parse(`${on}T00:00:00Z`);
-  const day = (time: number) => new Date(time).toISOString().slice(0, 10);
   const points: Point[] = [
     ...past.filter(({ on }) => on < today).map(({ on, met }) => ({ at: at(on), on, was: met })),
     ...ahead.map(({ on, met, planned }, nth) => ({ at: at(on), on, met, planned, ...(nth === 0 ? { was: met } : {}) })),
@@ -39,23 +39,14 @@ export function AheadChart({ view: { ahead, past, total, today } }: { view: Ahea
           margin={{ top: 8, right: 12, bottom: 0, left: 0 }}
           onClick={({ activeLabel }) => {
             if (activeLabel !== undefined)
-              router.push(`/upkeep/ahead?day=${day(Number(activeLabel))}#lacking`, { scroll: false });
+              router.push(`/upkeep/ahead?day=${dayOf(Number(activeLabel))}#lacking`, { scroll: false });
           }}
           className="cursor-pointer"
         >
           <CartesianGrid stroke="var(--line)" vertical={false} />
-          <XAxis
-            dataKey="at"
-            type="number"
-            scale="time"
-            domain={["dataMin", "dataMax"]}
-            tickFormatter={day}
-            stroke="var(--quiet)"
-            fontSize={12}
-            minTickGap={50}
-          />
+          <XAxis {...TIME_AXIS} />
           <YAxis stroke="var(--quiet)" fontSize={12} width={44} domain={[0, total]} allowDecimals={false} />
-          <Tooltip labelFormatter={(time) => day(Number(time))} />
+          <Tooltip labelFormatter={(time) => dayOf(Number(time))} />
           <ReferenceLine x={at(today)} stroke="var(--quiet)" strokeDasharray="2 3" />
           <Line
             dataKey="was"

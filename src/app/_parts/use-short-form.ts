@@ -1,0 +1,27 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { type FormEvent, useState } from "react";
+import type { Problem, Result } from "@/server/problems";
+import { useReady } from "@/ui/use-ready";
+
+/** A form of a few entries below its list: what was sent is shown at once, and the form is empty again. */
+export function useShortForm(send: (values: Record<string, FormDataEntryValue>) => Promise<Result<unknown>>) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  /** Does something to the list; gives whether it was done. */
+  const act = async (doing: Promise<Result<unknown>>): Promise<boolean> => {
+    const result = await doing;
+    setProblem(result.ok ? null : result.problem);
+    router.refresh();
+    return result.ok;
+  };
+  const submit = async (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const form = event.currentTarget;
+    if (await act(send(Object.fromEntries(new FormData(form))))) form.reset();
+  };
+  const fields: Record<string, string> = problem?.code === "invalid" ? problem.fields : {};
+  return { ready, problem, fields, submit, act };
+}
