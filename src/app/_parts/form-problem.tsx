@@ -7,5 +7,10 @@ export function FormProblem({ problem, shown }: { problem: Problem | null; shown
   const fields = problem.code === "invalid" ? Object.keys(problem.fields) : [];
   const isBeside = fields.length > 0 && fields.every((field) => shown.includes(field));
   const count = fields.length === 1 ? "entry that is" : `${fields.length} entries that are`;
-  return <ProblemLine text={isBeside ? `Not saved: see the ${count} marked above.` : problemText(problem)} boxed />;
+  return (
+    <ProblemLine
+      text={isBeside ? `Nothing was done yet: see the ${count} marked above.` : problemText(problem)}
+      boxed
+    />
+  );
 }

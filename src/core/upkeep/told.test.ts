@@ -21,6 +21,19 @@ test("a visit takes what breaks most, by computer, and says what is left for ano
   expect(visit.take).toEqual([{ medium: "M-1", from: "Head office" }]);
 });
 
+test("what is due for several reasons is done once, and says all of them", () => {
+  const pair = { medium: "RM-01", computer: "C-1" };
+  const anew = (kind: DueItem["kind"]) => item(1, { kind, key: `${kind} RM-01`, ...pair });
+  const { jobs, minutes } = visitOf(
+    "Workshop",
+    [anew("superseded"), anew("environment"), anew("drill"), anew("planned-drill"), anew("image")],
+    () => "Workshop",
+  );
+  const told = jobs.map((job) => [job.item.kind, job.also.map(({ kind }) => kind)]);
+  expect(Object.fromEntries(told)).toEqual({ superseded: ["environment"], drill: ["planned-drill"], image: [] });
+  expect(minutes).toBe(30 + 15 + 45);
+});
+
 test("a digest tells what came up, counts what is done, and is silent where nothing changed", () => {
   const before = ["drill 1", "drill 2"];
   const change = changedSince([item(2), item(3, { breaksOn: "2026-12-24", loses: someOf(["C-003"]) })], before);

@@ -1,3 +1,4 @@
+import { dueTitle } from "../words/upkeep";
 import type { DueItem, DueKind } from "./due";
 
 /** Attended minutes of what is due, away from the desk. Common practice. */
@@ -17,6 +18,8 @@ export const RESULTS: Partial<Record<DueKind, readonly string[]>> = {
 
 export interface VisitJob {
   item: DueItem;
+  /** Other reasons for which the very same is due: it is done once. */
+  also: DueItem[];
   minutes: number;
   results: readonly string[];
 }
@@ -43,14 +46,19 @@ export function visitOf(
 ): Visit {
   const all = due.filter((item) => item.site === site);
   const here = all.slice(0, JOBS_MOST);
-  const jobs = here
-    .map((item): VisitJob => ({ item, minutes: MINUTES[item.kind], results: RESULTS[item.kind] ?? [] }))
-    .sort(
-      (a, b) =>
-        (a.item.computer ?? "\uffff").localeCompare(b.item.computer ?? "\uffff") ||
-        (a.item.medium ?? "\uffff").localeCompare(b.item.medium ?? "\uffff") ||
-        a.item.key.localeCompare(b.item.key),
-    );
+  const byTitle = new Map<string, VisitJob>();
+  for (const item of here) {
+    const known = byTitle.get(dueTitle(item));
+    if (known) known.also.push(item);
+    else
+      byTitle.set(dueTitle(item), { item, also: [], minutes: MINUTES[item.kind], results: RESULTS[item.kind] ?? [] });
+  }
+  const jobs = [...byTitle.values()].sort(
+    (a, b) =>
+      (a.item.computer ?? "\uffff").localeCompare(b.item.computer ?? "\uffff") ||
+      (a.item.medium ?? "\uffff").localeCompare(b.item.medium ?? "\uffff") ||
+      a.item.key.localeCompare(b.item.key),
+  );
   const wanted = new Set(
     here.flatMap(({ kind, medium }) => (kind.endsWith("drill") && medium !== null ? [medium] : [])),
   );

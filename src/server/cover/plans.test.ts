@@ -195,12 +195,14 @@ test("what is lent is asked for first; what is made is made for whoever forces i
     ...{ met: { now: 0, planned: 1, of: 1 }, placeless: { count: 0, tags: [] }, seconds: 1, leftOut: [] },
     media: [
       { ...own, act: "rewrite", medium: "RM-02", from: "Head office", site: "North Pier", drills: ["NP-009"] },
+      { ...own, act: "rewrite", medium: "LN-03", holds: null, from: "Head office", site: "Head office", drills: [] },
       { ...own, act: "keep", medium: "RM-01", from: null, site: "Head office", lentTo: "Runa Esk", drills: [] },
     ],
   }).map(({ text, forced }) => [text, forced]);
   expect(texts).toEqual([
     ["Ask Runa Esk for RM-01 back.", undefined],
     ["Write Bollard 5.0 to RM-02.", ["NP-009"]],
+    ["Wipe LN-03: it serves nobody, and becomes a blank spare.", ["NP-009"]],
     ["Bring RM-02 from Head office to North Pier.", undefined],
     ["Try RM-02 on NP-009.", undefined],
   ]);

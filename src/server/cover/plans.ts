@@ -301,7 +301,14 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
       bought.push(task(own, { kind: "buy", size, text: `Buy ${what} for ${site}${holds ? "" : ", as a spare"}.` }));
       if (holds) written.push(task(own, { kind: "write", forced, text: `Make a medium of ${holds} for ${site}.` }));
     }
-    if (act === "rewrite") written.push(task(own, { kind: "rewrite", forced, text: `Write ${holds} to ${medium}.` }));
+    if (act === "rewrite")
+      written.push(
+        task(own, {
+          kind: "rewrite",
+          forced,
+          text: holds ? `Write ${holds} to ${medium}.` : `Wipe ${medium}: it serves nobody, and becomes a blank spare.`,
+        }),
+      );
     if (from !== null && from !== site)
       brought.push(task(own, { kind: "move", from, text: `Bring ${medium} from ${from} to ${site}.` }));
     for (const computer of drills)

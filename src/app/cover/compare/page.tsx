@@ -97,7 +97,8 @@ export default async function Compare({ searchParams }: { searchParams: SearchPa
 
 function lineOf({ act, medium, holds, site, from, size }: PlannedMedium): string {
   const what = holds ?? "a blank spare";
-  if (act === "buy") return `Buy ${size} for ${site}: ${what}`;
+  if (act === "buy") return `Buy ${size === "disc" ? "a disc" : `a stick of ${size}`} for ${site}: ${what}`;
   if (act === "move") return `Bring ${medium} from ${from} to ${site}`;
+  if (holds === null) return `Wipe ${medium} at ${site}: a blank spare`;
   return `Write ${what} to ${medium}${from === site ? ` at ${site}` : `, from ${from} to ${site}`}`;
 }

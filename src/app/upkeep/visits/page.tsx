@@ -53,8 +53,9 @@ export default async function Visits({ searchParams }: { searchParams: SearchPar
           </section>
           <VisitForm
             site={site}
-            jobs={visit.jobs.map(({ item, minutes, results }) => ({
-              ...{ key: item.key, computer: item.computer, title: dueTitle(item), why: dueReasonText(item.reason) },
+            jobs={visit.jobs.map(({ item, also, minutes, results }) => ({
+              ...{ key: item.key, computer: item.computer, title: dueTitle(item) },
+              why: [item, ...also].map(({ reason }) => dueReasonText(reason)).join(" "),
               ...{ minutes, results: [...results] },
             }))}
             tasks={visit.tasks.map(({ id, body }) => ({ id, text: body.text }))}

@@ -21,6 +21,8 @@ function placeOf({ kind, medium, computer, forced = [] }: CoverTask): { href: st
   if (kind === "drill" && medium && computer)
     return { href: `/drills/new?${new URLSearchParams({ medium, computer })}`, text: "Record it" };
   if (kind === "ask-back" && medium) return { href: `/media/${encodeURIComponent(medium)}`, text: `See ${medium}` };
+  if (kind === "rewrite" && medium && forced.length === 0)
+    return { href: `/media/${encodeURIComponent(medium)}/edit`, text: `Edit ${medium}` };
   if ((kind === "write" || kind === "rewrite") && forced.length > 0)
     return { href: `/bench/propose?${new URLSearchParams({ tags: forced.join(" ") })}`, text: "To the bench" };
   return null;
