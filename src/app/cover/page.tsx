@@ -33,11 +33,13 @@ export default async function Cover({ searchParams }: { searchParams: SearchPara
       </p>
       {view.total > 0 && <PlaceTable view={view} site={site} need={need} />}
       {(site !== null || need !== null) && <Lacking view={view} site={site} need={need} />}
-      <p className="mt-5">
-        <Link prefetch={false} className="act-main" href="/cover/plans/new">
-          Plan the least that would cover all
-        </Link>
-      </p>
+      {view.total > 0 && (
+        <p className="mt-5">
+          <Link prefetch={false} className="act-main" href="/cover/plans/new">
+            Plan the least that would cover all
+          </Link>
+        </p>
+      )}
     </>
   );
 }

@@ -22,6 +22,7 @@ export default async function Told() {
       <div className="mt-3 grid gap-x-10 gap-y-6 xl:grid-cols-2">
         <section>
           <h2>By place</h2>
+          {sites.length === 0 && <p className="text-quiet">No place is recorded yet.</p>}
           <ul className="mt-1 divide-y divide-line border-line border-y">
             {sites.map(({ id, name }) => (
               <li key={id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 py-1.5">
@@ -67,7 +68,7 @@ export default async function Told() {
           </p>
           <SendDigests />
           {files.length === 0 && <p className="mt-2 text-quiet">The outbox is empty.</p>}
-          <ul className={files.length === 0 ? "hidden" : "mt-2 divide-y divide-line border-line border-y"}>
+          <ul className="mt-2 divide-y divide-line border-line border-y">
             {files.map((file) => (
               <li key={file} className="py-1">
                 <Link prefetch={false} className="link code" href={`/upkeep/mail/${file}`}>
