@@ -186,13 +186,25 @@ function medium(roll: Roll, at: number): FleetMedium {
     as: pick(roll, ["usb", null] as const),
     views: pick(roll, shapes),
     fault: null,
-    releases:
+    releases: split(
+      roll,
       roll(6) === 0
         ? []
         : [pick(roll, RELEASES), ...(roll(3) === 0 ? [RELEASES[3] as ReleasePart] : [])].filter(
             (each, i, all) => all.indexOf(each) === i,
           ),
+    ),
   };
+}
+
+/** Of several releases on a medium, sometimes each in a partition of its own, for firmware of its own. */
+function split(roll: Roll, releases: ReleasePart[]): ReleasePart[] {
+  const [first, second] = releases;
+  if (!first || !second || roll(2) === 0) return releases;
+  return [
+    { ...first, startedBy: roll(2) === 0 ? ["x64", "bios"] : ["ia32"] },
+    { ...second, startedBy: ["ia32", "bios"] },
+  ];
 }
 
 function image(roll: Roll, at: number, computers: number, media: number): ImagePart {

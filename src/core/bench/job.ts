@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Verification } from "../integrity/verify";
 import type { PlanNote, PlanProblem } from "../prepare/plan";
-import { WAYS } from "../prepare/plan";
+import { BESIDE_MOST, WAYS } from "../prepare/plan";
 import type { CapacityResult } from "./capacity";
 import type { DeviceFaultCode, DeviceIdentity } from "./device";
 import type { Phase } from "./write-medium";
@@ -32,6 +32,8 @@ export const benchRequestSchema = z.discriminatedUnion("kind", [
     /** What is put beside the release, kept under this. */
     pack: z.string(),
     carry: z.array(carrySchema).default([]),
+    /** More releases, in partitions of their own, by their ids. */
+    besideIds: z.array(z.number().int()).max(BESIDE_MOST).default([]),
   }),
   /** All of it, or a sample of so large a share of its content. */
   z.object({ kind: z.literal("verify"), share: z.number().positive().max(1).nullish() }),

@@ -3,6 +3,7 @@ import type { systemSchema } from "../contents/schema";
 import type { DriverIndex } from "../drivers/driver-set";
 import type { Facts } from "../facts/schema";
 import type { ReleaseFacts } from "../releases/facts";
+import type { StartKind } from "./loads";
 
 /** What the links are judged from: the inventory as it concerns one computer and one medium. Null is unknown. */
 
@@ -27,6 +28,8 @@ export interface ReleasePart {
   drivers: DriverIndex | null;
   /** What it installs or runs, as read from it; null where it was not read. */
   systems: z.infer<typeof systemSchema>[] | null;
+  /** On a medium with several releases: which firmware comes to this one. Null: it comes up however the medium starts. */
+  startedBy?: readonly StartKind[] | null;
 }
 
 export interface MediumPart {

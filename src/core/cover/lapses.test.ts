@@ -11,7 +11,7 @@ test("the day is the one that asking day by day finds, over a leap day too", () 
     [12, "2027-12-30"],
     [13, "2028-02-27"],
   ] as const) {
-    const base = randomWorld(dice(seed), 20, 14);
+    const base = randomWorld(dice(seed), 40, 24);
     const late = (on: string) => (on > "2026-01-01" ? dayAfter(today, -dice(seed)(40)) : on);
     const drills = base.drills.map((drill) => ({ ...drill, on: late(drill.on) }));
     const policyFor = (computer: (typeof base.computers)[number]) => base.policyFor?.(computer) ?? base.policy;

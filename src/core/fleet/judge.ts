@@ -1,3 +1,4 @@
+import { loadsReached } from "../chain/loads";
 import { betterStart } from "../chain/match";
 import type { ComputerPart } from "../chain/parts";
 import type { Link } from "../chain/schema";
@@ -52,7 +53,8 @@ export function surroundingsOf(world: World): Surroundings {
 /** Every route of one medium for one computer, with its reasons, unranked. */
 export function judgePair(around: Surroundings, computer: ComputerPart, medium: FleetMedium): Route[] {
   const { as, starts } = startOf(computer, medium, around.today);
-  return routesOn({ computer, medium: medium.part, as, starts, releases: medium.releases }, around);
+  const releases = loadsReached(medium.releases, computer.facts, starts);
+  return routesOn({ computer, medium: medium.part, as, starts, releases }, around);
 }
 
 function grouped<T>(items: T[], keyOf: (item: T) => string): Map<string, T[]> {

@@ -2,7 +2,7 @@ import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
 import type { ComputerPart } from "../chain/parts";
 import { LINK_NAMES } from "../chain/schema";
-import { answerOf, rankRoutes, verdictsOf } from "../routes/routes";
+import { answerOf, type Route, rankRoutes, verdictsOf } from "../routes/routes";
 import { ReleaseMatrix } from "./by-release";
 import { breakAt, linksOfCell, linkVerdict, outcomeOf, rankOfCell, weakestVerdict } from "./cell";
 import { groupCells } from "./groups";
@@ -124,17 +124,23 @@ function forgetting(computer: ComputerPart): ComputerPart[] {
   ];
 }
 
+/** What a route gives, by which release. */
+function givenBy({ release, outcome }: Route): string {
+  return JSON.stringify([release, outcome?.kind, outcome?.image?.id]);
+}
+
 test.each(SEEDS)("forgetting a fact never turns a broken link into one that holds (fleet %i)", (seed) => {
   const { policyFor: _, ...world } = randomWorld(dice(seed), 30, 16);
   // What is asked of a computer may depend on its model: here the same is asked of all.
   const around = surroundingsOf(world);
   for (const computer of world.computers)
     for (const medium of world.media) {
-      const before = judgePair(around, computer, medium);
+      // Without its architecture more of a medium's releases may come up: what was no route before was not broken.
+      const before = new Map(judgePair(around, computer, medium).map((route) => [givenBy(route), route]));
       for (const less of forgetting(computer))
-        for (const [at, route] of judgePair(around, less, medium).entries())
+        for (const route of judgePair(around, less, medium))
           for (const name of LINK_NAMES)
-            if (before[at]?.links[name].verdict === "broken")
+            if (before.get(givenBy(route))?.links[name].verdict === "broken")
               expect([less.tag, medium.part.tag, name, route.links[name].verdict]).not.toEqual([
                 less.tag,
                 medium.part.tag,

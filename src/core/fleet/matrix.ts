@@ -1,3 +1,4 @@
+import { loadsReached } from "../chain/loads";
 import type { ComputerPart, DrillPart, MediumPart, PolicyPart, ReleasePart } from "../chain/parts";
 import type { Link } from "../chain/schema";
 import { startProfile } from "../facts/profile";
@@ -264,6 +265,8 @@ export class FleetMatrix {
     this.columnClasses.views[column] = views;
     this.columnClasses.releases[column] = releases;
     this.columnClasses.place[column] = place;
+    this.splits.delete(column);
+    if (medium.releases.some(({ startedBy }) => startedBy != null)) this.splits.set(column, new Map());
   }
 
   private classesOfMedium({ part, views, as, releases, fault }: FleetMedium): ColumnClasses {
@@ -271,7 +274,7 @@ export class FleetMatrix {
     const medium = { part, views, as, releases, fault };
     return {
       views: this.views.of(JSON.stringify([views?.key ?? null, as]), medium),
-      releases: this.sets.of(JSON.stringify(releases.map((each) => each.name)), releases),
+      releases: this.sets.of(keyOfSet(releases), releases),
       place: this.places.of(JSON.stringify([retired, condition, lentTo !== null, site]), part),
     };
   }
@@ -345,13 +348,43 @@ export class FleetMatrix {
     }
   }
 
+  /** Media of whose releases not all come up on every computer, with the sets that do, by the class of computers. */
+  private readonly splits = new Map<number, Map<number, number>>();
+
+  /** What comes up of a medium's releases on computers of a class: the number of the set. */
+  private setOf(start: number, column: number): number {
+    const split = this.splits.get(column);
+    if (!split) return this.columnClasses.releases[column] as number;
+    const known = split.get(start);
+    if (known !== undefined) return known;
+    const releases = this.releasesOn(this.starts.members[start] as ComputerPart, column);
+    const set = this.sets.of(keyOfSet(releases), releases);
+    split.set(start, set);
+    return set;
+  }
+
+  private releasesOn(computer: ComputerPart, column: number): ReleasePart[] {
+    const medium = this.media[column] as FleetMedium;
+    return loadsReached(medium.releases, computer.facts, startOf(computer, medium).starts);
+  }
+
+  /** The sets of all media on computers of a class; to be asked for before what they give is. */
+  private setsOn(start: number): Uint32Array {
+    const { releases } = this.columnClasses;
+    if (this.splits.size === 0) return releases;
+    const own = releases.slice();
+    for (const column of this.splits.keys()) own[column] = this.setOf(start, column);
+    return own;
+  }
+
   private judgeRow(row: number): void {
     const { start, give, site, proof, own } = this.rowClasses[row] as RowClasses;
     const columns = this.media.length;
+    const releases = this.setsOn(start);
     const starts = this.startBits.row(start, this.views.members.length);
     const places = this.atHandBits.row(site, this.places.members.length);
     const gives = this.giveBits.row(give, this.sets.members.length);
-    const { views, releases, place } = this.columnClasses;
+    const { views, place } = this.columnClasses;
     const proven = this.provenRow(proof);
     for (let column = 0, at = row * columns; column < columns; column++, at++) {
       const common =
@@ -382,7 +415,8 @@ export class FleetMatrix {
     const medium = this.media[column] as FleetMedium;
     const at = row * this.media.length + column;
     const common = (this.cells[at] as number) & COMMON_MASK;
-    const bits = this.bestGive(this.computers[row] as ComputerPart, medium.part, medium.releases);
+    const computer = this.computers[row] as ComputerPart;
+    const bits = this.bestGive(computer, medium.part, this.releasesOn(computer, column));
     this.cells[at] = common | givenBits(bits, common);
   }
 
@@ -390,7 +424,7 @@ export class FleetMatrix {
     const { start, give, site, proof, own } = this.rowClasses[row] as RowClasses;
     const [views, releases, place] = [
       this.columnClasses.views[column] as number,
-      this.columnClasses.releases[column] as number,
+      this.setOf(start, column),
       this.columnClasses.place[column] as number,
     ];
     const starts = this.startBits.row(start, views + 1)[views] as number;
@@ -446,10 +480,15 @@ export class FleetMatrix {
   private setProven(row: number, column: number, bits: number): void {
     const at = row * this.media.length + column;
     const others = (this.cells[at] as number) & COMMON_MASK & ~linkBits("proven", "broken");
-    const give = this.giveBits.row((this.rowClasses[row] as RowClasses).give, this.sets.members.length);
-    const releases = this.columnClasses.releases[column] as number;
+    const { give: own, start } = this.rowClasses[row] as RowClasses;
+    const releases = this.setOf(start, column);
+    const give = this.giveBits.row(own, this.sets.members.length);
     this.cells[at] = others | bits | givenBits(give[releases] as GiveBits, others | bits);
   }
+}
+
+function keyOfSet(releases: readonly ReleasePart[]): string {
+  return JSON.stringify(releases.map(({ name }) => name));
 }
 
 /** Make and model without regard to how they are written. */

@@ -1,6 +1,7 @@
 import type { DeviceKind } from "../bench/device";
 import type { ByteSource } from "../bytes/source";
 import { MemorySource } from "../bytes/source";
+import type { StartKind } from "../chain/loads";
 import { inspect } from "../inspection/inspect";
 import type { Inspection } from "../inspection/schema";
 import type { BiosStart } from "../write/bios-start";
@@ -11,7 +12,7 @@ import type { FileToWrite } from "../write/tree";
 import { asItIs, type ImageProblem, withStore } from "../write/with-store";
 import { type DiscKind, discOf, discsFor } from "./discs";
 import { type ReleaseTree, releaseTree } from "./release-tree";
-import { ownMenuOf, START_CONFIG_PATH, startConfig } from "./start-config";
+import { choiceConfig, loadConfigPath, type OwnMenu, ownMenuOf, START_CONFIG_PATH, startConfig } from "./start-config";
 
 /** How a medium is made from a release's file. */
 export const WAYS = ["as-it-is", "as-it-is-with-store", "laid-out", "disc"] as const;
@@ -35,11 +36,25 @@ export interface Carried {
 
 const NOTHING_CARRIED: Carried = { start: [], store: [] };
 
+/** A release that stands on a medium beside another one, in a partition of its own. */
+export interface Beside {
+  /** The release in words: "Bollard 5.0". */
+  title: string;
+  image: ByteSource;
+}
+
+/** So many stand beside the first: a table of the old kind has four places, and one may be a store's. */
+export const BESIDE_MOST = 2;
+
 export interface PlanInput {
   request: PlanRequest;
   /** The release's file. */
   image: ByteSource;
   name: string;
+  /** The release in words, for a menu of several. */
+  title?: string;
+  /** More releases, where the medium is laid out. */
+  beside?: readonly Beside[];
   device: { kind: DeviceKind; bytes: number; sectorBytes: 512 | 2048 | 4096 };
   /** GRUB's BIOS stages; null where this server has none. */
   bios: BiosStart | null;
@@ -58,6 +73,9 @@ export type PlanProblem =
   | { code: "no-files" }
   | { code: "not-optical" }
   | { code: "stick-wanted" }
+  | { code: "not-for-several" }
+  | { code: "too-many-releases"; most: number }
+  | { code: "nothing-starts-it"; release: string }
   | { code: "disc-too-small"; bytes: number; neededBytes: number; disc: DiscKind | null; larger: DiscKind[] }
   | { code: "sector-size"; sectorBytes: number };
 
@@ -70,7 +88,16 @@ export type PlanNote =
   | { code: "carried"; files: number; bytes: number }
   | { code: "carried-left-out"; files: number }
   | { code: "left-out"; count: number; first: string; why: "link" | "unread" }
-  | { code: "bios-by-grub"; menu: string };
+  | { code: "bios-by-grub"; menu: string }
+  | { code: "bios-chooses"; releases: string[] }
+  | { code: "started-by"; release: string; by: StartKind[] };
+
+/** One of several releases on a medium: the partition that it stands in, and which firmware comes to it. */
+export interface PlannedLoad {
+  startBytes: number;
+  lengthBytes: number;
+  startedBy: StartKind[];
+}
 
 /** Another way that would do. */
 export interface Alternative {
@@ -85,6 +112,8 @@ export type MediumPlan =
       request: PlanRequest;
       layout: Layout;
       parts: LaidPart[];
+      /** In the order in which they were asked for; none where the medium has one release. */
+      loads: PlannedLoad[];
       /** What has to be written, and read back. */
       writtenBytes: number;
       notes: PlanNote[];
@@ -104,22 +133,59 @@ export async function planMedium(input: PlanInput): Promise<MediumPlan> {
     return { ok: false, request: input.request, problems: made.problems, alternatives: await alternativesTo(input) };
   const source = new LayoutSource(made.layout);
   const { inspection } = await inspect(source, { name: `${input.request.tag}.img` });
+  const loads = loadsOf(made, inspection);
+  const idle = loads.findIndex(({ startedBy }) => startedBy.length === 0);
+  if (idle >= 0)
+    return {
+      ok: false,
+      request: input.request,
+      problems: [{ code: "nothing-starts-it", release: titleOf(input, idle) }],
+      alternatives: [],
+    };
+  const started = loads.map(({ startedBy }, nth): PlanNote => {
+    return { code: "started-by", release: titleOf(input, nth), by: startedBy };
+  });
   return {
     ok: true,
     request: input.request,
     layout: made.layout,
     parts: made.parts,
+    loads,
     writtenBytes: writtenBytes(made.layout),
-    notes: [...made.notes, ...startNotes(inspection, input)],
+    notes: [...started, ...made.notes, ...startNotes(inspection, input)],
     predicted: inspection,
   };
 }
 
-type Made = { ok: true; layout: Layout; parts: LaidPart[]; notes: PlanNote[] } | { ok: false; problems: PlanProblem[] };
+/** Which firmware comes to which of several releases, as the finished medium is read. */
+function loadsOf({ parts, biosMenus }: Extract<Made, { ok: true }>, inspection: Inspection): PlannedLoad[] {
+  const starts = parts.filter(({ role }) => role === "start" || role === "load");
+  if (starts.length < 2) return [];
+  const { startPaths, partitions } = inspection;
+  const startOf = (number: number | null) => partitions.find(({ index }) => index === number)?.start;
+  const runsBios = startPaths.some(({ firmware, as, problems }) => {
+    return firmware === "bios" && as === "usb" && problems.length === 0;
+  });
+  return starts.map(({ startBytes, lengthBytes }, nth) => {
+    const own = startPaths.filter(
+      ({ firmware, as, partition }) => firmware === "uefi" && as === "usb" && startOf(partition) === startBytes,
+    );
+    const startedBy: StartKind[] = own.map(({ arch }) => arch as StartKind);
+    if (runsBios && biosMenus.includes(nth)) startedBy.push("bios");
+    return { startBytes, lengthBytes, startedBy };
+  });
+}
+
+type Made =
+  | { ok: true; layout: Layout; parts: LaidPart[]; notes: PlanNote[]; biosMenus: number[] }
+  | { ok: false; problems: PlanProblem[] };
 
 async function layoutFor(input: PlanInput): Promise<Made> {
   const { request, device, image } = input;
   const isDisc = device.kind === "optical";
+  const besideCount = input.beside?.length ?? 0;
+  if (besideCount > BESIDE_MOST) return failed({ code: "too-many-releases", most: BESIDE_MOST + 1 });
+  if (besideCount > 0 && request.way !== "laid-out") return failed({ code: "not-for-several" });
   if (request.way === "disc") return isDisc ? onDisc(input) : failed({ code: "not-optical" });
   if (isDisc) return failed({ code: "stick-wanted" });
   if (request.way === "laid-out") return laidOut(input);
@@ -138,7 +204,7 @@ async function layoutFor(input: PlanInput): Promise<Made> {
   if (!behind && carried.length > 0) notes.push({ code: "carried-left-out", files: carried.length });
   if (behind) notes.push(...carriedNotes(carried));
   const parts: LaidPart[] = behind ? [{ role: "store", filesystem: "exfat", ...behind }] : [];
-  return { ok: true, layout, parts, notes };
+  return { ok: true, layout, parts, notes, biosMenus: [] };
 }
 
 function failed(problem: PlanProblem): Made {
@@ -166,7 +232,7 @@ function onDisc({ image, device, carried }: PlanInput): Made {
   if (!result.ok) return { ok: false, problems: result.problems };
   const left = (carried?.start.length ?? 0) + (carried?.store.length ?? 0);
   const notes: PlanNote[] = left > 0 ? [{ code: "carried-left-out", files: left }] : [];
-  return { ok: true, layout: result.value.layout, parts: [], notes };
+  return { ok: true, layout: result.value.layout, parts: [], notes, biosMenus: [] };
 }
 
 function carriedNotes(files: readonly FileToWrite[]): PlanNote[] {
@@ -175,34 +241,21 @@ function carriedNotes(files: readonly FileToWrite[]): PlanNote[] {
   return [{ code: "carried", files: files.length, bytes }];
 }
 
-async function laidOut({
-  request,
-  image,
-  device,
-  bios,
-  pack,
-  carried = NOTHING_CARRIED,
-  madeAt,
-}: PlanInput): Promise<Made> {
+async function laidOut(input: PlanInput): Promise<Made> {
+  const { request, image, device, bios, pack, carried = NOTHING_CARRIED, beside = [], madeAt } = input;
   if (device.sectorBytes === 2048) return failed({ code: "sector-size", sectorBytes: device.sectorBytes });
-  const tree = await releaseTree(image);
-  if (tree.files.length === 0) return failed({ code: "no-files" });
-  const menu = ownMenuOf(tree.files.map(({ path }) => path));
-  const stages = menu ? bios : null;
-  const own = tree.files.filter(({ path }) => !path.toUpperCase().startsWith("/CREEL/"));
+  const trees = await Promise.all([image, ...beside.map((each) => each.image)].map(releaseTree));
+  if (trees.some(({ files }) => files.length === 0)) return failed({ code: "no-files" });
+  const menus = trees.map(({ files }) => ownMenuOf(files.map(({ path }) => path)));
+  const stages = menus.some((menu) => menu !== null) ? bios : null;
+  const [own, ...others] = filesOfLoads(trees, stages ? menus : [], input);
   const large = request.store ? [] : carried.store;
-  const files = [
-    ...own,
-    ...pack,
-    ...carried.start,
-    ...large,
-    ...(menu && stages ? [configFile(startConfig(menu))] : []),
-  ];
   const result = await layOut({
     deviceBytes: device.bytes,
     sectorBytes: device.sectorBytes,
     table: request.table,
-    start: { label: request.tag, files },
+    start: { label: request.tag, files: [...(own ?? []), ...pack, ...carried.start, ...large] },
+    beside: others.map((files, nth) => ({ label: `${request.tag.slice(0, 9)} ${nth + 2}`, files })),
     store: request.store ? { label: `${request.tag} STORE`, files: carried.store } : null,
     bios: stages,
     seed: new Seed(request.tag),
@@ -210,17 +263,38 @@ async function laidOut({
   });
   if (!result.ok) return { ok: false, problems: result.problems };
   const { layout, parts } = result.value;
-  const notes: PlanNote[] = [...leftOut(tree), ...carriedNotes([...carried.start, ...carried.store])];
+  const notes: PlanNote[] = [...trees.flatMap(leftOut), ...carriedNotes([...carried.start, ...carried.store])];
   const start = parts.find(({ role }) => role === "start");
   if (!request.store && start && start.freeBytes >= MUCH_ROOM_BYTES)
     notes.push({ code: "room-left", bytes: start.freeBytes });
-  if (menu && stages) notes.push({ code: "bios-by-grub", menu: menu.path });
-  else notes.push({ code: "no-bios-start", why: menu ? "no-stages" : "no-menu" });
-  return { ok: true, layout, parts, notes };
+  const biosMenus = stages ? [...menus.keys()].filter((nth) => menus[nth]) : [];
+  const [first = null] = menus.filter((menu) => menu !== null);
+  if (biosMenus.length > 1) notes.push({ code: "bios-chooses", releases: biosMenus.map((nth) => titleOf(input, nth)) });
+  else if (first && stages) notes.push({ code: "bios-by-grub", menu: first.path });
+  else notes.push({ code: "no-bios-start", why: first ? "no-stages" : "no-menu" });
+  return { ok: true, layout, parts, notes, biosMenus };
 }
 
-function configFile(text: string): FileToWrite {
-  return { path: START_CONFIG_PATH, content: new MemorySource(new TextEncoder().encode(text)), modified: null };
+/** The nth release of a medium in words. */
+function titleOf({ title, name, beside = [] }: PlanInput, nth: number): string {
+  return nth === 0 ? (title ?? name) : (beside[nth - 1]?.title ?? "");
+}
+
+/** The files of each release, and beside them what the BIOS stage is told. */
+function filesOfLoads(trees: readonly ReleaseTree[], menus: readonly (OwnMenu | null)[], input: PlanInput) {
+  const isOne = trees.length === 1;
+  const known = menus.flatMap((menu, nth) => (menu ? [{ nth: nth + 1, title: titleOf(input, nth) }] : []));
+  return trees.map(({ files }, nth): FileToWrite[] => {
+    const menu = menus[nth];
+    const own = files.filter(({ path }) => !path.toUpperCase().startsWith("/CREEL/"));
+    if (menu) own.push(configFile(isOne ? START_CONFIG_PATH : loadConfigPath(nth + 1), startConfig(menu)));
+    if (!isOne && nth === 0 && known.length > 0) own.push(configFile(START_CONFIG_PATH, choiceConfig(known)));
+    return own;
+  });
+}
+
+function configFile(path: string, text: string): FileToWrite {
+  return { path, content: new MemorySource(new TextEncoder().encode(text)), modified: null };
 }
 
 function leftOut({ left }: ReleaseTree): PlanNote[] {

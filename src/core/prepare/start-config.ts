@@ -38,3 +38,35 @@ export function startConfig({ kind, path }: OwnMenu): string {
   if (kind === "pe") lines.push(`ntldr "${path}"`, "boot");
   return `${lines.join("\n")}\n`;
 }
+
+/** A release on a medium with several of them; `nth` counts from 1, in the order of their partitions. */
+export interface LoadMenu {
+  nth: number;
+  /** The release in words. */
+  title: string;
+}
+
+/** Where each of several releases on a medium has what the BIOS stage is told of it, in its own partition. */
+export function loadConfigPath(nth: number): string {
+  return `/CREEL/start/load-${nth}.cfg`;
+}
+
+const CHOICE_SECONDS = 15;
+
+/**
+ * What the BIOS stage is told on a medium with several releases: to let whoever sits there choose; the first is taken
+ * after a while. Where only one can be started this way, to go on with that.
+ */
+export function choiceConfig(loads: readonly LoadMenu[]): string {
+  const goOn = ({ nth }: LoadMenu) => [`search.file ${loadConfigPath(nth)} root`, `configfile ${loadConfigPath(nth)}`];
+  const [only] = loads;
+  if (only && loads.length === 1)
+    return `${["# Written by Creel: goes on with the release that a BIOS can start.", ...goOn(only)].join("\n")}\n`;
+  const entries = loads.flatMap((load) => [
+    `menuentry "${load.title.replace(/["\\$`\n]/g, " ")}" {`,
+    ...goOn(load).map((line) => `  ${line}`),
+    "}",
+  ]);
+  const head = ["# Written by Creel: lets one of the releases on this medium be chosen."];
+  return `${[...head, `set timeout=${CHOICE_SECONDS}`, "set default=0", ...entries].join("\n")}\n`;
+}

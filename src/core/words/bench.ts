@@ -2,8 +2,10 @@ import type { CapacityResult } from "../bench/capacity";
 import type { DeviceFaultCode, DeviceKind } from "../bench/device";
 import type { BenchLine, BenchResult } from "../bench/job";
 import type { TrustReason } from "../bench/trust";
+import type { StartKind } from "../chain/loads";
 import type { PackProblem } from "../prepare/pack-read";
 import type { Alternative, PlanNote, PlanProblem, Way } from "../prepare/plan";
+import { archText } from "./firmware";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";
 
@@ -33,6 +35,15 @@ function both(bytes: number): string {
   return `${bytesText(bytes)} (${binaryText(bytes)})`;
 }
 
+/** "64-bit UEFI, 32-bit UEFI and BIOS". */
+export function startKindsText(kinds: readonly StartKind[]): string {
+  return listText(kinds.map((kind) => (kind === "bios" ? "BIOS" : `${archText(kind)} UEFI`)));
+}
+
+function listText(items: readonly string[]): string {
+  return items.length < 2 ? items.join("") : `${items.slice(0, -1).join(", ")} and ${items.at(-1)}`;
+}
+
 /** Why a medium cannot be made this way, and what it would take. */
 export function planProblemText(problem: PlanProblem): string {
   switch (problem.code) {
@@ -44,6 +55,12 @@ export function planProblemText(problem: PlanProblem): string {
       return "There is no disc in this berth.";
     case "stick-wanted":
       return "In this berth is a disc; this way of making is for sticks, cards and disks.";
+    case "not-for-several":
+      return "Several releases on one medium want their files laid out anew, each in a partition of its own.";
+    case "too-many-releases":
+      return `At most ${problem.most} releases stand on one medium.`;
+    case "nothing-starts-it":
+      return `No computer would come to ${problem.release}: another release on the medium has loaders for the same firmware, and the first that suits is taken. Leave one out, or put ${problem.release} first.`;
     case "sector-size":
       return `A device with sectors of ${problem.sectorBytes} bytes is not laid out.`;
     case "disc-too-small": {
@@ -106,6 +123,10 @@ export function planNoteText(note: PlanNote): string {
       return note.why === "link"
         ? `${note.count} symbolic links are left out, such as ${note.first}: FAT has none.`
         : `${note.count} files cannot be read and are left out, such as ${note.first}.`;
+    case "started-by":
+      return `${note.release} comes up on ${startKindsText(note.by)} computers.`;
+    case "bios-chooses":
+      return `On BIOS computers a menu offers ${note.releases.join(" and ")}; the first is taken after a while.`;
     case "bios-by-grub":
       return `BIOS computers start it through GRUB, which goes on with ${note.menu}.`;
   }

@@ -19,7 +19,7 @@ export type TableKind = "gpt" | "mbr";
 
 /** A part of a medium that is laid out, in the order in which they lie on it. */
 export interface LaidPart {
-  role: "bios-start" | "start" | "store";
+  role: "bios-start" | "start" | "load" | "store";
   filesystem: "fat32" | "exfat" | null;
   label: string | null;
   startBytes: number;
@@ -45,6 +45,8 @@ export interface LayOutOptions {
     /** The partition's size; as large as its files want where there is a store, else all that is left. */
     bytes?: number;
   };
+  /** More that computers start from, a FAT32 partition each, behind the first: firmware takes the first that suits it. */
+  beside?: readonly { label: string; files: readonly FileToWrite[] }[];
   /** What the rest is for; null: nothing. */
   store: { label: string; files: readonly FileToWrite[] } | null;
   /** What a BIOS runs; null: the medium starts under UEFI alone. */
@@ -69,9 +71,21 @@ const SPARE_LEAST_BYTES = 8 << 20;
 /** A store smaller than this is not worth a partition. */
 const STORE_LEAST_BYTES = 64 << 20;
 
-/** Files on a fresh table: a FAT32 partition that computers start from and, where it is asked for, an exFAT store behind it. */
+/** A FAT32 partition as it will lie. */
+interface StartPart {
+  role: "start" | "load";
+  label: string;
+  files: readonly FileToWrite[];
+  startBytes: number;
+  sizeBytes: number;
+}
+
+/**
+ * Files on a fresh table: a FAT32 partition that computers start from, more of them where several are asked for, and,
+ * where that is asked for, an exFAT store behind them.
+ */
 export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
-  const { deviceBytes, sectorBytes, table, start, store, bios, seed, madeAt } = options;
+  const { deviceBytes, sectorBytes, table, start, beside = [], store, bios, seed, madeAt } = options;
   const sectors = Math.floor(deviceBytes / sectorBytes);
   const end = sectors - (table === "gpt" ? gptSectors(sectorBytes).end : 0);
   if (table === "mbr" && sectors > MBR_SECTORS_MOST)
@@ -84,25 +98,35 @@ export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
 
   const alignedEnd = alignedDown(end * sectorBytes);
   const available = alignedEnd - ALIGN_BYTES;
-  const wanted = start.bytes ?? (store ? startBytesFor(start.files, available, sectorBytes) : available);
-  const startBytes = Math.min(Math.max(alignedUp(wanted), alignedUp(leastFat32Bytes(sectorBytes))), available);
-  const storeBytes = available - startBytes;
-  if (available <= 0 || (store && storeBytes < STORE_LEAST_BYTES))
+  const others = beside.map(({ files }) => startBytesFor(files, available, sectorBytes));
+  const othersBytes = others.reduce((sum, bytes) => sum + bytes, 0);
+  const free = available - othersBytes;
+  const wanted = start.bytes ?? (store ? startBytesFor(start.files, free, sectorBytes) : free);
+  const leastBytes = alignedUp(leastFat32Bytes(sectorBytes));
+  const startBytes = Math.min(Math.max(alignedUp(wanted), leastBytes), free);
+  const storeBytes = free - startBytes;
+  if (free < leastBytes || (store && storeBytes < STORE_LEAST_BYTES))
     return refused({
       code: "device-too-small",
       bytes: deviceBytes,
-      neededBytes: ALIGN_BYTES * 3 + alignedUp(wanted) + (store ? STORE_LEAST_BYTES : 0),
+      neededBytes:
+        ALIGN_BYTES * 3 + othersBytes + Math.max(alignedUp(wanted), leastBytes) + (store ? STORE_LEAST_BYTES : 0),
     });
 
-  const startPlan = planFat32(start.files, {
-    sizeBytes: startBytes,
-    sectorBytes,
-    startLba: firstLba,
-    label: start.label,
-    seed: seed.with("start"),
-    madeAt,
-  });
-  const storeLba = (ALIGN_BYTES + startBytes) / sectorBytes;
+  const startParts: StartPart[] = [{ role: "start", ...start, startBytes: ALIGN_BYTES, sizeBytes: startBytes }];
+  let nextBytes = ALIGN_BYTES + startBytes;
+  for (const [nth, { label, files }] of beside.entries()) {
+    const sizeBytes = others[nth] as number;
+    startParts.push({ role: "load", label, files, startBytes: nextBytes, sizeBytes });
+    nextBytes += sizeBytes;
+  }
+  const startPlans = startParts.map(({ label, files, startBytes: from, sizeBytes }, nth) =>
+    planFat32(files, {
+      ...{ sizeBytes, sectorBytes, startLba: from / sectorBytes, label, madeAt },
+      seed: seed.with(nth === 0 ? "start" : `start ${nth + 1}`),
+    }),
+  );
+  const storeLba = nextBytes / sectorBytes;
   const storePlan = store
     ? planExfat(store.files, {
         sizeBytes: storeBytes,
@@ -114,22 +138,26 @@ export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
       })
     : null;
   const problems = [
-    ...(startPlan.ok ? [] : startPlan.problems.map((each) => ({ ...each, part: "start" as const }))),
+    ...startPlans.flatMap((plan, nth) => {
+      const { role: part } = startParts[nth] as StartPart;
+      return plan.ok ? [] : plan.problems.map((each) => ({ ...each, part }));
+    }),
     ...(!storePlan || storePlan.ok ? [] : storePlan.problems.map((each) => ({ ...each, part: "store" as const }))),
   ];
-  if (!startPlan.ok || (storePlan && !storePlan.ok)) return { ok: false, problems };
+  const volumes = startPlans.flatMap((plan) => (plan.ok ? [plan.value] : []));
+  if (problems.length > 0 || (storePlan && !storePlan.ok)) return { ok: false, problems };
 
-  const partitions: PartitionToWrite[] = [
-    {
-      startLba: firstLba,
-      sectors: startBytes / sectorBytes,
+  const partitions = startParts.map(
+    ({ startBytes: from, sizeBytes }, nth): PartitionToWrite => ({
+      startLba: from / sectorBytes,
+      sectors: sizeBytes / sectorBytes,
       // Firmware looks for the fixed path on any FAT volume of a removable medium; systems leave this type alone.
       type: GPT_TYPES.efiSystem,
       mbrType: MBR_TYPES.fat32,
-      name: "Start",
-      active: true,
-    },
-  ];
+      name: nth === 0 ? "Start" : `Start ${nth + 1}`,
+      active: nth === 0,
+    }),
+  );
   if (storePlan)
     partitions.push({
       startLba: storeLba,
@@ -156,14 +184,16 @@ export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
   const pieces: Piece[] = [
     ...tables,
     ...(placed ? [{ start: coreLba * sectorBytes, content: new MemorySource(placed.core) }] : []),
-    ...shifted(startPlan.value.pieces, ALIGN_BYTES),
+    ...startParts.flatMap(({ startBytes: from }, nth) => shifted((volumes[nth] as PlannedVolume).pieces, from)),
     ...(storePlan ? shifted(storePlan.value.pieces, storeLba * sectorBytes) : []),
   ];
   // What a table of another kind left behind would be found: by GPT readers at the end, by others between.
   const stale = table === "mbr" ? await staleGpt(sectors, sectorBytes, placed ? placed.core.length : 0) : [];
   const parts: LaidPart[] = [
     ...(bios ? [partOf("bios-start", null, null, coreLba * sectorBytes, coreRoom, 0)] : []),
-    volumePart("start", "fat32", start.label, ALIGN_BYTES, startPlan.value),
+    ...startParts.map(({ role, label, startBytes: from }, nth) =>
+      volumePart(role, "fat32", label, from, volumes[nth] as PlannedVolume),
+    ),
     ...(store && storePlan ? [volumePart("store", "exfat", store.label, storeLba * sectorBytes, storePlan.value)] : []),
   ];
   return {
@@ -202,7 +232,7 @@ export function startBytesFor(files: readonly FileToWrite[], availableBytes: num
 }
 
 function volumePart(
-  role: "start" | "store",
+  role: "start" | "load" | "store",
   filesystem: "fat32" | "exfat",
   label: string,
   startBytes: number,

@@ -87,8 +87,17 @@ async function stick(
 type Stick = Awaited<ReturnType<typeof stick>>;
 
 async function begin({ berthId, serial }: Stick, tag: string, more: Partial<StartInput> = {}) {
-  const wish = { berthId, releaseId: ids.release, way: "laid-out", table: "gpt", store: true, tag, files: [] } as const;
-  const { look } = value(await planInBerth(inventory.ina, { ...wish, files: [] }));
+  const wish = {
+    berthId,
+    releaseId: ids.release,
+    way: "laid-out",
+    table: "gpt",
+    store: true,
+    tag,
+    files: [],
+    besideIds: [],
+  } as const;
+  const { look } = value(await planInBerth(inventory.ina, { ...wish, files: [], besideIds: [] }));
   const confirm = serial.slice(-4);
   return startPreparation(inventory.ina, {
     ...wish,
@@ -436,6 +445,7 @@ test("a driver that a computer needs and a release lacks is carried along from t
     table: "gpt",
     store: false,
     tag: "DR-01",
+    besideIds: [],
     files: [],
   } as const;
   const planned = value(await planInBerth(inventory.ina, wish));
@@ -600,6 +610,7 @@ test("a plan tells beforehand which computers the medium will be a route for", a
     table: "gpt",
     store: false,
     tag: "RM-97",
+    besideIds: [],
     files: [],
   } as const;
   const planned = value(await planInBerth(inventory.ina, wish));

@@ -1,7 +1,7 @@
 import { and, asc, desc, eq, gt, inArray, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
 import type { BenchLine, BenchRequest } from "@/core/bench/job";
-import { WAYS } from "@/core/prepare/plan";
+import { BESIDE_MOST, WAYS } from "@/core/prepare/plan";
 import { capacityText } from "@/core/words/bench";
 import type { Context } from "../context";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
@@ -17,6 +17,8 @@ export type BenchJob = typeof benchJobs.$inferSelect;
 export const planWishSchema = z.object({
   berthId: z.number().int(),
   releaseId: z.number().int(),
+  /** More releases that stand on it, where it is laid out. */
+  besideIds: z.array(z.number().int()).max(BESIDE_MOST).default([]),
   way: z.enum(WAYS),
   table: z.enum(["gpt", "mbr"]),
   store: z.boolean(),

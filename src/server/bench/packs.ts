@@ -35,6 +35,8 @@ export interface PackWish {
   kind: "usb" | "disk" | "optical";
   bytes: number;
   releaseId: number;
+  /** The other releases on it, in words. */
+  beside: readonly string[];
   madeAt: string;
   /** Whether the release's files lie on the medium as files, so that their sums can be told. */
   isLaidOut: boolean;
@@ -81,7 +83,7 @@ export async function makePack(
           kindText: KINDS[wish.kind],
           siteName: null,
           lentTo: null,
-          loads: [`${release.kit} ${release.name}`],
+          loads: [`${release.kit} ${release.name}`, ...wish.beside],
         },
         as: route.as,
         starts: route.links.starts,

@@ -1,10 +1,10 @@
 import { and, eq, isNull } from "drizzle-orm";
 import type { BenchRequest, Carry } from "@/core/bench/job";
 import { compareVerdicts } from "@/core/chain/order";
+import type { ReleasePart } from "@/core/chain/parts";
 import type { Link, Verdict } from "@/core/chain/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
-import type { Inspection } from "@/core/inspection/schema";
 import { type PackFile, packToWrite } from "@/core/prepare/pack";
 import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/prepare/plan";
 import { compareRoutes, type Route } from "@/core/routes/routes";
@@ -34,6 +34,8 @@ export interface PlanView {
   look: Look;
   berth: { id: number; name: string };
   release: { id: number; text: string };
+  /** The releases beside it, in words. */
+  beside: string[];
   prediction: Prediction | null;
   /** What stands on the medium beside the release. */
   pack: PackFile[];
@@ -44,15 +46,22 @@ export interface PlanView {
 export interface PlanWish extends PlanRequest {
   berthId: number;
   releaseId: number;
+  /** More releases, in partitions of their own. */
+  besideIds: readonly number[];
   /** Files of the library that are carried along, by name. */
   files: readonly string[];
 }
 
-/** The release in words, and the file that it is made from. */
-export async function releaseToMake(
-  context: Context,
-  releaseId: number,
-): Promise<Result<{ id: number; text: string; path: string; name: string }>> {
+/** A release in words, and the file that it is made from. */
+export interface ReleaseToMake {
+  id: number;
+  text: string;
+  path: string;
+  name: string;
+}
+
+/** Problems: `not-found`, `invalid` where its file is not there. */
+export async function releaseToMake(context: Context, releaseId: number): Promise<Result<ReleaseToMake>> {
   const [row] = await context.db
     .select({ release: releases.name, kit: kits.name })
     .from(releases)
@@ -77,56 +86,86 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     .innerJoin(devices, eq(devices.id, berths.deviceId))
     .where(eq(berths.id, wish.berthId));
   if (!found) return fail({ code: "not-found", what: "device in that berth" });
-  const release = await releaseToMake(context, wish.releaseId);
-  if (!release.ok) return release;
+  const opened = await openReleases(context, [wish.releaseId, ...wish.besideIds]);
+  if (!opened.ok) return opened;
+  const { files } = opened.value;
+  const [{ id, text }] = files as [OpenRelease];
   const look = await lookAt(found.device);
   const madeAt = context.now().toISOString();
-  const { id, text } = release.value;
-  const source = await FileSource.open(release.value.path);
   try {
-    const bare = await planFrom(source, found.device, wish, release.value, [], madeAt);
-    const view = { ...found, look, release: { id, text }, madeAt };
+    const bare = await planFrom(files, found.device, wish, [], madeAt);
+    const beside = files.slice(1).map((each) => each.text);
+    const view = { ...found, look, release: { id, text }, beside, madeAt };
     if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [], carry: [] });
-    const { prediction, served, drivers } = await predictionOf(context, bare.predicted, found.device, wish);
+    const { prediction, served, drivers } = await predictionOf(context, bare, found.device, wish);
     const carry: Carry[] = [...drivers, ...wish.files.map((name) => ({ kind: "file" as const, name }))];
     const packWish = {
       tag: wish.tag,
       kind: mediumKindOf(found.device),
       bytes: found.device.bytes,
       releaseId: id,
+      beside,
       madeAt,
       isLaidOut: wish.way === "laid-out",
     } as const;
     // Who is served follows from what the medium starts; then it gets their sheets.
-    const pack = await makePack(context, source, packWish, served);
+    const pack = await makePack(context, (files[0] as OpenRelease).source, packWish, served);
     const carried = await openCarried(context, carry);
     if (!carried.ok) return carried;
     try {
-      const plan = await planFrom(source, found.device, wish, release.value, pack, madeAt, carried.value);
+      const plan = await planFrom(files, found.device, wish, pack, madeAt, carried.value);
       return ok({ ...view, plan, prediction, pack, carry });
     } finally {
       await carried.value.close();
     }
   } finally {
-    await source.close();
+    await opened.value.close();
   }
 }
 
-/** The plan for a device, from the release's file, which stays open for as long as the plan is used. */
+/** A release with its file open. */
+export interface OpenRelease extends ReleaseToMake {
+  source: FileSource;
+}
+
+/** Opens the files of releases that are to stand on a medium together; to be closed once it is made. */
+export async function openReleases(
+  context: Context,
+  ids: readonly number[],
+): Promise<Result<{ files: OpenRelease[]; close: () => Promise<void> }>> {
+  const found: ReleaseToMake[] = [];
+  for (const id of new Set(ids)) {
+    const release = await releaseToMake(context, id);
+    if (!release.ok) return release;
+    found.push(release.value);
+  }
+  const files = await Promise.all(
+    found.map(async (release) => ({ ...release, source: await FileSource.open(release.path) })),
+  );
+  const close = async () => {
+    await Promise.all(files.map(({ source }) => source.close()));
+  };
+  return ok({ files, close });
+}
+
+/** The plan for a device, from the releases' files, which stay open for as long as the plan is used; the first is the medium's own. */
 export async function planFrom(
-  source: FileSource,
+  releases: readonly OpenRelease[],
   device: DeviceRow,
   { way, table, store, tag }: PlanRequest,
-  release: { name: string },
   pack: readonly PackFile[],
   madeAt: string,
   carried?: Carried,
 ): Promise<MediumPlan> {
   const { kind, bytes, sectorBytes } = identityOfRow(device);
+  const [own, ...others] = releases;
+  if (!own) throw new Error("a medium without a release is not planned");
   return planMedium({
     request: { way, table, store, tag },
-    image: source,
-    name: release.name,
+    image: own.source,
+    name: own.name,
+    title: own.text,
+    beside: others.map(({ text, source }) => ({ title: text, image: source })),
     device: { kind, bytes, sectorBytes },
     bios: await biosStart(),
     pack: packToWrite(pack, madeAt),
@@ -140,13 +179,17 @@ const NAMED_OF_EACH = 12;
 /** What a medium that is not made yet would start, see and restore: of the tag as it is, freshly written and verified today. */
 async function predictionOf(
   context: Context,
-  predicted: Inspection,
+  { predicted, loads }: Extract<MediumPlan, { ok: true }>,
   device: DeviceRow,
-  { tag, releaseId }: PlanWish,
+  { tag, releaseId, besideIds }: PlanWish,
 ): Promise<{ prediction: Prediction; served: Served[]; drivers: Carry[] }> {
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
-  const part = parts.get(releaseId);
+  const carried = [releaseId, ...besideIds].flatMap((id, nth): ReleasePart[] => {
+    const part = parts.get(id);
+    return part ? [{ ...part, startedBy: loads[nth]?.startedBy ?? null }] : [];
+  });
+  const [part] = carried;
   const [known] = await context.db
     .select({ site: sites.name, condition: media.condition })
     .from(media)
@@ -167,7 +210,7 @@ async function predictionOf(
     as: attachmentOf(mediumKindOf(device)),
     views: { key: "predicted", views: predicted.views },
     fault: null,
-    releases: part ? [part] : [],
+    releases: carried,
   };
   // Whatever was proven with what the stick held before is proven no more.
   const around = surroundingsOf({ ...world, drills: world.drills.filter((drill) => drill.medium !== tag) });
@@ -215,6 +258,6 @@ export function requestOf(
   device: DeviceRow,
   kept: { fingerprint: string; madeAt: string; pack: string; carry: Carry[] },
 ): BenchRequest {
-  const { way, table, store, tag } = wish;
-  return { kind: "prepare", way, table, store, tag, device: identityOfRow(device), ...kept };
+  const { way, table, store, tag, besideIds } = wish;
+  return { kind: "prepare", way, table, store, tag, besideIds: [...besideIds], device: identityOfRow(device), ...kept };
 }

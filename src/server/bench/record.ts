@@ -1,5 +1,6 @@
 import { and, eq, isNull, sql } from "drizzle-orm";
 import type { Inspection } from "@/core/inspection/schema";
+import type { PlannedLoad } from "@/core/prepare/plan";
 import type { Context } from "../context";
 import { devices, media } from "../db/schema";
 import { problemText } from "../problems";
@@ -54,17 +55,23 @@ export async function recordMedium(
   job: BenchJob,
   device: DeviceRow,
   read: Inspection,
+  planned: readonly PlannedLoad[] = [],
 ): Promise<string | null> {
   const tag = job.mediumTag;
   if (tag === null || job.releaseId === null) return null;
   const earlier = await tagOf(context, device);
+  const releaseIds = [job.releaseId, ...(job.request.kind === "prepare" ? (job.request.besideIds ?? []) : [])];
+  // In the order in which they were asked for; a medium with one release has it to itself.
+  const parts = new Map(
+    planned.flatMap((load, nth) => (releaseIds[nth] === undefined ? [] : [[releaseIds[nth], load]])),
+  );
   const today = context.now().toISOString().slice(0, 10);
   const made = {
     kind: mediumKindOf(device),
     capacityBytes: device.bytes,
     writtenOn: today,
     verified: { on: today, whole: true, sampledOn: null },
-    releaseIds: [job.releaseId],
+    releaseIds,
   } as const;
   const before = await broughtBack(context, tag);
   const fresh: MediumInput = {
@@ -75,17 +82,10 @@ export async function recordMedium(
     note: null,
     condition: "good",
     ...made,
-    releaseIds: [...made.releaseIds],
   };
   const result = before
-    ? await saveMedium(
-        context,
-        before.row.id,
-        before.row.version,
-        { ...mediumInputOf(before), ...made, releaseIds: [...made.releaseIds] },
-        read,
-      )
-    : await addMedium(context, fresh, read);
+    ? await saveMedium(context, before.row.id, before.row.version, { ...mediumInputOf(before), ...made }, read, parts)
+    : await addMedium(context, fresh, read, parts);
   if (!result.ok) throw new Error(problemText(result.problem));
   const [row] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
   if (row) {

@@ -11,7 +11,6 @@ import type { MediumPlan } from "@/core/prepare/plan";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
 import { benchJobs, benchLines, berths, devices } from "../db/schema";
-import { FileSource } from "../files/file-source";
 import { log } from "../log";
 import { problemText } from "../problems";
 import { listPeople } from "../services/places";
@@ -21,7 +20,7 @@ import { jobFolder } from "./folders";
 import type { BenchJob } from "./jobs";
 import { FileJournal } from "./journal";
 import { keptPack } from "./packs";
-import { planFrom, releaseToMake } from "./plans";
+import { type OpenRelease, openReleases, planFrom } from "./plans";
 import { distrustMedium, recordMedium, recordWear, voidMedium } from "./record";
 import { verifyAgainstRelease } from "./verify";
 
@@ -225,8 +224,21 @@ class Work {
   ): Promise<BenchResult | "stopped"> {
     const context = await this.context();
     if (this.job.releaseId === null) return { state: "file-missing", file: "" };
-    const release = await releaseToMake(context, this.job.releaseId);
-    if (!release.ok) return { state: "file-missing", file: problemText(release.problem) };
+    const releases = await openReleases(context, [this.job.releaseId, ...(request.besideIds ?? [])]);
+    if (!releases.ok) return { state: "file-missing", file: problemText(releases.problem) };
+    try {
+      return await this.prepareFrom(context, row, request, releases.value.files);
+    } finally {
+      await releases.value.close();
+    }
+  }
+
+  private async prepareFrom(
+    context: Context,
+    row: DeviceRow,
+    request: Extract<BenchRequest, { kind: "prepare" }>,
+    releases: readonly OpenRelease[],
+  ): Promise<BenchResult | "stopped"> {
     const device = await this.open(row, true);
     await this.say({ code: "device-open", identity: device.identity });
     if (!sameDevice(device.identity, request.device) || !sameDevice(identityOfRow(row), request.device)) {
@@ -248,16 +260,14 @@ class Work {
       await device.close();
       return { state: "file-missing", file: problemText(carried.problem) };
     }
-    const source = await FileSource.open(release.value.path);
     try {
-      const plan = await planFrom(source, row, request, release.value, pack, request.madeAt, carried.value);
+      const plan = await planFrom(releases, row, request, pack, request.madeAt, carried.value);
       if (!plan.ok) {
         await device.close();
         return { state: "plan-failed", problems: plan.problems };
       }
       return await this.write(context, row, device, request, plan);
     } finally {
-      await source.close();
       await carried.value.close();
     }
   }
@@ -319,7 +329,7 @@ class Work {
         writeRate: rate(writeMs),
         readRate: rate(verifyMs),
       });
-      return await this.check(context, row, plan.predicted, {
+      return await this.check(context, row, plan, {
         writtenBytes,
         writeRate: rate(writeMs),
         readRate: rate(verifyMs),
@@ -333,7 +343,7 @@ class Work {
   private async check(
     context: Context,
     row: DeviceRow,
-    predicted: Inspection,
+    { predicted, loads }: Extract<MediumPlan, { ok: true }>,
     facts: { writtenBytes: number; writeRate: number; readRate: number },
   ): Promise<BenchResult> {
     this.progress = { ...this.progress, phase: "inspect" };
@@ -356,7 +366,7 @@ class Work {
       .where(eq(benchLines.jobId, this.job.id));
     const missing = missingLines(lines.map(({ line }) => line));
     if (missing.length > 0) return { state: "lines-missing", codes: missing };
-    const medium = await recordMedium(context, this.job, row, read);
+    const medium = await recordMedium(context, this.job, row, read, loads);
     if (medium !== null) await this.say({ code: "recorded", medium });
     return { state: "verified", ...facts, viewsAsPredicted: true };
   }

@@ -1,9 +1,10 @@
-import { and, eq, isNull } from "drizzle-orm";
+import { and, asc, eq, isNull } from "drizzle-orm";
 import type { BenchResult } from "@/core/bench/job";
-import type { ByteSource } from "@/core/bytes/source";
+import { type ByteSource, WindowSource } from "@/core/bytes/source";
 import { Cancelled } from "@/core/integrity/hashing";
+import type { Manifest } from "@/core/integrity/manifest";
 import { verifySample } from "@/core/integrity/sample";
-import { verifyAgainst } from "@/core/integrity/verify";
+import { type Verification, verifyAgainst } from "@/core/integrity/verify";
 import { bytesText } from "@/core/words/sizes";
 import type { Context } from "../context";
 import { loads, media, releases } from "../db/schema";
@@ -26,7 +27,7 @@ export interface VerifyOptions {
 const NAMED_MOST = 50;
 
 /**
- * Compares what is on a device with the manifest of the release that its medium carries, and dates the medium's
+ * Compares what is on a device with the manifests of the releases that its medium carries, and dates the medium's
  * verification by it. Null where it was stopped.
  */
 export async function verifyAgainstRelease(
@@ -35,45 +36,87 @@ export async function verifyAgainstRelease(
   source: ByteSource,
   options: VerifyOptions,
 ): Promise<BenchResult | null> {
-  const [load] = row.mediumId
+  const carried = row.mediumId
     ? await context.db
-        .select({ inspectionId: releases.inspectionId, tag: media.tag })
+        .select({ inspectionId: releases.inspectionId, tag: media.tag, part: loads.part })
         .from(loads)
         .innerJoin(releases, eq(releases.id, loads.releaseId))
         .innerJoin(media, eq(media.id, loads.mediumId))
         .where(and(eq(loads.mediumId, row.mediumId), isNull(media.retiredAt)))
+        .orderBy(asc(loads.id))
     : [];
-  const manifest = load?.inspectionId ? await readManifest(context, load.inspectionId) : null;
-  if (!load || !manifest) return { state: "nothing-to-compare" };
-  const hashing = {
-    make: nativeHasher,
-    onProgress: (done: number, total: number) => {
-      options.onProgress(done, total);
-      return !options.shouldStop();
-    },
-  };
+  const [{ tag } = { tag: "" }] = carried;
+  const loadsToRead: Manifested[] = [];
+  for (const { inspectionId, part } of carried) {
+    const manifest = inspectionId ? await readManifest(context, inspectionId) : null;
+    // One of several that cannot be compared leaves the whole in doubt.
+    if (!manifest) return { state: "nothing-to-compare" };
+    loadsToRead.push({ manifest, source: part ? new WindowSource(source, part.startBytes, part.lengthBytes) : source });
+  }
+  if (loadsToRead.length === 0) return { state: "nothing-to-compare" };
   try {
-    if (options.share !== null) {
-      const { share, seed } = options;
-      const found = await verifySample(source, manifest, { ...hashing, share, seed });
-      const { by, comparedBytes, ofBytes } = found;
-      const damaged = [
-        ...found.differing.map(({ path, why }) => `${path} (${why})`),
-        ...found.outsideFiles.map(({ start }) => `outside all files, at ${bytesText(start)}`),
-      ];
-      await dated(context, load.tag, damaged.length === 0 ? "sample-right" : "damaged");
-      const same = damaged.length === 0;
-      return { state: "sampled", same, by, comparedBytes, ofBytes, damaged: damaged.slice(0, NAMED_MOST) };
-    }
-    const verification = await verifyAgainst(source, manifest, hashing);
-    const isSame = verification.result === "same" || verification.result === "same-files";
-    await dated(context, load.tag, isSame ? "whole" : "damaged");
-    const damaged = verification.files.differing.map(({ path, why }) => `${path} (${why})`);
-    return { state: "compared", same: isSame, result: verification.result, damaged: damaged.slice(0, NAMED_MOST) };
+    const results: Compared[] = [];
+    for (const [nth, load] of loadsToRead.entries())
+      results.push(await compare(load, options, { nth, of: loadsToRead.length }));
+    return await told(context, tag, results);
   } catch (error) {
     if (error instanceof Cancelled) return null;
     throw error;
   }
+}
+
+/** A release's manifest, and the part of the medium that it stands in. */
+interface Manifested {
+  manifest: Manifest;
+  source: ByteSource;
+}
+
+type Compared = Extract<BenchResult, { state: "compared" | "sampled" }>;
+
+async function compare(
+  { manifest, source }: Manifested,
+  { share, seed, onProgress, shouldStop }: VerifyOptions,
+  { nth, of }: { nth: number; of: number },
+): Promise<Compared> {
+  const hashing = {
+    make: nativeHasher,
+    onProgress: (done: number, total: number) => {
+      onProgress(nth * total + done, of * total);
+      return !shouldStop();
+    },
+  };
+  if (share === null) {
+    const { result, files } = await verifyAgainst(source, manifest, hashing);
+    const damaged = files.differing.map(({ path, why }) => `${path} (${why})`);
+    return { state: "compared", same: result === "same" || result === "same-files", result, damaged };
+  }
+  const { by, comparedBytes, ofBytes, ...found } = await verifySample(source, manifest, { ...hashing, share, seed });
+  const damaged = [
+    ...found.differing.map(({ path, why }) => `${path} (${why})`),
+    ...found.outsideFiles.map(({ start }) => `outside all files, at ${bytesText(start)}`),
+  ];
+  return { state: "sampled", same: damaged.length === 0, by, comparedBytes, ofBytes, damaged };
+}
+
+const RESULTS: Verification["result"][] = ["same", "same-files", "damaged", "differs"];
+
+/** What comparing all of a medium's releases comes to: the worst of them. Dates its verification. */
+async function told(context: Context, tag: string, results: readonly Compared[]): Promise<BenchResult> {
+  const same = results.every((each) => each.same);
+  const damaged = results.flatMap((each) => each.damaged).slice(0, NAMED_MOST);
+  const whole = results.flatMap((each) => (each.state === "compared" ? [each.result] : []));
+  const samples = results.flatMap((each) => (each.state === "sampled" ? [each] : []));
+  if (samples.length === 0) {
+    const result = RESULTS[Math.max(...whole.map((each) => RESULTS.indexOf(each)))] as Verification["result"];
+    await dated(context, tag, same ? "whole" : "damaged");
+    return { state: "compared", same, result, damaged };
+  }
+  await dated(context, tag, same ? "sample-right" : "damaged");
+  const sum = (of: (sample: (typeof samples)[number]) => number) =>
+    samples.reduce((total, each) => total + of(each), 0);
+  const by = samples.every((each) => each.by === "blocks") ? "blocks" : "files";
+  const [comparedBytes, ofBytes] = [sum((each) => each.comparedBytes), sum((each) => each.ofBytes)];
+  return { state: "sampled", same, by, comparedBytes, ofBytes, damaged };
 }
 
 async function dated(...given: Parameters<typeof dateVerification>): Promise<void> {

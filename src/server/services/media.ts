@@ -1,5 +1,6 @@
 import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
+import type { LoadPart } from "@/core/chain/loads";
 import type { Verdict } from "@/core/chain/schema";
 import { surestVerdict } from "@/core/fleet/cell";
 import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
@@ -77,18 +78,48 @@ function columnsOf({ releaseIds: _releases, verified, ...columns }: MediumInput)
   };
 }
 
-async function replaceLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
+/** Where releases stand on a medium that was made with several, by their ids. */
+export type LoadParts = ReadonlyMap<number, LoadPart>;
+
+/** What a medium carries from now on. Without `parts` what stays stands where it stood, as long as what was `read` has that. */
+async function replaceLoads(
+  tx: Queries,
+  mediumId: number,
+  releaseIds: number[],
+  parts: LoadParts | null,
+  read: Inspection | null,
+): Promise<void> {
+  const before = await tx
+    .select({ releaseId: loads.releaseId, part: loads.part })
+    .from(loads)
+    .where(eq(loads.mediumId, mediumId));
+  const stands = (part: LoadPart | null) =>
+    read === null ||
+    read.partitions.some(({ start, length }) => start === part?.startBytes && length === part.lengthBytes);
+  const known = parts ?? new Map(before.map(({ releaseId, part }) => [releaseId, stands(part) ? part : null]));
   await tx.delete(loads).where(eq(loads.mediumId, mediumId));
-  await addLoads(tx, mediumId, releaseIds);
+  await addLoads(tx, mediumId, releaseIds, known);
 }
 
-async function addLoads(tx: Queries, mediumId: number, releaseIds: number[]): Promise<void> {
-  const rows = [...new Set(releaseIds)].map((releaseId) => ({ mediumId, releaseId }));
+async function addLoads(
+  tx: Queries,
+  mediumId: number,
+  releaseIds: number[],
+  parts: ReadonlyMap<number, LoadPart | null>,
+): Promise<void> {
+  const rows = [...new Set(releaseIds)].map((releaseId) => {
+    return { mediumId, releaseId, part: parts.get(releaseId) ?? null };
+  });
   if (rows.length > 0) await tx.insert(loads).values(rows);
 }
 
 /** Registers a medium with what was read from its file. Problems: `invalid`, `taken`, `not-found`. */
-export async function addMedium(context: Context, input: unknown, inspection: unknown): Promise<Result<number>> {
+export async function addMedium(
+  context: Context,
+  input: unknown,
+  inspection: unknown,
+  parts: LoadParts = new Map(),
+): Promise<Result<number>> {
   const parsed = checked(mediumInputSchema, input);
   if (!parsed.ok) return parsed;
   const read = await checkedInspection(context, inspection);
@@ -104,7 +135,7 @@ export async function addMedium(context: Context, input: unknown, inspection: un
       .$returningId();
     const { id } = inserted as { id: number };
     // A medium that is new has none to be deleted first: that would lock where others insert theirs.
-    await addLoads(tx, id, releaseIds);
+    await addLoads(tx, id, releaseIds, parts);
     await recordEvent(tx, context, {
       entity: "medium",
       entityId: id,
@@ -128,6 +159,7 @@ export async function saveMedium(
   version: number,
   input: unknown,
   inspection: unknown = null,
+  parts: LoadParts | null = null,
 ): Promise<Result<number>> {
   const parsed = checked(mediumInputSchema, input);
   if (!parsed.ok) return parsed;
@@ -157,7 +189,8 @@ export async function saveMedium(
       set,
       ...change,
     });
-    if (saved.ok) await replaceLoads(tx, id, releaseIds);
+    const own = read.value === NOTHING_READ ? null : (read.value?.inspection ?? null);
+    if (saved.ok) await replaceLoads(tx, id, releaseIds, parts, own);
     return saved;
   });
 }

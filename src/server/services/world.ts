@@ -137,16 +137,17 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     .where(isNull(media.retiredAt))
     .orderBy(asc(media.tag));
   const itsLoads = await context.db
-    .select({ mediumId: loads.mediumId, releaseId: loads.releaseId })
+    .select({ mediumId: loads.mediumId, releaseId: loads.releaseId, part: loads.part })
     .from(loads)
     .innerJoin(media, eq(media.id, loads.mediumId))
     .where(isNull(media.retiredAt))
     .orderBy(asc(loads.id));
-  const byMedium = new Map<number, number[]>();
+  const byMedium = new Map<number, (typeof itsLoads)[number][]>();
   const carriers = new Map<number, { tag: string; site: string | null; id: number }[]>();
   const rowOf = new Map(rows.map((row) => [row.id, row]));
-  for (const { mediumId, releaseId } of itsLoads) {
-    byMedium.set(mediumId, [...(byMedium.get(mediumId) ?? []), releaseId]);
+  for (const load of itsLoads) {
+    const { mediumId, releaseId } = load;
+    byMedium.set(mediumId, [...(byMedium.get(mediumId) ?? []), load]);
     const row = rowOf.get(mediumId);
     if (!row) continue;
     const own = carriers.get(releaseId) ?? [];
@@ -158,7 +159,8 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     rows.flatMap((row) => row.viewsKey ?? []),
   );
   return rows.map((row): WorldMedium => {
-    const releaseIds = byMedium.get(row.id) ?? [];
+    const own = byMedium.get(row.id) ?? [];
+    const releaseIds = own.map(({ releaseId }) => releaseId);
     const known = row.viewsKey === null ? undefined : views.get(row.viewsKey);
     const copies = releaseIds.flatMap((id) => carriers.get(id) ?? []).filter((each) => each.id !== row.id);
     const part: MediumPart = {
@@ -181,7 +183,11 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
       as: attachmentOf(row.kind),
       views: known ? { key: row.viewsKey as string, views: known } : null,
       fault: row.fault,
-      releases: releaseIds.flatMap((id) => parts.get(id) ?? []),
+      releases: own.flatMap(({ releaseId, part: place }): ReleasePart[] => {
+        const release = parts.get(releaseId);
+        if (!release) return [];
+        return [place ? { ...release, startedBy: place.startedBy } : release];
+      }),
     };
   });
 }

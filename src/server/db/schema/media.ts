@@ -10,6 +10,7 @@ import {
   uniqueIndex,
   varchar,
 } from "drizzle-orm/mysql-core";
+import type { LoadPart } from "@/core/chain/loads";
 import type { Inspection } from "@/core/inspection/schema";
 import type { ReleaseFacts } from "@/core/releases/facts";
 import { at, createdAt, id, json, longBlob, updatedAt, version } from "./columns";
@@ -133,6 +134,8 @@ export const loads = mysqlTable(
       .notNull()
       .references(() => releases.id),
     writtenOn: varchar("written_on", { length: 10 }),
+    /** Where it stands, and which firmware comes to it, where the medium carries several; null: it has the medium to itself. */
+    part: json("part").$type<LoadPart>(),
   },
   (table) => [
     uniqueIndex("loads_place").on(table.mediumId, table.releaseId),

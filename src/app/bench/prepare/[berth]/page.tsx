@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import type { Verdict } from "@/core/chain/schema";
-import { WAYS } from "@/core/prepare/plan";
+import { BESIDE_MOST, WAYS } from "@/core/prepare/plan";
 import { alternativeText, planNoteText, planProblemText, trustText, wayText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import { listBerths } from "@/server/bench/berths";
@@ -39,6 +39,9 @@ export default async function Prepare({ params, searchParams }: Props) {
   const wish = {
     berthId: berth.id,
     releaseId: releaseId ?? 0,
+    besideIds: [...new Set(many(query.beside).flatMap((id) => positive(id) ?? []))]
+      .filter((id) => id !== releaseId)
+      .slice(0, BESIDE_MOST),
     way: WAYS.find((way) => way === one(query.way)) ?? (isDisc ? "disc" : "laid-out"),
     table: one(query.table) === "mbr" ? ("mbr" as const) : ("gpt" as const),
     store: one(query.store) === "1",
@@ -51,6 +54,7 @@ export default async function Prepare({ params, searchParams }: Props) {
     const { way, table, store } = { ...wish, ...more };
     const params = new URLSearchParams({ release: String(releaseId ?? ""), tag, way, table, store: store ? "1" : "" });
     for (const file of wish.files) params.append("file", file);
+    for (const id of way === "laid-out" ? wish.besideIds : []) params.append("beside", String(id));
     return `/bench/prepare/${berth.id}?${params}`;
   };
   return (
@@ -112,6 +116,31 @@ export default async function Prepare({ params, searchParams }: Props) {
             Store in the rest
           </label>
         </div>
+        {!isDisc && (
+          <fieldset className="sm:col-span-2">
+            <legend className="font-semibold text-[0.9rem]">
+              Beside it, each in a partition of its own <span className="caption">(laid out anew only)</span>
+            </legend>
+            <div className="grid gap-3 sm:grid-cols-2">
+              {[...wish.besideIds, null].slice(0, BESIDE_MOST).map((id, nth) => (
+                <select
+                  key={id ?? "none"}
+                  className="field"
+                  name="beside"
+                  aria-label={nth === 0 ? "A second release" : "A third release"}
+                  defaultValue={id ?? ""}
+                >
+                  <option value="">nothing more</option>
+                  {releases.map(({ id: each, kitName, name }) => (
+                    <option key={each} value={each}>
+                      {kitName} {name}
+                    </option>
+                  ))}
+                </select>
+              ))}
+            </div>
+          </fieldset>
+        )}
         {carriable.length > 0 && (
           <fieldset className="sm:col-span-2">
             <legend className="font-semibold text-[0.9rem]">Carried along from the library</legend>
@@ -190,7 +219,7 @@ export default async function Prepare({ params, searchParams }: Props) {
   );
 }
 
-const ROLES = { "bios-start": "BIOS start", start: "Start", store: "Store" };
+const ROLES = { "bios-start": "BIOS start", start: "Start", load: "Start", store: "Store" };
 
 function Plan({
   view,
@@ -201,13 +230,14 @@ function Plan({
   plan: Extract<PlanView["plan"], { ok: true }>;
   offerStore: string;
 }) {
-  const { device, prediction, release, carry } = view;
+  const { device, prediction, release, beside, carry } = view;
+  const loads = plan.parts.filter(({ role }) => role === "start" || role === "load");
   const parts: StripPart[] = plan.parts.map((part) => ({
-    key: part.role,
+    key: `${part.role} ${part.startBytes}`,
     start: part.startBytes,
     bytes: part.lengthBytes,
-    title: ROLES[part.role],
-    tone: part.role === "store" ? "data" : part.role === "start" ? "start" : "other",
+    title: (beside.length > 0 && [release.text, ...beside][loads.indexOf(part)]) || ROLES[part.role],
+    tone: part.role === "store" ? "data" : part.role === "start" || part.role === "load" ? "start" : "other",
   }));
   const isWhole = parts.length === 0 || plan.request.way === "as-it-is-with-store";
   const file: StripPart = {
@@ -237,7 +267,7 @@ function Plan({
       {plan.notes.length > 0 && (
         <ul className="mt-1 list-disc pl-5">
           {plan.notes.map((note) => (
-            <li key={note.code}>
+            <li key={JSON.stringify(note)}>
               {planNoteText(note)}{" "}
               {note.code === "room-left" && (
                 <Link prefetch={false} className="link" href={offerStore}>

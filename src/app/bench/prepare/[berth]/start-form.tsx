@@ -21,6 +21,7 @@ export function StartForm({
   wish: {
     berthId: number;
     releaseId: number;
+    besideIds: number[];
     way: string;
     table: string;
     store: boolean;

@@ -1,0 +1,1 @@
+ALTER TABLE `loads` ADD COLUMN IF NOT EXISTS `part` json;
