@@ -5,6 +5,7 @@ import type { Context } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
 import { people } from "@/server/db/schema";
+import { problemText, type Result } from "@/server/problems";
 
 const MIGRATIONS = join(__dirname, "..", "..", "src", "server", "db", "migrations");
 
@@ -43,4 +44,10 @@ export function testInventory(): TestInventory {
     await db?.$client.end();
   });
   return inventory;
+}
+
+/** What came of it; a problem fails the test with its sentence. */
+export function value<T>(result: Result<T>): T {
+  if (!result.ok) throw new Error(problemText(result.problem));
+  return result.value;
 }

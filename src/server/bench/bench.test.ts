@@ -13,12 +13,12 @@ import { volumesOf } from "@/core/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import type { Context } from "../context";
 import { benchJobs, berths, devices, media } from "../db/schema";
 import { FileSource } from "../files/file-source";
-import { problemText, type Result } from "../problems";
+import { problemText } from "../problems";
 import { addComputer, getComputer } from "../services/computers";
 import { keepContents, keepManifest, readManifest } from "../services/contents";
 import { recordDrill } from "../services/drills";
@@ -41,11 +41,6 @@ const other = testInventory();
 const w = tempWorkshop();
 const MIB = 1 << 20;
 const ids = { release: 0, berth: 0, other: 0 };
-
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 
 const OTHER_DRIVER = {
   kind: "inf" as const,

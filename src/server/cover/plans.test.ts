@@ -5,7 +5,7 @@ import { factsSchema } from "@/core/facts/schema";
 import { inspect } from "@/core/inspection/inspect";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { problemText, type Result } from "../problems";
 import { addComputer } from "../services/computers";
@@ -36,10 +36,6 @@ const inventory = testInventory();
 const w = tempWorkshop();
 const sites = { office: 0, pier: 0 };
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
 
 async function computer(tag: string, like: string, siteId: number | null) {

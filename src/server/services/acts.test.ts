@@ -2,9 +2,8 @@ import { eq } from "drizzle-orm";
 import { type Observation, observe, sourceOf } from "@/core/facts/merge";
 import type { PartialFacts } from "@/core/facts/paths";
 import { allowing, revoking } from "../../../scripts/demo/signers";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { computerFacts, computers, disks, secureBootLists } from "../db/schema";
-import type { Result } from "../problems";
 import { bulkChange, latestBatches, previewBulk, undoBatch } from "./bulk";
 import { importCalendar, listSystems } from "./calendars";
 import { copyComputer, moveComputer, previewFacts, replaceDisk, setPartition, takeInFacts } from "./computer-acts";
@@ -17,10 +16,6 @@ import { addSite } from "./places";
 import { listViews, removeView, saveView } from "./saved-views";
 
 const inventory = testInventory();
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(JSON.stringify(result.problem));
-  return result.value;
-}
 const get = async (tag: string) => (await getComputer(inventory.ina, tag)) as ComputerDetail;
 const add = async (tag: string, facts: object = {}, more: object = {}) => {
   value(

@@ -4,7 +4,7 @@ import { inspect } from "@/core/inspection/inspect";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { reportPdf } from "../callout-report";
 import { problemText, type Result } from "../problems";
@@ -35,10 +35,6 @@ const inventory = testInventory();
 const w = tempWorkshop();
 const ids = { callout: 0, computer: 0 };
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
 const detail = async (id = ids.callout) => {
   const found = await getCallout(inventory.ina, id);

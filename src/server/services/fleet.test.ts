@@ -7,10 +7,10 @@ import { inspect } from "@/core/inspection/inspect";
 import { partitionsOf } from "@/core/links/restore-image";
 import { IMAGES, type ImageName } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { plannedDrills } from "../db/schema";
-import { problemText, type Result } from "../problems";
+import { problemText } from "../problems";
 import { moveComputer, previewFacts } from "./computer-acts";
 import { addComputer, getComputer, inputOf, saveComputer } from "./computers";
 import { keepContents } from "./contents";
@@ -27,11 +27,6 @@ import { routesOf } from "./routes";
 const inventory = testInventory();
 const w = tempWorkshop();
 const ids: Record<string, number> = {};
-
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 
 async function release(kit: string, family: string, name: string, image: ImageName, purposes: string[]) {
   const { inspection, drivers } = await inspect(memory(IMAGES[image].make(w)), { name: image, depth: "deep" });

@@ -1,7 +1,7 @@
 import { eq } from "drizzle-orm";
 import { factsSchema } from "@/core/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { systemImages } from "../db/schema";
 import { problemText, type Result } from "../problems";
 import { closeCallout, openCallout } from "./callouts";
@@ -27,10 +27,6 @@ import { imageParts } from "./world";
 const inventory = testInventory();
 const ids: Record<string, number> = {};
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
 
 const body = (more: Partial<ImageInput["body"]> = {}): ImageInput["body"] => ({

@@ -3,10 +3,9 @@ import { inspect } from "@/core/inspection/inspect";
 import type { Inspection } from "@/core/inspection/schema";
 import { answerOf, verdictsOf, weakLink } from "@/core/routes/routes";
 import { IMAGES } from "../../../scripts/demo/images";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { computers, disks, events } from "../db/schema";
-import type { Result } from "../problems";
 import { listComputers, PAGE_ROWS } from "./computer-list";
 import { addComputer, getComputer, inputOf, retireComputer, saveComputer } from "./computers";
 import { history } from "./events";
@@ -20,11 +19,6 @@ const inventory = testInventory();
 const w = tempWorkshop();
 const read = async (image: keyof typeof IMAGES): Promise<Inspection> =>
   (await inspect(memory(IMAGES[image].make(w)), { name: IMAGES[image].file })).inspection;
-
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(JSON.stringify(result.problem));
-  return result.value;
-}
 
 const uefi = { kind: "uefi", arch: "x64", legacyMode: "absent", secureBoot: { state: "off" } };
 const computer = (tag: string, more: object = {}, facts: object = {}) => ({

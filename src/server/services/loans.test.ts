@@ -1,4 +1,4 @@
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { problemText, type Result } from "../problems";
 import { compareStock, giveBack, lend, loansOf, openLoans, shelfOf, takeStock } from "./loans";
 import { addMedium, getMedium } from "./media";
@@ -7,10 +7,6 @@ import { addSite } from "./places";
 const inventory = testInventory();
 const ids = { office: 0, pier: 0 };
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
 const site = async (tag: string) => (await getMedium(inventory.ina, tag))?.row.siteId;
 

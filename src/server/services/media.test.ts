@@ -2,10 +2,10 @@ import { eq } from "drizzle-orm";
 import { inspect } from "@/core/inspection/inspect";
 import type { Inspection } from "@/core/inspection/schema";
 import { IMAGES } from "../../../scripts/demo/images";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { events, inspections, loads, media } from "../db/schema";
-import { problemText, type Result } from "../problems";
+import { problemText } from "../problems";
 import { viewsKeyOf } from "./inspections";
 import { addMedium, getMedium, listMedia, type MediumDetail, mediumInputOf, retireMedium, saveMedium } from "./media";
 import { addSite } from "./places";
@@ -27,11 +27,6 @@ const medium = (tag: string, more: object = {}) => ({
   releaseIds: [],
   ...more,
 });
-
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 
 async function detailOf(tag: string): Promise<MediumDetail> {
   const detail = await getMedium(inventory.ina, tag);

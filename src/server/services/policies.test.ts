@@ -1,7 +1,7 @@
 import { eq } from "drizzle-orm";
 import { factsSchema } from "@/core/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { sites as siteRows } from "../db/schema";
 import { problemText, type Result } from "../problems";
 import { addComputer } from "./computers";
@@ -13,10 +13,6 @@ import { listRules, loadPolicies, loadTravel, saveRule, setTravel } from "./poli
 const inventory = testInventory();
 const sites = { office: 0, pier: 0, bridge: 0 };
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
 
 beforeAll(async () => {

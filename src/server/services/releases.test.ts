@@ -5,9 +5,9 @@ import { makeManifest } from "@/core/integrity/manifest";
 import { listVolumes } from "@/core/volumes/listing";
 import { volumesOf } from "@/core/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
-import { problemText, type Result } from "../problems";
+import { problemText } from "../problems";
 import { contentsKept, readDrivers, readListing, readManifest, storeContents, storeManifest } from "./contents";
 import { history } from "./events";
 import { addMedium, getMedium } from "./media";
@@ -15,11 +15,6 @@ import { addKit, addRelease, compareTwo, getRelease, listReleases, mediaOf, save
 
 const inventory = testInventory();
 const w = tempWorkshop();
-
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 
 const packed = (body: unknown) => new Uint8Array(gzipSync(JSON.stringify(body)));
 

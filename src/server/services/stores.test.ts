@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { factsSchema } from "@/core/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { problemText, type Result } from "../problems";
 import { addComputer } from "./computers";
@@ -41,10 +41,6 @@ const w = tempWorkshop();
 const folder = join(w.folder, "data", "stores", "share");
 const ids = { store: 0, site: 0 };
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
 
 const input = (more: Partial<StoreInput> = {}): Partial<StoreInput> => ({

@@ -4,7 +4,7 @@ import { inspect } from "@/core/inspection/inspect";
 import { dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { media } from "../db/schema";
 import { problemText, type Result } from "../problems";
@@ -28,10 +28,6 @@ const inventory = testInventory();
 const w = tempWorkshop();
 const ids = { office: 0, computer: 0, old: 0, next: 0 };
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const refusal = <T>(result: Result<T>) => (result.ok ? "" : problemText(result.problem));
 const told = async () =>
   (await everythingDue(inventory.ina)).map((item) => `${dueTitle(item)}: ${dueReasonText(item.reason)}`);

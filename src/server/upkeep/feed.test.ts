@@ -1,8 +1,7 @@
 import ICAL from "ical.js";
 import { factsSchema } from "@/core/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { testInventory } from "../../../test/support/database";
-import { problemText, type Result } from "../problems";
+import { testInventory, value } from "../../../test/support/database";
 import { addComputer } from "../services/computers";
 import { addMedium } from "../services/media";
 import { addSite } from "../services/places";
@@ -14,10 +13,6 @@ import { calendarFeed } from "./feed";
 // Read by another library than the one that writes it.
 const inventory = testInventory();
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const at = (day: string) => {
   inventory.clock.now = new Date(`${day}T23:30:00Z`);
 };

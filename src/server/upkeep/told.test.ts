@@ -5,9 +5,8 @@ import { simpleParser } from "mailparser";
 import Papa from "papaparse";
 import { factsSchema } from "@/core/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { testInventory } from "../../../test/support/database";
+import { testInventory, value } from "../../../test/support/database";
 import { tempWorkshop } from "../../../test/support/workshop";
-import { problemText, type Result } from "../problems";
 import { addComputer } from "../services/computers";
 import { drillsOf } from "../services/drills";
 import { lend } from "../services/loans";
@@ -23,10 +22,6 @@ import { enterVisit, visitPlaces, visitView } from "./visits";
 const inventory = testInventory();
 const w = tempWorkshop();
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(problemText(result.problem));
-  return result.value;
-}
 const at = (time: string) => {
   inventory.clock.now = new Date(time);
 };

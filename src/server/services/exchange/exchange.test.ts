@@ -3,10 +3,9 @@ import { eq, sql } from "drizzle-orm";
 import { COMPUTER_SCHEMA } from "@/core/exchange/lines";
 import { sourceOf } from "@/core/facts/merge";
 import { fleetComputer } from "../../../../scripts/demo/fleet";
-import { testInventory } from "../../../../test/support/database";
+import { testInventory, value } from "../../../../test/support/database";
 import type { Context } from "../../context";
 import { computers, events, imports, sites } from "../../db/schema";
-import type { Result } from "../../problems";
 import { addComputer, getComputer, inputOf, saveComputer } from "../computers";
 import { history } from "../events";
 import { addSite } from "../places";
@@ -25,10 +24,6 @@ import type { ImportOptions } from "./options";
 const inventory = testInventory();
 const other = testInventory();
 
-function value<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(JSON.stringify(result.problem));
-  return result.value;
-}
 const OPTIONS: ImportOptions = {
   encoding: "utf-8",
   delimiter: null,
