@@ -3,24 +3,23 @@ import { copyFileSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "no
 import { open } from "node:fs/promises";
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
-import type { BenchResult } from "@/core/bench/job";
 import { readLine } from "@/core/exchange/lines";
 import { factsSchema } from "@/core/facts/schema";
 import { openPath } from "@/core/formats/file-tree";
 import { inspect } from "@/core/inspection/inspect";
-import { makeManifest } from "@/core/integrity/manifest";
 import { volumesOf } from "@/core/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
+import { MIB, type Stick, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
-import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { memory } from "../../../test/support/workshop";
 import type { Context } from "../context";
-import { benchJobs, berths, devices, media } from "../db/schema";
+import { benchJobs, devices, media } from "../db/schema";
 import { FileSource } from "../files/file-source";
 import { problemText } from "../problems";
 import { addComputer, getComputer } from "../services/computers";
-import { keepContents, keepManifest, readManifest } from "../services/contents";
+import { keepContents, readManifest } from "../services/contents";
 import { recordDrill } from "../services/drills";
 import { history } from "../services/events";
 import { recordImage } from "../services/images";
@@ -29,17 +28,17 @@ import { addKit, addRelease, getRelease, listReleases } from "../services/releas
 import { fillBerth, listBerths, listDevices, looseDevices } from "./berths";
 import { carriableFiles } from "./carry";
 import { FAULTS, switchFault } from "./faults";
-import { askOf, getJob, resume, type StartInput, startCheck, startPreparation } from "./jobs";
+import { askOf, resume, type StartInput, startCheck } from "./jobs";
 import { planInBerth } from "./plans";
 import { proposeFor } from "./proposals";
 import { BenchRunner, markInterrupted } from "./runner";
-import { contentPath, makeSimulated, type Simulated, saveSimulated } from "./simulated";
+import { contentPath, type Simulated, saveSimulated } from "./simulated";
 import { takeInFromBerth } from "./take-in";
 
 const inventory = testInventory();
 const other = testInventory();
-const w = tempWorkshop();
-const MIB = 1 << 20;
+const bench = testBench(inventory);
+const { w, folderOf, stick, work, job } = bench;
 const ids = { release: 0, berth: 0, other: 0 };
 
 const OTHER_DRIVER = {
@@ -50,96 +49,15 @@ const OTHER_DRIVER = {
   drivers: { "other.inf": ["PCI\\VEN_1234&DEV_0001"] },
 };
 
-const folderOf = (name: string) => join(w.folder, "data", "devices", name);
-
-/** A stick in a berth of its own. */
-async function stick(
-  name: string,
-  more: Partial<typeof devices.$inferInsert> = {},
-  faults: Partial<Simulated["faults"]> = {},
-  { db }: Context = inventory.ina,
-) {
-  const given = {
-    kind: "usb",
-    model: "Norlight Dart 200",
-    serial: `SER-${name}`,
-    bytes: 200 * MIB,
-    sectorBytes: 512,
-  } as const;
-  const simulated = await makeSimulated(folderOf(name), { ...given, faults });
-  const [row] = await db
-    .insert(devices)
-    .values({ ...given, simulatedAs: name, ...more })
-    .$returningId();
-  const deviceId = (row as { id: number }).id;
-  const [berth] = await db
-    .insert(berths)
-    .values({ name: `Berth ${name}`, accepts: "usb", place: 1, deviceId })
-    .$returningId();
-  return { deviceId, berthId: (berth as { id: number }).id, simulated, serial: given.serial };
+function begin(own: Stick, tag: string, more: Partial<StartInput> = {}) {
+  return bench.begin(own, { releaseId: ids.release, tag, ...more });
 }
-
-type Stick = Awaited<ReturnType<typeof stick>>;
-
-async function begin({ berthId, serial }: Stick, tag: string, more: Partial<StartInput> = {}) {
-  const wish = {
-    berthId,
-    releaseId: ids.release,
-    way: "laid-out",
-    table: "gpt",
-    store: true,
-    tag,
-    files: [],
-    besideIds: [],
-  } as const;
-  const { look } = value(await planInBerth(inventory.ina, { ...wish, files: [], besideIds: [] }));
-  const confirm = serial.slice(-4);
-  return startPreparation(inventory.ina, {
-    ...wish,
-    confirm,
-    lossAgreed: false,
-    fingerprint: look.fingerprint ?? "",
-    ...more,
-  });
-}
-
-async function work() {
-  const runner = new BenchRunner(inventory.ina.db, inventory.ina.now);
-  await runner.step();
-  await runner.idle();
-}
-
-const job = async (id: number) => {
-  const found = await getJob(inventory.ina, id);
-  if (!found) throw new Error(`job ${id}`);
-  return {
-    state: found.job.state,
-    result: found.job.result as BenchResult | null,
-    codes: found.lines.map(({ line }) => line.code),
-  };
-};
 
 beforeAll(async () => {
-  process.env.CREEL_DATA = join(w.folder, "data");
-  const library = join(w.folder, "data", "library");
-  mkdirSync(library, { recursive: true });
-  const file = IMAGES.bollard5.make(w);
-  copyFileSync(file, join(library, "bollard-5.0.iso"));
-  const { inspection, drivers } = await inspect(memory(file), { name: "bollard-5.0.iso", depth: "deep" });
-  const inspectionId = value(await keepContents(inventory.ina, { inspection, drivers, listing: null }));
-  value(await keepManifest(inventory.ina, inspectionId, await makeManifest(memory(file), { name: "bollard-5.0.iso" })));
-  const kitId = value(await addKit(inventory.ina, { name: "Bollard", family: "Linux" }));
-  const facts = { purposes: ["file-rescue"], opens: [], abilities: [] };
-  ids.release = value(
-    await addRelease(inventory.ina, { kitId, name: "5.0", madeOn: "2026-01-01", facts, inspectionId }),
-  );
+  ids.release = await bench.release(IMAGES.bollard5.make(w), "Bollard", "5.0", ["file-rescue"]);
   const at = MACHINES.findIndex(({ tag }) => tag === "HO-001");
   const facts1 = factsSchema.parse(factsOf(MACHINES[at] as (typeof MACHINES)[number], at));
   value(await addComputer(inventory.ina, { tag: "HO-001", name: null, siteId: null, note: null, facts: facts1 }));
-});
-
-afterAll(() => {
-  delete process.env.CREEL_DATA;
 });
 
 test("from a plan to a medium that is verified, recorded and dated; the log says each step", async () => {

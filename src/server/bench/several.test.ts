@@ -1,0 +1,138 @@
+import { readFileSync } from "node:fs";
+import { eq } from "drizzle-orm";
+import { factsSchema } from "@/core/facts/schema";
+import { judgePair, surroundingsOf } from "@/core/fleet/judge";
+import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
+import { MIB, type Stick, testBench } from "../../../test/support/bench";
+import { testInventory, value } from "../../../test/support/database";
+import { devices, loads } from "../db/schema";
+import { addComputer } from "../services/computers";
+import { fleet } from "../services/fleet";
+import { getMedium, mediumInputOf, saveMedium } from "../services/media";
+import { startCheck } from "./jobs";
+import { planInBerth } from "./plans";
+import { contentPath } from "./simulated";
+
+// Media with two releases, as the simulated bench makes them; which one starts where: core/prepare/several.test.ts.
+const inventory = testInventory();
+const { w, folderOf, stick, release, begin, work, job } = testBench(inventory);
+const ids = { wide: 0, narrow: 0, none: 0 };
+let own: Stick;
+
+function disc(name: string, archs: ("x64" | "ia32")[]): string {
+  const loaders = archs.map((arch) => [`EFI/BOOT/BOOT${arch.toUpperCase()}.EFI`, w.efi(arch)]);
+  return w.iso(`${name}.iso`, { ...Object.fromEntries(loaders), "README.TXT": w.text(`${name}.txt`, name) }, [
+    "-V",
+    name,
+  ]);
+}
+
+beforeAll(async () => {
+  ids.wide = await release(disc("WIDE", ["x64"]), "Fathom", "1.0", ["file-rescue"]);
+  ids.narrow = await release(disc("NARROW", ["ia32"]), "Painter", "2.0", ["start-up-repair"]);
+  ids.none = await release(disc("NONE", ["x64"]), "Hawser", "3.0", ["file-rescue"]);
+  for (const [tag, arch] of [
+    ["HO-001", "x64"],
+    ["HO-002", "ia32"],
+  ] as const) {
+    const at = MACHINES.findIndex((machine) => machine.tag === "HO-001");
+    const facts = factsSchema.parse(factsOf(MACHINES[at] as (typeof MACHINES)[number], at));
+    const firmware = { ...facts.firmware, kind: "uefi" as const, arch, secureBoot: null, legacyMode: "off" as const };
+    const off = {
+      ...firmware,
+      secureBoot: { state: "off" as const, pk: null, kek: null, db: null, dbx: null, sbatLevel: null },
+    };
+    value(
+      await addComputer(inventory.ina, {
+        tag,
+        name: null,
+        siteId: null,
+        note: null,
+        facts: { ...facts, firmware: off },
+      }),
+    );
+  }
+});
+
+const wishFor = (stickOf: Stick, besideIds: number[]) => ({
+  ...{ berthId: stickOf.berthId, releaseId: ids.wide, besideIds, tag: "RM-70", files: [] },
+  ...{ way: "laid-out" as const, table: "gpt" as const, store: false },
+});
+
+test("two releases are made into one medium, and each computer is served by the one that it comes to", async () => {
+  own = await stick("two", { bytes: 300 * MIB });
+  const plan = value(await planInBerth(inventory.ina, wishFor(own, [ids.narrow])));
+  expect(plan.beside).toEqual(["Painter 2.0"]);
+  const id = value(await begin(own, { releaseId: ids.wide, besideIds: [ids.narrow], tag: "RM-70" }));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "done", result: { state: "verified" } });
+  const medium = await getMedium(inventory.ina, "RM-70");
+  expect(medium?.loads.map(({ kitName }) => kitName)).toEqual(["Fathom", "Painter"]);
+  const { world, computers } = await fleet(inventory.ina);
+  const made = world.media.find(({ part }) => part.tag === "RM-70");
+  if (!made) throw new Error("RM-70 is not there");
+  const around = surroundingsOf(world);
+  const given = computers.map((computer) => [
+    computer.tag,
+    judgePair(around, computer, made).map((route) => route.release),
+  ]);
+  expect(given).toEqual([
+    ["HO-001", ["Fathom 1.0"]],
+    ["HO-002", ["Painter 2.0"]],
+  ]);
+});
+
+test("an edit leaves each where it stands, and a release taken off takes its place with it", async () => {
+  const medium = await getMedium(inventory.ina, "RM-70");
+  if (!medium) throw new Error("RM-70 is not there");
+  const places = () =>
+    inventory.ina.db
+      .select({ part: loads.part })
+      .from(loads)
+      .where(eq(loads.mediumId, medium.row.id))
+      .orderBy(loads.id);
+  const before = await places();
+  expect(before.map(({ part }) => part?.startedBy)).toEqual([["x64"], ["ia32"]]);
+  const input = { ...mediumInputOf(medium), note: "In the drawer by the door." };
+  const version = value(await saveMedium(inventory.ina, medium.row.id, medium.row.version, input));
+  expect(await places()).toEqual(before);
+  const fewer = { ...input, releaseIds: [ids.wide] };
+  const next = value(await saveMedium(inventory.ina, medium.row.id, version, fewer));
+  expect(await places()).toEqual(before.slice(0, 1));
+  // Read again as something else, it stands nowhere that is known.
+  const whole = { ...(medium.inspection as object), partitions: [] };
+  const last = value(await saveMedium(inventory.ina, medium.row.id, next, { ...fewer, note: "Read again." }, whole));
+  expect(await places()).toEqual([{ part: null }]);
+  const both = { ...input, releaseIds: [ids.wide, ids.narrow] };
+  value(await saveMedium(inventory.ina, medium.row.id, last, both, medium.inspection));
+});
+
+test("all of them are verified, and damage to the second is named", async () => {
+  const again = value(await begin(own, { releaseId: ids.wide, besideIds: [ids.narrow], tag: "RM-70" }));
+  await work();
+  expect(await job(again)).toMatchObject({ state: "done" });
+  const whole = value(await startCheck(inventory.ina, own.berthId, { kind: "verify" }, ""));
+  await work();
+  expect(await job(whole)).toMatchObject({ state: "done", result: { state: "compared", same: true } });
+  const content = contentPath(folderOf("two"));
+  const bytes = readFileSync(content);
+  const loader = readFileSync(w.efi("ia32"));
+  const at = bytes.indexOf(loader.subarray(0, 4096));
+  expect(at).toBeGreaterThan(0);
+  w.put(content, at + 2000, new Uint8Array(64).fill(0xa5));
+  const damaged = value(await startCheck(inventory.ina, own.berthId, { kind: "verify" }, ""));
+  await work();
+  const { state, result } = await job(damaged);
+  expect([state, result]).toMatchObject(["failed", { state: "compared", same: false }]);
+  expect(JSON.stringify(result)).toContain("BOOTIA32.EFI");
+  expect((await getMedium(inventory.ina, "RM-70"))?.row.verifiedWhole).toBe(false);
+});
+
+test("a release that no computer would come to is refused with its name, and one that is not there as well", async () => {
+  const other = await stick("three", { bytes: 300 * MIB });
+  const plan = value(await planInBerth(inventory.ina, wishFor(other, [ids.none])));
+  expect(plan.plan).toMatchObject({ ok: false, problems: [{ code: "nothing-starts-it", release: "Hawser 3.0" }] });
+  expect(await planInBerth(inventory.ina, wishFor(other, [9999]))).toMatchObject({ problem: { code: "not-found" } });
+  const [row] = await inventory.ina.db.select().from(devices).where(eq(devices.id, other.deviceId));
+  expect(row?.timesWritten).toBe(0);
+});
