@@ -44,7 +44,7 @@ function folder(w: Workshop, name: string, files: Record<string, string>): strin
 }
 
 /** The start of a Linux-based kit: an initial file system that knows some drivers. */
-function initrd(w: Workshop, name: string, kernel: string, aliases: string): string {
+export function initrd(w: Workshop, name: string, kernel: string, aliases: string): string {
   const tree = folder(w, `${name}.tree`, {
     init: "#!/bin/sh\n",
     [`lib/modules/${kernel}/modules.alias`]: aliases,

@@ -12,6 +12,8 @@ import { berths, devices } from "@/server/db/schema";
 import type { Result } from "@/server/problems";
 import { keepContents, keepManifest } from "@/server/services/contents";
 import { addKit, addRelease } from "@/server/services/releases";
+import { MODULES_ALIAS_5 } from "../../scripts/demo/drivers";
+import { initrd } from "../../scripts/demo/images";
 import type { Workshop } from "../../scripts/media/workshop";
 import { type TestInventory, value } from "./database";
 import { memory, tempWorkshop } from "./workshop";
@@ -48,6 +50,17 @@ export interface TestBench {
   /** Does whatever is queued. */
   work: () => Promise<void>;
   job: (id: number) => Promise<{ state: string; result: BenchResult | null; codes: string[] }>;
+}
+
+/** A disc file with a release for UEFI computers of some architectures, with drivers for what is common. */
+export function smallRelease(w: Workshop, name: string, archs: readonly ("x64" | "ia32")[]): string {
+  const loaders = archs.map((arch) => [`EFI/BOOT/BOOT${arch.toUpperCase()}.EFI`, w.efi(arch)]);
+  const files = {
+    ...Object.fromEntries(loaders),
+    "README.TXT": w.text(`${name}.txt`, name),
+    "live/initrd.img": initrd(w, name, "6.12.9-small", MODULES_ALIAS_5),
+  };
+  return w.iso(`${name}.iso`, files, ["-V", name]);
 }
 
 /** A bench with simulated devices over an inventory, in a folder of its own. */

@@ -25,7 +25,16 @@ export interface BerthToAct {
 }
 
 /** What can be done at a berth: fill it, make a medium, verify one, test a device, take it out. */
-export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: number; text: string }[] }) {
+export function BerthActs({
+  berth,
+  loose,
+  wish,
+}: {
+  berth: BerthToAct;
+  loose: { id: number; text: string }[];
+  /** What is to be made, as the next page takes it. */
+  wish: string | null;
+}) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
@@ -71,7 +80,7 @@ export function BerthActs({ berth, loose }: { berth: BerthToAct; loose: { id: nu
         <>
           <div className="flex flex-wrap justify-end gap-1.5">
             {berth.isFree && !berth.isStore && (
-              <Link prefetch={false} className="act" href={`/bench/prepare/${berth.id}`}>
+              <Link prefetch={false} className="act" href={`/bench/prepare/${berth.id}${wish ? `?${wish}` : ""}`}>
                 Make a medium
               </Link>
             )}

@@ -3,9 +3,12 @@ import Link from "next/link";
 import { resultText, trustText } from "@/core/words/bench";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
 import { howToConfirm, type JobItem, listJobs } from "@/server/bench/jobs";
+import type { Context } from "@/server/context";
+import { listReleases } from "@/server/services/releases";
 import { Size } from "@/ui/size";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
+import { many, one, positive, type SearchParams } from "../_lib/params";
 import { BerthActs } from "./berth-acts";
 import { contentText, deviceTitle, wearText } from "./device-text";
 import { FaultChoice } from "./fault-choice";
@@ -16,9 +19,10 @@ export const metadata: Metadata = { title: "Bench" };
 /** What the full width of a size bar stands for; a larger device goes past its end. */
 const SCALE_BYTES = 64e9;
 
-export default async function Bench() {
-  const context = await currentContext();
+export default async function Bench({ searchParams }: { searchParams: SearchParams }) {
+  const [context, query] = await Promise.all([currentContext(), searchParams]);
   const [berths, loose, jobs] = await Promise.all([listBerths(context), looseDevices(context), listJobs(context)]);
+  const wanted = await wantedOf(context, query);
   const filled = berths.filter(({ device }) => device).length;
   const choices = loose.map(({ id, model, serial, bytes, kind }) => ({
     id,
@@ -44,6 +48,21 @@ export default async function Bench() {
             ? "No berth is set up on this server."
             : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. The bars are to one scale, their full width 64 GB.`}
         </p>
+        {wanted && (
+          <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">
+            For <strong>{wanted.text}</strong>
+            {wanted.tag && (
+              <>
+                {" "}
+                on <span className="code font-bold">{wanted.tag}</span>
+              </>
+            )}
+            : choose the berth that it is made in.{" "}
+            <Link prefetch={false} className="link" href="/bench">
+              Something else
+            </Link>
+          </p>
+        )}
         <ul className="mt-3 divide-y divide-line border-line border-y">
           {berths.map((berth) => (
             <li key={berth.id} className="grid grid-cols-[6.5rem_minmax(0,1fr)_auto] gap-x-4 gap-y-1 py-2">
@@ -62,6 +81,7 @@ export default async function Bench() {
                   saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
                   howToName: howToName(berth),
                 }}
+                wish={wanted?.params ?? null}
                 loose={choices.filter(({ kind }) => (kind === "optical") === (berth.accepts === "optical"))}
               />
             </li>
@@ -79,6 +99,19 @@ export default async function Bench() {
       </aside>
     </div>
   );
+}
+
+/** What is to be made, where somebody comes with that: its releases in words, and as the next page takes them. */
+async function wantedOf(context: Context, query: Awaited<SearchParams>) {
+  const ids = [one(query.release), ...many(query.beside)].flatMap((id) => positive(id) ?? []);
+  if (ids.length === 0) return null;
+  const names = new Map((await listReleases(context)).map(({ id, kitName, name }) => [id, `${kitName} ${name}`]));
+  const [first, ...others] = ids.filter((id) => names.has(id));
+  if (first === undefined) return null;
+  const tag = one(query.tag)?.trim() ?? "";
+  const params = new URLSearchParams({ release: String(first), way: one(query.way) ?? "", ...(tag ? { tag } : {}) });
+  for (const id of others) params.append("beside", String(id));
+  return { text: [first, ...others].map((id) => names.get(id)).join(" and "), tag, params: params.toString() };
 }
 
 /** Its end in bold: that is what is typed before a device is emptied. */

@@ -1,7 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
-import { acceptPlan, cancelPlan, startPlan, tickTask } from "@/server/cover/plans";
+import { acceptPlan, cancelPlan, startPlan } from "@/server/cover/plans";
+import { tickTask } from "@/server/cover/tasks";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 

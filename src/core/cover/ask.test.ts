@@ -35,8 +35,8 @@ function stick(tag: string, more: Partial<StockMedium> = {}, part: Partial<Mediu
 
 function candidate(name: string, more: Partial<CoverCandidate> = {}): CoverCandidate {
   return {
-    ...{ releaseId: 1, release: name, way: "as-it-is", neededBytes: 2e9 },
-    medium: freshMedium(null, "usb", release(name), "2026-11-26"),
+    ...{ releaseId: 1, releases: [name], way: "as-it-is", neededBytes: 2e9 },
+    medium: freshMedium(null, "usb", [release(name)], "2026-11-26"),
     ...more,
   };
 }
@@ -105,6 +105,18 @@ test("computers that are alike ask together, and others apart; who has no place 
   ]);
   expect(demands.map(({ computers }) => computers)).toEqual([[0, 1], [2], [3]]);
   expect(placeless).toEqual([4, 5]);
+});
+
+test("several releases on one medium are tried each by itself, and none of them is made where one is left out", () => {
+  const both = candidate("Bollard 5.0", { releases: ["Bollard 5.0", "Lantern 12"], besideIds: [2] });
+  const { problem } = ask({ candidates: [candidate("Bollard 5.0"), both] });
+  const { writeMinutes, drillMinutes } = USUAL_SETTINGS;
+  expect(problem.contents.slice(0, 2).map(({ workMinutes }) => workMinutes)).toEqual([
+    writeMinutes + drillMinutes,
+    writeMinutes + 2 * drillMinutes,
+  ]);
+  const without = ask({ candidates: [candidate("Bollard 5.0"), both], settings: { without: ["Lantern 12"] } });
+  expect(without.problem.contents.slice(0, 2).map(({ neededBytes }) => neededBytes)).toEqual([2e9, null]);
 });
 
 test("each need is asked by itself, also where the same would serve it", () => {

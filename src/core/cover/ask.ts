@@ -15,10 +15,13 @@ export interface StockMedium extends FleetMedium {
   isStore: boolean;
 }
 
-/** A release made in one way, as a medium that is not there yet. */
+/** A release made in one way, or several together, as a medium that is not there yet. */
 export interface CoverCandidate {
   releaseId: number;
-  release: string;
+  /** Those that stand beside it, by their ids. */
+  besideIds?: number[];
+  /** All of them by name, its own first. */
+  releases: [string, ...string[]];
   way: Alternative["way"];
   neededBytes: number;
   medium: FleetMedium;
@@ -90,14 +93,15 @@ export function askCover(asked: Asked): Meaning {
     return meanings.push(meaning) - 1;
   };
   const priceOf = (size: Priced | null) => (size === null ? null : (settings.prices[size] ?? null));
-  const candidateContent = asked.candidates.map(({ way, neededBytes, release }, candidate) => {
+  const candidateContent = asked.candidates.map(({ way, neededBytes, releases }, candidate) => {
     const device = way === "disc" ? ("disc" as const) : ("stick" as const);
     const size = sizeFor(device, neededBytes, settings.prices);
-    const isOut = settings.without.includes(release);
+    const isOut = releases.some((name) => settings.without.includes(name));
     return add(
       {
         ...{ device, price: isOut ? null : priceOf(size), neededBytes: isOut ? null : neededBytes },
-        workMinutes: settings.writeMinutes + settings.drillMinutes,
+        // Each of several releases is tried by itself.
+        workMinutes: settings.writeMinutes + settings.drillMinutes * releases.length,
       },
       { of: "candidate", candidate, size },
     );
@@ -111,7 +115,7 @@ export function askCover(asked: Asked): Meaning {
     const key = JSON.stringify([
       views?.key ?? part.tag,
       as,
-      releases.map(({ name }) => name),
+      releases.map(({ name, startedBy }) => [name, startedBy ?? null]),
       isStore ? part.tag : null,
     ]);
     const device = deviceOf(medium);

@@ -51,11 +51,11 @@ function setting(seed: number) {
     }),
   );
   const candidates = world.media.slice(0, 8).flatMap(({ views, as, releases }, at): CoverCandidate[] => {
-    const [release] = releases;
-    if (!release || !views) return [];
+    const [own, ...others] = releases.map(({ name }) => name);
+    if (own === undefined || !views) return [];
     const way = as === "optical" ? "disc" : "as-it-is";
-    const medium = freshMedium(views, as ?? "usb", release, world.today);
-    return [{ releaseId: at, release: release.name, way, neededBytes: 2e9, medium }];
+    const medium = freshMedium(views, as ?? "usb", releases, world.today);
+    return [{ releaseId: at, releases: [own, ...others], way, neededBytes: 2e9, medium }];
   });
   return { world, policies, policyOf, ways, stock, candidates };
 }

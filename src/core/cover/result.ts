@@ -49,6 +49,8 @@ export interface PlannedMedium {
   /** What it holds then: "Bollard 5.0, laid out on a stick"; null: it is a blank spare. */
   holds: string | null;
   releaseId: number | null;
+  /** More releases that stand beside it, by their ids. */
+  besideIds?: number[];
   way: string | null;
   from: string | null;
   site: string;
@@ -97,6 +99,8 @@ export interface CoverTask {
   /** Of moves and loans. */
   from: string | null;
   releaseId: number | null;
+  besideIds?: number[];
+  way?: string | null;
   size: Priced | null;
   computer: string | null;
   /** Computers for which a medium is made. */

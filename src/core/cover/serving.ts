@@ -96,12 +96,12 @@ function forOnly(kind: OutcomeKind, release: ReleasePart): ReleasePart {
 export function freshMedium(
   views: FleetMedium["views"],
   as: FleetMedium["as"],
-  release: ReleasePart | null,
+  releases: readonly ReleasePart[],
   today: string,
 ): FleetMedium {
   const part: MediumPart = {
     ...{ tag: "a new medium", site: null, lentTo: null, retired: false, condition: "good", writtenOn: today },
     ...{ verified: { on: today, whole: true }, copies: [] },
   };
-  return { part, as, views, fault: null, releases: release ? [release] : [] };
+  return { part, as, views, fault: null, releases: [...releases] };
 }

@@ -1,12 +1,14 @@
 import { and, desc, eq, isNotNull, isNull } from "drizzle-orm";
+import type { StartKind } from "@/core/chain/loads";
+import type { ReleasePart } from "@/core/chain/parts";
 import type { Inspection } from "@/core/inspection/schema";
 import { DISCS } from "@/core/prepare/discs";
-import { type Alternative, planMedium } from "@/core/prepare/plan";
+import { type Alternative, type PlannedLoad, planMedium } from "@/core/prepare/plan";
 import type { Context } from "../context";
 import { kits, releases } from "../db/schema";
 import { FileSource } from "../files/file-source";
 import { biosStart } from "./bios-start";
-import { releaseFile } from "./library";
+import { type ReleaseFile, releaseFile } from "./library";
 
 const WAYS: Alternative[] = [
   { way: "as-it-is", store: false, table: "gpt" },
@@ -15,42 +17,57 @@ const WAYS: Alternative[] = [
   { way: "disc", store: false, table: "gpt" },
 ];
 
-/** What a release made in one way starts, and how much it writes; null where it cannot be made so. */
+/** What is made in one way starts, where its releases stand, and how much it writes; null where it cannot be made so. */
 interface Made {
   predicted: Inspection;
+  loads: PlannedLoad[];
   writtenBytes: number;
 }
 
-/** What a release's file comes to depends on that file and the way alone: kept, as reading it takes a second. */
-const MADE_KEPT = 200;
+/** A release and the file that it is made from. */
+interface Source {
+  releaseId: number;
+  /** Kit and release: "Lantern 12". */
+  release: string;
+  kit: string;
+  inspectionId: number;
+  file: ReleaseFile;
+}
+
+/** What files come to depends on them and the way alone: kept, as reading them takes a second. */
+const MADE_KEPT = 400;
 const made = new Map<string, Promise<Made | null>>();
 
-function madeAs(
-  path: string,
-  name: string,
-  bytes: number,
-  inspectionId: number,
-  way: Alternative,
-): Promise<Made | null> {
-  const key = `${inspectionId} ${way.way} ${way.table}`;
+function keyOf(sources: readonly Source[], way: Alternative): string {
+  return `${sources.map(({ inspectionId }) => inspectionId).join("+")} ${way.way} ${way.table}`;
+}
+
+function madeAs(sources: readonly Source[], way: Alternative): Promise<Made | null> {
+  const key = keyOf(sources, way);
   const known = made.get(key);
   if (known) return known;
-  const making = planned(path, name, bytes, way);
+  const making = planned(sources, way);
   made.set(key, making);
   making.catch(() => made.delete(key));
   if (made.size > MADE_KEPT) made.delete(made.keys().next().value as string);
   return making;
 }
 
-async function planned(path: string, name: string, bytes: number, way: Alternative): Promise<Made | null> {
-  const source = await FileSource.open(path);
+async function planned(sources: readonly Source[], way: Alternative): Promise<Made | null> {
+  const opened = await Promise.all(sources.map(({ file }) => FileSource.open(file.path)));
+  const [image, ...others] = opened;
   try {
+    const [own] = sources;
+    if (!own || !image) return null;
     const isDisc = way.way === "disc";
-    const room = Math.ceil((bytes * 2 + 512e6) / (1 << 20)) * (1 << 20);
+    const bytes = sources.reduce((sum, { file }) => sum + file.bytes * 2 + 512e6, 0);
+    const room = Math.ceil(bytes / (1 << 20)) * (1 << 20);
     const plan = await planMedium({
       request: { ...way, tag: "PROPOSED" },
-      image: source,
-      name,
+      image,
+      name: own.file.name,
+      title: own.release,
+      beside: others.map((source, nth) => ({ title: sources[nth + 1]?.release ?? "", image: source })),
       device: isDisc
         ? { kind: "optical", bytes: DISCS.at(-1)?.bytes ?? room, sectorBytes: 2048 }
         : { kind: "usb", bytes: room, sectorBytes: 512 },
@@ -58,9 +75,9 @@ async function planned(path: string, name: string, bytes: number, way: Alternati
       pack: [],
       madeAt: "2026-01-01T00:00:00.000Z",
     });
-    return plan.ok ? { predicted: plan.predicted, writtenBytes: plan.writtenBytes } : null;
+    return plan.ok ? { predicted: plan.predicted, loads: plan.loads, writtenBytes: plan.writtenBytes } : null;
   } finally {
-    await source.close();
+    await Promise.all(opened.map((source) => source.close()));
   }
 }
 
@@ -68,24 +85,34 @@ async function planned(path: string, name: string, bytes: number, way: Alternati
 const BESIDE_BYTES = 64e6;
 const ROOM_SHARE = 1.05;
 
-/** A release of the library made in one way. */
+/** A release of the library made in one way, or several together. */
 export interface Makeable {
   releaseId: number;
-  /** Kit and release: "Lantern 12". */
-  release: string;
+  /** Those that stand beside it. */
+  besideIds: number[];
+  /** Kit and release, its own first: "Lantern 12". */
+  releases: [string, ...string[]];
   kit: string;
   way: Alternative;
-  /** What it needs: the release, what Creel puts beside it, and room to spare. */
+  /** What it needs: the releases, what Creel puts beside them, and room to spare. */
   neededBytes: number;
   predicted: Inspection;
+  /** In the order of the releases; none where there is one. */
+  loads: PlannedLoad[];
   /** Tells what firmware makes of it. */
   key: string;
 }
 
-/** Everything that can be made here: every release whose file is in the library, in each way; and what is left out, why. */
-export async function makeable(
-  context: Context,
-): Promise<{ found: Makeable[]; leftOut: { release: string; why: string }[] }> {
+/** What can be made here, and of what. */
+export interface Library {
+  found: Makeable[];
+  /** What is left out, and why. */
+  leftOut: { release: string; why: string }[];
+  sources: ReadonlyMap<number, Source>;
+}
+
+/** Everything that can be made here of one release: every one whose file is in the library, in each way. */
+export async function makeable(context: Context): Promise<Library> {
   const rows = await context.db
     .select({ id: releases.id, name: releases.name, kit: kits.name, inspectionId: releases.inspectionId })
     .from(releases)
@@ -93,7 +120,8 @@ export async function makeable(
     .where(and(isNull(releases.supersededById), isNotNull(releases.inspectionId)))
     .orderBy(kits.name, desc(releases.madeOn));
   const found: Makeable[] = [];
-  const leftOut: { release: string; why: string }[] = [];
+  const leftOut: Library["leftOut"] = [];
+  const sources = new Map<number, Source>();
   for (const { id, name, kit, inspectionId } of rows) {
     const release = `${kit} ${name}`;
     const file = await releaseFile(context, id);
@@ -101,14 +129,71 @@ export async function makeable(
       leftOut.push({ release, why: `Its file ${file.missing ?? ""} is not in this server's library.` });
       continue;
     }
-    for (const way of WAYS) {
-      const result = await madeAs(file.file.path, file.file.name, file.file.bytes, inspectionId as number, way);
-      if (!result) continue;
-      const room = way.way === "laid-out" ? ROOM_SHARE : 1;
-      const neededBytes = Math.ceil(result.writtenBytes * room) + (way.way === "disc" ? 0 : BESIDE_BYTES);
-      const key = `${inspectionId} ${way.way} ${way.table}`;
-      found.push({ releaseId: id, release, kit, way, neededBytes, predicted: result.predicted, key });
-    }
+    const source = { releaseId: id, release, kit, inspectionId: inspectionId as number, file: file.file };
+    sources.set(id, source);
+    for (const way of WAYS) found.push(...(await makeableFrom([source], way)));
   }
-  return { found, leftOut };
+  return { found, leftOut, sources };
+}
+
+async function makeableFrom(sources: [Source, ...Source[]], way: Alternative): Promise<Makeable[]> {
+  const result = await madeAs(sources, way);
+  if (!result) return [];
+  const [own, ...others] = sources;
+  const room = way.way === "laid-out" ? ROOM_SHARE : 1;
+  return [
+    {
+      ...{ releaseId: own.releaseId, besideIds: others.map(({ releaseId }) => releaseId) },
+      ...{ releases: [own.release, ...others.map(({ release }) => release)], kit: own.kit, way },
+      neededBytes: Math.ceil(result.writtenBytes * room) + (way.way === "disc" ? 0 : BESIDE_BYTES),
+      ...{ predicted: result.predicted, loads: result.loads, key: keyOf(sources, way) },
+    },
+  ];
+}
+
+const TOGETHER: Alternative = { way: "laid-out", store: false, table: "gpt" };
+
+/** What can be made of two releases at once, of those that are asked for: each pair in the orders in which both come up. */
+export async function makeableTogether(
+  { found: alone, sources }: Library,
+  pairs: readonly (readonly [number, number])[],
+): Promise<Makeable[]> {
+  const found: Makeable[] = [];
+  const kinds = new Map(
+    alone.flatMap(({ releaseId, way, predicted }) =>
+      way.way === TOGETHER.way && way.table === TOGETHER.table ? [[releaseId, kindsOf(predicted)] as const] : [],
+    ),
+  );
+  for (const pair of pairs)
+    for (const ids of [pair, [pair[1], pair[0]]] as const) {
+      const [first, second] = ids.map((id) => sources.get(id));
+      const [before, own] = ids.map((id) => kinds.get(id));
+      // UEFI takes the first loader that suits it; a BIOS is let choose.
+      const comesUp = before && own && [...own].some((kind) => kind === "bios" || !before.has(kind));
+      if (first && second && comesUp) found.push(...(await makeableFrom([first, second], TOGETHER)));
+    }
+  return found;
+}
+
+/** The kinds of firmware that start a stick. */
+function kindsOf({ startPaths }: Inspection): Set<StartKind> {
+  return new Set(
+    startPaths.flatMap(({ firmware, arch, as, problems }): StartKind[] => {
+      if (as !== "usb" || problems.length > 0) return [];
+      return firmware === "bios" || arch === "x86" ? ["bios"] : [arch];
+    }),
+  );
+}
+
+/** Releases as chains need them, each with the firmware that comes to it where there are several. */
+export function partsOf(
+  parts: ReadonlyMap<number, ReleasePart>,
+  ids: readonly number[],
+  planned: readonly PlannedLoad[] = [],
+): ReleasePart[] {
+  return ids.flatMap((id, nth): ReleasePart[] => {
+    const part = parts.get(id);
+    const load = planned[nth];
+    return part ? [load ? { ...part, startedBy: load.startedBy } : part] : [];
+  });
 }

@@ -1,7 +1,6 @@
 import { and, eq, isNull } from "drizzle-orm";
 import type { BenchRequest, Carry } from "@/core/bench/job";
 import { compareVerdicts } from "@/core/chain/order";
-import type { ReleasePart } from "@/core/chain/parts";
 import type { Link, Verdict } from "@/core/chain/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
@@ -19,6 +18,7 @@ import { biosStart } from "./bios-start";
 import { driversToCarry, openCarried } from "./carry";
 import { type DeviceRow, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
+import { partsOf } from "./makeable";
 import { makePack, type Served } from "./packs";
 
 /** What a medium that is to be made would come to. */
@@ -185,10 +185,7 @@ async function predictionOf(
 ): Promise<{ prediction: Prediction; served: Served[]; drivers: Carry[] }> {
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
-  const carried = [releaseId, ...besideIds].flatMap((id, nth): ReleasePart[] => {
-    const part = parts.get(id);
-    return part ? [{ ...part, startedBy: loads[nth]?.startedBy ?? null }] : [];
-  });
+  const carried = partsOf(parts, [releaseId, ...besideIds], loads);
   const [part] = carried;
   const [known] = await context.db
     .select({ site: sites.name, condition: media.condition })

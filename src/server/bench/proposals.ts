@@ -5,12 +5,12 @@ import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import { type Candidate, type Proposal, propose, together } from "@/core/prepare/propose";
 import { changeText } from "@/core/words/reasons";
 import type { Context } from "../context";
-import { loads, media, releases } from "../db/schema";
+import { kits, loads, media, releases } from "../db/schema";
 import { fleet } from "../services/fleet";
 import { releaseParts } from "../services/world";
 import { type Berth, listBerths } from "./berths";
 import { type CarriableFile, carriableFiles } from "./carry";
-import { makeable } from "./makeable";
+import { makeable, partsOf } from "./makeable";
 import { bestMade } from "./plans";
 
 export interface ProposedMedium extends Proposal {
@@ -55,11 +55,11 @@ export async function proposeFor(
     carriableFiles(),
   ]);
   const around = surroundingsOf(world);
-  const names = new Map(found.map(({ releaseId, release, kit }) => [releaseId, { release, kit }]));
+  const names = new Map(found.map(({ releaseId, releases: [release], kit }) => [releaseId, { release, kit }]));
   const candidates = found.map(({ releaseId, way, neededBytes, predicted }): Candidate => {
     const views = { key: "proposed", views: predicted.views };
     const as = way.way === "disc" ? "optical" : "usb";
-    const medium = freshMedium(views, as, parts.get(releaseId) ?? null, world.today);
+    const medium = freshMedium(views, as, partsOf(parts, [releaseId]), world.today);
     return {
       ...{ releaseId, way, neededBytes },
       computers: chosen.map((computer) => {
@@ -105,6 +105,16 @@ function berthsFor({ way, neededBytes }: Proposal, berths: Berth[]): ProposedMed
     })
     .sort((a, b) => a.bytes - b.bytes)
     .slice(0, 4);
+}
+
+/** A free tag for a new medium of a release, in the way of those that its kit has. */
+export async function freeTagFor(context: Context, releaseId: number): Promise<string> {
+  const [row] = await context.db
+    .select({ kit: kits.name })
+    .from(releases)
+    .innerJoin(kits, eq(kits.id, releases.kitId))
+    .where(eq(releases.id, releaseId));
+  return row ? freeTag(context, releaseId, row.kit) : "";
 }
 
 /** The next tag after those of the kit's media: "RM-05" → "RM-06"; of a kit without media, after its name. */

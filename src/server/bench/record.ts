@@ -2,6 +2,7 @@ import { and, eq, isNull, sql } from "drizzle-orm";
 import type { Inspection } from "@/core/inspection/schema";
 import type { PlannedLoad } from "@/core/prepare/plan";
 import type { Context } from "../context";
+import { settleTask } from "../cover/tasks";
 import { devices, media } from "../db/schema";
 import { problemText } from "../problems";
 import {
@@ -94,6 +95,7 @@ export async function recordMedium(
     await context.db.update(devices).set({ mediumId: row.id }).where(eq(devices.id, device.id));
   }
   if (earlier !== null && earlier !== tag) await retireEarlier(context, earlier);
+  await context.db.transaction((tx) => settleTask(tx, context, { what: "made", medium: tag, releaseIds }));
   return tag;
 }
 

@@ -3,7 +3,7 @@ import { eq } from "drizzle-orm";
 import { factsSchema } from "@/core/facts/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
-import { MIB, type Stick, testBench } from "../../../test/support/bench";
+import { MIB, type Stick, smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
 import { devices, loads } from "../db/schema";
 import { addComputer } from "../services/computers";
@@ -19,18 +19,10 @@ const { w, folderOf, stick, release, begin, work, job } = testBench(inventory);
 const ids = { wide: 0, narrow: 0, none: 0 };
 let own: Stick;
 
-function disc(name: string, archs: ("x64" | "ia32")[]): string {
-  const loaders = archs.map((arch) => [`EFI/BOOT/BOOT${arch.toUpperCase()}.EFI`, w.efi(arch)]);
-  return w.iso(`${name}.iso`, { ...Object.fromEntries(loaders), "README.TXT": w.text(`${name}.txt`, name) }, [
-    "-V",
-    name,
-  ]);
-}
-
 beforeAll(async () => {
-  ids.wide = await release(disc("WIDE", ["x64"]), "Fathom", "1.0", ["file-rescue"]);
-  ids.narrow = await release(disc("NARROW", ["ia32"]), "Painter", "2.0", ["start-up-repair"]);
-  ids.none = await release(disc("NONE", ["x64"]), "Hawser", "3.0", ["file-rescue"]);
+  ids.wide = await release(smallRelease(w, "WIDE", ["x64"]), "Fathom", "1.0", ["file-rescue"]);
+  ids.narrow = await release(smallRelease(w, "NARROW", ["ia32"]), "Painter", "2.0", ["start-up-repair"]);
+  ids.none = await release(smallRelease(w, "NONE", ["x64"]), "Hawser", "3.0", ["file-rescue"]);
   for (const [tag, arch] of [
     ["HO-001", "x64"],
     ["HO-002", "ia32"],

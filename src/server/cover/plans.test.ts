@@ -17,19 +17,8 @@ import { addSite } from "../services/places";
 import { plannedOf } from "../services/planned-drills";
 import { saveRule, setTravel } from "../services/policies";
 import { addKit, addRelease } from "../services/releases";
-import {
-  acceptPlan,
-  beginPlan,
-  cancelPlan,
-  getPlan,
-  lastSettings,
-  listTasks,
-  markInterruptedPlans,
-  runPlan,
-  shoppingList,
-  tasksOf,
-  tickTask,
-} from "./plans";
+import { acceptPlan, beginPlan, cancelPlan, getPlan, lastSettings, markInterruptedPlans, runPlan } from "./plans";
+import { listTasks, shoppingList, tasksOf, tickTask } from "./tasks";
 import { coverView } from "./view";
 
 const inventory = testInventory();

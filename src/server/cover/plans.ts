@@ -1,39 +1,33 @@
-import { and, asc, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
+import { and, desc, eq, isNotNull, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayAfter } from "@/core/calendars/days";
 import type { ComputerPart } from "@/core/chain/parts";
 import { askCover, type CoverCandidate, type StockMedium } from "@/core/cover/ask";
 import type { CoverProblem } from "@/core/cover/problem";
-import {
-  type CoverResult,
-  type CoverSettings,
-  type CoverTask,
-  coverSettingsSchema,
-  type PlannedMedium,
-  USUAL_SETTINGS,
-} from "@/core/cover/result";
+import { type CoverSettings, coverSettingsSchema, USUAL_SETTINGS } from "@/core/cover/result";
 import { freshMedium, Serving } from "@/core/cover/serving";
 import { solveCover } from "@/core/cover/solve";
 import { tellCover, type WhyNot } from "@/core/cover/tell";
+import { pairsWorthTrying } from "@/core/cover/together";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import { NEED_OUTCOMES } from "@/core/policy/policy";
 import { changeText } from "@/core/words/reasons";
-import { makeable } from "../bench/makeable";
+import { type Makeable, makeable, makeableTogether, partsOf } from "../bench/makeable";
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
-import type { Database, Queries } from "../db/client";
-import { coverPlans, coverTasks, devices, media, sites, stores } from "../db/schema";
+import type { Database } from "../db/client";
+import { coverPlans, coverTasks, devices, media, stores } from "../db/schema";
 import { log } from "../log";
 import { checked, fail, ok, type Result } from "../problems";
 import { recordEvent } from "../services/events";
-import { planDrill } from "../services/planned-drills";
+import { planDrillIn } from "../services/planned-drills";
 import { saveVersioned } from "../services/versioned";
 import { releaseParts } from "../services/world";
 import { Solver } from "./solver";
 import { type Covered, covered } from "./standings";
+import { tasksOf, withdrawOpen } from "./tasks";
 
 export type PlanRow = typeof coverPlans.$inferSelect;
-export type TaskRow = typeof coverTasks.$inferSelect;
 
 const inputSchema = z.object({
   name: z.string().trim().max(120),
@@ -92,7 +86,7 @@ async function computePlan(context: Context, id: number): Promise<void> {
   running.set(id, solver);
   try {
     await tell({ told: "Looking at what can be made, and whom it would serve." });
-    const { meaning, leftOut, whyNot } = await asked(context, row.settings);
+    const { meaning, leftOut, whyNot } = await asked(context, row.settings, (told) => tell({ told }));
     await tell({ told: sizeText(meaning.problem) });
     const plan = await solveCover(meaning.problem, {
       ...{ solve: solver.solve, seconds: row.settings.seconds },
@@ -116,28 +110,45 @@ function sizeText({ demands, media, contents }: CoverProblem): string {
   return `Computing: ${of(demands.length, "demands")}, ${of(media.length, "media")}, ${of(contents.length, "things that can stand on them")}.`;
 }
 
+/** More pairs than these are not tried: reading what two releases come to together takes a second. */
+const PAIRS_MOST = 24;
+
 /** The problem as the inventory has it now. */
-async function asked(context: Context, settings: CoverSettings) {
+async function asked(context: Context, settings: CoverSettings, tell: (told: string) => Promise<unknown>) {
   const cover = await covered(context);
   const { chains, policies, policyOf, ways } = cover;
-  const [{ found, leftOut }, parts, stock] = await Promise.all([
+  const [library, parts, stock] = await Promise.all([
     makeable(context),
     releaseParts(context),
     stockOf(context, cover),
   ]);
-  const { today } = chains.world;
-  const candidates = found.map(({ releaseId, release, way, neededBytes, predicted, key }): CoverCandidate => {
-    const views = { key, views: predicted.views };
-    const as = way.way === "disc" ? "optical" : "usb";
-    const medium = freshMedium(views, as, parts.get(releaseId) ?? null, today);
-    return { releaseId, release, way: way.way, neededBytes, medium };
-  });
   const world = { ...chains.world, computers: chains.computers };
-  const serving = new Serving(world, [...stock, ...candidates.map(({ medium }) => medium)]);
-  const meaning = askCover({
-    ...{ computers: chains.computers, stock, candidates, serving, ways, policies, policyOf, settings },
-  });
-  return { meaning, leftOut, whyNot: whyNotOf(cover, candidates) };
+  const meaningOf = (candidates: CoverCandidate[]) =>
+    askCover({
+      ...{ computers: chains.computers, stock, candidates, ways, policies, policyOf, settings },
+      serving: new Serving(world, [...stock, ...candidates.map(({ medium }) => medium)]),
+    });
+  const asCandidate = (made: Makeable) => candidateOf(made, parts, chains.world.today);
+  const alone = library.found.map(asCandidate);
+  const meaning = meaningOf(alone);
+  const whyNot = whyNotOf(cover, alone);
+  const { leftOut } = library;
+  const pairs = pairsWorthTrying(meaning, PAIRS_MOST);
+  if (pairs.length === 0) return { meaning, leftOut, whyNot };
+  await tell("Looking at what could stand on one medium together.");
+  const together = (await makeableTogether(library, pairs)).map(asCandidate);
+  return { meaning: together.length > 0 ? meaningOf([...alone, ...together]) : meaning, leftOut, whyNot };
+}
+
+function candidateOf(
+  { releaseId, besideIds, releases, way, neededBytes, predicted, loads, key }: Makeable,
+  parts: Awaited<ReturnType<typeof releaseParts>>,
+  today: string,
+): CoverCandidate {
+  const as = way.way === "disc" ? "optical" : "usb";
+  const carried = partsOf(parts, [releaseId, ...besideIds], loads);
+  const medium = freshMedium({ key, views: predicted.views }, as, carried, today);
+  return { releaseId, besideIds, releases, way: way.way, neededBytes, medium };
 }
 
 async function stockOf(context: Context, { chains }: Covered): Promise<StockMedium[]> {
@@ -171,7 +182,10 @@ function whyNotOf({ chains }: Covered, candidates: readonly CoverCandidate[]): W
   return (computer: ComputerPart, need) => {
     if (need === "spare") return [];
     const nearest = new Map<string, { text: string; rank: number }>();
-    for (const { release, medium } of candidates) {
+    for (const {
+      releases: [release],
+      medium,
+    } of candidates) {
       const routes = judgePair(around, computer, medium).filter(
         ({ outcome }) => outcome !== null && NEED_OUTCOMES[need].includes(outcome.kind),
       );
@@ -242,7 +256,7 @@ export async function acceptPlan(context: Context, id: number, version: number):
   if (row.state !== "done" || !result)
     return fail({ code: "invalid", fields: { state: "Only a plan that was computed to its end can be accepted." } });
   const tasks = tasksOf(result);
-  const accepted = await context.db.transaction(async (tx): Promise<Result<number>> => {
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
     const acceptedAt = context.now();
     const saved = await saveVersioned(tx, context, coverPlans, {
       ...{
@@ -260,124 +274,9 @@ export async function acceptPlan(context: Context, id: number, version: number):
     const times = { createdAt: acceptedAt, updatedAt: acceptedAt };
     if (tasks.length > 0)
       await tx.insert(coverTasks).values(tasks.map((body, position) => ({ planId: id, position, body, ...times })));
+    const dueOn = dayAfter(acceptedAt.toISOString().slice(0, 10), DRILL_WITHIN_DAYS);
+    for (const { kind, medium, computer } of tasks)
+      if (kind === "drill" && medium && computer) await planDrillIn(tx, context, { medium, computer, dueOn });
     return saved;
   });
-  if (!accepted.ok) return accepted;
-  const dueOn = dayAfter(context.now().toISOString().slice(0, 10), DRILL_WITHIN_DAYS);
-  for (const { kind, medium, computer } of tasks)
-    if (kind === "drill" && medium && computer) await planDrill(context, { medium, computer, dueOn });
-  return accepted;
-}
-
-/** What an earlier plan still asked for is asked for no more. */
-async function withdrawOpen(tx: Queries, planId: number): Promise<void> {
-  const earlier = await tx
-    .select({ id: coverPlans.id })
-    .from(coverPlans)
-    .where(and(eq(coverPlans.state, "accepted"), sql`${coverPlans.id} <> ${planId}`));
-  if (earlier.length === 0) return;
-  const ids = earlier.map(({ id }) => id);
-  await tx.delete(coverTasks).where(and(inArray(coverTasks.planId, ids), isNull(coverTasks.doneAt)));
-  await tx.update(coverPlans).set({ state: "done" }).where(inArray(coverPlans.id, ids));
-}
-
-/** What has to be done for a plan, in the order in which it is done: bought, written, brought, tried. */
-export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
-  const task = (own: PlannedMedium, more: Pick<CoverTask, "kind" | "text"> & Partial<CoverTask>): CoverTask => ({
-    ...{ site: own.site, medium: own.medium, from: null, releaseId: own.releaseId, size: null, computer: null },
-    ...more,
-  });
-  const asked: CoverTask[] = [];
-  const bought: CoverTask[] = [];
-  const written: CoverTask[] = [];
-  const brought: CoverTask[] = [];
-  const tried: CoverTask[] = [];
-  for (const own of planned) {
-    const { act, medium, holds, site, from, size, drills, lentTo } = own;
-    const forced = own.forcedBy.tags;
-    if (lentTo) asked.push(task(own, { kind: "ask-back", text: `Ask ${lentTo} for ${medium} back.` }));
-    if (act === "buy") {
-      const what = size === "disc" ? "a blank disc" : `a stick of ${size}`;
-      bought.push(task(own, { kind: "buy", size, text: `Buy ${what} for ${site}${holds ? "" : ", as a spare"}.` }));
-      if (holds) written.push(task(own, { kind: "write", forced, text: `Make a medium of ${holds} for ${site}.` }));
-    }
-    if (act === "rewrite")
-      written.push(
-        task(own, {
-          kind: "rewrite",
-          forced,
-          text: holds ? `Write ${holds} to ${medium}.` : `Wipe ${medium}: it serves nobody, and becomes a blank spare.`,
-        }),
-      );
-    if (from !== null && from !== site)
-      brought.push(task(own, { kind: "move", from, text: `Bring ${medium} from ${from} to ${site}.` }));
-    for (const computer of drills)
-      tried.push(
-        task(own, { kind: "drill", computer, text: `Try ${medium ?? `the new medium of ${holds}`} on ${computer}.` }),
-      );
-  }
-  return [...asked, ...bought, ...written, ...brought, ...tried];
-}
-
-export function listTasks(context: Context, planId: number): Promise<TaskRow[]> {
-  return context.db.select().from(coverTasks).where(eq(coverTasks.planId, planId)).orderBy(asc(coverTasks.position));
-}
-
-/**
- * Says that a task is done, or not done after all. One that brings a medium elsewhere moves it in the inventory.
- * Problems: `not-found`.
- */
-export async function tickTask(context: Context, taskId: number, isDone: boolean): Promise<Result<boolean>> {
-  return context.db.transaction(async (tx): Promise<Result<boolean>> => {
-    const [row] = await tx.select().from(coverTasks).where(eq(coverTasks.id, taskId)).for("update");
-    if (!row) return fail({ code: "not-found", what: "such task" });
-    if ((row.doneAt !== null) === isDone) return ok(isDone);
-    await tx
-      .update(coverTasks)
-      .set({
-        ...{ doneAt: isDone ? context.now() : null, doneBy: isDone ? context.person.name : null },
-        ...{ version: row.version + 1, updatedAt: context.now() },
-      })
-      .where(eq(coverTasks.id, taskId));
-    const { kind, medium: tag, site } = row.body;
-    if (isDone && kind === "move" && tag) await bringTo(tx, context, tag, site);
-    await recordEvent(tx, context, {
-      ...{
-        entity: "cover plan",
-        entityId: row.planId,
-        entityTag: row.body.text.slice(0, 120),
-        version: row.version + 1,
-      },
-      ...{ action: "worked on", before: { done: !isDone }, after: { done: isDone } },
-    });
-    return ok(isDone);
-  });
-}
-
-async function bringTo(tx: Queries, context: Context, tag: string, site: string): Promise<void> {
-  const [[medium], [place]] = await Promise.all([
-    tx
-      .select()
-      .from(media)
-      .where(and(eq(media.tag, tag), isNull(media.retiredAt)))
-      .for("update"),
-    tx.select({ id: sites.id }).from(sites).where(eq(sites.name, site)),
-  ]);
-  if (!medium || !place || medium.siteId === place.id) return;
-  await saveVersioned(tx, context, media, {
-    ...{ entity: "medium", id: medium.id, version: medium.version, tag, action: "moved", set: { siteId: place.id } },
-    ...{ before: { siteId: medium.siteId }, after: { siteId: place.id } },
-  });
-}
-
-/** What has to be bought for a plan, a line for each size and place. */
-export function shoppingList({ media: planned }: CoverResult, { prices }: CoverSettings) {
-  const lines = new Map<string, { size: string; site: string; count: number; price: number }>();
-  for (const { act, size, site } of planned) {
-    if (act !== "buy" || size === null) continue;
-    const line = lines.get(`${site} ${size}`) ?? { size, site, count: 0, price: prices[size] ?? 0 };
-    line.count++;
-    lines.set(`${site} ${size}`, line);
-  }
-  return [...lines.values()].sort((a, b) => a.site.localeCompare(b.site) || a.size.localeCompare(b.size));
 }

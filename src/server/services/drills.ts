@@ -1,7 +1,8 @@
 import { and, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
-import { computers, drills, media, plannedDrills } from "../db/schema";
+import { settleTask } from "../cover/tasks";
+import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { recordEvent } from "./events";
 import { changing } from "./versioned";
@@ -70,6 +71,11 @@ export async function recordDrill(
       .$returningId();
     const { id } = row as { id: number };
     // A plan is kept by a drill on the computer itself; the emulated one only hints.
+    if (!evidence && result !== "failed") {
+      const carried = await tx.select({ id: loads.releaseId }).from(loads).where(eq(loads.mediumId, medium.id));
+      const releaseIds = carried.map((load) => load.id);
+      await settleTask(tx, context, { what: "tried", medium: medium.tag, releaseIds, computer: computer.tag });
+    }
     if (!evidence)
       await tx
         .update(plannedDrills)

@@ -177,13 +177,15 @@ async function pastByLog(context: Context, { chains }: Covered, input: ProofInpu
     computerSince: (row) => computerSince.get(chains.computers[row]?.id ?? 0) ?? input.today,
     mediumSince: (at) => mediumSince.get(chains.media[at]?.id ?? 0) ?? input.today,
     // The latest change comes first: what was before it held until then.
-    verifiedOn: (at, on) =>
-      (changesOf.get(chains.media[at]?.id ?? 0) ?? []).reduce<MediumPart["verified"]>(
+    verifiedOn: (at, on) => {
+      let verified = chains.media[at]?.part.verified ?? null;
+      for (const { on: changed, before } of changesOf.get(chains.media[at]?.id ?? 0) ?? []) {
+        if (changed <= on) break;
         // A difference tells only of what was otherwise.
-        (verified, { on: changed, before }) =>
-          changed <= on ? verified : before && ({ ...verified, ...before } as MediumPart["verified"]),
-        chains.media[at]?.part.verified ?? null,
-      ),
+        verified = before && ({ ...verified, ...before } as MediumPart["verified"]);
+      }
+      return verified;
+    },
   };
   const first = [...computerSince.values()].sort()[0] ?? input.today;
   const days = Array.from({ length: AHEAD_DAYS / STEP_DAYS }, (_, at) =>

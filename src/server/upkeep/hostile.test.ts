@@ -1,6 +1,7 @@
 import { USUAL_SETTINGS } from "@/core/cover/result";
 import { testInventory } from "../../../test/support/database";
-import { acceptPlan, beginPlan, cancelPlan, getPlan, tickTask } from "../cover/plans";
+import { acceptPlan, beginPlan, cancelPlan, getPlan } from "../cover/plans";
+import { tickTask } from "../cover/tasks";
 import { coverView } from "../cover/view";
 import { coverPlans, events, policies, snoozes, travels } from "../db/schema";
 import { saveRule, setTravel } from "../services/policies";

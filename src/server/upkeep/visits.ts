@@ -5,7 +5,7 @@ import type { DueItem } from "@/core/upkeep/due";
 import { RESULTS, type Visit, visitOf } from "@/core/upkeep/visit";
 import { dueTitle } from "@/core/words/upkeep";
 import type { Context } from "../context";
-import { tickTask } from "../cover/plans";
+import { tickTask } from "../cover/tasks";
 import { coverPlans, coverTasks } from "../db/schema";
 import { checked, ok, problemText, type Result } from "../problems";
 import { dateVerification, type VerificationOutcome } from "../services/date-verification";

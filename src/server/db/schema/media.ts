@@ -135,7 +135,7 @@ export const loads = mysqlTable(
       .references(() => releases.id),
     writtenOn: varchar("written_on", { length: 10 }),
     /** Where it stands, and which firmware comes to it, where the medium carries several; null: it has the medium to itself. */
-    part: json("part").$type<LoadPart>(),
+    part: json<LoadPart>("part"),
   },
   (table) => [
     uniqueIndex("loads_place").on(table.mediumId, table.releaseId),

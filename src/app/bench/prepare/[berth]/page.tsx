@@ -9,6 +9,7 @@ import { listBerths } from "@/server/bench/berths";
 import { carriableFiles } from "@/server/bench/carry";
 import { howToConfirm } from "@/server/bench/jobs";
 import { type PlanView, planInBerth } from "@/server/bench/plans";
+import { freeTagFor } from "@/server/bench/proposals";
 import { problemText } from "@/server/problems";
 import { listReleases } from "@/server/services/releases";
 import { ChainLink } from "@/ui/chain";
@@ -34,7 +35,8 @@ export default async function Prepare({ params, searchParams }: Props) {
   if (!berth?.device) notFound();
   const { device } = berth;
   const releaseId = positive(query.release);
-  const tag = one(query.tag)?.trim() || device.medium?.tag || "";
+  const ownTag = one(query.tag)?.trim() || device.medium?.tag;
+  const tag = ownTag ?? (releaseId ? await freeTagFor(context, releaseId) : "");
   const isDisc = device.row.kind === "optical";
   const wish = {
     berthId: berth.id,

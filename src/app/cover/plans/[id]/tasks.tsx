@@ -17,15 +17,27 @@ interface TaskItem {
 }
 
 /** Where a task is done. */
-function placeOf({ kind, medium, computer, forced = [] }: CoverTask): { href: string; text: string } | null {
+function placeOf({
+  kind,
+  medium,
+  computer,
+  releaseId,
+  besideIds = [],
+  way,
+}: CoverTask): { href: string; text: string } | null {
   if (kind === "drill" && medium && computer)
     return { href: `/drills/new?${new URLSearchParams({ medium, computer })}`, text: "Record it" };
   if (kind === "ask-back" && medium) return { href: `/media/${encodeURIComponent(medium)}`, text: `See ${medium}` };
-  if (kind === "rewrite" && medium && forced.length === 0)
+  if (kind === "rewrite" && medium && releaseId === null)
     return { href: `/media/${encodeURIComponent(medium)}/edit`, text: `Edit ${medium}` };
-  if ((kind === "write" || kind === "rewrite") && forced.length > 0)
-    return { href: `/bench/propose?${new URLSearchParams({ tags: forced.join(" ") })}`, text: "To the bench" };
-  return null;
+  if ((kind !== "write" && kind !== "rewrite") || releaseId === null) return null;
+  const params = new URLSearchParams({
+    release: String(releaseId),
+    ...(way ? { way } : {}),
+    ...(medium ? { tag: medium } : {}),
+  });
+  for (const id of besideIds) params.append("beside", String(id));
+  return { href: `/bench?${params}`, text: "To the bench" };
 }
 
 /** What an accepted plan asks to be done, ticked as it is. */

@@ -1,0 +1,153 @@
+import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
+import type { CoverResult, CoverSettings, CoverTask, PlannedMedium } from "@/core/cover/result";
+import type { Context } from "../context";
+import type { Queries } from "../db/client";
+import { coverPlans, coverTasks, media, sites } from "../db/schema";
+import { fail, ok, type Result } from "../problems";
+import { recordEvent } from "../services/events";
+import { saveVersioned } from "../services/versioned";
+
+export type TaskRow = typeof coverTasks.$inferSelect;
+
+/** What an earlier plan still asked for is asked for no more. */
+export async function withdrawOpen(tx: Queries, planId: number): Promise<void> {
+  const earlier = await tx
+    .select({ id: coverPlans.id })
+    .from(coverPlans)
+    .where(and(eq(coverPlans.state, "accepted"), sql`${coverPlans.id} <> ${planId}`));
+  if (earlier.length === 0) return;
+  const ids = earlier.map(({ id }) => id);
+  await tx.delete(coverTasks).where(and(inArray(coverTasks.planId, ids), isNull(coverTasks.doneAt)));
+  await tx.update(coverPlans).set({ state: "done" }).where(inArray(coverPlans.id, ids));
+}
+
+/** What has to be done for a plan, in the order in which it is done: bought, written, brought, tried. */
+export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
+  const task = (own: PlannedMedium, more: Pick<CoverTask, "kind" | "text"> & Partial<CoverTask>): CoverTask => ({
+    ...{ site: own.site, medium: own.medium, from: null, releaseId: own.releaseId, size: null, computer: null },
+    ...{ besideIds: own.besideIds ?? [], way: own.way },
+    ...more,
+  });
+  const asked: CoverTask[] = [];
+  const bought: CoverTask[] = [];
+  const written: CoverTask[] = [];
+  const brought: CoverTask[] = [];
+  const tried: CoverTask[] = [];
+  for (const own of planned) {
+    const { act, medium, holds, site, from, size, drills, lentTo } = own;
+    const forced = own.forcedBy.tags;
+    if (lentTo) asked.push(task(own, { kind: "ask-back", text: `Ask ${lentTo} for ${medium} back.` }));
+    if (act === "buy") {
+      const what = size === "disc" ? "a blank disc" : `a stick of ${size}`;
+      bought.push(task(own, { kind: "buy", size, text: `Buy ${what} for ${site}${holds ? "" : ", as a spare"}.` }));
+      if (holds) written.push(task(own, { kind: "write", forced, text: `Make a medium of ${holds} for ${site}.` }));
+    }
+    if (act === "rewrite")
+      written.push(
+        task(own, {
+          kind: "rewrite",
+          forced,
+          text: holds ? `Write ${holds} to ${medium}.` : `Wipe ${medium}: it serves nobody, and becomes a blank spare.`,
+        }),
+      );
+    if (from !== null && from !== site)
+      brought.push(task(own, { kind: "move", from, text: `Bring ${medium} from ${from} to ${site}.` }));
+    for (const computer of drills)
+      tried.push(
+        task(own, { kind: "drill", computer, text: `Try ${medium ?? `the new medium of ${holds}`} on ${computer}.` }),
+      );
+  }
+  return [...asked, ...bought, ...written, ...brought, ...tried];
+}
+
+export function listTasks(context: Context, planId: number): Promise<TaskRow[]> {
+  return context.db.select().from(coverTasks).where(eq(coverTasks.planId, planId)).orderBy(asc(coverTasks.position));
+}
+
+/**
+ * Says that a task is done, or not done after all. One that brings a medium elsewhere moves it in the inventory.
+ * Problems: `not-found`.
+ */
+export async function tickTask(context: Context, taskId: number, isDone: boolean): Promise<Result<boolean>> {
+  return context.db.transaction(async (tx): Promise<Result<boolean>> => {
+    const [row] = await tx.select().from(coverTasks).where(eq(coverTasks.id, taskId)).for("update");
+    if (!row) return fail({ code: "not-found", what: "such task" });
+    if ((row.doneAt !== null) === isDone) return ok(isDone);
+    await markTask(tx, context, row, isDone);
+    const { kind, medium: tag, site } = row.body;
+    if (isDone && kind === "move" && tag) await bringTo(tx, context, tag, site);
+    return ok(isDone);
+  });
+}
+
+async function markTask(tx: Queries, context: Context, row: TaskRow, isDone: boolean): Promise<void> {
+  const version = row.version + 1;
+  await tx
+    .update(coverTasks)
+    .set({
+      ...{ doneAt: isDone ? context.now() : null, doneBy: isDone ? context.person.name : null },
+      ...{ version, updatedAt: context.now() },
+    })
+    .where(eq(coverTasks.id, row.id));
+  await recordEvent(tx, context, {
+    ...{ entity: "cover plan", entityId: row.planId, entityTag: row.body.text.slice(0, 120), version },
+    ...{ action: "worked on", before: { done: !isDone }, after: { done: isDone } },
+  });
+}
+
+/** Something that was done and that a task may have asked for. */
+export type Happened =
+  | { what: "made"; medium: string; releaseIds: readonly number[] }
+  | { what: "tried"; medium: string; releaseIds: readonly number[]; computer: string };
+
+/** Ticks the open task of the accepted plan that asked for this, the first of several. */
+export async function settleTask(tx: Queries, context: Context, happened: Happened): Promise<void> {
+  const rows = await tx
+    .select({ task: coverTasks })
+    .from(coverTasks)
+    .innerJoin(coverPlans, eq(coverPlans.id, coverTasks.planId))
+    .where(and(eq(coverPlans.state, "accepted"), isNull(coverTasks.doneAt)))
+    .orderBy(asc(coverTasks.position))
+    .for("update");
+  const own = rows.map(({ task }) => task).filter(({ body }) => asksFor(body, happened));
+  // What names the medium comes before what names only what is to stand on it.
+  const row = own.find(({ body }) => body.medium === happened.medium) ?? own[0];
+  if (row) await markTask(tx, context, row, true);
+}
+
+function asksFor({ kind, medium, releaseId, besideIds = [], computer }: CoverTask, happened: Happened): boolean {
+  const wanted = releaseId === null ? [] : [releaseId, ...besideIds];
+  const isSame = wanted.length === happened.releaseIds.length && wanted.every((id) => happened.releaseIds.includes(id));
+  if (happened.what === "made")
+    return kind === "write" ? isSame : kind === "rewrite" && medium === happened.medium && isSame;
+  if (kind !== "drill" || computer !== happened.computer) return false;
+  return medium === null ? isSame : medium === happened.medium;
+}
+
+async function bringTo(tx: Queries, context: Context, tag: string, site: string): Promise<void> {
+  const [[medium], [place]] = await Promise.all([
+    tx
+      .select()
+      .from(media)
+      .where(and(eq(media.tag, tag), isNull(media.retiredAt)))
+      .for("update"),
+    tx.select({ id: sites.id }).from(sites).where(eq(sites.name, site)),
+  ]);
+  if (!medium || !place || medium.siteId === place.id) return;
+  await saveVersioned(tx, context, media, {
+    ...{ entity: "medium", id: medium.id, version: medium.version, tag, action: "moved", set: { siteId: place.id } },
+    ...{ before: { siteId: medium.siteId }, after: { siteId: place.id } },
+  });
+}
+
+/** What has to be bought for a plan, a line for each size and place. */
+export function shoppingList({ media: planned }: CoverResult, { prices }: CoverSettings) {
+  const lines = new Map<string, { size: string; site: string; count: number; price: number }>();
+  for (const { act, size, site } of planned) {
+    if (act !== "buy" || size === null) continue;
+    const line = lines.get(`${site} ${size}`) ?? { size, site, count: 0, price: prices[size] ?? 0 };
+    line.count++;
+    lines.set(`${site} ${size}`, line);
+  }
+  return [...lines.values()].sort((a, b) => a.site.localeCompare(b.site) || a.size.localeCompare(b.size));
+}
