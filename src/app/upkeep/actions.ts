@@ -2,7 +2,8 @@
 
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
-import { sendDigests } from "@/server/upkeep/digests";
+import { setMailAddress } from "@/server/upkeep/addresses";
+import { type Round, sendDigests } from "@/server/upkeep/digests";
 import { putOff } from "@/server/upkeep/due";
 import { takeUp } from "@/server/upkeep/snoozes";
 import { type Entered, enterVisit } from "@/server/upkeep/visits";
@@ -26,6 +27,12 @@ export async function enterVisitAction(input: unknown): Promise<Result<Entered>>
   return result;
 }
 
-export async function sendDigestsAction(): Promise<{ sent: number; quiet: number }> {
+export async function setMailAddressAction(input: unknown): Promise<Result<string | null>> {
+  const result = await setMailAddress(await currentContext(), input);
+  if (result.ok) revalidatePath("/upkeep/mail");
+  return result;
+}
+
+export async function sendDigestsAction(): Promise<Round> {
   return sendDigests(await currentContext());
 }

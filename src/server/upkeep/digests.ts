@@ -2,31 +2,20 @@ import { desc, eq } from "drizzle-orm";
 import { changedSince, digestText } from "@/core/upkeep/digest";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import type { Context } from "../context";
-import { digests, people, sites } from "../db/schema";
+import { digests } from "../db/schema";
+import { log } from "../log";
+import { type Audience, listAudiences } from "./addresses";
 import { everythingDue } from "./due";
-import { type Mailer, mailer } from "./mailer";
+import { type Mailer, mailer, Outbox } from "./mailer";
 import { openSnoozes } from "./snoozes";
 
-interface Audience {
-  key: string;
-  name: string;
-  concerns: (item: DueItem) => boolean;
+function keyOf({ kind, name }: Audience): string {
+  return `${kind} ${name}`;
 }
 
-/** Every place and every person with whom something that is due has to do. */
-async function audiences(context: Context): Promise<Audience[]> {
-  const [places, staff] = await Promise.all([
-    context.db.select({ name: sites.name }).from(sites).orderBy(sites.name),
-    context.db.select({ name: people.name }).from(people).orderBy(people.name),
-  ]);
-  return [
-    ...places.map(({ name }) => ({ key: `site ${name}`, name, concerns: ({ site }: DueItem) => site === name })),
-    ...staff.map(({ name }) => ({
-      key: `person ${name}`,
-      name,
-      concerns: (item: DueItem) => personOf(item) === name,
-    })),
-  ];
+/** Whether something that is due has to do with a place or a person. */
+function concerns({ kind, name }: Audience, item: DueItem): boolean {
+  return kind === "site" ? item.site === name : personOf(item) === name;
 }
 
 /** An address that leads nowhere, where none is recorded (RFC 2606, 2). */
@@ -39,44 +28,61 @@ function addressOf(name: string): string {
   return `${local || "somebody"}@creel.invalid`;
 }
 
+/** What became of a round of digests. What could not be sent comes again with the next. */
+export interface Round {
+  sent: number;
+  quiet: number;
+  /** Names of those to whom it could not be sent. */
+  failed: string[];
+}
+
 /**
- * Writes to every place and person what changed since their last digest; whoever has nothing new gets none. Gives how
- * many were sent.
+ * Writes to every place and person what changed since their last digest; whoever has nothing new gets none. Of whom no
+ * address is recorded, theirs is laid into the outbox.
  */
-export async function sendDigests(
-  context: Context,
-  through: Mailer = mailer(),
-): Promise<{ sent: number; quiet: number }> {
+export async function sendDigests(context: Context, through: Mailer = mailer()): Promise<Round> {
   const now = context.now();
   const today = now.toISOString().slice(0, 10);
   const [due, snoozed, all] = await Promise.all([
     everythingDue(context),
     openSnoozes(context, today),
-    audiences(context),
+    listAudiences(context),
   ]);
   const putOff = new Set(snoozed.map(({ dueKey }) => dueKey));
-  const counts = { sent: 0, quiet: 0 };
-  for (const { key, name, concerns } of all) {
-    const own = due.filter((item) => concerns(item) && !putOff.has(item.key));
+  const outbox = new Outbox();
+  const round: Round = { sent: 0, quiet: 0, failed: [] };
+  for (const audience of all) {
+    const { name, mail } = audience;
+    const own = due.filter((item) => concerns(audience, item) && !putOff.has(item.key));
     const [last] = await context.db
       .select({ due: digests.due })
       .from(digests)
-      .where(eq(digests.audience, key))
+      .where(eq(digests.audience, keyOf(audience)))
       .orderBy(desc(digests.id))
       .limit(1);
     const digest = digestText(name, changedSince(own, last?.due ?? []), today);
     if (!digest) {
-      counts.quiet++;
+      round.quiet++;
       continue;
     }
-    const file = await through.send({ to: { name, address: addressOf(name) }, ...digest }, now);
-    await context.db
-      .insert(digests)
-      .values({ audience: key, due: own.map((item) => item.key), file: file.slice(0, 200), sentAt: now });
-    counts.sent++;
+    try {
+      const to = { name, address: mail ?? addressOf(name) };
+      const file = await (mail === null ? outbox : through).send({ to, ...digest }, now);
+      await context.db
+        .insert(digests)
+        .values({ audience: keyOf(audience), due: own.map((item) => item.key), file: file.slice(0, 200), sentAt: now });
+      round.sent++;
+    } catch (error) {
+      log.error({ err: error, audience: keyOf(audience) }, "a digest could not be sent");
+      round.failed.push(name);
+    }
   }
-  return counts;
+  isRetried = round.failed.length > 0;
+  return round;
 }
+
+/** Somebody could not be written to: it is tried again before the next day. */
+let isRetried = false;
 
 /** When digests were written last; null: never. */
 export async function lastDigest(context: Context): Promise<Date | null> {
@@ -93,7 +99,7 @@ export async function sendIfDue(context: Context): Promise<boolean> {
   const now = context.now();
   const last = await lastDigest(context);
   const isDone = last !== null && last.toISOString().slice(0, 10) === now.toISOString().slice(0, 10);
-  if (isDone || now.getUTCHours() < FROM_HOUR) return false;
+  if ((isDone && !isRetried) || now.getUTCHours() < FROM_HOUR) return false;
   await sendDigests(context);
   return true;
 }

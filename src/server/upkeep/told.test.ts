@@ -63,7 +63,7 @@ const mails = async () =>
 
 test("a digest tells each place and person what came up, then only what changed, and nothing where nothing did", async () => {
   const { ina } = inventory;
-  expect(await sendDigests(ina)).toEqual({ sent: 4, quiet: 0 });
+  expect(await sendDigests(ina)).toEqual({ sent: 4, quiet: 0, failed: [] });
   const first = await mails();
   expect(first.map(({ to }) => to).sort()).toEqual(["Col Marrick", "Head office", "Ina Torvald", "Nörth Pier"]);
   const pier = first.find(({ to }) => to === "Nörth Pier");
@@ -74,7 +74,7 @@ test("a digest tells each place and person what came up, then only what changed,
   const col = first.find(({ to }) => to === "Col Marrick");
   expect(col?.text).toContain("Ask for RM-3 back");
   expect(col?.text).not.toContain("RM-2");
-  expect(await sendDigests(ina)).toEqual({ sent: 0, quiet: 4 });
+  expect(await sendDigests(ina)).toEqual({ sent: 0, quiet: 4, failed: [] });
   expect(readdirSync(outboxFolder())).toHaveLength(4);
   expect(await outboxFile("../../etc/passwd")).toBeNull();
 });

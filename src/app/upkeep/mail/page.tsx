@@ -1,11 +1,12 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { listSites } from "@/server/services/places";
+import { listAudiences } from "@/server/upkeep/addresses";
 import { lastDigest } from "@/server/upkeep/digests";
 import { outboxFiles } from "@/server/upkeep/mailer";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { UpkeepNav } from "../nav";
+import { MailAddress } from "./mail-address";
 import { SendDigests } from "./send-digests";
 
 export const metadata: Metadata = { title: "Told" };
@@ -13,7 +14,9 @@ export const metadata: Metadata = { title: "Told" };
 /** What Creel tells by itself: calendars to subscribe to, digests by mail, reports of places. */
 export default async function Told() {
   const context = await currentContext();
-  const [sites, files, last] = await Promise.all([listSites(context), outboxFiles(), lastDigest(context)]);
+  const [audiences, files, last] = await Promise.all([listAudiences(context), outboxFiles(), lastDigest(context)]);
+  const sites = audiences.filter(({ kind }) => kind === "site");
+  const staff = audiences.filter(({ kind }) => kind === "person");
   const feed = (query: Record<string, string>) => `/upkeep/calendar?${new URLSearchParams(query)}`;
   return (
     <>
@@ -24,9 +27,12 @@ export default async function Told() {
           <h2>By place</h2>
           {sites.length === 0 && <p className="text-quiet">No place is recorded yet.</p>}
           <ul className="mt-1 divide-y divide-line border-line border-y">
-            {sites.map(({ id, name }) => (
+            {sites.map(({ id, name, mail }) => (
               <li key={id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 py-1.5">
-                <span className="font-semibold">{name}</span>
+                <span>
+                  <span className="font-semibold">{name}</span>
+                  <MailAddress kind="site" id={id} name={name} mail={mail} />
+                </span>
                 <span className="flex gap-3">
                   <a className="link" href={feed({ site: name })}>
                     Calendar
@@ -43,9 +49,12 @@ export default async function Told() {
           </ul>
           <h2 className="mt-5">By person</h2>
           <ul className="mt-1 divide-y divide-line border-line border-y">
-            {context.people.map(({ id, name }) => (
-              <li key={id} className="flex justify-between py-1.5">
-                <span className="font-semibold">{name}</span>
+            {staff.map(({ id, name, mail }) => (
+              <li key={id} className="flex justify-between gap-x-3 py-1.5">
+                <span>
+                  <span className="font-semibold">{name}</span>
+                  <MailAddress kind="person" id={id} name={name} mail={mail} />
+                </span>
                 <a className="link" href={feed({ person: name })}>
                   Calendar
                 </a>
@@ -63,7 +72,8 @@ export default async function Told() {
         <section>
           <h2>Digests</h2>
           <p className="text-quiet">
-            Once a day every place and person is written what changed; whoever has nothing new gets none.{" "}
+            Once a day every place and person is written what changed; whoever has nothing new gets none. Of whom no
+            address is recorded, theirs stays in the outbox.{" "}
             {last ? `Last on ${timeText(last)} UTC.` : "None was written yet."}
           </p>
           <SendDigests />

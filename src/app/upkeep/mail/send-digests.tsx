@@ -16,8 +16,9 @@ export function SendDigests() {
         type="button"
         className="act"
         onClick={async () => {
-          const { sent, quiet } = await sendDigestsAction();
-          setTold(`${sent} written; for ${quiet} nothing has changed.`);
+          const { sent, quiet, failed } = await sendDigestsAction();
+          const missed = failed.length > 0 ? ` To ${failed.join(", ")} nothing could be sent; it is tried again.` : "";
+          setTold(`${sent} written; for ${quiet} nothing has changed.${missed}`);
           router.refresh();
         }}
       >

@@ -20,6 +20,9 @@ export const people = mysqlTable("people", {
   id: id(),
   name: varchar("name", { length: 120 }).notNull(),
   role: varchar("role", { length: 120 }),
+  /** Where digests go. */
+  mail: varchar("mail", { length: 254 }),
+  version: version(),
 });
 
 export const sites = mysqlTable(
@@ -30,6 +33,8 @@ export const sites = mysqlTable(
     place: varchar("place", { length: 200 }),
     /** How images of its computers are called. */
     namePattern: varchar("name_pattern", { length: 200 }),
+    /** Where digests go. */
+    mail: varchar("mail", { length: 254 }),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),
