@@ -17,6 +17,10 @@ const PURPOSES: Partial<Record<OutcomeKind, ReleasePart["facts"]["purposes"][num
 export const SERVES = { proven: 0, unproven: 1, not: 2 } as const;
 export type Serves = (typeof SERVES)[keyof typeof SERVES];
 
+/** The links that decide whether a medium fits, in their order, once it is there. */
+const ON_THE_WAY = ["starts", "sees", "restores"] as const;
+export type FitLink = (typeof ON_THE_WAY)[number] | "atHand";
+
 interface Column {
   /** Position of its medium in what was given. */
   medium: number;
@@ -68,6 +72,24 @@ export class Serving {
       serves[medium] = Math.min(serves[medium] as number, own);
     }
     return serves;
+  }
+
+  /**
+   * At which link the medium fails that comes furthest towards a need of a computer: at hand where one would do if it
+   * were there; what gives nothing of the kind at all fails at giving back.
+   */
+  failsAt(computer: number, need: Need, changesAllowed: boolean): FitLink {
+    const cells = this.matrix.row(computer);
+    const most = changesAllowed ? 1 : 0;
+    let furthest = -1;
+    for (const at of this.byNeed[need]) {
+      const cell = cells[at] as number;
+      if (linkCode(cell, "atHand") === BROKEN) continue;
+      const failing = ON_THE_WAY.findIndex((name) => linkCode(cell, name) > most);
+      if (failing < 0) return "atHand";
+      furthest = Math.max(furthest, failing);
+    }
+    return ON_THE_WAY[furthest] ?? "restores";
   }
 
   /** Judges computers anew that are others now; those that are the same object stay as they are. */

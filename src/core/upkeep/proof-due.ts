@@ -1,10 +1,12 @@
 import { dayAfter } from "../calendars/days";
 import type { ComputerPart, DrillPart, PolicyPart } from "../chain/parts";
 import { type Lapses, lacksFrom } from "../cover/lapses";
+import type { FitLink } from "../cover/serving";
 import { isMet, type NeedStanding } from "../cover/standing";
 import type { FleetMedium } from "../fleet/world";
 import { judgeProven } from "../links/proven";
 import type { Ruling } from "../links/ruling";
+import type { Need } from "../policy/policy";
 import { reason } from "../words/reasons";
 import { AHEAD_DAYS, type DueItem, type DueReason, someOf } from "./due";
 
@@ -127,15 +129,24 @@ function kindOf({ reasons }: Ruling): "drill" | "verification" {
     : "drill";
 }
 
-/** Why a computer lacks something: what is near does not fit, is not proven, or its proof grew too old. */
-export const LACK_CAUSES = ["fit", "unproven", "drill", "verification"] as const;
+/** Why a computer lacks something, by link: nothing near fits, what fits is not proven, or its proof grew too old. */
+export const LACK_CAUSES = ["atHand", "starts", "sees", "restores", "unproven", "drill", "verification"] as const;
 export type LackCause = (typeof LACK_CAUSES)[number];
 
-/** Why a computer lacks something from the day on which it does (`lacksOn`); now where that is null. */
-export function causeOf(input: ProofInput, row: number, needs: readonly NeedStanding[], on: string | null): LackCause {
+/**
+ * Why a computer lacks something from the day on which it does (`lacksOn`); now where that is null. `failsAt`: at which
+ * link what comes furthest fails where nothing near fits.
+ */
+export function causeOf(
+  input: ProofInput,
+  row: number,
+  needs: readonly NeedStanding[],
+  on: string | null,
+  failsAt: (need: Need) => FitLink,
+): LackCause {
   if (on === null) {
-    const lacking = needs.filter(({ have, wanted }) => have.length < wanted);
-    return lacking.every(({ have, unproven, wanted }) => have.length + unproven.length >= wanted) ? "unproven" : "fit";
+    const unfit = needs.find(({ have, unproven, wanted }) => have.length + unproven.length < wanted);
+    return unfit ? failsAt(unfit.need) : "unproven";
   }
   const { computers, media, lapses } = input;
   const computer = computers[row] as ComputerPart;

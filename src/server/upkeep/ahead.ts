@@ -1,7 +1,8 @@
 import { and, asc, desc, eq, gte, inArray, isNull, sql } from "drizzle-orm";
 import { dayAfter } from "@/core/calendars/days";
-import type { MediumPart } from "@/core/chain/parts";
+import type { ComputerPart, MediumPart } from "@/core/chain/parts";
 import { isBlankSpare, isMet } from "@/core/cover/standing";
+import type { Need } from "@/core/policy/policy";
 import { metThen, type Past } from "@/core/upkeep/past";
 import { causeOf, LACK_CAUSES, type LackCause, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
 import { needTitle } from "@/core/words/policy";
@@ -57,7 +58,9 @@ export async function aheadView(
   const ends = input.standings.map(({ row, needs }) => (isMet(needs) ? (lacksOn(input, row, needs) ?? "9999") : ""));
   const causes = input.standings.map(({ row, needs }) => {
     const end = ends[row] as string;
-    return end === "9999" ? null : causeOf(input, row, needs, end === "" ? null : end);
+    const { changesAllowed } = cover.policyOf(chains.computers[row] as ComputerPart).values;
+    const failsAt = (need: Need) => cover.serving.failsAt(row, need, changesAllowed);
+    return end === "9999" ? null : causeOf(input, row, needs, end === "" ? null : end, failsAt);
   });
   const sites = [...new Set(chains.computers.map(({ site }) => site))].sort((a, b) =>
     (a ?? "\uffff").localeCompare(b ?? "\uffff"),

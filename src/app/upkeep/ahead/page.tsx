@@ -12,10 +12,13 @@ export const metadata: Metadata = { title: "Ahead" };
 
 /** Why computers lack something, by the link that decides. */
 const CAUSES: Record<LackCause, string> = {
-  fit: "lack: nothing near that fits",
-  unproven: "lack: what fits is not proven",
-  drill: "lack: a drill too old",
-  verification: "lack: a verification too old",
+  atHand: "At hand: what would do is not near",
+  starts: "Starts: nothing starts them",
+  sees: "Sees: their disks are not seen",
+  restores: "Restores: it is given back by nothing",
+  unproven: "Proven: never, or not since",
+  drill: "Proven: the drill grows too old",
+  verification: "Proven: the verification grows too old",
 };
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
@@ -98,6 +101,13 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
                 </td>
               ))}
             </tr>
+            {view.byCause.length > 0 && (
+              <tr className="border-line border-t">
+                <th scope="row" className="pt-3 pr-4 text-left font-semibold">
+                  Lacking, by link
+                </th>
+              </tr>
+            )}
             {view.byCause.map(({ cause, count }) => (
               <tr key={cause} className="border-line border-t text-quiet">
                 <th scope="row" className="whitespace-nowrap py-1 pr-4 text-left font-normal">
