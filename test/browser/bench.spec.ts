@@ -64,6 +64,22 @@ test("what cannot be made says why, and what would do", async ({ page }) => {
   await expect(page.getByText(/Store as exFAT/)).toBeVisible();
 });
 
+test("a second release is put beside the first, and what no computer would come to is refused", async ({ page }) => {
+  await plan(page, "Hub 2", "Lantern 12", "ZB-21", "its files laid out anew");
+  await page.getByLabel("A second release").selectOption({ label: "Bollard 5.0" });
+  await page.getByRole("button", { name: "Plan it" }).click();
+  await expect(page.getByText("Lantern 12 comes up on 64-bit (x64) UEFI computers.")).toBeVisible();
+  await expect(page.getByText("Bollard 5.0 comes up on 32-bit (ia32) UEFI and BIOS computers.")).toBeVisible();
+  await expect(page.getByText(/Lantern 12 as FAT32, Bollard 5\.0 as FAT32\./)).toBeVisible();
+  await page.getByLabel("A second release").selectOption({ label: "Lantern 11" });
+  await page.getByRole("button", { name: "Plan it" }).click();
+  await expect(page.getByRole("heading", { name: "It cannot be made this way" })).toBeVisible();
+  await expect(page.getByText(/^No computer would come to Lantern 11: another release/)).toBeVisible();
+  await page.getByLabel("Made as").selectOption({ label: "the file as it is, block by block" });
+  await page.getByRole("button", { name: "Plan it" }).click();
+  await expect(page.getByText(/^Several releases on one medium want their files laid out anew/)).toBeVisible();
+});
+
 test("a stick that is pulled out says so, and nothing is called verified", async ({ page }) => {
   await plan(page, "Hub 6", "Bollard 5.0", "ZB-03", "its files laid out anew");
   await start(page, "ZB-03", "7702");

@@ -94,6 +94,10 @@ test("the least cover: computed, explained, decided anew, compared, accepted, an
   const open = await page.getByRole("heading", { name: /^To do/ }).textContent();
   await page.getByRole("checkbox").first().check();
   await expect(page.getByRole("heading", { name: /^To do/ })).not.toHaveText(open ?? "");
+  await page.getByRole("link", { name: "To the bench" }).first().click();
+  await expect(page.getByText(/: choose the berth that it is made in\./)).toBeVisible();
+  await page.getByRole("link", { name: "Make a medium" }).first().click();
+  await expect(page.getByRole("heading", { name: /^(The plan|It cannot be made this way)$/ })).toBeVisible();
   await page.goto("/upkeep/ahead?day=2027-06-01");
   await expect(page.getByRole("img", { name: "Computers that have what is asked, by day" })).toBeVisible();
   await expect(page.getByRole("heading", { name: /^On 1 Jun 2027 \d+ computers lack something/ })).toBeVisible();
@@ -118,6 +122,26 @@ test("a visit is printed or ticked, and its results are entered in one pass", as
   await expect(page.getByLabel("Result: Try RM-01 on FU-B1")).toHaveCount(0);
   await page.goto("/media/RM-01");
   await expect(page.getByText(/started on FU-B1/).first()).toBeVisible();
+});
+
+test("where digests go is said for each place; what is no address is refused, and stays to be mended", async ({
+  page,
+}) => {
+  await page.goto("/upkeep/mail");
+  await listening(page);
+  await page.getByRole("button", { name: "Mail address of Sandsay: none" }).click();
+  const field = page.getByLabel("Mail address of Sandsay");
+  await expect(field).toBeFocused();
+  await field.fill("quay at sandsay");
+  await page.getByRole("button", { name: "Keep" }).click();
+  await expect(page.getByText("This is no mail address. One looks like quay@skerry.example.")).toBeVisible();
+  await expect(field).toHaveValue("quay at sandsay");
+  await field.fill("sandsay@skerry.example");
+  await page.getByRole("button", { name: "Keep" }).click();
+  await page.getByRole("button", { name: "Mail address of Sandsay: sandsay@skerry.example" }).click();
+  await field.fill("");
+  await page.getByRole("button", { name: "Leave it" }).click();
+  await expect(page.getByRole("button", { name: "Mail address of Sandsay: sandsay@skerry.example" })).toBeVisible();
 });
 
 test("calendars, reports and digests of a place", async ({ page }) => {

@@ -122,6 +122,11 @@ const IMAGE_FACTS: Record<ImageFact, string> = {
   places: "where it is kept",
 };
 
+/** Families are kept small: "windows". */
+function systemFactText(fact: SystemFact, value: string): string {
+  return fact === "family" ? `${value.slice(0, 1).toUpperCase()}${value.slice(1)}` : value;
+}
+
 const SYSTEM_FACTS: Record<SystemFact, string> = {
   family: "family",
   name: "product",
@@ -273,7 +278,7 @@ export function linkReasonText(facts: LinkReasonFacts): string {
     case "included-older":
       return `What it includes is older than what runs (${facts.included}, not ${facts.runs}): updates are to be put on afterwards.`;
     case "system-differs":
-      return `The computer runs ${SYSTEM_FACTS[facts.fact]} ${facts.runs}; what is included is ${facts.included}, which its licence does not cover.`;
+      return `The computer's system is of the ${SYSTEM_FACTS[facts.fact]} ${systemFactText(facts.fact, facts.runs)}; what is included is of the ${SYSTEM_FACTS[facts.fact]} ${systemFactText(facts.fact, facts.included)}, which its licence does not cover.`;
     case "system-fact-missing":
       return `Not known of this computer: the ${SYSTEM_FACTS[facts.fact]} of ${facts.system}.`;
     case "included-fact-missing":

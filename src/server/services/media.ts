@@ -59,6 +59,8 @@ export interface Load {
   kitName: string;
   releaseName: string;
   madeOn: string | null;
+  /** Where it stands, where the medium carries several. */
+  part: LoadPart | null;
 }
 
 export interface MediumDetail {
@@ -270,6 +272,7 @@ export async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Ma
       kitName: kits.name,
       releaseName: releases.name,
       madeOn: releases.madeOn,
+      part: loads.part,
     })
     .from(loads)
     .innerJoin(releases, eq(releases.id, loads.releaseId))

@@ -8,6 +8,7 @@ import { ProgramsView } from "@/app/_reading/programs-view";
 import type { Verdict } from "@/core/chain/schema";
 import { LABEL_FORMATS } from "@/core/labels/formats";
 import { verdictsOf } from "@/core/routes/routes";
+import { startKindsText } from "@/core/words/bench";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
 import { drillsOf } from "@/server/services/drills";
 import { history } from "@/server/services/events";
@@ -83,6 +84,7 @@ export default async function Medium({ params, searchParams }: Props) {
                       {load.kitName} {load.releaseName}
                     </Link>
                     {load.madeOn && ` of ${dateText(load.madeOn)}`}
+                    {load.part && ` for ${startKindsText(load.part.startedBy)} computers`}
                   </span>
                 ))}
               </p>

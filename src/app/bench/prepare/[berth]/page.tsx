@@ -234,11 +234,13 @@ function Plan({
 }) {
   const { device, prediction, release, beside, carry } = view;
   const loads = plan.parts.filter(({ role }) => role === "start" || role === "load");
+  const titleOf = (part: (typeof loads)[number]) =>
+    (beside.length > 0 && [release.text, ...beside][loads.indexOf(part)]) || ROLES[part.role];
   const parts: StripPart[] = plan.parts.map((part) => ({
     key: `${part.role} ${part.startBytes}`,
     start: part.startBytes,
     bytes: part.lengthBytes,
-    title: (beside.length > 0 && [release.text, ...beside][loads.indexOf(part)]) || ROLES[part.role],
+    title: titleOf(part),
     tone: part.role === "store" ? "data" : part.role === "start" || part.role === "load" ? "start" : "other",
   }));
   const isWhole = parts.length === 0 || plan.request.way === "as-it-is-with-store";
@@ -263,7 +265,7 @@ function Plan({
         {plan.parts.some(({ filesystem }) => filesystem) &&
           ` ${plan.parts
             .filter(({ filesystem }) => filesystem)
-            .map(({ role, filesystem }) => `${ROLES[role]} as ${filesystem === "fat32" ? "FAT32" : "exFAT"}`)
+            .map((part) => `${titleOf(part)} as ${part.filesystem === "fat32" ? "FAT32" : "exFAT"}`)
             .join(", ")}.`}
       </p>
       {plan.notes.length > 0 && (

@@ -95,7 +95,7 @@ export function StartForm({
         </label>
       )}
       <label className="block">
-        <span className="font-semibold">Which device is meant: {how}</span>
+        <span className="block font-semibold">Which device is meant: {how}</span>
         <input
           className="field code max-w-60"
           value={confirm}

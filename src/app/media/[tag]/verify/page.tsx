@@ -20,7 +20,7 @@ export default async function Verify({ params }: Props) {
   const [context, { tag }] = await Promise.all([currentContext(), params]);
   const medium = await getMedium(context, decodeURIComponent(tag));
   if (!medium) notFound();
-  const [load] = medium.loads;
+  const [load, ...others] = medium.loads;
   const release = load ? await getRelease(context, load.releaseId) : null;
   const inspectionId = release?.row.inspectionId ?? null;
   const kept = inspectionId === null ? null : await contentsKept(context, inspectionId);
@@ -29,7 +29,15 @@ export default async function Verify({ params }: Props) {
       <h1>
         Verify <span className="code">{medium.row.tag}</span>
       </h1>
-      {load && kept?.manifestAt && inspectionId !== null ? (
+      {others.length > 0 ? (
+        <p className="mt-2">
+          It carries several releases, each in a partition of its own: put it into a berth and verify it on the{" "}
+          <Link prefetch={false} className="link" href="/bench">
+            bench
+          </Link>
+          , which compares all of them.
+        </p>
+      ) : load && kept?.manifestAt && inspectionId !== null ? (
         <>
           <p className="text-quiet">
             It is compared with the manifest of {load.kitName} {load.releaseName}, here in the browser. What comes of it
