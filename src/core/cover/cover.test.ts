@@ -1,15 +1,18 @@
 import { greedyPlan, lacking, leastByForce, randomProblem } from "../../../test/support/cover";
 import { dice } from "../../../test/support/dice";
 import { Solver } from "../../server/cover/solver";
+import { type CoverModel, modelOf } from "./model";
 import { type CoverContent, type CoverMedium, type CoverPlan, type CoverProblem, canHold } from "./problem";
-import { solveCover } from "./solve";
+import { type SolveOptions, solveCover } from "./solve";
+import { simpleStart } from "./start";
 
 let solver: Solver;
 beforeAll(() => {
   solver = new Solver();
 });
 afterAll(() => solver.close());
-const solved = (problem: CoverProblem) => solveCover(problem, { solve: solver.solve, seconds: 30 });
+const solved = (problem: CoverProblem, more: Partial<SolveOptions> = {}) =>
+  solveCover(problem, { solve: solver.solve, seconds: 30, ...more });
 
 /** What a plan does must be possible, cost what it says, and lack what it says. */
 function check(problem: CoverProblem, plan: CoverPlan): void {
@@ -46,7 +49,8 @@ test("small problems at random cost what trying everything finds, and never more
       media: roll(4),
       demands: 1 + roll(4),
     });
-    const plan = await solved(problem);
+    // Every other one as if it were large: first with what is worth carrying, then whole.
+    const plan = await solved(problem, run % 2 === 0 ? {} : { carriedFew: 0 });
     check(problem, plan);
     const unmet = plan.unmet.reduce((sum, each) => sum + each.lacking, 0);
     const force = leastByForce(problem);
@@ -77,6 +81,40 @@ test("larger problems: possible, true to what they say, and never above a greedy
     expect(simple.unmet).toBeGreaterThanOrEqual(unmet);
     if (simple.unmet === unmet) expect(plan.cost).toBeLessThanOrEqual(simple.cost + 1e-6);
   }
+});
+
+/** What a model's rows come to with some values: by how much each is missed. */
+function missedBy({ data }: CoverModel, values: Float64Array): number[] {
+  const {
+    starts = [],
+    indices = [],
+    values: by = [],
+  } = data.matrix as { [part in "starts" | "indices" | "values"]: readonly number[] };
+  return Array.from({ length: data.numRows ?? 0 }, (_, row) => {
+    let sum = 0;
+    for (let at = starts[row] as number; at < (starts[row + 1] as number); at++)
+      sum += (by[at] as number) * (values[indices[at] as number] as number);
+    return Math.max(0, (data.rowLower?.[row] ?? 0) - sum, sum - (data.rowUpper?.[row] ?? 0));
+  });
+}
+
+test("what is begun with is possible always, so that a plan is there however soon the time is over", async () => {
+  const roll = dice(84);
+  let dearer = 0;
+  for (let run = 0; run < 60; run++) {
+    const problem = randomProblem(roll, { sites: 1 + roll(5), contents: 4, media: roll(12), demands: 1 + roll(12) });
+    const model = modelOf(problem);
+    const values = simpleStart(problem, model);
+    expect(Math.max(0, ...missedBy(model, values))).toBe(0);
+    for (const [at, value] of values.entries()) expect(value).toBeLessThanOrEqual(model.data.colUpper?.[at] ?? 0);
+    const none = await solved(problem, { solve: async () => ({ values: null, isSolved: false, bound: 0 }) });
+    check(problem, none);
+    expect(none).toMatchObject({ bound: 0, isLeast: model.columns.length === 0 });
+    const least = await solved(problem);
+    expect(none.cost + 1e-6).toBeGreaterThanOrEqual(least.unmet.length < none.unmet.length ? 0 : least.cost);
+    if (none.cost > least.cost + 1e-6) dearer++;
+  }
+  expect(dearer).toBeGreaterThan(0);
 });
 
 const RATES = { workHour: 30, travelHour: 30, purchase: 1 };

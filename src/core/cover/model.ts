@@ -15,7 +15,7 @@ import {
 } from "./problem";
 
 /** What a column of the model counts. Media that are alike are counted together: `group` is a position in `groups`. */
-type Column =
+export type Column =
   | { kind: "keep"; group: number }
   | { kind: "move"; group: number; to: number }
   | { kind: "give"; group: number }
@@ -133,7 +133,8 @@ class Builder {
       for (const content of usefulAt(problem, this.demands, site))
         this.supplies.set(
           `${content} ${site}`,
-          this.sparse.column({ kind: "supply", content, site }, 0, FOREVER, false),
+          // Whole by what flows into it; as an integer it is branched on, which proves much sooner.
+          this.sparse.column({ kind: "supply", content, site }, 0),
         );
     for (const [at, group] of this.groups.entries()) this.stand(at, group);
     for (const [pool, fitting] of this.pools.entries()) this.writeAnew(pool, fitting);

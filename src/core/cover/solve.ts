@@ -1,21 +1,27 @@
 import type { ModelData } from "highs";
-import { actsOf, modelOf } from "./model";
+import { actsOf, type CoverModel, modelOf } from "./model";
 import { partsOf } from "./parts";
 import type { CoverAct, CoverPlan, CoverProblem } from "./problem";
+import { simpleStart } from "./start";
 
 /** An integer program to be solved in so many seconds, from values to begin with where there are some. */
 export interface Program {
   data: ModelData;
   seconds: number;
   start: Float64Array | null;
+  /** Parts of things may be counted: solved in no time, and tells what is worth looking at. */
+  isRelaxed?: boolean;
 }
 
 export interface Solved {
-  values: Float64Array;
+  /** Null: nothing that is possible was found. */
+  values: Float64Array | null;
   /** Proven to be best; else the best that was found. */
   isSolved: boolean;
   /** Nothing can cost less. */
   bound: number;
+  /** Of a relaxed program: by how much one of each would miss being worth it. */
+  reducedCosts?: Float64Array | null;
 }
 
 export interface SolveOptions {
@@ -23,6 +29,8 @@ export interface SolveOptions {
   solve: (program: Program) => Promise<Solved>;
   /** Seconds for all of it. */
   seconds: number;
+  /** With no more ways to carry than these, a problem is solved as it is. */
+  carriedFew?: number;
   /** Told after each part: how many of how many are done. */
   onPart?: (done: number, of: number) => Promise<void> | void;
 }
@@ -39,17 +47,18 @@ export async function solveCover(problem: CoverProblem, options: SolveOptions): 
     const left = (until - performance.now()) / 1000;
     // The larger ones come last, and may take what the smaller ones left.
     const own = await solvePart(part.problem, Math.max(0.2, nth === parts.length - 1 ? left : left / 2), options);
-    plan.acts.push(
-      ...own.acts.map((act): CoverAct => {
-        const site = part.sites[act.site] as number;
-        if (act.act === "buy") return { ...act, site };
-        const medium = part.media[act.medium] as number;
-        return act.act === "keep"
-          ? { ...act, site, medium }
-          : { ...act, site, medium, from: part.sites[act.from] as number };
-      }),
-    );
-    plan.unmet.push(...own.unmet.map((each) => ({ ...each, demand: part.demands[each.demand] as number })));
+    for (const act of own.acts) {
+      const site = part.sites[act.site] as number;
+      if (act.act === "buy") {
+        plan.acts.push({ ...act, site });
+        continue;
+      }
+      const medium = part.media[act.medium] as number;
+      const where: CoverAct =
+        act.act === "keep" ? { ...act, site, medium } : { ...act, site, medium, from: part.sites[act.from] as number };
+      plan.acts.push(where);
+    }
+    for (const each of own.unmet) plan.unmet.push({ ...each, demand: part.demands[each.demand] as number });
     plan.cost += own.cost;
     plan.bound += own.bound;
     plan.isLeast &&= own.isLeast;
@@ -58,28 +67,54 @@ export async function solveCover(problem: CoverProblem, options: SolveOptions): 
   return plan;
 }
 
-/** So much of the time goes to a first plan in which nothing is carried: from it the whole is begun. */
-const FIRST_SHARE = 0.3;
-/** Fewer ways to carry than this are no burden, and need no first plan. */
+/** So much of the time goes at most to a first plan that carries only what is worth it: from it the whole is begun. */
+const FIRST_SHARE = 0.4;
+/** Fewer ways to carry than these are no burden. */
 const CARRIED_FEW = 500;
 
-async function solvePart(problem: CoverProblem, seconds: number, { solve }: SolveOptions): Promise<CoverPlan> {
-  const { data, columns, ...built } = modelOf(problem);
+async function solvePart(
+  problem: CoverProblem,
+  seconds: number,
+  { solve, carriedFew = CARRIED_FEW }: SolveOptions,
+): Promise<CoverPlan> {
+  const model = modelOf(problem);
+  const { data, columns, penalty } = model;
   if (columns.length === 0) return { acts: [], cost: 0, bound: 0, unmet: [], isLeast: true };
   const startedAt = performance.now();
-  const carries = columns.map(({ kind }) => kind === "move" || kind === "carry");
-  const isLarge = carries.filter(Boolean).length > CARRIED_FEW;
-  const first = isLarge
-    ? await solve({ data: withoutCarrying(data, carries), seconds: seconds * FIRST_SHARE, start: null })
-    : null;
-  const left = Math.max(0.2, seconds - (performance.now() - startedAt) / 1000);
-  const { values, isSolved, bound } = await solve({ data, seconds: left, start: first?.values ?? null });
-  const { acts, unmet } = actsOf(problem, { data, columns, ...built }, values);
+  const left = () => Math.max(0.2, seconds - (performance.now() - startedAt) / 1000);
+  let start = simpleStart(problem, model);
+  if (columns.filter(({ kind }) => kind === "move" || kind === "carry").length > carriedFew) {
+    const relaxed = await solve({ data, seconds: left(), start: null, isRelaxed: true });
+    const idle = idleColumns(model, relaxed);
+    const first = await solve({ data: without(data, idle), seconds: left() * FIRST_SHARE, start: null });
+    start = first.values ?? start;
+  }
+  const { values, isSolved, bound } = await solve({ data, seconds: left(), start });
+  const { acts, unmet } = actsOf(problem, model, values ?? start);
   const cost = acts.reduce((sum, act) => sum + act.cost, 0);
-  const lacking = unmet.reduce((sum, each) => sum + each.lacking, 0) * built.penalty;
+  const lacking = unmet.reduce((sum, each) => sum + each.lacking, 0) * penalty;
   return { acts, unmet, cost, bound: isSolved ? cost : Math.max(0, bound - lacking), isLeast: isSolved };
 }
 
-function withoutCarrying(data: ModelData, carries: readonly boolean[]): ModelData {
-  return { ...data, colUpper: Array.from(data.colUpper, (upper, at) => (carries[at] ? 0 : upper)) };
+/** Less than this of a thing is none of it. */
+const LEAST_PART = 1e-6;
+/** So many of what is written are looked at beside those that the relaxed program uses. */
+const WRITTEN_BESIDE = 500;
+
+/** What is carried or written in vain as far as the relaxed program tells; of what is written, the nearest stay. */
+function idleColumns({ columns }: CoverModel, { values, reducedCosts }: Solved): Set<number> {
+  const idle = new Set<number>();
+  const written: number[] = [];
+  for (const [at, { kind }] of columns.entries()) {
+    if ((values?.[at] ?? 0) > LEAST_PART) continue;
+    if (kind === "move" || kind === "carry") idle.add(at);
+    if (kind === "write") written.push(at);
+  }
+  const cost = (at: number) => reducedCosts?.[at] ?? 0;
+  for (const at of written.sort((a, b) => cost(a) - cost(b) || a - b).slice(WRITTEN_BESIDE)) idle.add(at);
+  return idle;
+}
+
+function without(data: ModelData, idle: ReadonlySet<number>): ModelData {
+  return { ...data, colUpper: Array.from(data.colUpper, (upper, at) => (idle.has(at) ? 0 : upper)) };
 }
