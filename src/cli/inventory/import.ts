@@ -116,6 +116,9 @@ function onMedium(file: string, wantsAll: boolean): Promise<Reading> {
     const manifest = wantsAll ? pack.release?.manifest : null;
     if (!manifest) return { pack, options: { read: inspection, isWhole: null } };
     const { result } = await verifyAgainst(source, manifest, { make: nativeHasher });
-    return { pack, options: { read: inspection, isWhole: result === "same" || result === "same-files" } };
+    const isSame = result === "same" || result === "same-files";
+    // The manifest is the first release's: of others beside it nothing is said by that.
+    const isWhole = isSame && pack.head.beside.length > 0 ? null : isSame;
+    return { pack, options: { read: inspection, isWhole } };
   });
 }

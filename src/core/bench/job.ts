@@ -1,7 +1,8 @@
 import { z } from "zod";
 import type { Verification } from "../integrity/verify";
+import { BESIDE_MOST } from "../prepare/pack";
 import type { PlanNote, PlanProblem } from "../prepare/plan";
-import { BESIDE_MOST, WAYS } from "../prepare/plan";
+import { WAYS } from "../prepare/plan";
 import type { CapacityResult } from "./capacity";
 import type { DeviceFaultCode, DeviceIdentity } from "./device";
 import type { Phase } from "./write-medium";

@@ -1,4 +1,5 @@
-import { Policies, type PolicyRule, type PolicySubject, USUAL_VALUES } from "./policy";
+import { dice } from "../../../test/support/dice";
+import { POLICY_KEYS, Policies, type PolicyRule, type PolicySubject, SCOPES, type Scope, USUAL_VALUES } from "./policy";
 import { travelTable } from "./travel";
 
 let ids = 0;
@@ -51,4 +52,83 @@ test("ways over other places are ways, the shortest counts, and what has none ha
   expect(table[2]).toEqual([35, 15, 0, null, null]);
   expect(table[3]).toEqual([null, null, null, 0, null]);
   expect(travelTable(0, [])).toEqual([]);
+});
+
+/** Each value by looking through all rules, the nearest scope last. */
+function plainly(rules: readonly PolicyRule[], who: PolicySubject): Record<string, unknown> {
+  const same = (a: string, b: string) => a.trim().toLowerCase() === b.trim().toLowerCase();
+  const applies = ({ scope, target }: PolicyRule) =>
+    scope === "everywhere" ||
+    (scope === "site" && who.site !== null && same(target, who.site)) ||
+    (scope === "form" && who.form !== null && same(target, who.form)) ||
+    (scope === "model" && who.make !== null && who.model !== null && same(target, `${who.make} ${who.model}`)) ||
+    (scope === "computer" && same(target, who.tag));
+  const values: Record<string, unknown> = { ...USUAL_VALUES };
+  for (const scope of SCOPES)
+    for (const each of rules) if (each.scope === scope && applies(each)) Object.assign(values, each.values);
+  return values;
+}
+
+test("rules at random: each computer has what looking through all of them gives", () => {
+  const roll = dice(61);
+  const some = <T>(of: readonly T[]): T => of[roll(of.length)] as T;
+  const targets: Record<Scope, string[]> = {
+    everywhere: [""],
+    site: ["North Pier", "Sandsay"],
+    form: ["desktop", "server"],
+    model: ["Ostrel Block 9", "Ostrel Slate 14"],
+    computer: ["NP-001", "NP-002"],
+  };
+  for (let run = 0; run < 40; run++) {
+    const rules = SCOPES.flatMap((scope) =>
+      targets[scope].flatMap((target) => {
+        if (roll(2) === 0) return [];
+        const values = {
+          ...(roll(2) ? { back: roll(4) } : {}),
+          ...(roll(2) ? { drillDays: some([null, 30, 90]) } : {}),
+        };
+        return [rule(scope, roll(2) ? target.toUpperCase() : ` ${target} `, values)];
+      }),
+    );
+    const policies = new Policies([...rules].sort(() => roll(3) - 1));
+    for (let at = 0; at < 30; at++) {
+      const who = subject({
+        tag: some(["NP-001", "np-002", "HO-1"]),
+        site: some(["North Pier", "Sandsay", null]),
+        form: some(["desktop", "server", null]),
+        model: some(["Block 9", "slate 14"]),
+      });
+      const { values, from } = policies.of(who);
+      expect(values).toEqual(plainly(rules, who));
+      // What a value is from says that value, or nobody said anything.
+      for (const key of POLICY_KEYS) expect(from[key]?.values[key] ?? values[key]).toEqual(values[key]);
+    }
+  }
+});
+
+test("minutes between places at random: no way is shorter than the table says, and each is one that there is", () => {
+  const roll = dice(62);
+  for (let run = 0; run < 30; run++) {
+    const places = 2 + roll(6);
+    const legs = Array.from({ length: roll(10) }, () => {
+      return { from: roll(places), to: roll(places), minutes: 5 + roll(60) };
+    });
+    const table = travelTable(places, legs);
+    /** The shortest of all ways that come to no place twice. */
+    const least = (from: number, to: number, been: readonly number[]): number => {
+      if (from === to) return 0;
+      return Math.min(
+        Number.POSITIVE_INFINITY,
+        ...legs.flatMap(({ from: a, to: b, minutes }) => {
+          const next = a === from ? b : b === from ? a : null;
+          return next === null || been.includes(next) ? [] : [minutes + least(next, to, [...been, next])];
+        }),
+      );
+    };
+    for (let from = 0; from < places; from++)
+      for (let to = 0; to < places; to++) {
+        const expected = least(from, to, [from]);
+        expect([from, to, table[from]?.[to]]).toEqual([from, to, Number.isFinite(expected) ? expected : null]);
+      }
+  }
 });

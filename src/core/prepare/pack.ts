@@ -3,6 +3,7 @@ import { gzip } from "pako";
 import { z } from "zod";
 import { hex } from "../bytes/fields";
 import { MemorySource } from "../bytes/source";
+import { startKindSchema } from "../chain/loads";
 import type { LinkName, Verdict } from "../chain/schema";
 import { driverSourceSchema } from "../drivers/driver-set";
 import { inspectionSchema } from "../inspection/schema";
@@ -14,7 +15,22 @@ import { listingSchema } from "../volumes/listing";
 import { verdictText } from "../words/reasons";
 import type { FileToWrite } from "../write/tree";
 
+/** So many stand beside the first: a table of the old kind has four places, and one may be a store's. */
+export const BESIDE_MOST = 2;
+
 export const PACK_SCHEMA = "creel.pack/1";
+
+const packedReleaseSchema = z.object({
+  kit: z.string().min(1).max(120),
+  family: z.string().max(60).nullish(),
+  purpose: z.string().max(300).nullish(),
+  name: z.string().min(1).max(60),
+  madeOn: z.string().max(10).nullish(),
+  note: z.string().max(4000).nullish(),
+  facts: releaseFactsSchema,
+  /** Which firmware comes to it, where others stand on the medium too. */
+  startedBy: z.array(startKindSchema).max(10).nullish(),
+});
 
 /** `pack.json`: what a medium says of itself. The larger records lie beside it. */
 export const packHeadSchema = z.object({
@@ -29,15 +45,9 @@ export const packHeadSchema = z.object({
     site: z.string().max(120).nullish(),
     note: z.string().max(4000).nullish(),
   }),
-  release: z.object({
-    kit: z.string().min(1).max(120),
-    family: z.string().max(60).nullish(),
-    purpose: z.string().max(300).nullish(),
-    name: z.string().min(1).max(60),
-    madeOn: z.string().max(10).nullish(),
-    note: z.string().max(4000).nullish(),
-    facts: releaseFactsSchema,
-  }),
+  release: packedReleaseSchema,
+  /** The other releases on it, each in the next partition. */
+  beside: z.array(packedReleaseSchema).max(BESIDE_MOST).default([]),
   keyCards: z
     .array(
       z.object({
@@ -67,6 +77,7 @@ export type PackRelease = z.infer<typeof packReleaseSchema>;
 export interface PackInput {
   medium: PackHead["medium"];
   release: PackHead["release"];
+  beside?: PackHead["beside"];
   /** What was read from the release's file; null where it never was. */
   read: PackRelease | null;
   /** Of the models that it serves. */
@@ -107,7 +118,7 @@ function compressed(value: unknown): string {
 
 /** The files of a pack; the last one is `SHA256SUMS`, for `sha256sum -c CREEL/SHA256SUMS` at the medium's root. */
 export function packFiles(input: PackInput): PackFile[] {
-  const { medium, release, read, keyCards, served, records, sums, madeAt } = input;
+  const { medium, release, beside = [], read, keyCards, served, records, sums, madeAt } = input;
   const sheets = served.map(
     (each): PackFile => ({
       path: `${FOLDER}/sheets/${fileName(each.sheet.computer.tag)}.html`,
@@ -128,14 +139,14 @@ export function packFiles(input: PackInput): PackFile[] {
     `Medium ${medium.tag}`,
     [
       `<h1>Medium <span class="tag">${escaped(medium.tag)}</span></h1>`,
-      `<p>${escaped(release.kit)} ${escaped(release.name)}, prepared ${escaped(madeAt.slice(0, 10))} with Creel.</p>`,
+      `<p>${[release, ...beside].map(({ kit, name }) => escaped(`${kit} ${name}`)).join(" and ")}, prepared ${escaped(madeAt.slice(0, 10))} with Creel.</p>`,
       rows.length > 0
         ? `<p>What it is a route for, with a run sheet each:</p>\n<table>\n${rows.join("\n")}\n</table>`
         : "<p>No computer was known that it is a route for.</p>",
       "<p><small>To see whether its files are as they were: <code>sha256sum -c CREEL/SHA256SUMS</code> in its first folder.</small></p>",
     ].join("\n"),
   );
-  const head: PackHead = { schema: PACK_SCHEMA, madeAt, medium, release, keyCards };
+  const head: PackHead = { schema: PACK_SCHEMA, madeAt, medium, release, beside, keyCards };
   const files: PackFile[] = [
     { path: `${FOLDER}/about.html`, text: about },
     { path: PACK_PATHS.head, text: `${JSON.stringify(head, null, 1)}\n` },

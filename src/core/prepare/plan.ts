@@ -11,6 +11,7 @@ import { Seed } from "../write/seed";
 import type { FileToWrite } from "../write/tree";
 import { asItIs, type ImageProblem, withStore } from "../write/with-store";
 import { type DiscKind, discOf, discsFor } from "./discs";
+import { BESIDE_MOST } from "./pack";
 import { type ReleaseTree, releaseTree } from "./release-tree";
 import { choiceConfig, loadConfigPath, type OwnMenu, ownMenuOf, START_CONFIG_PATH, startConfig } from "./start-config";
 
@@ -42,9 +43,6 @@ export interface Beside {
   title: string;
   image: ByteSource;
 }
-
-/** So many stand beside the first: a table of the old kind has four places, and one may be a store's. */
-export const BESIDE_MOST = 2;
 
 export interface PlanInput {
   request: PlanRequest;

@@ -87,7 +87,7 @@ export function planProblemText(problem: PlanProblem): string {
     case "folder-too-large":
       return `${problem.path} has ${problem.entries.toLocaleString("en-GB")} entries; a folder on this file system has at most ${problem.most.toLocaleString("en-GB")}.`;
     case "name-not-allowed":
-      return `The name “${problem.part}” in ${problem.path} is not allowed on this file system.`;
+      return `The name “${visible(problem.name)}” in ${problem.path} is not allowed on this file system.`;
     case "name-too-long":
       return `A name in ${problem.path} has ${problem.characters} characters; at most ${problem.most} are allowed.`;
     case "same-name":
@@ -246,15 +246,16 @@ export function resultText(result: BenchResult): string {
   }
 }
 
+const PHASES = new Map([
+  ["open", "opening the device"],
+  ["write", "writing"],
+  ["flush", "flushing"],
+  ["verify", "reading back"],
+  ["inspect", "reading the finished medium"],
+]);
+
 export function phaseText(phase: string | null): string {
-  const texts: Record<string, string> = {
-    open: "opening the device",
-    write: "writing",
-    flush: "flushing",
-    verify: "reading back",
-    inspect: "reading the finished medium",
-  };
-  return texts[phase ?? ""] ?? "";
+  return PHASES.get(phase ?? "") ?? "";
 }
 
 /** A line of a job's log. */

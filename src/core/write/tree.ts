@@ -11,7 +11,7 @@ export interface FileToWrite {
 
 /** Why a volume cannot be made as it was asked for. */
 export type VolumeProblem =
-  | { code: "name-not-allowed"; path: string; part: string }
+  | { code: "name-not-allowed"; path: string; name: string }
   | { code: "name-too-long"; path: string; characters: number; most: number }
   | { code: "same-name"; path: string; other: string }
   | { code: "file-and-folder"; path: string }
@@ -80,7 +80,7 @@ export function folderTree(files: readonly FileToWrite[]): { root: Folder; probl
     const path = `/${parts.join("/")}`;
     const bad = parts.find((part) => !isAllowed(part) || part === "." || part === "..");
     const long = parts.find((part) => part.length > NAME_MOST_CHARACTERS);
-    if (bad !== undefined) problems.push({ code: "name-not-allowed", path, part: bad });
+    if (bad !== undefined) problems.push({ code: "name-not-allowed", path, name: bad });
     else if (long !== undefined)
       problems.push({ code: "name-too-long", path, characters: long.length, most: NAME_MOST_CHARACTERS });
     if (bad !== undefined || long !== undefined || parts.length === 0) continue;

@@ -1,7 +1,8 @@
 import { and, asc, desc, eq, gt, inArray, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
 import type { BenchLine, BenchRequest } from "@/core/bench/job";
-import { BESIDE_MOST, WAYS } from "@/core/prepare/plan";
+import { BESIDE_MOST } from "@/core/prepare/pack";
+import { WAYS } from "@/core/prepare/plan";
 import { capacityText } from "@/core/words/bench";
 import type { Context } from "../context";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";

@@ -1,6 +1,8 @@
 import { and, eq, inArray, or } from "drizzle-orm";
+import type { LoadPart } from "@/core/chain/loads";
 import type { Inspection } from "@/core/inspection/schema";
 import type { Pack, PackedComputer } from "@/core/prepare/pack-read";
+import { GPT_TYPES } from "@/core/write/partition-tables";
 import type { Context } from "../context";
 import { computers, kits, releases, sites } from "../db/schema";
 import { fail, ok, type Result } from "../problems";
@@ -40,6 +42,12 @@ export async function importPack(
 ): Promise<Result<PackImport>> {
   const release = await releaseIn(context, head.release, kept);
   if (!release.ok) return release;
+  const others: number[] = [];
+  for (const each of head.beside) {
+    const other = await releaseIn(context, each, null);
+    if (!other.ok) return other;
+    others.push(other.value.id);
+  }
   const keyCards = { added: 0, known: 0 };
   for (const card of head.keyCards) {
     if (await keyCardOf(context, card.make, card.model)) keyCards.known++;
@@ -72,16 +80,35 @@ export async function importPack(
     condition: null,
     writtenOn: head.madeAt.slice(0, 10),
     verified: isWhole === null ? null : { on: today, whole: isWhole },
-    releaseIds: [release.value.id],
+    releaseIds: [release.value.id, ...others],
   };
-  const saved = await addMedium(context, medium, read);
+  const parts = others.length === 0 ? new Map() : partsOn(read, [head.release, ...head.beside], medium.releaseIds);
+  const saved = await addMedium(context, medium, read, parts);
   return saved.ok ? ok({ medium: { tag, state: "added" }, ...done }) : saved;
+}
+
+/** Where several releases stand, as a medium's own words and its partitions tell: each in the next that is for starting. */
+function partsOn(
+  read: Inspection | null,
+  packed: readonly Pack["head"]["release"][],
+  releaseIds: readonly number[],
+): Map<number, LoadPart> {
+  const starting = read?.partitions.filter(({ filesystem, type }) => {
+    return filesystem === "fat32" && (type.toLowerCase() === GPT_TYPES.efiSystem || type.length === 2);
+  });
+  return new Map(
+    packed.flatMap(({ startedBy }, nth): [number, LoadPart][] => {
+      const [id, place] = [releaseIds[nth], starting?.[nth]];
+      if (id === undefined || !place || !startedBy) return [];
+      return [[id, { startBytes: place.start, lengthBytes: place.length, startedBy }]];
+    }),
+  );
 }
 
 /** The release of that name, added where there is none, and completed where it was never read from its file. */
 async function releaseIn(
   context: Context,
-  { kit, family, purpose, ...own }: Pack["head"]["release"],
+  { kit, family, purpose, startedBy: _by, ...own }: Pack["head"]["release"],
   kept: Pack["release"],
 ): Promise<Result<{ id: number; state: PackImport["release"]["state"] }>> {
   const [known] = await context.db.select({ id: kits.id }).from(kits).where(eq(kits.name, kit));

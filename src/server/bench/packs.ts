@@ -9,6 +9,7 @@ import type { KeyCard } from "@/core/facts/key-cards";
 import type { Facts } from "@/core/facts/schema";
 import type { Manifest } from "@/core/integrity/manifest";
 import { type PackFile, type PackHead, packFiles } from "@/core/prepare/pack";
+import type { PlannedLoad } from "@/core/prepare/plan";
 import { releaseTree } from "@/core/prepare/release-tree";
 import { asReleaseFacts } from "@/core/releases/facts";
 import { type Route, verdictsOf } from "@/core/routes/routes";
@@ -35,8 +36,10 @@ export interface PackWish {
   kind: "usb" | "disk" | "optical";
   bytes: number;
   releaseId: number;
-  /** The other releases on it, in words. */
-  beside: readonly string[];
+  /** The other releases on it, by their ids. */
+  besideIds: readonly number[];
+  /** Where each of several stands, its own first. */
+  loads: readonly PlannedLoad[];
   madeAt: string;
   /** Whether the release's files lie on the medium as files, so that their sums can be told. */
   isLaidOut: boolean;
@@ -51,28 +54,16 @@ export async function makePack(
   wish: PackWish,
   served: readonly Served[],
 ): Promise<PackFile[]> {
-  const [row] = await context.db
-    .select({
-      kit: kits.name,
-      family: kits.family,
-      purpose: kits.purpose,
-      name: releases.name,
-      madeOn: releases.madeOn,
-      note: releases.note,
-      facts: releases.facts,
-      inspectionId: releases.inspectionId,
-    })
-    .from(releases)
-    .innerJoin(kits, eq(kits.id, releases.kitId))
-    .where(eq(releases.id, wish.releaseId));
-  if (!row) return [];
-  const { inspectionId, ...release } = row;
+  const own = await packedRelease(context, wish.releaseId, wish.loads[0]);
+  if (!own) return [];
+  const { release, inspectionId } = own;
+  const others = await Promise.all(wish.besideIds.map((id, nth) => packedRelease(context, id, wish.loads[nth + 1])));
+  const beside = others.flatMap((each) => (each ? [each.release] : []));
   const read = await keptOf(context, inspectionId);
   const records = await recordsOf(context, served.slice(0, SHEETS_MOST));
   return packFiles({
     medium: await mediumOf(context, wish),
-    release: { ...release, facts: asReleaseFacts(release.facts) },
-    read,
+    ...{ release, beside, read },
     keyCards: cardsOf(records),
     served: records.map(({ record, route, card }) => ({
       sheet: {
@@ -83,7 +74,7 @@ export async function makePack(
           kindText: KINDS[wish.kind],
           siteName: null,
           lentTo: null,
-          loads: [`${release.kit} ${release.name}`, ...wish.beside],
+          loads: [release, ...beside].map(({ kit, name }) => `${kit} ${name}`),
         },
         as: route.as,
         starts: route.links.starts,
@@ -97,6 +88,32 @@ export async function makePack(
     sums: wish.isLaidOut && read?.manifest ? await sumsOf(source, read.manifest) : [],
     madeAt: wish.madeAt,
   });
+}
+
+/** A release as a pack tells of it, and what was read of it. */
+async function packedRelease(
+  context: Context,
+  releaseId: number,
+  load: PlannedLoad | undefined,
+): Promise<{ release: PackHead["release"]; inspectionId: number | null } | null> {
+  const [row] = await context.db
+    .select({
+      kit: kits.name,
+      family: kits.family,
+      purpose: kits.purpose,
+      name: releases.name,
+      madeOn: releases.madeOn,
+      note: releases.note,
+      facts: releases.facts,
+      inspectionId: releases.inspectionId,
+    })
+    .from(releases)
+    .innerJoin(kits, eq(kits.id, releases.kitId))
+    .where(eq(releases.id, releaseId));
+  if (!row) return null;
+  const { inspectionId, facts, ...release } = row;
+  const startedBy = load ? { startedBy: load.startedBy } : {};
+  return { release: { ...release, facts: asReleaseFacts(facts), ...startedBy }, inspectionId };
 }
 
 /** The medium as it will be, with what is known already of the one with its tag. */

@@ -104,7 +104,7 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
       kind: mediumKindOf(found.device),
       bytes: found.device.bytes,
       releaseId: id,
-      beside,
+      ...{ besideIds: wish.besideIds, loads: bare.loads },
       madeAt,
       isLaidOut: wish.way === "laid-out",
     } as const;

@@ -1,20 +1,25 @@
-import { readFileSync } from "node:fs";
+import { copyFileSync, readFileSync } from "node:fs";
 import { eq } from "drizzle-orm";
 import { factsSchema } from "@/core/facts/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
+import { packHeadSchema } from "@/core/prepare/pack";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
+import { run } from "../../../scripts/media/workshop";
 import { MIB, type Stick, smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
-import { devices, loads } from "../db/schema";
+import type { Context } from "../context";
+import { devices, kits, loads, media, releases } from "../db/schema";
 import { addComputer } from "../services/computers";
 import { fleet } from "../services/fleet";
 import { getMedium, mediumInputOf, saveMedium } from "../services/media";
 import { startCheck } from "./jobs";
 import { planInBerth } from "./plans";
 import { contentPath } from "./simulated";
+import { takeInFromBerth } from "./take-in";
 
 // Media with two releases, as the simulated bench makes them; which one starts where: core/prepare/several.test.ts.
 const inventory = testInventory();
+const other = testInventory();
 const { w, folderOf, stick, release, begin, work, job } = testBench(inventory);
 const ids = { wide: 0, narrow: 0, none: 0 };
 let own: Stick;
@@ -127,4 +132,41 @@ test("a release that no computer would come to is refused with its name, and one
   expect(await planInBerth(inventory.ina, wishFor(other, [9999]))).toMatchObject({ problem: { code: "not-found" } });
   const [row] = await inventory.ina.db.select().from(devices).where(eq(devices.id, other.deviceId));
   expect(row?.timesWritten).toBe(0);
+});
+
+test("an empty inventory is rebuilt from the medium with all its releases, each where it stands", async () => {
+  await begin(own, { releaseId: ids.wide, besideIds: [ids.narrow], store: true, tag: "RM-70" });
+  await work();
+  const empty = other.ina;
+  const copy = await stick("two-copy", { bytes: 300 * MIB }, {}, empty);
+  copyFileSync(contentPath(folderOf("two")), contentPath(folderOf("two-copy")));
+  const taken = value(await takeInFromBerth(empty, copy.berthId));
+  expect(taken).toMatchObject({ medium: { tag: "RM-70", state: "added" }, release: { text: "Fathom 1.0" } });
+  const placesIn = async ({ db }: Context) => {
+    const rows = await db
+      .select({ kit: kits.name, part: loads.part, read: releases.inspectionId })
+      .from(loads)
+      .innerJoin(releases, eq(releases.id, loads.releaseId))
+      .innerJoin(kits, eq(kits.id, releases.kitId))
+      .innerJoin(media, eq(media.id, loads.mediumId))
+      .where(eq(media.tag, "RM-70"))
+      .orderBy(loads.id);
+    return rows.map(({ read, ...row }) => ({ ...row, isRead: read !== null }));
+  };
+  const [here, there] = [await placesIn(inventory.ina), await placesIn(empty)];
+  expect(there.map(({ kit, part }) => ({ kit, part }))).toEqual(here.map(({ kit, part }) => ({ kit, part })));
+  // Only what was read of the first is on the medium.
+  expect(there.map(({ isRead }) => isRead)).toEqual([true, false]);
+});
+
+test("what an old pack does not say is taken as it was: one release, the medium to itself", async () => {
+  const alone = await stick("alone", { bytes: 300 * MIB });
+  value(await begin(alone, { releaseId: ids.wide, tag: "RM-71" }));
+  await work();
+  const image = contentPath(folderOf("alone"));
+  const head = JSON.parse(run("mtype", ["-i", `${image}@@1M`, "::/CREEL/pack.json"]));
+  expect(head).toMatchObject({ release: { kit: "Fathom" }, beside: [] });
+  const { beside: _beside, ...old } = head;
+  expect(packHeadSchema.parse(old)).toMatchObject({ beside: [] });
+  expect(packHeadSchema.safeParse({ ...old, beside: [head.release, head.release, head.release] }).success).toBe(false);
 });

@@ -1,5 +1,6 @@
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
+import { loadsReached } from "@/core/chain/loads";
 import type { FirmwareFacts } from "@/core/facts/schema";
 import { devicesFolder } from "../bench/folders";
 import { releaseFile } from "../bench/library";
@@ -87,7 +88,10 @@ export async function holdEmulatedDrill(
       "computer",
       "This server has no emulator for that: it needs Debian's qemu-system-x86, ovmf and ovmf-ia32.",
     );
-  const image = await imageOf(context, medium.row.id, medium.loads[0]?.releaseId ?? null);
+  // Of several releases the one that this computer would come to.
+  const loads = medium.loads.map(({ releaseId, part }) => ({ releaseId, startedBy: part?.startedBy ?? null }));
+  const [load] = [...loadsReached(loads, computer.facts, { verdict: "holds", changes: [], reasons: [] }), ...loads];
+  const image = await imageOf(context, medium.row.id, load?.releaseId ?? null);
   if (!image)
     return invalid(
       "medium",
