@@ -3,6 +3,7 @@ import { join } from "node:path";
 import type { BenchResult } from "@/core/bench/job";
 import { inspect } from "@/core/inspection/inspect";
 import { makeManifest } from "@/core/integrity/manifest";
+import type { Purpose } from "@/core/releases/facts";
 import { getJob, type StartInput, startPreparation } from "@/server/bench/jobs";
 import { planInBerth } from "@/server/bench/plans";
 import { BenchRunner } from "@/server/bench/runner";
@@ -39,12 +40,7 @@ export interface TestBench {
     context?: Context,
   ) => Promise<Stick>;
   /** Puts a file into the library, reads it, and enters it as a release with its manifest. Gives the release's id. */
-  release: (
-    file: string,
-    kit: string,
-    name: string,
-    purposes: ("file-rescue" | "start-up-repair")[],
-  ) => Promise<number>;
+  release: (file: string, kit: string, name: string, purposes: Purpose[]) => Promise<number>;
   /** Plans a medium in a stick's berth, names the stick, and queues it. */
   begin: (stick: Stick, wish: { releaseId: number; tag: string } & Partial<StartInput>) => Promise<Result<number>>;
   /** Does whatever is queued. */
@@ -109,7 +105,7 @@ export function testBench(inventory: TestInventory): TestBench {
       const inspectionId = value(await keepContents(inventory.ina, { inspection, drivers, listing: null }));
       value(await keepManifest(inventory.ina, inspectionId, await makeManifest(memory(file), { name: own })));
       const kitId = value(await addKit(inventory.ina, { name: kit, family: "Linux" }));
-      const facts = { purposes, opens: [], abilities: [] };
+      const facts = { purposes, opens: [{ kit, upTo: null }], abilities: [] };
       return value(await addRelease(inventory.ina, { kitId, name, madeOn: "2026-01-01", facts, inspectionId }));
     },
     begin: async ({ berthId, serial }, { releaseId, tag, ...more }) => {

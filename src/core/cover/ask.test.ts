@@ -71,6 +71,8 @@ function ask({
   const serving = {
     media: [...stock, ...candidates.map(({ medium }) => medium)],
     row: (row: number, need: Need) => Uint8Array.from(serves(fleet[row]?.tag ?? "", need)),
+    imageOn: () => null,
+    today: "2026-11-26",
     classOf: (row: number) => fleet[row]?.facts.computer.model ?? null,
   } as unknown as Serving;
   const all = [{ id: 1, scope: "everywhere", target: "", values: { ...ONLY_FILES, ...policy } } as const, ...rules];

@@ -35,6 +35,10 @@ export class Serving {
   private readonly matrix: FleetMatrix;
   private readonly columns: Column[] = [];
   private readonly byNeed: Record<Need, number[]>;
+  /** ISO days of the newest image of each computer that has one. */
+  private readonly newestImages = new Map<string, string>();
+  /** ISO day. */
+  readonly today: string;
 
   constructor(
     world: World,
@@ -48,6 +52,11 @@ export class Serving {
         single.push({ ...medium, releases: releases.map((release) => forOnly(kind, release)) });
       }
     this.matrix = new FleetMatrix({ ...world, media: single });
+    this.today = world.today;
+    for (const { computer, takenAt, lost } of world.images) {
+      const on = takenAt.slice(0, 10);
+      if (!lost && on > (this.newestImages.get(computer) ?? "")) this.newestImages.set(computer, on);
+    }
     this.byNeed = Object.fromEntries(
       NEEDS.map((need) => [
         need,
@@ -56,18 +65,27 @@ export class Serving {
     ) as Record<Need, number[]>;
   }
 
-  /** For each medium, how far it serves a need of a computer, by the computer's place in the world. */
-  row(computer: number, need: Need, changesAllowed: boolean): Uint8Array {
+  /** The day of a computer's newest image; null: it has none. */
+  imageOn(computer: number): string | null {
+    return this.newestImages.get(this.matrix.computers[computer]?.tag ?? "") ?? null;
+  }
+
+  /**
+   * For each medium, how far it serves a need of a computer, by the computer's place in the world; without images as if
+   * nothing could be put back of one.
+   */
+  row(computer: number, need: Need, changesAllowed: boolean, withImages = true): Uint8Array {
     const serves = new Uint8Array(this.media.length).fill(SERVES.not);
     const cells = this.matrix.row(computer);
     const most = changesAllowed ? 1 : 0;
     for (const at of this.byNeed[need]) {
+      const { medium, kind } = this.columns[at] as Column;
+      if (kind === "image" && !withImages) continue;
       const cell = cells[at] as number;
       const isFit =
         linkCode(cell, "starts") <= most && linkCode(cell, "sees") <= most && linkCode(cell, "restores") <= most;
       // Retired or distrusted.
       if (!isFit || linkCode(cell, "atHand") === BROKEN) continue;
-      const { medium } = this.columns[at] as Column;
       const own = linkCode(cell, "proven") === 0 ? SERVES.proven : SERVES.unproven;
       serves[medium] = Math.min(serves[medium] as number, own);
     }

@@ -1,6 +1,7 @@
+import { dayAfter } from "../calendars/days";
 import type { ComputerPart } from "../chain/parts";
 import type { FleetMedium } from "../fleet/world";
-import { NEEDS, type Need, type PolicyValues } from "../policy/policy";
+import { NEED_OUTCOMES, NEEDS, type Need, type PolicyValues } from "../policy/policy";
 import { SERVES, type Serving } from "./serving";
 
 /** Places by name, and the minutes between them. */
@@ -47,6 +48,14 @@ export interface NeedStanding {
   have: number[];
   /** That would count once they are proven. */
   unproven: number[];
+  /** Those of `have` that count by an image alone, and the ISO day from which that is older than the policy allows. */
+  byImage: { media: number[]; until: string } | null;
+}
+
+/** The day from which a computer's newest image is older than its policy allows; null: it has none, or any will do. */
+export function imageTooOldOn(serving: Serving, row: number, { imageDays }: PolicyValues): string | null {
+  const on = serving.imageOn(row);
+  return on === null || imageDays === null ? null : dayAfter(on, imageDays + 1);
 }
 
 /** What a computer has of each need that its policy asks for. */
@@ -61,12 +70,17 @@ export function standingOf(
     const wanted = policy[need];
     if (wanted === 0) return [];
     const [have, unproven]: [number[], number[]] = [[], []];
-    for (const [at, serves] of serving.row(row, need, policy.changesAllowed).entries()) {
+    const until = NEED_OUTCOMES[need].includes("image") ? imageTooOldOn(serving, row, policy) : null;
+    const isOld = until !== null && until <= serving.today;
+    for (const [at, serves] of serving.row(row, need, policy.changesAllowed, !isOld).entries()) {
       if (serves === SERVES.not) continue;
       if (!isNear(ways, serving.media[at] as FleetMedium, computer, policy.withinMinutes)) continue;
       (serves === SERVES.proven ? have : unproven).push(at);
     }
-    return [{ need, wanted, have, unproven }];
+    if (until === null || isOld) return [{ need, wanted, have, unproven, byImage: null }];
+    const otherwise = serving.row(row, need, policy.changesAllowed, false);
+    const media = have.filter((at) => otherwise[at] !== SERVES.proven);
+    return [{ need, wanted, have, unproven, byImage: media.length > 0 ? { media, until } : null }];
   });
 }
 

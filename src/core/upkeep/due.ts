@@ -28,6 +28,7 @@ export type DueReason =
   | { code: "worn" }
   | { code: "distrusted" }
   | { code: "image"; why: string }
+  | { code: "image-lapses"; on: string }
   | { code: "release-superseded"; release: string; by: string }
   | { code: "release-ended"; release: string; on: string }
   | { code: "system-ended"; system: string; on: string; computers: number }

@@ -23,6 +23,29 @@ export interface ProofInput {
   aheadDays?: number;
 }
 
+/** Until when a medium counts for a need: its proof lapses, or the image that it puts back grows too old. */
+export interface End {
+  /** Position of the medium. */
+  at: number;
+  /** ISO day on which it counts no more; null: it stays, as far as is looked. */
+  on: string | null;
+  /** It is the image that ends it. */
+  isImage: boolean;
+}
+
+export function endsOf(
+  lapses: Lapses,
+  computer: ComputerPart,
+  media: readonly FleetMedium[],
+  { have, byImage }: NeedStanding,
+): End[] {
+  return have.map((at): End => {
+    const on = lapses.of(computer, (media[at] as FleetMedium).part);
+    const isImage = byImage !== null && byImage.media.includes(at) && (on === null || byImage.until < on);
+    return isImage ? { at, on: byImage.until, isImage } : { at, on, isImage };
+  });
+}
+
 /** The first day on which a computer lacks something of what is asked; null: it does not, as far as is looked. */
 export function lacksOn(
   { computers, media, lapses }: ProofInput,
@@ -30,9 +53,9 @@ export function lacksOn(
   needs: readonly NeedStanding[],
 ): string | null {
   const computer = computers[row] as ComputerPart;
-  const days = needs.flatMap(({ have, wanted }) => {
-    const own = have.map((at) => lapses.of(computer, (media[at] as FleetMedium).part));
-    return lacksFrom(own, wanted) ?? [];
+  const days = needs.flatMap((need) => {
+    const ends = endsOf(lapses, computer, media, need).map(({ on }) => on);
+    return lacksFrom(ends, need.wanted) ?? [];
   });
   return days.sort()[0] ?? null;
 }
@@ -51,7 +74,7 @@ export function proofDue(input: ProofInput): DueItem[] {
   const until = dayAfter(today, input.aheadDays ?? AHEAD_DAYS);
   const found = new Map<string, Gathered>();
   const add = (item: Omit<DueItem, "loses" | "key">, about: string, loses: string | null) => {
-    const key = [item.kind, item.medium, about].join(" ");
+    const key = [item.kind, ...(item.medium === null ? [] : [item.medium]), about].join(" ");
     const own = found.get(key);
     const known = own ?? { item: { ...item, key }, loses: new Set<string>() };
     // Of those that share it the one that breaks first tells where and when.
@@ -62,19 +85,29 @@ export function proofDue(input: ProofInput): DueItem[] {
   for (const { row, needs } of input.standings) {
     const computer = computers[row] as ComputerPart;
     const model = modelOf(computer);
-    for (const { have, unproven, wanted } of needs) {
-      const ends = have.map((at) => ({ at, on: lapses.of(computer, (media[at] as FleetMedium).part) }));
+    for (const need of needs) {
+      const { have, unproven, wanted } = need;
+      const ends = endsOf(lapses, computer, media, need);
       const lacking = lacksFrom(
         ends.map(({ on }) => on),
         wanted,
       );
-      for (const { at, on } of ends) {
+      for (const { at, on, isImage } of ends) {
         if (on === null || on > until) continue;
+        const isLast = lacking !== null && on <= lacking;
+        if (isImage) {
+          const item = { medium: null, computer: computer.tag, site: computer.site, breaksOn: on };
+          add(
+            { kind: "image", ...item, reason: { code: "image-lapses", on } },
+            computer.tag,
+            isLast ? computer.tag : null,
+          );
+          continue;
+        }
         const medium = media[at] as FleetMedium;
         const kind = kindOf(provenOn(input, computer, medium, on));
         const why: DueReason =
           kind === "verification" ? { code: "verification-lapses", on } : { code: "drill-lapses", model, on };
-        const isLast = lacking !== null && on <= lacking;
         add(
           {
             ...{ kind, medium: medium.part.tag, computer: kind === "drill" ? computer.tag : null },
@@ -130,7 +163,16 @@ function kindOf({ reasons }: Ruling): "drill" | "verification" {
 }
 
 /** Why a computer lacks something, by link: nothing near fits, what fits is not proven, or its proof grew too old. */
-export const LACK_CAUSES = ["atHand", "starts", "sees", "restores", "unproven", "drill", "verification"] as const;
+export const LACK_CAUSES = [
+  "atHand",
+  "starts",
+  "sees",
+  "restores",
+  "unproven",
+  "drill",
+  "verification",
+  "image",
+] as const;
 export type LackCause = (typeof LACK_CAUSES)[number];
 
 /**
@@ -150,10 +192,9 @@ export function causeOf(
   }
   const { computers, media, lapses } = input;
   const computer = computers[row] as ComputerPart;
-  const lapsing = needs
-    .flatMap(({ have }) => have)
-    .find((at) => lapses.of(computer, (media[at] as FleetMedium).part) === on);
-  return lapsing === undefined ? "drill" : kindOf(provenOn(input, computer, media[lapsing] as FleetMedium, on));
+  const lapsing = needs.flatMap((need) => endsOf(lapses, computer, media, need)).find((end) => end.on === on);
+  if (lapsing?.isImage) return "image";
+  return lapsing ? kindOf(provenOn(input, computer, media[lapsing.at] as FleetMedium, on)) : "drill";
 }
 
 /** Computers that have what is asked on each of some days, if nothing is done. */

@@ -61,6 +61,8 @@ export function dueReasonText(reason: DueReason): string {
       return `Its last drill${reason.model ? ` on a computer of the model ${visible(reason.model, 80)}` : ""} is too old from ${reason.on} on.`;
     case "verification-lapses":
       return `Its last verification is too old from ${reason.on} on.`;
+    case "image-lapses":
+      return `Its newest image is too old from ${reason.on} on.`;
     case "not-proven":
       return reason.why;
     case "secure-boot-changed":

@@ -7,6 +7,7 @@ import type { CoverProblem } from "@/core/cover/problem";
 import { type CoverSettings, coverSettingsSchema, USUAL_SETTINGS } from "@/core/cover/result";
 import { freshMedium, Serving } from "@/core/cover/serving";
 import { solveCover } from "@/core/cover/solve";
+import { imageTooOldOn } from "@/core/cover/standing";
 import { tellCover, type WhyNot } from "@/core/cover/tell";
 import { pairsWorthTrying } from "@/core/cover/together";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
@@ -177,10 +178,17 @@ async function stockOf(context: Context, { chains }: Covered): Promise<StockMedi
 const WHY_NOT = 3;
 
 /** For a computer that nothing serves: of each release the way that comes nearest, and what stands against it. */
-function whyNotOf({ chains }: Covered, candidates: readonly CoverCandidate[]): WhyNot {
+function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly CoverCandidate[]): WhyNot {
   const around = surroundingsOf(chains.world);
+  const rowOf = new Map(chains.computers.map(({ tag }, row) => [tag, row]));
   return (computer: ComputerPart, need) => {
     if (need === "spare") return [];
+    const { values } = policyOf(computer);
+    const row = rowOf.get(computer.tag) ?? -1;
+    const until = NEED_OUTCOMES[need].includes("image") ? imageTooOldOn(serving, row, values) : null;
+    const isOld = until !== null && until <= serving.today;
+    const old = `Its newest image is of ${serving.imageOn(row)}, and one may be ${values.imageDays} days old: take a new one.`;
+    if (isOld && need === "image") return [old];
     const nearest = new Map<string, { text: string; rank: number }>();
     for (const {
       releases: [release],
@@ -198,7 +206,8 @@ function whyNotOf({ chains }: Covered, candidates: readonly CoverCandidate[]): W
       if (rank < (nearest.get(release)?.rank ?? 9)) nearest.set(release, { text, rank });
     }
     const said = [...nearest.values()].sort((a, b) => a.rank - b.rank).slice(0, WHY_NOT);
-    return said.length > 0 ? said.map(({ text }) => text) : ["No release of the library gives that back."];
+    const told = said.length > 0 ? said.map(({ text }) => text) : ["No release of the library gives that back."];
+    return isOld ? [old, ...told] : told;
   };
 }
 

@@ -1,6 +1,7 @@
 import { Lapses, lacksFrom } from "@/core/cover/lapses";
 import { isBlankSpare, standingOf } from "@/core/cover/standing";
 import { modelTarget, NEEDS, type Need } from "@/core/policy/policy";
+import { endsOf } from "@/core/upkeep/proof-due";
 import type { Context } from "../context";
 import { covered, standings } from "./standings";
 
@@ -120,14 +121,11 @@ export async function standingOfComputer(context: Context, tag: string) {
   const { make, model, form } = computer.facts.computer;
   return {
     ...{ policy, site: computer.site, form, model: modelTarget({ make, model }) || null },
-    needs: standingOf(serving, ways, computer, row, policy.values).map(({ need, wanted, have, unproven }) => ({
-      ...{ need, wanted, have: tags(have), unproven: tags(unproven) },
+    needs: standingOf(serving, ways, computer, row, policy.values).map((each) => ({
+      ...{ need: each.need, wanted: each.wanted, have: tags(each.have), unproven: tags(each.unproven) },
       lacksFrom: lacksFrom(
-        have.flatMap((at) => {
-          const medium = chains.media[at];
-          return medium ? [lapses.of(computer, medium.part)] : [];
-        }),
-        wanted,
+        endsOf(lapses, computer, chains.media, each).map(({ on }) => on),
+        each.wanted,
       ),
     })),
   };

@@ -47,7 +47,9 @@ test("a medium comes back with its loads and what was read", async () => {
     ),
   );
   const detail = await detailOf("SP-1");
-  expect(detail.loads).toEqual([{ releaseId, kitName: "Spindle", releaseName: "3.0", madeOn: "2025-11-12" }]);
+  expect(detail.loads).toEqual([
+    { releaseId, kitName: "Spindle", releaseName: "3.0", madeOn: "2025-11-12", part: null },
+  ]);
   expect(detail.siteName).toBe("Quay");
   expect(detail.inspection).toEqual(inspection);
   expect((await listMedia(inventory.ina, { text: "sp-1" })).items).toMatchObject([

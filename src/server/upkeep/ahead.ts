@@ -4,7 +4,7 @@ import type { ComputerPart, MediumPart } from "@/core/chain/parts";
 import { isBlankSpare, isMet } from "@/core/cover/standing";
 import type { Need } from "@/core/policy/policy";
 import { metThen, type Past } from "@/core/upkeep/past";
-import { causeOf, LACK_CAUSES, type LackCause, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
+import { causeOf, endsOf, LACK_CAUSES, type LackCause, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
 import { needTitle } from "@/core/words/policy";
 import type { Context } from "../context";
 import { type Covered, covered } from "../cover/standings";
@@ -118,12 +118,9 @@ function chosenOn(
       const computer = fleet[row];
       const needs = standings[row]?.needs ?? [];
       if (!computer) return [];
-      const lacking = needs.filter(({ have, wanted }) => {
-        const left = have.filter((at) => {
-          const end = lapses.of(computer, (stock[at] as ProofInput["media"][number]).part);
-          return end === null || end > on;
-        });
-        return left.length < wanted;
+      const lacking = needs.filter((each) => {
+        const left = endsOf(lapses, computer, stock, each).filter((end) => end.on === null || end.on > on);
+        return left.length < each.wanted;
       });
       const { tag, site: own } = computer;
       const why = lacking.map(({ need }) => needTitle(need)).join(", ");

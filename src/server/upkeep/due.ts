@@ -35,7 +35,18 @@ export async function everythingDue(context: Context): Promise<DueItem[]> {
     facts(context, cover, today),
     places(context, cover, today),
   ]);
-  return rankDue([...proofDue(proofInput(cover)), ...parts.flat()], today);
+  return rankDue(merged([...proofDue(proofInput(cover)), ...parts.flat()]), today);
+}
+
+/** What is due twice, by its age and by something else, is due once: with all that is said, and what breaks. */
+function merged(items: readonly DueItem[]): DueItem[] {
+  const byKey = new Map<string, DueItem>();
+  for (const item of items) {
+    const known = byKey.get(item.key);
+    if (!known) byKey.set(item.key, item);
+    else byKey.set(item.key, { ...known, reason: item.reason, breaksOn: known.breaksOn ?? item.breaksOn });
+  }
+  return [...byKey.values()];
 }
 
 /** What breaks first of the fleet's proofs, if something does within the days that are looked ahead. */

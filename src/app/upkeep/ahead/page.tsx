@@ -19,6 +19,7 @@ const CAUSES: Record<LackCause, string> = {
   unproven: "Proven: never, or not since",
   drill: "Proven: the drill grows too old",
   verification: "Proven: the verification grows too old",
+  image: "Restores: the image grows too old",
 };
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
@@ -52,8 +53,8 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
           : `${now} of ${plural(view.total, "computer")} have what is asked, now and in a year.`}
       </h1>
       <p className="max-w-3xl text-quiet">
-        Drills and verifications grow too old, each on its day. The dashed line is what the accepted plan would give;
-        before today it is as it was. Choose a point to see who lacks something then.
+        Drills, verifications and images grow too old, each on its day. The dashed line is what the accepted plan would
+        give; before today it is as it was. Choose a point to see who lacks something then.
       </p>
       <AheadChart view={view} />
       <div className="mt-4 overflow-x-auto">
