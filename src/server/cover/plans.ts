@@ -26,7 +26,7 @@ import { saveVersioned } from "../services/versioned";
 import { releaseParts } from "../services/world";
 import { Solver } from "./solver";
 import { type Covered, covered } from "./standings";
-import { tasksOf, withdrawOpen } from "./tasks";
+import { DRILL_WITHIN_DAYS, tasksOf, withdrawOpen } from "./tasks";
 
 export type PlanRow = typeof coverPlans.$inferSelect;
 
@@ -250,9 +250,6 @@ export async function lastSettings(context: Context): Promise<CoverSettings> {
   const parsed = coverSettingsSchema.safeParse(row?.settings);
   return parsed.success ? { ...parsed.data, keep: [], noPurchase: [], without: [] } : USUAL_SETTINGS;
 }
-
-/** Days until a drill that a plan asks for is due. */
-const DRILL_WITHIN_DAYS = 30;
 
 /**
  * Takes a plan as what is to be done: its tasks, and its drills are planned. An earlier accepted plan's open tasks are

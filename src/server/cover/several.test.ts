@@ -5,10 +5,12 @@ import { MIB, smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
 import { addComputer } from "../services/computers";
 import { recordDrill } from "../services/drills";
+import { getMedium } from "../services/media";
 import { addSite } from "../services/places";
+import { plannedOf } from "../services/planned-drills";
 import { saveRule } from "../services/policies";
 import { acceptPlan, beginPlan, getPlan, runPlan } from "./plans";
-import { listTasks } from "./tasks";
+import { listTasks, tickTask } from "./tasks";
 
 // Which of two releases comes up on which firmware: core/prepare/several.test.ts, under real firmware.
 const inventory = testInventory();
@@ -59,7 +61,7 @@ test("accepted, its tasks are ticked by what is done at the bench and tried on t
     const tasks = await listTasks(ina, ids.plan);
     return tasks.filter(({ doneAt }) => doneAt === null).map(({ body }) => body.kind);
   };
-  expect(await left()).toEqual(["buy", "write", "drill", "drill"]);
+  expect(await left()).toEqual(["buy", "write", "move", "drill", "drill"]);
   const [write] = (await listTasks(ina, ids.plan)).filter(({ body }) => body.kind === "write");
   expect(write?.body.text).toMatch(
     /^Make a medium of (Fathom 1.0 and Painter 2.0|Painter 2.0 and Fathom 1.0) for Head office\.$/,
@@ -72,7 +74,21 @@ test("accepted, its tasks are ticked by what is done at the bench and tried on t
   const own = await stick("both", { bytes: 300 * MIB });
   value(await begin(own, { releaseId: releaseId as number, besideIds, store: false, tag: "FA-02" }));
   await work();
-  expect(await left()).toEqual(["buy", "drill", "drill"]);
+  expect(await left()).toEqual(["buy", "move", "drill", "drill"]);
+  // What was to be done with the new medium is to be done with the one that it is now.
+  const texts = (await listTasks(ina, ids.plan)).map(({ body }) => body.text);
+  expect(texts.slice(2)).toEqual([
+    "Put FA-02 to its place, Head office.",
+    "Try FA-02 on HO-001.",
+    "Try FA-02 on HO-002.",
+  ]);
+  expect((await plannedOf(ina)).map(({ medium, computer }) => [medium, computer])).toEqual([
+    ["FA-02", "HO-001"],
+    ["FA-02", "HO-002"],
+  ]);
+  const [move] = (await listTasks(ina, ids.plan)).filter(({ body }) => body.kind === "move");
+  value(await tickTask(ina, move?.id ?? 0, true));
+  expect((await getMedium(ina, "FA-02"))?.siteName).toBe("Head office");
   expect((await listTasks(ina, ids.plan)).find(({ id }) => id === write?.id)?.doneBy).toBe("Ina Torvald");
   const tried = (computer: string, result: "started" | "failed") =>
     recordDrill(ina, { medium: "FA-02", computer, on: "2026-03-01", result });

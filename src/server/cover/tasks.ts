@@ -1,11 +1,16 @@
 import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
+import { dayAfter } from "@/core/calendars/days";
 import type { CoverResult, CoverSettings, CoverTask, PlannedMedium } from "@/core/cover/result";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { coverPlans, coverTasks, media, sites } from "../db/schema";
 import { fail, ok, type Result } from "../problems";
 import { recordEvent } from "../services/events";
+import { planDrillIn } from "../services/planned-drills";
 import { saveVersioned } from "../services/versioned";
+
+/** Days until a drill that a plan asks for is due. */
+export const DRILL_WITHIN_DAYS = 30;
 
 export type TaskRow = typeof coverTasks.$inferSelect;
 
@@ -52,12 +57,17 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
       );
     if (from !== null && from !== site)
       brought.push(task(own, { kind: "move", from, text: `Bring ${medium} from ${from} to ${site}.` }));
+    if (act === "buy" && holds)
+      brought.push(task(own, { kind: "move", text: `Put ${newOne(holds)} to its place, ${site}.` }));
     for (const computer of drills)
-      tried.push(
-        task(own, { kind: "drill", computer, text: `Try ${medium ?? `the new medium of ${holds}`} on ${computer}.` }),
-      );
+      tried.push(task(own, { kind: "drill", computer, text: `Try ${medium ?? newOne(holds)} on ${computer}.` }));
   }
   return [...asked, ...bought, ...written, ...brought, ...tried];
+}
+
+/** A medium that has no tag yet. */
+function newOne(holds: string | null): string {
+  return `the new medium of ${holds}`;
 }
 
 export function listTasks(context: Context, planId: number): Promise<TaskRow[]> {
@@ -112,16 +122,56 @@ export async function settleTask(tx: Queries, context: Context, happened: Happen
   const own = rows.map(({ task }) => task).filter(({ body }) => asksFor(body, happened));
   // What names the medium comes before what names only what is to stand on it.
   const row = own.find(({ body }) => body.medium === happened.medium) ?? own[0];
-  if (row) await markTask(tx, context, row, true);
+  if (!row) return;
+  await markTask(tx, context, row, true);
+  if (happened.what !== "made" || row.body.kind !== "write") return;
+  const open = rows
+    .map(({ task }) => task)
+    .filter(({ planId, body }) => {
+      return planId === row.planId && body.medium === null && body.kind !== "buy" && body.kind !== "write";
+    });
+  await nameNew(tx, context, happened.medium, row.body, open);
 }
 
-function asksFor({ kind, medium, releaseId, besideIds = [], computer }: CoverTask, happened: Happened): boolean {
-  const wanted = releaseId === null ? [] : [releaseId, ...besideIds];
-  const isSame = wanted.length === happened.releaseIds.length && wanted.every((id) => happened.releaseIds.includes(id));
+/** The new medium has a tag: what was to be done with it is to be done with that one from now on, once of each kind. */
+async function nameNew(
+  tx: Queries,
+  context: Context,
+  tag: string,
+  made: CoverTask,
+  open: readonly TaskRow[],
+): Promise<void> {
+  const dueOn = dayAfter(context.now().toISOString().slice(0, 10), DRILL_WITHIN_DAYS);
+  const done = new Set<string>();
+  for (const { id, body, version } of open) {
+    const what = `${body.kind} ${body.computer}`;
+    if (body.site !== made.site || !isSame(idsOf(body), idsOf(made)) || done.has(what)) continue;
+    done.add(what);
+    const text = body.text.replace(/the new medium of .+?(?= on | to its place)/, tag);
+    await tx
+      .update(coverTasks)
+      .set({ body: { ...body, medium: tag, text }, version: version + 1, updatedAt: context.now() })
+      .where(eq(coverTasks.id, id));
+    if (body.kind === "drill" && body.computer)
+      await planDrillIn(tx, context, { medium: tag, computer: body.computer, dueOn });
+  }
+}
+
+function idsOf({ releaseId, besideIds = [] }: CoverTask): number[] {
+  return releaseId === null ? [] : [releaseId, ...besideIds];
+}
+
+function isSame(some: readonly number[], others: readonly number[]): boolean {
+  return some.length === others.length && some.every((id) => others.includes(id));
+}
+
+function asksFor(task: CoverTask, happened: Happened): boolean {
+  const { kind, medium, computer } = task;
+  const isOfThese = isSame(idsOf(task), happened.releaseIds);
   if (happened.what === "made")
-    return kind === "write" ? isSame : kind === "rewrite" && medium === happened.medium && isSame;
+    return kind === "write" ? isOfThese : kind === "rewrite" && medium === happened.medium && isOfThese;
   if (kind !== "drill" || computer !== happened.computer) return false;
-  return medium === null ? isSame : medium === happened.medium;
+  return medium === null ? isOfThese : medium === happened.medium;
 }
 
 async function bringTo(tx: Queries, context: Context, tag: string, site: string): Promise<void> {
