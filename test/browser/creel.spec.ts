@@ -30,10 +30,13 @@ function factsFile(tag: string, arch = "x64"): string {
   return path;
 }
 
-test("the first page says which computers have no route that is sure, and why", async ({ page }) => {
+test("the first page says what breaks first, and which computers have no route that is sure, and why", async ({
+  page,
+}) => {
   await page.goto("/");
   await expect(page.getByRole("heading", { level: 1 })).toHaveText(
-    /^\d+ computers of \d+ have no route that is sure\.$/,
+    // Which of the two depends on the day: what is recorded has fixed ones.
+    /(have no route that is sure\.|before \d+ \w+ \d+: .+ loses? the last way that counts then\.)$/,
   );
   await expect(page.getByText("2 computers, Starts unknown with UEFI, 64-bit ARM (aa64).")).toBeVisible();
   await page.getByRole("link", { name: "NP-T1" }).click();
