@@ -3,7 +3,7 @@ import Link from "next/link";
 import { NEEDS, type Need } from "@/core/policy/policy";
 import { NEED_HEADS, needAct, needTitle } from "@/core/words/policy";
 import { type CoverView, coverView } from "@/server/cover/view";
-import { plural } from "@/ui/words";
+import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { one, positive, type SearchParams } from "../_lib/params";
 import { UpkeepNav } from "../upkeep/nav";
@@ -140,6 +140,7 @@ function Lacking({ view, site, need }: { view: CoverView; site: string | null; n
                   {needTitle(each.need)}: {each.have.length === 0 ? "none" : each.have.join(", ")} of {each.wanted}
                   {each.unproven.length > 0 &&
                     `; ${each.unproven.slice(0, 4).join(", ")} would count once ${each.unproven.length === 1 ? "it is" : "they are"} proven`}
+                  {each.oldImage && `; its newest image, of ${dateText(each.oldImage)}, is too old`}
                 </span>
               ))}
             </span>

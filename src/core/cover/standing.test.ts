@@ -42,7 +42,7 @@ test.each<[Partial<FleetMedium["part"]>, string | null, number | null, boolean]>
 });
 
 test("everything that is asked must be had", () => {
-  const need = { need: "files", wanted: 2, unproven: [5], byImage: null } as const;
+  const need = { need: "files", wanted: 2, unproven: [5], byImage: null, oldImage: null } as const;
   expect(isMet([{ ...need, have: [1, 2], unproven: [5] }])).toBe(true);
   expect(
     isMet([

@@ -50,6 +50,8 @@ export interface NeedStanding {
   unproven: number[];
   /** Those of `have` that count by an image alone, and the ISO day from which that is older than the policy allows. */
   byImage: { media: number[]; until: string } | null;
+  /** The ISO day of the newest image, where it is older than the policy allows: nothing counts by it. */
+  oldImage: string | null;
 }
 
 /** The day from which a computer's newest image is older than its policy allows; null: it has none, or any will do. */
@@ -77,10 +79,11 @@ export function standingOf(
       if (!isNear(ways, serving.media[at] as FleetMedium, computer, policy.withinMinutes)) continue;
       (serves === SERVES.proven ? have : unproven).push(at);
     }
-    if (until === null || isOld) return [{ need, wanted, have, unproven, byImage: null }];
+    const oldImage = isOld ? serving.imageOn(row) : null;
+    if (until === null || isOld) return [{ need, wanted, have, unproven, byImage: null, oldImage }];
     const otherwise = serving.row(row, need, policy.changesAllowed, false);
     const media = have.filter((at) => otherwise[at] !== SERVES.proven);
-    return [{ need, wanted, have, unproven, byImage: media.length > 0 ? { media, until } : null }];
+    return [{ need, wanted, have, unproven, byImage: media.length > 0 ? { media, until } : null, oldImage }];
   });
 }
 

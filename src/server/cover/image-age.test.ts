@@ -76,6 +76,8 @@ test("an image counts for as many days as the policy says, and the day on which 
   expect(await met()).toBe(1);
   at("2026-05-01");
   expect(await met()).toBe(0);
+  const { lacking } = await coverView(inventory.ina, { site: null, need: "image", page: 1 });
+  expect(lacking).toMatchObject([{ tag: "HO-001", needs: [{ have: [], oldImage: "2026-03-01" }] }]);
 });
 
 test("once it is too old no medium mends that: it is due once, and a plan says what would", async () => {

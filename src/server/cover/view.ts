@@ -18,7 +18,16 @@ export interface PlaceCover {
 export interface LackingComputer {
   tag: string;
   name: string | null;
-  needs: { need: Need; wanted: number; have: string[]; unproven: string[] }[];
+  needs: LackingNeed[];
+}
+
+export interface LackingNeed {
+  need: Need;
+  wanted: number;
+  have: string[];
+  unproven: string[];
+  /** ISO day of the newest image, where it is too old to count. */
+  oldImage: string | null;
 }
 
 export interface CoverView {
@@ -91,10 +100,8 @@ export async function coverView(context: Context, { site, need, page: asked }: C
       return [
         {
           ...{ tag: computer.tag, name: computer.name },
-          needs: lacking.map(({ have, unproven, ...each }) => ({
-            ...each,
-            have: tags(have),
-            unproven: tags(unproven),
+          needs: lacking.map(({ need: own, wanted, have, unproven, oldImage }) => ({
+            ...{ need: own, wanted, have: tags(have), unproven: tags(unproven), oldImage },
           })),
         },
       ];
@@ -123,6 +130,7 @@ export async function standingOfComputer(context: Context, tag: string) {
     ...{ policy, site: computer.site, form, model: modelTarget({ make, model }) || null },
     needs: standingOf(serving, ways, computer, row, policy.values).map((each) => ({
       ...{ need: each.need, wanted: each.wanted, have: tags(each.have), unproven: tags(each.unproven) },
+      oldImage: each.oldImage,
       lacksFrom: lacksFrom(
         endsOf(lapses, computer, chains.media, each).map(({ on }) => on),
         each.wanted,

@@ -29,7 +29,7 @@ export async function PolicyView({ context, tag }: { context: Context; tag: stri
       <h2>What it must have, and has</h2>
       {needs.length === 0 && <p className="text-quiet">Its policy asks for no way at all.</p>}
       <ul className="mt-1 divide-y divide-line border-line border-y">
-        {needs.map(({ need, wanted, have, unproven, lacksFrom }) => (
+        {needs.map(({ need, wanted, have, unproven, oldImage, lacksFrom }) => (
           <li key={need} className="grid grid-cols-[2.2rem_11rem_minmax(0,1fr)] items-center gap-x-3 py-1.5">
             <ChainLink verdict={have.length >= wanted ? "holds" : unproven.length > 0 ? "unknown" : "broken"} />
             <span>
@@ -39,6 +39,7 @@ export async function PolicyView({ context, tag }: { context: Context; tag: stri
               {have.length === 0 ? "none counts" : `${have.join(", ")} ${have.length === 1 ? "counts" : "count"}`}
               {lacksFrom !== null && `, until ${dateText(lacksFrom)}`}
               {have.length < wanted && unproven.length > 0 && `; ${unproven.slice(0, 5).join(", ")} would, once proven`}
+              {oldImage && `; its newest image, of ${dateText(oldImage)}, is too old`}
             </span>
           </li>
         ))}
