@@ -113,7 +113,9 @@ export async function upkeepFigures(
   show("what is due", await view(async () => `${(await dueView(context, all)).total} things`), note);
   show(
     "ahead",
-    await view(async () => `${(await aheadView(context, { day: null, site: null })).ahead.at(-1)?.met} in a year`),
+    await view(
+      async () => `${(await aheadView(context, { day: null, site: null, cause: null })).ahead.at(-1)?.met} in a year`,
+    ),
     note,
   );
   await once(

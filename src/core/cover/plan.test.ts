@@ -111,9 +111,11 @@ test.each([21, 22, 23, 24, 25, 26])(
     const serving = new Serving(given.world, media);
     const lacking = new Set(result.lacks.flatMap(({ computers }) => computers.tags));
     let met = 0;
+    const metBySite: Record<string, number> = {};
     for (const [row, computer] of given.world.computers.entries()) {
       if (computer.site === null) continue;
       const standing = standingOf(serving, given.ways, computer, row, given.policyOf(computer).values);
+      metBySite[computer.site] = (metBySite[computer.site] ?? 0) + Number(isMet(standing));
       if (isMet(standing)) met++;
       else expect([...lacking]).toContain(computer.tag);
       for (const { need, wanted, have } of standing)
@@ -123,6 +125,7 @@ test.each([21, 22, 23, 24, 25, 26])(
           );
     }
     expect(result.met.planned).toBe(met);
+    expect(result.met.bySite).toEqual(metBySite);
     expect(result.met.now).toBe(meaning.metNow);
     expect(result.placeless.count).toBe(given.world.computers.filter(({ site }) => site === null).length);
     // Whoever forces a medium lacks something without it.

@@ -82,7 +82,13 @@ export interface CoverResult {
   cost: { total: number; purchase: number; work: number; travel: number; bound: number };
   isLeast: boolean;
   /** Computers that have what their policy asks for: now, and by the plan. */
-  met: { now: number; planned: number; of: number };
+  met: {
+    now: number;
+    planned: number;
+    of: number;
+    /** By the plan, of each place by its name; plans of before that was told have none. */
+    bySite?: Record<string, number>;
+  };
   /** Computers of which no place is recorded, so that nothing can be planned for them. */
   placeless: Some;
   seconds: number;

@@ -49,10 +49,22 @@ export function tellCover(
     }),
     cost: { ...costsOf(meaning, plan), total: plan.cost, bound: plan.bound },
     isLeast: plan.isLeast,
-    met: { now: meaning.metNow, planned: placed - lacking.size, of: asked.computers.length },
+    met: {
+      ...{ now: meaning.metNow, planned: placed - lacking.size, of: asked.computers.length },
+      bySite: metBySite(meaning, lacking),
+    },
     placeless: some(meaning.placeless),
     ...{ seconds, leftOut },
   };
+}
+
+/** How many of each place have what is asked, once the plan is done. */
+function metBySite({ asked, placeless }: Meaning, lacking: ReadonlySet<number>): Record<string, number> {
+  const out = new Set([...lacking, ...placeless]);
+  const met = new Map<string, number>();
+  for (const [row, { site }] of asked.computers.entries())
+    if (site !== null) met.set(site, (met.get(site) ?? 0) + (out.has(row) ? 0 : 1));
+  return Object.fromEntries(met);
 }
 
 /** Computers that lack the same, by what stands against it. */

@@ -8,6 +8,7 @@ import { judgeProven } from "../links/proven";
 import type { Ruling } from "../links/ruling";
 import type { Need } from "../policy/policy";
 import { reason } from "../words/reasons";
+import type { LackCause } from "./causes";
 import { AHEAD_DAYS, type DueItem, type DueReason, someOf } from "./due";
 
 export interface ProofInput {
@@ -161,19 +162,6 @@ function kindOf({ reasons }: Ruling): "drill" | "verification" {
     ? "verification"
     : "drill";
 }
-
-/** Why a computer lacks something, by link: nothing near fits, what fits is not proven, or its proof grew too old. */
-export const LACK_CAUSES = [
-  "atHand",
-  "starts",
-  "sees",
-  "restores",
-  "unproven",
-  "drill",
-  "verification",
-  "image",
-] as const;
-export type LackCause = (typeof LACK_CAUSES)[number];
 
 /**
  * Why a computer lacks something from the day on which it does (`lacksOn`); now where that is null. `failsAt`: at which

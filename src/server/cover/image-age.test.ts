@@ -68,7 +68,7 @@ test("an image counts for as many days as the policy says, and the day on which 
   expect(more).toEqual([]);
   expect(ahead).toMatchObject({ computer: "HO-001", breaksOn: "2026-05-01", loses: { tags: ["HO-001"] } });
   expect(dueReasonText(ahead?.reason as never)).toBe("Its newest image is too old from 2026-05-01 on.");
-  const view = await aheadView(inventory.ina, { day: "2026-05-01", site: null });
+  const view = await aheadView(inventory.ina, { day: "2026-05-01", site: null, cause: null });
   expect(view.byCause.map(({ cause }) => cause)).toEqual(["image"]);
   expect(view.chosen?.computers).toMatchObject([{ tag: "HO-001", from: "2026-05-01" }]);
   // The sixtieth day after the first of March.

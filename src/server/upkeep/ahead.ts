@@ -1,10 +1,12 @@
 import { and, asc, desc, eq, gte, inArray, isNull, sql } from "drizzle-orm";
 import { dayAfter } from "@/core/calendars/days";
 import type { ComputerPart, MediumPart } from "@/core/chain/parts";
+import type { CoverResult } from "@/core/cover/result";
 import { isBlankSpare, isMet } from "@/core/cover/standing";
 import type { Need } from "@/core/policy/policy";
+import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
 import { metThen, type Past } from "@/core/upkeep/past";
-import { causeOf, endsOf, LACK_CAUSES, type LackCause, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
+import { causeOf, endsOf, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
 import { needTitle } from "@/core/words/policy";
 import type { Context } from "../context";
 import { type Covered, covered } from "../cover/standings";
@@ -19,12 +21,22 @@ export interface AheadPoint {
   planned: number | null;
 }
 
+export interface AheadAsked {
+  /** Who lacks something on that ISO day is told. */
+  day: string | null;
+  /** A place; null: all. */
+  site: string | null;
+  /** Of those who lack something, only whom this link fails; null: all. */
+  cause: LackCause | null;
+}
+
 export interface AheadView {
   today: string;
+  /** Computers at the place that is asked for, or everywhere. */
   total: number;
   ahead: AheadPoint[];
   /** By place, in the order of `ahead`. */
-  bySite: { site: string | null; total: number; met: number[] }[];
+  bySite: { site: string | null; total: number; met: number[]; planned: number | null }[];
   /** How many lack something, by why, in the order of `ahead`. */
   byCause: { cause: LackCause; count: number[] }[];
   /** As it was: where a day was not looked at then, as the log, drills and verifications tell of it. */
@@ -44,11 +56,8 @@ const AHEAD_DAYS = 364;
 const PLAN_DONE_DAYS = 30;
 const SHOWN = 100;
 
-/** Cover by day for the next twelve months, and who lacks something on a day. */
-export async function aheadView(
-  context: Context,
-  asked: { day: string | null; site: string | null },
-): Promise<AheadView> {
+/** Cover by day for the next twelve months, everywhere or at a place, and who lacks something on a day. */
+export async function aheadView(context: Context, asked: AheadAsked): Promise<AheadView> {
   const cover = await covered(context);
   const { chains, policies, ways } = cover;
   const input = proofInput(cover);
@@ -65,35 +74,47 @@ export async function aheadView(
   const sites = [...new Set(chains.computers.map(({ site }) => site))].sort((a, b) =>
     (a ?? "\uffff").localeCompare(b ?? "\uffff"),
   );
-  const planned = await plannedMet(context);
+  const plan = await acceptedMet(context);
   const metOn = (on: string, rows: readonly number[]) => rows.filter((row) => (ends[row] as string) > on).length;
   const all = chains.computers.map((_, row) => row);
+  const here = asked.site === null ? all : all.filter((row) => chains.computers[row]?.site === asked.site);
+  const isHere = new Set(here);
+  const plannedAt = (site: string | null) => (plan && site !== null ? (plan.bySite?.[site] ?? null) : null);
+  const planned = asked.site === null ? (plan?.planned ?? null) : plannedAt(asked.site);
   const [kept, told, worn] = await Promise.all([
-    pastDays(context, today),
-    pastByLog(context, cover, input),
+    pastDays(context, today, asked.site),
+    pastByLog(context, cover, { ...input, standings: input.standings.filter(({ row }) => isHere.has(row)) }),
     wornLastYear(context, today),
   ]);
   const looked = new Set(kept.map(({ on }) => on));
   const past = [...kept, ...told.filter(({ on }) => !looked.has(on))].sort((a, b) => a.on.localeCompare(b.on));
   const spares = chains.media.filter(isBlankSpare).length;
   return {
-    ...{ today, total: all.length },
+    ...{ today, total: here.length },
     ahead: days.map((on) => {
-      const met = metOn(on, all);
+      const met = metOn(on, here);
       const isDone = on >= dayAfter(today, PLAN_DONE_DAYS);
       return { on, met, planned: planned === null ? null : isDone ? Math.max(planned, met) : met };
     }),
     bySite: sites.map((site) => {
       const rows = all.filter((row) => chains.computers[row]?.site === site);
-      return { site, total: rows.length, met: days.map((on) => metOn(on, rows)) };
+      return { site, total: rows.length, met: days.map((on) => metOn(on, rows)), planned: plannedAt(site) };
     }),
     byCause: LACK_CAUSES.flatMap((cause) => {
-      const rows = all.filter((row) => causes[row] === cause);
+      const rows = here.filter((row) => causes[row] === cause);
       const count = days.map((on) => rows.filter((row) => (ends[row] as string) <= on).length);
       return rows.length > 0 ? [{ cause, count }] : [];
     }),
     past,
-    chosen: asked.day === null ? null : chosenOn(input, ends, asked.day, asked.site),
+    chosen:
+      asked.day === null
+        ? null
+        : chosenOn(
+            input,
+            ends,
+            asked.day,
+            here.filter((row) => asked.cause === null || causes[row] === asked.cause),
+          ),
     stock: {
       spares,
       wanted: ways.places.reduce((sum, place) => sum + policies.ofSite(place).values.spares, 0),
@@ -107,11 +128,9 @@ function chosenOn(
   { computers: fleet, media: stock, standings, lapses }: ProofInput,
   ends: readonly string[],
   on: string,
-  site: string | null,
+  among: readonly number[],
 ): AheadView["chosen"] {
-  const rows = fleet.flatMap(({ site: own }, row) =>
-    (ends[row] as string) <= on && (site === null || own === site) ? [row] : [],
-  );
+  const rows = among.filter((row) => (ends[row] as string) <= on);
   return {
     ...{ on, total: rows.length },
     computers: rows.slice(0, SHOWN).flatMap((row) => {
@@ -135,14 +154,14 @@ function chosenOn(
   };
 }
 
-/** Computers that the accepted plan covers; null: none is accepted. */
-async function plannedMet(context: Context): Promise<number | null> {
+/** How many the accepted plan covers; null: none is accepted. */
+async function acceptedMet(context: Context): Promise<CoverResult["met"] | null> {
   const [row] = await context.db
     .select({ result: coverPlans.result })
     .from(coverPlans)
     .where(eq(coverPlans.state, "accepted"))
     .limit(1);
-  return row?.result?.met.planned ?? null;
+  return row?.result?.met ?? null;
 }
 
 /** The weeks of the last year as the log of events tells of them. */
@@ -198,7 +217,7 @@ async function pastByLog(context: Context, { chains }: Covered, input: ProofInpu
   );
 }
 
-async function pastDays(context: Context, today: string): Promise<AheadView["past"]> {
+async function pastDays(context: Context, today: string, site: string | null): Promise<AheadView["past"]> {
   const rows = await context.db
     .select({
       on: coverDays.on,
@@ -206,7 +225,7 @@ async function pastDays(context: Context, today: string): Promise<AheadView["pas
       total: sql<number>`SUM(${coverDays.total})`,
     })
     .from(coverDays)
-    .where(gte(coverDays.on, dayAfter(today, -AHEAD_DAYS)))
+    .where(and(gte(coverDays.on, dayAfter(today, -AHEAD_DAYS)), site === null ? undefined : eq(coverDays.site, site)))
     .groupBy(coverDays.on)
     .orderBy(asc(coverDays.on));
   return rows.map(({ on, met, total }) => ({ on, met: Number(met), total: Number(total) }));

@@ -92,10 +92,11 @@ test("cover ahead falls on that very day, and a point leads to who lacks what", 
   await keepDay(inventory.ina);
   await keepDay(inventory.ina);
   at("2026-06-08");
-  const view = await aheadView(inventory.ina, { day: "2026-07-06", site: null });
+  const view = await aheadView(inventory.ina, { day: "2026-07-06", site: null, cause: null });
   const metOn = (on: string) => view.ahead.find((point) => point.on === on)?.met;
   expect([metOn("2026-06-08"), metOn("2026-06-29"), metOn("2026-07-06")]).toEqual([1, 1, 0]);
-  expect(view.bySite).toEqual([{ site: "Head office", total: 1, met: view.ahead.map(({ met }) => met) }]);
+  const ahead = view.ahead.map(({ met }) => met);
+  expect(view.bySite).toEqual([{ site: "Head office", total: 1, met: ahead, planned: null }]);
   expect(view.byCause).toEqual([{ cause: "verification", count: view.ahead.map(({ met }) => 1 - met) }]);
   // Looked at on that day; the weeks before it as the log tells.
   expect(view.past.at(-1)).toEqual({ on: "2026-06-01", met: 1, total: 1 });
@@ -104,7 +105,17 @@ test("cover ahead falls on that very day, and a point leads to who lacks what", 
   expect(view.chosen).toMatchObject({
     computers: [{ tag: "HO-004", from: "2026-07-06", why: "files rescued" }],
   });
-  expect((await aheadView(inventory.ina, { day: "2026-07-05", site: null })).chosen?.total).toBe(0);
+  expect((await aheadView(inventory.ina, { day: "2026-07-05", site: null, cause: null })).chosen?.total).toBe(0);
+  // Of a place alone, and of whom one link fails.
+  const on = (site: string, cause: "verification" | "drill") =>
+    aheadView(inventory.ina, { day: "2026-07-06", site, cause });
+  const here = await on("Head office", "verification");
+  expect([here.total, here.ahead.map(({ met }) => met), here.chosen?.total]).toEqual([1, ahead, 1]);
+  expect(here.past).toEqual(view.past);
+  expect((await on("Head office", "drill")).chosen?.total).toBe(0);
+  const nowhere = await on("Sandsay", "verification");
+  expect(new Set(nowhere.past.map(({ total }) => total))).toEqual(new Set([0]));
+  expect([nowhere.total, nowhere.byCause, nowhere.chosen?.total]).toEqual([0, [], 0]);
 });
 
 test("a successor, a loan, a planned drill, a changed Secure Boot and old facts are told", async () => {
@@ -178,7 +189,7 @@ test("the past follows the log: before a verification was dated nobody had what 
   value(await giveBack(ina, "RM-01", null));
   value(await dateVerification(ina, "RM-01", "whole"));
   at("2026-07-20");
-  const { past } = await aheadView(ina, { day: null, site: null });
+  const { past } = await aheadView(ina, { day: null, site: null, cause: null });
   const met = (on: string) => past.find((day) => day.on === on)?.met;
   expect([met("2026-06-29"), met("2026-07-06"), met("2026-07-13")]).toEqual([1, 0, 1]);
 });

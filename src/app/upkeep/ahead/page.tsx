@@ -1,12 +1,12 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import type { LackCause } from "@/core/upkeep/proof-due";
+import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
 import { aheadView, keepDay } from "@/server/upkeep/ahead";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 import { UpkeepNav } from "../nav";
-import { AheadChart } from "./ahead-chart";
+import { AheadChart, LinkChart } from "./ahead-chart";
 
 export const metadata: Metadata = { title: "Ahead" };
 
@@ -31,13 +31,15 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
   const day = asked && DAY.test(asked) ? asked : null;
   const site = one(query.site) || null;
   await keepDay(context);
-  const view = await aheadView(context, { day, site });
+  const cause = LACK_CAUSES.find((each) => each === one(query.link)) ?? null;
+  const view = await aheadView(context, { day, site, cause });
   const last = view.ahead.at(-1);
   const now = view.ahead[0]?.met ?? 0;
   const monthly = view.ahead.flatMap((point, at) => (at % 4 === 0 ? [{ ...point, at }] : []));
-  const link = (on: string, place: string | null) =>
-    `/upkeep/ahead?${new URLSearchParams({ day: on, ...(place ? { site: place } : {}) })}#lacking`;
-  if (view.total === 0)
+  const link = (on: string, place: string | null, of: LackCause | null = null) =>
+    `/upkeep/ahead?${new URLSearchParams({ day: on, ...(place ? { site: place } : {}), ...(of ? { link: of } : {}) })}#lacking`;
+  const hasPlan = view.bySite.some(({ planned }) => planned !== null);
+  if (view.bySite.length === 0)
     return (
       <>
         <UpkeepNav here="/upkeep/ahead" />
@@ -48,6 +50,7 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
     <>
       <UpkeepNav here="/upkeep/ahead" />
       <h1>
+        {site && `At ${site}: `}
         {last && last.met < now
           ? `If nothing is done, ${last.met} of ${plural(view.total, "computer")} have what is asked in a year; now ${now} have.`
           : `${now} of ${plural(view.total, "computer")} have what is asked, now and in a year.`}
@@ -56,7 +59,20 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
         Drills, verifications and images grow too old, each on its day. The dashed line is what the accepted plan would
         give; before today it is as it was. Choose a point to see who lacks something then.
       </p>
-      <AheadChart view={view} />
+      {site && (
+        <p>
+          <Link prefetch={false} className="link" href="/upkeep/ahead">
+            Everywhere
+          </Link>
+        </p>
+      )}
+      <AheadChart view={view} site={site} />
+      {view.byCause.length > 0 && (
+        <>
+          <h2 className="mt-5">Lacking, by link</h2>
+          <LinkChart view={view} site={site} titles={CAUSES} />
+        </>
+      )}
       <div className="mt-4 overflow-x-auto">
         <table className="border-collapse text-[0.9rem]">
           <caption className="sr-only">Computers that have what is asked, by place, every four weeks</caption>
@@ -70,13 +86,26 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
                   </Link>
                 </th>
               ))}
+              {hasPlan && <th className="px-1.5 py-1 text-right font-normal">planned</th>}
             </tr>
           </thead>
           <tbody>
-            {view.bySite.map(({ site: place, total, met }) => (
+            {view.bySite.map(({ site: place, total, met, planned }) => (
               <tr key={place ?? ""} className="border-line border-b">
                 <th scope="row" className="whitespace-nowrap py-1 pr-4 text-left font-normal">
-                  {place ?? "No place recorded"} <span className="text-quiet">of {total}</span>
+                  {place === null ? (
+                    "No place recorded"
+                  ) : (
+                    <Link
+                      prefetch={false}
+                      className={place === site ? "font-bold" : "link"}
+                      aria-current={place === site ? "true" : undefined}
+                      href={`/upkeep/ahead?${new URLSearchParams({ site: place })}`}
+                    >
+                      {place}
+                    </Link>
+                  )}{" "}
+                  <span className="text-quiet">of {total}</span>
                 </th>
                 {monthly.map(({ on, at }) => (
                   <td key={on} className="px-1.5 text-right tabular-nums">
@@ -90,11 +119,12 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
                     </Link>
                   </td>
                 ))}
+                {hasPlan && <td className="px-1.5 text-right tabular-nums">{planned ?? "–"}</td>}
               </tr>
             ))}
             <tr>
               <th scope="row" className="pr-4 text-left font-bold">
-                Everywhere
+                {site ?? "Everywhere"}
               </th>
               {monthly.map(({ on, met }) => (
                 <td key={on} className="px-1.5 text-right font-bold tabular-nums">
@@ -109,14 +139,21 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
                 </th>
               </tr>
             )}
-            {view.byCause.map(({ cause, count }) => (
-              <tr key={cause} className="border-line border-t text-quiet">
+            {view.byCause.map(({ cause: own, count }) => (
+              <tr key={own} className="border-line border-t text-quiet">
                 <th scope="row" className="whitespace-nowrap py-1 pr-4 text-left font-normal">
-                  {CAUSES[cause]}
+                  {CAUSES[own]}
                 </th>
                 {monthly.map(({ on, at }) => (
                   <td key={on} className="px-1.5 text-right tabular-nums">
-                    {count[at]}
+                    <Link
+                      prefetch={false}
+                      scroll={false}
+                      className="no-underline hover:underline"
+                      href={link(on, site, own)}
+                    >
+                      {count[at]}
+                    </Link>
                   </td>
                 ))}
               </tr>
@@ -128,7 +165,8 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
         <section id="lacking" className="mt-6 max-w-4xl">
           <h2>
             On {dateText(view.chosen.on)} {plural(view.chosen.total, "computer")}
-            {site ? ` at ${site}` : ""} {view.chosen.total === 1 ? "lacks" : "lack"} something
+            {site ? ` at ${site}` : ""}
+            {cause ? ` (${CAUSES[cause]})` : ""} {view.chosen.total === 1 ? "lacks" : "lack"} something
           </h2>
           <ul data-list className="mt-1 divide-y divide-line border-line border-y">
             {view.chosen.computers.map(({ tag, name, site: own, from, why }) => (
