@@ -5,7 +5,7 @@ import type { Alternative } from "../prepare/plan";
 import type { CoverContent, CoverDemand, CoverMedium, CoverProblem } from "./problem";
 import { type CoverSettings, PRICED, type Priced } from "./result";
 import { SERVES, type Serving } from "./serving";
-import { imageTooOldOn, isMet, standingOf, type Ways } from "./standing";
+import { isMet, standingOf, tooOldImage, type Ways } from "./standing";
 
 /** A medium with what a plan has to know of it beside its chains. */
 export interface StockMedium extends FleetMedium {
@@ -160,8 +160,7 @@ export function askCover(asked: Asked): Meaning {
         unprovenOn.set(at, own);
         for (const member of members) noteModel(own, computers[member] as ComputerPart);
       }
-    const until = imageTooOldOn(serving, first, values);
-    const withImages = until === null || until > serving.today;
+    const withImages = tooOldImage(serving, first, values) === null;
     for (const need of NEEDS) {
       if (values[need] === 0) continue;
       const serves = serving.row(first, need, values.changesAllowed, withImages);

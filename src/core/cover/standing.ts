@@ -55,9 +55,15 @@ export interface NeedStanding {
 }
 
 /** The day from which a computer's newest image is older than its policy allows; null: it has none, or any will do. */
-export function imageTooOldOn(serving: Serving, row: number, { imageDays }: PolicyValues): string | null {
+function imageTooOldOn(serving: Serving, row: number, { imageDays }: PolicyValues): string | null {
   const on = serving.imageOn(row);
   return on === null || imageDays === null ? null : dayAfter(on, imageDays + 1);
+}
+
+/** The ISO day of a computer's newest image, where that is older than its policy allows: nothing counts by it. */
+export function tooOldImage(serving: Serving, row: number, policy: PolicyValues): string | null {
+  const until = imageTooOldOn(serving, row, policy);
+  return until !== null && until <= serving.today ? serving.imageOn(row) : null;
 }
 
 /** What a computer has of each need that its policy asks for. */
@@ -73,14 +79,13 @@ export function standingOf(
     if (wanted === 0) return [];
     const [have, unproven]: [number[], number[]] = [[], []];
     const until = NEED_OUTCOMES[need].includes("image") ? imageTooOldOn(serving, row, policy) : null;
-    const isOld = until !== null && until <= serving.today;
-    for (const [at, serves] of serving.row(row, need, policy.changesAllowed, !isOld).entries()) {
+    const oldImage = until === null ? null : tooOldImage(serving, row, policy);
+    for (const [at, serves] of serving.row(row, need, policy.changesAllowed, oldImage === null).entries()) {
       if (serves === SERVES.not) continue;
       if (!isNear(ways, serving.media[at] as FleetMedium, computer, policy.withinMinutes)) continue;
       (serves === SERVES.proven ? have : unproven).push(at);
     }
-    const oldImage = isOld ? serving.imageOn(row) : null;
-    if (until === null || isOld) return [{ need, wanted, have, unproven, byImage: null, oldImage }];
+    if (until === null || oldImage !== null) return [{ need, wanted, have, unproven, byImage: null, oldImage }];
     const otherwise = serving.row(row, need, policy.changesAllowed, false);
     const media = have.filter((at) => otherwise[at] !== SERVES.proven);
     return [{ need, wanted, have, unproven, byImage: media.length > 0 ? { media, until } : null, oldImage }];

@@ -252,14 +252,30 @@ function jobRows(context: Context) {
 
 type JobRow = Awaited<ReturnType<typeof jobRows>>[number];
 
-function itemOf({ job, berth, device, kit, releaseName }: JobRow): JobItem {
-  return { job, berth, device, release: kit && releaseName ? `${kit} ${releaseName}` : null };
+/** Jobs as they are told, each with all the releases that it puts on a medium. */
+async function itemsOf(context: Context, rows: readonly JobRow[]): Promise<JobItem[]> {
+  const besideOf = ({ job }: JobRow) => (job.request.kind === "prepare" ? (job.request.besideIds ?? []) : []);
+  const ids = rows.flatMap(besideOf);
+  const others =
+    ids.length === 0
+      ? []
+      : await context.db
+          .select({ id: releases.id, kit: kits.name, name: releases.name })
+          .from(releases)
+          .innerJoin(kits, eq(kits.id, releases.kitId))
+          .where(inArray(releases.id, ids));
+  const names = new Map(others.map(({ id, kit, name }) => [id, `${kit} ${name}`]));
+  return rows.map((row): JobItem => {
+    const { job, berth, device, kit, releaseName } = row;
+    const all = [`${kit} ${releaseName}`, ...besideOf(row).flatMap((id) => names.get(id) ?? [])];
+    return { job, berth, device, release: kit && releaseName ? all.join(" and ") : null };
+  });
 }
 
 /** The latest jobs, those that hold a berth first. */
 export async function listJobs(context: Context, limit = 30): Promise<JobItem[]> {
   const rows = await jobRows(context).orderBy(desc(benchJobs.id)).limit(limit);
-  return rows.map(itemOf);
+  return itemsOf(context, rows);
 }
 
 export async function getJob(
@@ -268,13 +284,14 @@ export async function getJob(
 ): Promise<(JobItem & { lines: { at: Date; line: BenchLine }[] }) | null> {
   const [row] = await jobRows(context).where(eq(benchJobs.id, jobId));
   if (!row) return null;
+  const [item] = await itemsOf(context, [row]);
   const lines = await context.db
     .select({ at: benchLines.at, line: benchLines.line })
     .from(benchLines)
     .where(eq(benchLines.jobId, jobId))
     .orderBy(asc(benchLines.id))
     .limit(500);
-  return { ...itemOf(row), lines };
+  return { ...(item as JobItem), lines };
 }
 
 /** What a page that follows a job is told. */

@@ -54,7 +54,7 @@ function madeAs(sources: readonly Source[], way: Alternative): Promise<Made | nu
 }
 
 async function planned(sources: readonly Source[], way: Alternative): Promise<Made | null> {
-  const opened = await Promise.all(sources.map(({ file }) => FileSource.open(file.path)));
+  const opened = await FileSource.openAll(sources.map(({ file }) => file.path));
   const [image, ...others] = opened;
   try {
     const [own] = sources;

@@ -133,17 +133,18 @@ export async function openReleases(
   context: Context,
   ids: readonly number[],
 ): Promise<Result<{ files: OpenRelease[]; close: () => Promise<void> }>> {
+  if (new Set(ids).size < ids.length)
+    return fail({ code: "invalid", fields: { release: "A release stands on a medium once: choose another one." } });
   const found: ReleaseToMake[] = [];
-  for (const id of new Set(ids)) {
+  for (const id of ids) {
     const release = await releaseToMake(context, id);
     if (!release.ok) return release;
     found.push(release.value);
   }
-  const files = await Promise.all(
-    found.map(async (release) => ({ ...release, source: await FileSource.open(release.path) })),
-  );
+  const sources = await FileSource.openAll(found.map(({ path }) => path));
+  const files = found.map((release, nth) => ({ ...release, source: sources[nth] as FileSource }));
   const close = async () => {
-    await Promise.all(files.map(({ source }) => source.close()));
+    await Promise.all(sources.map((source) => source.close()));
   };
   return ok({ files, close });
 }

@@ -9,10 +9,11 @@ import { MIB, type Stick, smallRelease, testBench } from "../../../test/support/
 import { testInventory, value } from "../../../test/support/database";
 import type { Context } from "../context";
 import { devices, kits, loads, media, releases } from "../db/schema";
+import { problemText } from "../problems";
 import { addComputer } from "../services/computers";
 import { fleet } from "../services/fleet";
 import { getMedium, mediumInputOf, saveMedium } from "../services/media";
-import { startCheck } from "./jobs";
+import { getJob, startCheck } from "./jobs";
 import { planInBerth } from "./plans";
 import { contentPath } from "./simulated";
 import { takeInFromBerth } from "./take-in";
@@ -63,6 +64,7 @@ test("two releases are made into one medium, and each computer is served by the 
   const id = value(await begin(own, { releaseId: ids.wide, besideIds: [ids.narrow], tag: "RM-70" }));
   await work();
   expect(await job(id)).toMatchObject({ state: "done", result: { state: "verified" } });
+  expect((await getJob(inventory.ina, id))?.release).toBe("Fathom 1.0 and Painter 2.0");
   const medium = await getMedium(inventory.ina, "RM-70");
   expect(medium?.loads.map(({ kitName }) => kitName)).toEqual(["Fathom", "Painter"]);
   const { world, computers } = await fleet(inventory.ina);
@@ -129,6 +131,8 @@ test("a release that no computer would come to is refused with its name, and one
   const other = await stick("three", { bytes: 300 * MIB });
   const plan = value(await planInBerth(inventory.ina, wishFor(other, [ids.none])));
   expect(plan.plan).toMatchObject({ ok: false, problems: [{ code: "nothing-starts-it", release: "Hawser 3.0" }] });
+  const twice = await planInBerth(inventory.ina, wishFor(other, [ids.wide]));
+  expect(twice.ok ? "" : problemText(twice.problem)).toContain("A release stands on a medium once");
   expect(await planInBerth(inventory.ina, wishFor(other, [9999]))).toMatchObject({ problem: { code: "not-found" } });
   const [row] = await inventory.ina.db.select().from(devices).where(eq(devices.id, other.deviceId));
   expect(row?.timesWritten).toBe(0);

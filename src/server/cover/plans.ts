@@ -7,7 +7,7 @@ import type { CoverProblem } from "@/core/cover/problem";
 import { type CoverSettings, coverSettingsSchema, USUAL_SETTINGS } from "@/core/cover/result";
 import { freshMedium, Serving } from "@/core/cover/serving";
 import { solveCover } from "@/core/cover/solve";
-import { imageTooOldOn } from "@/core/cover/standing";
+import { tooOldImage } from "@/core/cover/standing";
 import { tellCover, type WhyNot } from "@/core/cover/tell";
 import { pairsWorthTrying } from "@/core/cover/together";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
@@ -185,10 +185,10 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
     if (need === "spare") return [];
     const { values } = policyOf(computer);
     const row = rowOf.get(computer.tag) ?? -1;
-    const until = NEED_OUTCOMES[need].includes("image") ? imageTooOldOn(serving, row, values) : null;
-    const isOld = until !== null && until <= serving.today;
-    const old = `Its newest image is of ${serving.imageOn(row)}, and one may be ${values.imageDays} days old: take a new one.`;
-    if (isOld && need === "image") return [old];
+    const on = NEED_OUTCOMES[need].includes("image") ? tooOldImage(serving, row, values) : null;
+    const old =
+      on === null ? [] : [`Its newest image is of ${on}, and one may be ${values.imageDays} days old: take a new one.`];
+    if (on !== null && need === "image") return old;
     const nearest = new Map<string, { text: string; rank: number }>();
     for (const {
       releases: [release],
@@ -207,7 +207,7 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
     }
     const said = [...nearest.values()].sort((a, b) => a.rank - b.rank).slice(0, WHY_NOT);
     const told = said.length > 0 ? said.map(({ text }) => text) : ["No release of the library gives that back."];
-    return isOld ? [old, ...told] : told;
+    return [...old, ...told];
   };
 }
 

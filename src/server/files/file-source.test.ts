@@ -47,6 +47,16 @@ describe.each([false, true])("a file read by range (waits: %s)", (waits) => {
   });
 });
 
+test("several are opened together, or none of them", async () => {
+  writeFileSync(w.path("one"), "1");
+  writeFileSync(w.path("two"), "22");
+  const both = await FileSource.openAll([w.path("one"), w.path("two")]);
+  expect(both.map(({ sizeBytes }) => sizeBytes)).toEqual([1, 2]);
+  for (const source of both) await source.close();
+  await expect(FileSource.openAll([w.path("one"), w.path("none")])).rejects.toMatchObject({ code: "ENOENT" });
+  expect(await FileSource.openAll([])).toEqual([]);
+});
+
 test("what cannot be opened says why in words, without a code", async () => {
   mkdirSync(w.path("folder"));
   symlinkSync("nowhere", w.path("dangling"));

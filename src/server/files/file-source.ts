@@ -30,6 +30,18 @@ export class FileSource implements ByteSource {
     }
   }
 
+  /** Opens all of them, or none where one cannot be opened. */
+  static async openAll(paths: readonly string[]): Promise<FileSource[]> {
+    const opened: FileSource[] = [];
+    try {
+      for (const path of paths) opened.push(await FileSource.open(path));
+      return opened;
+    } catch (error) {
+      await Promise.all(opened.map((source) => source.close()));
+      throw error;
+    }
+  }
+
   get name(): string {
     return basename(this.path);
   }

@@ -141,7 +141,13 @@ export function LinkChart({
           <XAxis {...TIME_AXIS} />
           <YAxis stroke="var(--quiet)" fontSize={12} width={44} allowDecimals={false} />
           <Tooltip labelFormatter={(time) => dayOf(Number(time))} />
-          <Legend align="left" iconType="plainline" iconSize={26} wrapperStyle={{ fontSize: 13, paddingLeft: 44 }} />
+          <Legend
+            align="left"
+            itemSorter={null}
+            iconType="plainline"
+            iconSize={26}
+            wrapperStyle={{ fontSize: 13, paddingLeft: 44 }}
+          />
           {byCause.map(({ cause }) => (
             <Line
               key={cause}

@@ -50,10 +50,9 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
     <>
       <UpkeepNav here="/upkeep/ahead" />
       <h1>
-        {site && `At ${site}: `}
         {last && last.met < now
-          ? `If nothing is done, ${last.met} of ${plural(view.total, "computer")} have what is asked in a year; now ${now} have.`
-          : `${now} of ${plural(view.total, "computer")} have what is asked, now and in a year.`}
+          ? `${site ? `At ${site}, if` : "If"} nothing is done, ${last.met} of ${plural(view.total, "computer")} have what is asked in a year; now ${now} have.`
+          : `${site ? `At ${site} ` : ""}${now} of ${plural(view.total, "computer")} have what is asked, now and in a year.`}
       </h1>
       <p className="max-w-3xl text-quiet">
         Drills, verifications and images grow too old, each on its day. The dashed line is what the accepted plan would
@@ -122,20 +121,23 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
                 {hasPlan && <td className="px-1.5 text-right tabular-nums">{planned ?? "–"}</td>}
               </tr>
             ))}
-            <tr>
-              <th scope="row" className="pr-4 text-left font-bold">
-                {site ?? "Everywhere"}
-              </th>
-              {monthly.map(({ on, met }) => (
-                <td key={on} className="px-1.5 text-right font-bold tabular-nums">
-                  {met}
-                </td>
-              ))}
-            </tr>
+            {site === null && (
+              <tr>
+                <th scope="row" className="pr-4 text-left font-bold">
+                  Everywhere
+                </th>
+                {monthly.map(({ on, met }) => (
+                  <td key={on} className="px-1.5 text-right font-bold tabular-nums">
+                    {met}
+                  </td>
+                ))}
+                {hasPlan && <td className="px-1.5 text-right font-bold tabular-nums">{view.ahead.at(-1)?.planned}</td>}
+              </tr>
+            )}
             {view.byCause.length > 0 && (
               <tr className="border-line border-t">
                 <th scope="row" className="pt-3 pr-4 text-left font-semibold">
-                  Lacking, by link
+                  Lacking, by link{site && ` at ${site}`}
                 </th>
               </tr>
             )}

@@ -1,10 +1,9 @@
 "use client";
 
-import { useRouter } from "next/navigation";
 import { useState } from "react";
+import { useShortForm } from "@/app/_parts/use-short-form";
 import { problemText } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
-import { useReady } from "@/ui/use-ready";
 import { setMailAddressAction } from "../actions";
 
 /** Where digests for a place or a person go, and how that is changed. */
@@ -19,14 +18,8 @@ export function MailAddress({
   name: string;
   mail: string | null;
 }) {
-  const router = useRouter();
-  const ready = useReady();
   const [isOpen, setIsOpen] = useState(false);
-  const [problem, setProblem] = useState<string | null>(null);
-  const close = () => {
-    setIsOpen(false);
-    setProblem(null);
-  };
+  const { ready, problem, fields, act } = useShortForm(setMailAddressAction);
   if (!isOpen)
     return (
       <button
@@ -45,16 +38,13 @@ export function MailAddress({
       aria-busy={!ready}
       onSubmit={async (event) => {
         event.preventDefault();
-        const text = String(new FormData(event.currentTarget).get("mail") ?? "");
-        const result = await setMailAddressAction({ kind, id, mail: text });
-        if (!result.ok) return setProblem(problemText(result.problem));
-        close();
-        router.refresh();
+        const mail = String(new FormData(event.currentTarget).get("mail") ?? "");
+        if (await act(setMailAddressAction({ kind, id, mail }))) setIsOpen(false);
       }}
     >
       <span className="flex gap-1.5">
         <input
-          className="field w-60"
+          className="field w-52"
           name="mail"
           aria-label={`Mail address of ${name}`}
           defaultValue={mail ?? ""}
@@ -65,11 +55,11 @@ export function MailAddress({
         <button type="submit" className="act">
           Keep
         </button>
-        <button type="button" className="act" onClick={close}>
+        <button type="button" className="act whitespace-nowrap" onClick={() => setIsOpen(false)}>
           Leave it
         </button>
       </span>
-      <ProblemLine text={problem} />
+      <ProblemLine text={fields.mail ?? (problem && problemText(problem))} />
     </form>
   );
 }
