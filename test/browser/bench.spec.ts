@@ -75,6 +75,8 @@ test("a second release is put beside the first, and what no computer would come 
   await page.getByRole("button", { name: "Plan it" }).click();
   await expect(page.getByRole("heading", { name: "It cannot be made this way" })).toBeVisible();
   await expect(page.getByText(/^No computer would come to Lantern 11: another release/)).toBeVisible();
+  // Another device would not help.
+  await expect(page.getByText(/take another one\.$/)).toHaveCount(0);
   await page.getByLabel("Made as").selectOption({ label: "the file as it is, block by block" });
   await page.getByRole("button", { name: "Plan it" }).click();
   await expect(page.getByText(/^Several releases on one medium want their files laid out anew/)).toBeVisible();

@@ -196,7 +196,9 @@ export default async function Prepare({ params, searchParams }: Props) {
               </ul>
             </>
           ) : (
-            <p className="mt-2">No other way does on this device: take another one.</p>
+            !planned.value.plan.problems.some(({ code }) => code === "nothing-starts-it") && (
+              <p className="mt-2">No other way does on this device: take another one.</p>
+            )
           )}
         </section>
       )}
