@@ -1,6 +1,6 @@
 // Writes a large made-up fleet as JSON lines, for trying Creel with many computers. Usage: fleet.mts [COUNT] [FILE]
 import { createWriteStream } from "node:fs";
-import { COMPUTER_SCHEMA } from "@/core/exchange/lines";
+import { COMPUTER_SCHEMA } from "@/core/computer/exchange/lines";
 import { fleetComputer } from "./demo/fleet";
 
 const [countText = "10000", file = "fleet.jsonl"] = process.argv.slice(2);

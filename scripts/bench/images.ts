@@ -1,5 +1,5 @@
-import type { ImageBody } from "@/core/chain/parts";
 import { rehearseRetention } from "@/core/images/retention";
+import type { ImageBody } from "@/core/judging/model/parts";
 import type { Context } from "@/server/context";
 import { computers, imageCopies, stores, systemImages } from "@/server/db/schema";
 import { listDue } from "@/server/services/image-due";

@@ -1,4 +1,4 @@
-import { inspect } from "@/core/inspection/inspect";
+import { inspect } from "@/core/medium/inspection/inspect";
 import type { Context } from "@/server/context";
 import { covered } from "@/server/cover/standings";
 import { coverView } from "@/server/cover/view";

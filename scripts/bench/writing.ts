@@ -1,10 +1,10 @@
 import { spawnSync } from "node:child_process";
 import { closeSync, openSync, rmSync, truncateSync, writeSync } from "node:fs";
 import { join } from "node:path";
-import { blocksOf } from "@/core/bench/blocks";
-import { writeMedium } from "@/core/bench/write-medium";
-import { WindowSource } from "@/core/bytes/source";
-import { asItIs } from "@/core/write/with-store";
+import { WindowSource } from "@/core/kernel/source";
+import { asItIs } from "@/core/making/layout/with-store";
+import { blocksOf } from "@/core/making/writing/blocks";
+import { writeMedium } from "@/core/making/writing/write-medium";
 import { FileJournal } from "@/server/bench/journal";
 import { contentPath, makeSimulated, openSimulated } from "@/server/bench/simulated";
 import { FileSource } from "@/server/files/file-source";

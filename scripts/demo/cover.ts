@@ -1,4 +1,4 @@
-import type { PolicyValues, Scope } from "../../src/core/policy/policy";
+import type { PolicyValues, Scope } from "../../src/core/cover/policy";
 
 /** Minutes between places of Skerry Line, boats and waiting included; the rest goes over these. */
 export const WAYS: [string, string, number][] = [

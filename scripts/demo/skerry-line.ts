@@ -1,4 +1,4 @@
-import type { ReleaseFacts } from "../../src/core/releases/facts";
+import type { ReleaseFacts } from "../../src/core/medium/releases/facts";
 import type { MediumKind } from "../../src/server/services/media";
 import type { ImageName } from "./images";
 import { MODELS, type Mode, type Model } from "./models";

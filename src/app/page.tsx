@@ -1,6 +1,6 @@
 import Link from "next/link";
 import { Suspense } from "react";
-import type { Verdict } from "@/core/chain/schema";
+import type { Verdict } from "@/core/judging/model/schema";
 import type { DueItem } from "@/core/upkeep/due";
 import { happeningText } from "@/core/words/callout";
 import { neededText } from "@/core/words/reasons";

@@ -1,8 +1,8 @@
-import { CachedSource } from "@/core/bytes/source";
-import { survey } from "@/core/contents/survey";
-import { DriverIndex } from "@/core/drivers/driver-set";
-import { asModalias } from "@/core/drivers/hardware-ids";
-import { volumesOf } from "@/core/volumes/volumes";
+import { CachedSource } from "@/core/kernel/source";
+import { survey } from "@/core/medium/contents/survey";
+import { DriverIndex } from "@/core/medium/drivers/driver-set";
+import { asModalias } from "@/core/medium/drivers/hardware-ids";
+import { volumesOf } from "@/core/medium/volumes/volumes";
 import { visible } from "@/core/words/visible";
 import { UsageError, withFile } from "./problems";
 

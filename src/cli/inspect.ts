@@ -1,4 +1,4 @@
-import type { Inspection } from "@/core/inspection/schema";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import { signatureFaultText, systemText, unreadWhyText } from "@/core/words/contents";
 import { archText, fileSystemText } from "@/core/words/firmware";
 import { binaryText, bytesText } from "@/core/words/sizes";

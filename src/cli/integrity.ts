@@ -1,9 +1,9 @@
 import { readFile } from "node:fs/promises";
-import { checksumFor, readChecksums } from "@/core/integrity/checksums";
-import { digestSource } from "@/core/integrity/hashing";
-import { verifyInner } from "@/core/integrity/inner";
-import { type Manifest, makeManifest, manifestSchema } from "@/core/integrity/manifest";
-import { type Verification, verifyAgainst } from "@/core/integrity/verify";
+import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
+import { digestSource } from "@/core/medium/integrity/hashing";
+import { verifyInner } from "@/core/medium/integrity/inner";
+import { type Manifest, makeManifest, manifestSchema } from "@/core/medium/integrity/manifest";
+import { type Verification, verifyAgainst } from "@/core/medium/integrity/verify";
 import {
   checksumText,
   fileDifferenceText,

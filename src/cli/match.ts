@@ -1,12 +1,12 @@
 import { readFile } from "node:fs/promises";
 import { dirname, resolve } from "node:path";
 import { z } from "zod";
-import { type MediumFile, matchFiles } from "@/core/chain/match";
-import { LINK_NAMES, type Match } from "@/core/chain/schema";
-import { entriesOf } from "@/core/drivers/driver-set";
-import type { Facts } from "@/core/facts/schema";
-import { type Attachment, attachmentSchema } from "@/core/inspection/schema";
-import { releaseOfFile } from "@/core/releases/part";
+import type { Facts } from "@/core/computer/facts/schema";
+import { releaseOfFile } from "@/core/judging/model/release-part";
+import { LINK_NAMES, type Match } from "@/core/judging/model/schema";
+import { type MediumFile, matchFiles } from "@/core/judging/pair/match";
+import { entriesOf } from "@/core/medium/drivers/driver-set";
+import { type Attachment, attachmentSchema } from "@/core/medium/inspection/schema";
 import { changeWithKeyText, linkTitle, verdictText } from "@/core/words/reasons";
 import { visible } from "@/core/words/visible";
 import { fileProblem } from "@/server/files/file-source";

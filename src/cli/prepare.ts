@@ -1,11 +1,11 @@
 import { rm } from "node:fs/promises";
-import { MemoryJournal } from "@/core/bench/memory-journal";
-import { writeMedium } from "@/core/bench/write-medium";
-import { CachedSource } from "@/core/bytes/source";
-import { inspect } from "@/core/inspection/inspect";
-import { planMedium, WAYS, type Way } from "@/core/prepare/plan";
+import { parseSize } from "@/core/kernel/parse-size";
+import { CachedSource } from "@/core/kernel/source";
+import { planMedium, WAYS, type Way } from "@/core/making/planning/plan";
+import { MemoryJournal } from "@/core/making/writing/memory-journal";
+import { writeMedium } from "@/core/making/writing/write-medium";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { alternativeText, planNoteText, planProblemText } from "@/core/words/bench";
-import { parseSize } from "@/core/words/parse-size";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { biosStart } from "@/server/bench/bios-start";

@@ -1,7 +1,7 @@
 import { readFile } from "node:fs/promises";
-import { ReadFailed } from "@/core/bytes/source";
-import { type Facts, readFacts } from "@/core/facts/schema";
-import { type InspectResult, inspect } from "@/core/inspection/inspect";
+import { type Facts, readFacts } from "@/core/computer/facts/schema";
+import { ReadFailed } from "@/core/kernel/source";
+import { type InspectResult, inspect } from "@/core/medium/inspection/inspect";
 import { visible } from "@/core/words/visible";
 import { FileSource, fileProblem } from "@/server/files/file-source";
 

@@ -1,7 +1,7 @@
 import { once } from "node:events";
-import { type ByteSource, CachedSource } from "@/core/bytes/source";
 import { findEntry, type Walked, walk } from "@/core/formats/file-tree";
-import { listed, type Volume, volumesOf } from "@/core/volumes/volumes";
+import { type ByteSource, CachedSource } from "@/core/kernel/source";
+import { listed, type Volume, volumesOf } from "@/core/medium/volumes/volumes";
 import { fileSystemText } from "@/core/words/firmware";
 import { bytesText } from "@/core/words/sizes";
 import { unreadableText, volumeText } from "@/core/words/trees";

@@ -1,7 +1,7 @@
 import { readFile } from "node:fs/promises";
-import type { Facts } from "@/core/facts/schema";
-import { parseModalias } from "@/core/hardware/modalias";
-import { PciNames } from "@/core/hardware/pci-ids";
+import type { Facts } from "@/core/computer/facts/schema";
+import { parseModalias } from "@/core/computer/hardware/modalias";
+import { PciNames } from "@/core/computer/hardware/pci-ids";
 import { log } from "./log";
 
 /** Where Debian's `hwdata` and `pci.ids` packages keep the list of the PCI ID project. */

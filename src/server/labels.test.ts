@@ -1,7 +1,7 @@
 import { writeFileSync } from "node:fs";
 import { run } from "../../scripts/media/workshop";
 import { tempWorkshop } from "../../test/support/workshop";
-import { LABEL_FORMATS, labelPlaces } from "../core/labels/formats";
+import { LABEL_FORMATS, labelPlaces } from "../core/making/labels/formats";
 import { type Label, labelsPdf } from "./labels";
 
 // References: pdftotext and pdfinfo (Poppler).

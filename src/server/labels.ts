@@ -1,6 +1,6 @@
 import { PDFDocument, type PDFFont, type PDFPage, rgb, StandardFonts } from "pdf-lib";
 import QRCode from "qrcode";
-import { type LabelFormat, type LabelPlace, labelPlaces } from "@/core/labels/formats";
+import { type LabelFormat, type LabelPlace, labelPlaces } from "@/core/making/labels/formats";
 
 /** What stands on the label of a medium. */
 export interface Label {

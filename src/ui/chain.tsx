@@ -1,5 +1,5 @@
 import clsx from "clsx";
-import { LINK_NAMES, type LinkName, type Verdict } from "@/core/chain/schema";
+import { LINK_NAMES, type LinkName, type Verdict } from "@/core/judging/model/schema";
 import { linkTitle, verdictText } from "@/core/words/reasons";
 import { standingText } from "@/core/words/routes";
 

@@ -1,5 +1,5 @@
-import { sameFact } from "@/core/facts/merge";
-import { type FactMap, flatten } from "@/core/facts/paths";
+import { sameFact } from "@/core/computer/facts/merge";
+import { type FactMap, flatten } from "@/core/computer/facts/paths";
 import { factTitle, factValueText } from "@/core/words/facts";
 import { visible } from "@/core/words/visible";
 import { timeText } from "./words";

@@ -1,10 +1,10 @@
-import type { DriverSource } from "@/core/drivers/driver-set";
-import type { Inspection } from "@/core/inspection/schema";
-import type { HashName } from "@/core/integrity/hashing";
-import type { InnerResult } from "@/core/integrity/inner";
-import type { Manifest } from "@/core/integrity/manifest";
-import type { Verification } from "@/core/integrity/verify";
-import type { Listing } from "@/core/volumes/listing";
+import type { DriverSource } from "@/core/medium/drivers/driver-set";
+import type { Inspection } from "@/core/medium/inspection/schema";
+import type { HashName } from "@/core/medium/integrity/hashing";
+import type { InnerResult } from "@/core/medium/integrity/inner";
+import type { Manifest } from "@/core/medium/integrity/manifest";
+import type { Verification } from "@/core/medium/integrity/verify";
+import type { Listing } from "@/core/medium/volumes/listing";
 
 /** What the page asks of the reading worker: one thing a worker. Ending the worker cancels it. */
 export type ReadRequest =

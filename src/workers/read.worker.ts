@@ -1,12 +1,12 @@
-import { BlobSource, type ByteSource, CachedSource, ReadFailed, rangesOn } from "@/core/bytes/source";
 import { findEntry } from "@/core/formats/file-tree";
-import { inspect } from "@/core/inspection/inspect";
-import { digestSource, wasmHasher } from "@/core/integrity/hashing";
-import { verifyInner } from "@/core/integrity/inner";
-import { makeManifest } from "@/core/integrity/manifest";
-import { verifyAgainst } from "@/core/integrity/verify";
-import { listVolumes } from "@/core/volumes/listing";
-import { volumesOf } from "@/core/volumes/volumes";
+import { BlobSource, type ByteSource, CachedSource, ReadFailed, rangesOn } from "@/core/kernel/source";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { digestSource, wasmHasher } from "@/core/medium/integrity/hashing";
+import { verifyInner } from "@/core/medium/integrity/inner";
+import { makeManifest } from "@/core/medium/integrity/manifest";
+import { verifyAgainst } from "@/core/medium/integrity/verify";
+import { listVolumes } from "@/core/medium/volumes/listing";
+import { volumesOf } from "@/core/medium/volumes/volumes";
 import { unreadableText } from "@/core/words/trees";
 import type { ReadReply, ReadRequest } from "./messages";
 

@@ -1,5 +1,5 @@
-import { blocksOf } from "@/core/bench/blocks";
-import { writeMedium } from "@/core/bench/write-medium";
+import { blocksOf } from "@/core/making/writing/blocks";
+import { writeMedium } from "@/core/making/writing/write-medium";
 import { FileJournal } from "@/server/bench/journal";
 import { openSimulated } from "@/server/bench/simulated";
 import { layoutOf } from "../support/bench-layout";

@@ -1,8 +1,8 @@
 import { spawnSync } from "node:child_process";
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { matchSchema } from "@/core/chain/schema";
-import { inspectionSchema } from "@/core/inspection/schema";
+import { matchSchema } from "@/core/judging/model/schema";
+import { inspectionSchema } from "@/core/medium/inspection/schema";
 import { IMAGES } from "../../scripts/demo/images";
 import { allowing, revoking } from "../../scripts/demo/signers";
 import { tempWorkshop } from "../support/workshop";

@@ -1,10 +1,10 @@
 import { spawnSync } from "node:child_process";
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
-import { readDocument } from "@/core/collect/read";
-import { applyMerge, NO_PROVENANCE } from "@/core/facts/merge";
-import { type Facts, readFacts } from "@/core/facts/schema";
-import { summariseSecureBoot } from "@/core/secure-boot/lists";
+import { readDocument } from "@/core/computer/collect/read";
+import { applyMerge, NO_PROVENANCE } from "@/core/computer/facts/merge";
+import { type Facts, readFacts } from "@/core/computer/facts/schema";
+import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import { run } from "../../scripts/media/workshop";
 import { certificate } from "../support/certificate";
 import { computerTables } from "../support/smbios";

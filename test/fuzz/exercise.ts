@@ -1,6 +1,3 @@
-import { type ByteSource, CachedSource, MemorySource } from "@/core/bytes/source";
-import { DriverIndex } from "@/core/drivers/driver-set";
-import { decodeInf, readInf } from "@/core/drivers/inf";
 import { readSigning } from "@/core/formats/authenticode";
 import { readBuiltInLists } from "@/core/formats/built-in-lists";
 import { walk } from "@/core/formats/file-tree";
@@ -8,11 +5,14 @@ import { readKernelImage } from "@/core/formats/kernel-image";
 import { readPe, readSbat } from "@/core/formats/pe";
 import { readSignatureFile } from "@/core/formats/signature-file";
 import { checkWimIntegrity } from "@/core/formats/wim";
-import { inspect } from "@/core/inspection/inspect";
-import { inspectionSchema } from "@/core/inspection/schema";
-import { readChecksums } from "@/core/integrity/checksums";
-import { folderItems, listVolumes } from "@/core/volumes/listing";
-import { volumesOf } from "@/core/volumes/volumes";
+import { type ByteSource, CachedSource, MemorySource } from "@/core/kernel/source";
+import { DriverIndex } from "@/core/medium/drivers/driver-set";
+import { decodeInf, readInf } from "@/core/medium/drivers/inf";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { inspectionSchema } from "@/core/medium/inspection/schema";
+import { readChecksums } from "@/core/medium/integrity/checksums";
+import { folderItems, listVolumes } from "@/core/medium/volumes/listing";
+import { volumesOf } from "@/core/medium/volumes/volumes";
 
 /** Watches what is asked of a source: nothing outside of sense, nothing without bound. */
 class Watched implements ByteSource {

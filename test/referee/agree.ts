@@ -1,7 +1,7 @@
-import { betterStart } from "@/core/chain/match";
-import type { Link } from "@/core/chain/schema";
-import { type Facts, factsSchema } from "@/core/facts/schema";
-import { inspect } from "@/core/inspection/inspect";
+import { type Facts, factsSchema } from "@/core/computer/facts/schema";
+import type { Link } from "@/core/judging/model/schema";
+import { betterStart } from "@/core/judging/pair/match";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { FileSource } from "@/server/files/file-source";
 import type { Lists } from "../../src/server/flash-variables";
 import { type Machine, powerOn } from "./machine";

@@ -1,5 +1,5 @@
-import { MemorySource } from "@/core/bytes/source";
-import { inOrder, type Layout } from "@/core/write/pieces";
+import { inOrder, type Layout } from "@/core/formats/pieces";
+import { MemorySource } from "@/core/kernel/source";
 import { dice } from "./dice";
 
 /** Three runs with gaps between them, made from a seed: what every process and the test know. */

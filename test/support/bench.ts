@@ -1,9 +1,9 @@
 import { copyFileSync, mkdirSync } from "node:fs";
 import { join } from "node:path";
-import type { BenchResult } from "@/core/bench/job";
-import { inspect } from "@/core/inspection/inspect";
-import { makeManifest } from "@/core/integrity/manifest";
-import type { Purpose } from "@/core/releases/facts";
+import type { BenchResult } from "@/core/making/writing/job";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { makeManifest } from "@/core/medium/integrity/manifest";
+import type { Purpose } from "@/core/medium/releases/facts";
 import { getJob, type StartInput, startPreparation } from "@/server/bench/jobs";
 import { planInBerth } from "@/server/bench/plans";
 import { BenchRunner } from "@/server/bench/runner";

@@ -1,10 +1,10 @@
-import type { ComputerPart, DrillPart, ImagePart, PolicyPart, ReleasePart } from "@/core/chain/parts";
-import { USUAL_POLICY } from "@/core/chain/parts";
-import { DriverIndex } from "@/core/drivers/driver-set";
-import { factsSchema } from "@/core/facts/schema";
-import type { UefiView } from "@/core/firmware/uefi/view";
+import { factsSchema } from "@/core/computer/facts/schema";
 import type { FleetMedium, World } from "@/core/fleet/world";
-import type { Views } from "@/core/inspection/schema";
+import type { ComputerPart, DrillPart, ImagePart, PolicyPart, ReleasePart } from "@/core/judging/model/parts";
+import { USUAL_POLICY } from "@/core/judging/model/parts";
+import { DriverIndex } from "@/core/medium/drivers/driver-set";
+import type { UefiView } from "@/core/medium/firmware/uefi/view";
+import type { Views } from "@/core/medium/inspection/schema";
 
 type Roll = (n: number) => number;
 const pick = <T>(roll: Roll, from: readonly T[]): T => from[roll(from.length)] as T;

@@ -1,6 +1,6 @@
-import { factsSchema } from "@/core/facts/schema";
+import { factsSchema } from "@/core/computer/facts/schema";
 import type { World } from "@/core/fleet/world";
-import { inspect } from "@/core/inspection/inspect";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { IMAGES } from "../../scripts/demo/images";
 import { allowing } from "../../scripts/demo/signers";
 import type { Workshop } from "../../scripts/media/workshop";

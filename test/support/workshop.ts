@@ -1,7 +1,7 @@
 import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { MemorySource } from "@/core/bytes/source";
+import { MemorySource } from "@/core/kernel/source";
 import { Workshop } from "../../scripts/media/workshop";
 
 /** A workshop in a folder of its own, for one test file; removed afterwards. */

@@ -1,6 +1,6 @@
 import { closeSync, ftruncateSync, openSync, writeSync } from "node:fs";
-import { isZero } from "@/core/bytes/fields";
-import type { Layout } from "@/core/write/pieces";
+import type { Layout } from "@/core/formats/pieces";
+import { isZero } from "@/core/kernel/fields";
 
 const CHUNK_BYTES = 1 << 20;
 

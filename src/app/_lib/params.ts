@@ -1,4 +1,4 @@
-import type { Verdict } from "@/core/chain/schema";
+import type { Verdict } from "@/core/judging/model/schema";
 
 export type SearchParams = Promise<Record<string, string | string[] | undefined>>;
 

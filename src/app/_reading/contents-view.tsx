@@ -1,4 +1,4 @@
-import type { Inspection } from "@/core/inspection/schema";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import { systemText, unreadWhyText } from "@/core/words/contents";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";

@@ -1,8 +1,8 @@
 "use client";
 
 import { useDeferredValue, useMemo, useState } from "react";
-import { DriverIndex, type DriverSource, entriesOf } from "@/core/drivers/driver-set";
-import { asModalias } from "@/core/drivers/hardware-ids";
+import { DriverIndex, type DriverSource, entriesOf } from "@/core/medium/drivers/driver-set";
+import { asModalias } from "@/core/medium/drivers/hardware-ids";
 import { visible } from "@/core/words/visible";
 import { Field } from "@/ui/field";
 import { plural } from "@/ui/words";

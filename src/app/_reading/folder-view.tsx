@@ -4,7 +4,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Download, File as FileIcon, Folder } from "lucide-react";
 import Link from "next/link";
 import { useRef } from "react";
-import type { FolderItem } from "@/core/volumes/listing";
+import type { FolderItem } from "@/core/medium/volumes/listing";
 import { bytesText } from "@/core/words/sizes";
 import { unreadableText } from "@/core/words/trees";
 import { visible } from "@/core/words/visible";

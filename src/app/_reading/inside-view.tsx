@@ -3,7 +3,7 @@
 import clsx from "clsx";
 import { useEffect, useMemo, useState } from "react";
 import { type Running, useReader } from "@/app/_reading/use-reader";
-import { type FolderItem, folderItems, type Listing } from "@/core/volumes/listing";
+import { type FolderItem, folderItems, type Listing } from "@/core/medium/volumes/listing";
 import { fileSystemText } from "@/core/words/firmware";
 import { volumeText } from "@/core/words/trees";
 import { visible } from "@/core/words/visible";

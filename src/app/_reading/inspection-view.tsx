@@ -1,4 +1,4 @@
-import type { Inspection } from "@/core/inspection/schema";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import { archText, fileSystemText } from "@/core/words/firmware";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";

@@ -1,5 +1,5 @@
 import clsx from "clsx";
-import type { Program } from "@/core/contents/schema";
+import type { Program } from "@/core/medium/contents/schema";
 import { signatureFaultText } from "@/core/words/contents";
 import { archText } from "@/core/words/firmware";
 import { bytesText } from "@/core/words/sizes";

@@ -1,4 +1,4 @@
-import type { Verification } from "@/core/integrity/verify";
+import type { Verification } from "@/core/medium/integrity/verify";
 import { fileDifferenceText, verificationText } from "@/core/words/integrity";
 import { bytesText } from "@/core/words/sizes";
 

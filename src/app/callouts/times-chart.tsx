@@ -1,7 +1,7 @@
 "use client";
 
 import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, XAxis, YAxis } from "recharts";
-import type { OutcomeKind } from "@/core/routes/outcome";
+import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { outcomeKindText } from "@/core/words/callout";
 
 /** From so many on a picture says more than the list below it. */

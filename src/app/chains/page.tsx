@@ -3,7 +3,7 @@ import Link from "next/link";
 import type { ReleaseMatrix } from "@/core/fleet/by-release";
 import { breakAt, outcomeOf, weakestVerdict } from "@/core/fleet/cell";
 import type { MatrixGroup } from "@/core/fleet/groups";
-import { verdictsOf } from "@/core/routes/routes";
+import { verdictsOf } from "@/core/judging/routes/routes";
 import { behindText, outcomeKindText, outcomeText, weakText } from "@/core/words/routes";
 import type { Context } from "@/server/context";
 import { getComputer } from "@/server/services/computers";

@@ -1,7 +1,7 @@
 "use client";
 
 import { useState, useTransition } from "react";
-import { FORMS } from "@/core/facts/schema";
+import { FORMS } from "@/core/computer/facts/schema";
 import { problemText } from "@/server/problems";
 import type { BulkChange, BulkPreview, Selection } from "@/server/services/bulk";
 import { Field } from "@/ui/field";

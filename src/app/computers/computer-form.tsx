@@ -3,7 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { type FieldPath, useFieldArray, useForm } from "react-hook-form";
-import { FORMS } from "@/core/facts/schema";
+import { FORMS } from "@/core/computer/facts/schema";
 import { archText } from "@/core/words/firmware";
 import { type Problem, problemText } from "@/server/problems";
 import { Field } from "@/ui/field";

@@ -1,5 +1,5 @@
-import { LINK_NAMES } from "@/core/chain/schema";
-import { MISSING } from "@/core/facts/missing";
+import { MISSING } from "@/core/computer/facts/missing";
+import { LINK_NAMES } from "@/core/judging/model/schema";
 import { missingText } from "@/core/words/facts";
 import { archText } from "@/core/words/firmware";
 import { linkTitle } from "@/core/words/reasons";

@@ -1,4 +1,4 @@
-import { type Facts, factsSchema } from "@/core/facts/schema";
+import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import { mergeForms } from "@/ui/merge";
 import { type ComputerStart, emptyFacts, fromForm, toForm } from "./form-values";
 

@@ -1,4 +1,4 @@
-import { type DiskFacts, FACTS_SCHEMA, type Facts, factsSchema, type SystemFacts } from "@/core/facts/schema";
+import { type DiskFacts, FACTS_SCHEMA, type Facts, factsSchema, type SystemFacts } from "@/core/computer/facts/schema";
 import type { ComputerInput } from "@/server/services/computers";
 
 /** A computer as the form holds it: texts, empty for "not known". */

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { MISSING, missingBit } from "@/core/facts/missing";
+import { MISSING, missingBit } from "@/core/computer/facts/missing";
 import { missingText } from "@/core/words/facts";
 import { binaryText, bytesText } from "@/core/words/sizes";
 import { latestBatches } from "@/server/services/bulk";

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { NEEDS, type Need } from "@/core/policy/policy";
+import { NEEDS, type Need } from "@/core/cover/policy";
 import { NEED_HEADS, needAct, needTitle } from "@/core/words/policy";
 import { type CoverView, coverView } from "@/server/cover/view";
 import { dateText, plural } from "@/ui/words";

@@ -1,4 +1,4 @@
-import type { ImageBody } from "@/core/chain/parts";
+import type { ImageBody } from "@/core/judging/model/parts";
 import { bytesText } from "@/core/words/sizes";
 
 export interface ImageToEdit {

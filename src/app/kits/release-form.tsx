@@ -3,7 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useFieldArray, useForm } from "react-hook-form";
-import { ABILITIES, PURPOSES, type Purpose } from "@/core/releases/facts";
+import { ABILITIES, PURPOSES, type Purpose } from "@/core/medium/releases/facts";
 import { abilityText, purposeText } from "@/core/words/releases";
 import { problemText } from "@/server/problems";
 import type { ReleaseInput } from "@/server/services/releases";

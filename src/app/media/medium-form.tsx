@@ -6,7 +6,7 @@ import { useForm } from "react-hook-form";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { Progress } from "@/app/_reading/progress";
 import { type Running, useReader } from "@/app/_reading/use-reader";
-import type { Inspection } from "@/core/inspection/schema";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { type Problem, problemText } from "@/server/problems";

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { startKeys } from "@/core/facts/key-cards";
+import { startKeys } from "@/core/computer/facts/key-cards";
 import { asKeyCard, listModels } from "@/server/services/key-cards";
 import { dateText, formText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { FORMS } from "@/core/facts/schema";
-import { POLICY_KEYS, type PolicyKey, SCOPES, type Scope, USUAL_VALUES } from "@/core/policy/policy";
+import { FORMS } from "@/core/computer/facts/schema";
+import { POLICY_KEYS, type PolicyKey, SCOPES, type Scope, USUAL_VALUES } from "@/core/cover/policy";
 import { POLICY_TITLES, policyValueText, scopeTitle } from "@/core/words/policy";
 import { listRules, loadTravel, type RuleRow } from "@/server/services/policies";
 import { currentContext } from "../_lib/context";

@@ -12,7 +12,7 @@ import {
   SCOPES,
   type Scope,
   USUAL_VALUES,
-} from "@/core/policy/policy";
+} from "@/core/cover/policy";
 import { POLICY_TITLES, policyUnit, policyValueText, proofTitle, scopeTitle } from "@/core/words/policy";
 import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";

@@ -1,9 +1,9 @@
 import { stat } from "node:fs/promises";
 import { join } from "node:path";
-import { CachedSource } from "@/core/bytes/source";
-import { inspect } from "@/core/inspection/inspect";
-import { verifyAgainst } from "@/core/integrity/verify";
-import { findPack, type OpenPackFile, type Pack, readPack } from "@/core/prepare/pack-read";
+import { CachedSource } from "@/core/kernel/source";
+import { findPack, type OpenPackFile, type Pack, readPack } from "@/core/making/pack/pack-read";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { verifyAgainst } from "@/core/medium/integrity/verify";
 import { packProblemText } from "@/core/words/bench";
 import { visible } from "@/core/words/visible";
 import { importPack, type PackImport, type PackImportOptions } from "@/server/bench/pack-import";

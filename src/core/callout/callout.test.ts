@@ -1,9 +1,9 @@
-import type { ImagePart } from "../chain/parts";
-import type { Link, Verdict } from "../chain/schema";
-import { type DiskFacts, factsSchema } from "../facts/schema";
+import { type DiskFacts, factsSchema } from "../computer/facts/schema";
 import type { StoredPoint } from "../images/lineage";
-import type { OutcomeKind } from "../routes/outcome";
-import type { Route } from "../routes/routes";
+import type { ImagePart } from "../judging/model/parts";
+import type { Link, Verdict } from "../judging/model/schema";
+import type { OutcomeKind } from "../judging/routes/outcome";
+import type { Route } from "../judging/routes/routes";
 import { type CallOutFacts, offersFor } from "./offers";
 import { imageFit, largestThatFits, whatToShrink } from "./replacement";
 import { type CalloutInput, calloutSteps } from "./steps";

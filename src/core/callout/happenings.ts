@@ -1,4 +1,4 @@
-import type { OutcomeKind } from "../routes/outcome";
+import type { OutcomeKind } from "../judging/routes/outcome";
 
 /** What happened to a computer. */
 export const HAPPENINGS = [

@@ -1,10 +1,10 @@
-import { daysBetween } from "../calendars/days";
-import { compareVerdicts } from "../chain/order";
-import type { Verdict } from "../chain/schema";
 import { type LinkKind, type PastJob, type Range, secondsFor, USUAL_RATES } from "../images/forecast";
 import { lineagesOf, type StoredPoint } from "../images/lineage";
-import type { OutcomeKind } from "../routes/outcome";
-import type { Route } from "../routes/routes";
+import { compareVerdicts } from "../judging/model/order";
+import type { Verdict } from "../judging/model/schema";
+import type { OutcomeKind } from "../judging/routes/outcome";
+import type { Route } from "../judging/routes/routes";
+import { daysBetween } from "../kernel/days";
 import { type Happening, sensibleOutcomes } from "./happenings";
 
 /** One way to bring the computer back after what happened: how long it takes, what is lost, what to fetch. */

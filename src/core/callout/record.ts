@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { linkSchema } from "../chain/schema";
-import { OUTCOMES } from "../routes/outcome";
+import { linkSchema } from "../judging/model/schema";
+import { OUTCOMES } from "../judging/routes/outcome";
 
 const rangeSchema = z.object({ low: z.number(), likely: z.number(), high: z.number() });
 

@@ -1,5 +1,5 @@
-import { roleOf } from "../facts/roles";
-import type { DiskFacts } from "../facts/schema";
+import { roleOf } from "../computer/facts/roles";
+import type { DiskFacts } from "../computer/facts/schema";
 
 /** A disk that takes the place of another one. */
 export interface NewDisk {

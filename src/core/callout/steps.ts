@@ -1,5 +1,7 @@
 import type { Range } from "../images/forecast";
-import type { OutcomeKind } from "../routes/outcome";
+import type { OutcomeKind } from "../judging/routes/outcome";
+import { durationText } from "../words/images";
+import { binaryText, bytesText } from "../words/sizes";
 import {
   attach,
   blackScreen,
@@ -15,9 +17,7 @@ import {
   takeOut,
   unlock,
   writeDown,
-} from "../run-sheet/steps";
-import { durationText } from "../words/images";
-import { binaryText, bytesText } from "../words/sizes";
+} from "./run-sheet";
 
 /** What a guided run sheet is made from: a run sheet, and what is given back. */
 export interface CalloutInput extends RunSheetInput {

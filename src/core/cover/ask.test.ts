@@ -1,7 +1,7 @@
-import type { ComputerPart, MediumPart, ReleasePart } from "../chain/parts";
-import { factsSchema } from "../facts/schema";
-import { type Need, Policies, type PolicyRule, type PolicyValues } from "../policy/policy";
+import { factsSchema } from "../computer/facts/schema";
+import type { ComputerPart, MediumPart, ReleasePart } from "../judging/model/parts";
 import { askCover, type CoverCandidate, type Meaning, type StockMedium } from "./ask";
+import { type Need, Policies, type PolicyRule, type PolicyValues } from "./policy";
 import { type CoverSettings, USUAL_SETTINGS } from "./result";
 import { freshMedium, SERVES, type Serves, type Serving } from "./serving";
 import { Ways } from "./standing";

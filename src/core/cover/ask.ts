@@ -1,7 +1,7 @@
-import type { ComputerPart } from "../chain/parts";
 import type { FleetMedium } from "../fleet/world";
-import { NEEDS, type Need, type Policies, type Resolved } from "../policy/policy";
-import type { Alternative } from "../prepare/plan";
+import type { ComputerPart } from "../judging/model/parts";
+import type { Alternative } from "../making/planning/plan";
+import { NEEDS, type Need, type Policies, type Resolved } from "./policy";
 import type { CoverContent, CoverDemand, CoverMedium, CoverProblem } from "./problem";
 import { type CoverSettings, PRICED, type Priced } from "./result";
 import { SERVES, type Serving } from "./serving";

@@ -1,7 +1,7 @@
 import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
-import { dayAfter } from "../calendars/days";
-import { judgeProven } from "../links/proven";
+import { judgeProven } from "../judging/links/proven";
+import { dayAfter } from "../kernel/days";
 import { HORIZON_DAYS, Lapses, lacksFrom } from "./lapses";
 
 test("the day is the one that asking day by day finds, over a leap day too", () => {

@@ -1,7 +1,7 @@
-import { dayAfter } from "../calendars/days";
-import type { ComputerPart, DrillPart, MediumPart, PolicyPart } from "../chain/parts";
-import { judgeProven, type ProvenInput } from "../links/proven";
-import { plainName } from "../links/versions";
+import { judgeProven, type ProvenInput } from "../judging/links/proven";
+import { plainName } from "../judging/links/versions";
+import type { ComputerPart, DrillPart, MediumPart, PolicyPart } from "../judging/model/parts";
+import { dayAfter } from "../kernel/days";
 
 /** So far ahead a lapse is looked for: two years cover every greatest age that anybody plans by. */
 export const HORIZON_DAYS = 731;

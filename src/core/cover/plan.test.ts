@@ -1,16 +1,16 @@
 import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
 import { Solver } from "../../server/cover/solver";
-import type { ComputerPart } from "../chain/parts";
 import type { FleetMedium, World } from "../fleet/world";
-import { Policies, type PolicyRule } from "../policy/policy";
-import { travelTable } from "../policy/travel";
+import type { ComputerPart } from "../judging/model/parts";
 import { askCover, type CoverCandidate, type StockMedium } from "./ask";
+import { Policies, type PolicyRule } from "./policy";
 import { type CoverResult, USUAL_SETTINGS } from "./result";
 import { freshMedium, Serving } from "./serving";
 import { solveCover } from "./solve";
 import { isMet, standingOf, Ways } from "./standing";
 import { tellCover } from "./tell";
+import { travelTable } from "./travel";
 
 let solver: Solver;
 beforeAll(() => {

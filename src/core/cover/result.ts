@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { Need } from "../policy/policy";
+import type { Need } from "./policy";
 
 /** What is bought, and for how much: sticks by the size that they are sold as. */
 export const PRICED = ["8 GB", "16 GB", "32 GB", "64 GB", "128 GB", "disc"] as const;

@@ -1,10 +1,10 @@
 import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
-import type { Verdict } from "../chain/schema";
 import { judgePair, surroundingsOf } from "../fleet/judge";
-import { NEED_OUTCOMES, NEEDS } from "../policy/policy";
-import { outcomesOf } from "../routes/outcome";
-import { rankRoutes } from "../routes/routes";
+import type { Verdict } from "../judging/model/schema";
+import { outcomesOf } from "../judging/routes/outcome";
+import { rankRoutes } from "../judging/routes/routes";
+import { NEED_OUTCOMES, NEEDS } from "./policy";
 import { SERVES, Serving } from "./serving";
 
 const good = (verdict: Verdict, changesAllowed: boolean) =>

@@ -1,9 +1,9 @@
-import type { MediumPart, ReleasePart } from "../chain/parts";
 import { BROKEN, linkCode } from "../fleet/cell";
 import { FleetMatrix } from "../fleet/matrix";
 import type { FleetMedium, World } from "../fleet/world";
-import { NEED_OUTCOMES, NEEDS, type Need } from "../policy/policy";
-import { type OutcomeKind, outcomesOf } from "../routes/outcome";
+import type { MediumPart, ReleasePart } from "../judging/model/parts";
+import { type OutcomeKind, outcomesOf } from "../judging/routes/outcome";
+import { NEED_OUTCOMES, NEEDS, type Need } from "./policy";
 
 /** Purposes by which a release gives each outcome. */
 const PURPOSES: Partial<Record<OutcomeKind, ReleasePart["facts"]["purposes"][number]>> = {

@@ -1,6 +1,6 @@
-import type { ComputerPart } from "../chain/parts";
-import { factsSchema } from "../facts/schema";
+import { factsSchema } from "../computer/facts/schema";
 import type { FleetMedium } from "../fleet/world";
+import type { ComputerPart } from "../judging/model/parts";
 import { sizeFor } from "./ask";
 import { USUAL_SETTINGS } from "./result";
 import { isMet, isNear, Ways } from "./standing";

@@ -1,7 +1,7 @@
-import { dayAfter } from "../calendars/days";
-import type { ComputerPart } from "../chain/parts";
 import type { FleetMedium } from "../fleet/world";
-import { NEED_OUTCOMES, NEEDS, type Need, type PolicyValues } from "../policy/policy";
+import type { ComputerPart } from "../judging/model/parts";
+import { dayAfter } from "../kernel/days";
+import { NEED_OUTCOMES, NEEDS, type Need, type PolicyValues } from "./policy";
 import { SERVES, type Serving } from "./serving";
 
 /** Places by name, and the minutes between them. */

@@ -1,4 +1,4 @@
-import type { ComputerPart } from "../chain/parts";
+import type { ComputerPart } from "../judging/model/parts";
 import { type Meaning, noteModel } from "./ask";
 import { type CoverAct, type CoverDemand, type CoverPlan, carryingCost, isWithin, purchaseCost } from "./problem";
 import type { CoverLack, CoverResult, PlannedMedium, Some } from "./result";

@@ -1,6 +1,6 @@
-import type { Verdict } from "../chain/schema";
-import { LINK_NAMES, type LinkName } from "../chain/schema";
-import { OUTCOMES, type OutcomeKind } from "../routes/outcome";
+import type { Verdict } from "../judging/model/schema";
+import { LINK_NAMES, type LinkName } from "../judging/model/schema";
+import { OUTCOMES, type OutcomeKind } from "../judging/routes/outcome";
 
 /**
  * A cell of the matrix in 16 bits: two for each link of the best route, in the order in which they are needed, three

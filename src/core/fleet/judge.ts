@@ -1,9 +1,9 @@
-import { loadsReached } from "../chain/loads";
-import { betterStart } from "../chain/match";
-import type { ComputerPart } from "../chain/parts";
-import type { Link } from "../chain/schema";
-import type { Attachment } from "../inspection/schema";
-import { type Route, routesOn, type Surroundings } from "../routes/routes";
+import { loadsReached } from "../judging/model/loads";
+import type { ComputerPart } from "../judging/model/parts";
+import type { Link } from "../judging/model/schema";
+import { betterStart } from "../judging/pair/match";
+import { type Route, routesOn, type Surroundings } from "../judging/routes/routes";
+import type { Attachment } from "../medium/inspection/schema";
 import { reason } from "../words/reasons";
 import { carriedDriver, type FleetMedium, type World } from "./world";
 

@@ -1,8 +1,8 @@
 import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
-import type { ComputerPart } from "../chain/parts";
-import { LINK_NAMES } from "../chain/schema";
-import { answerOf, type Route, rankRoutes, verdictsOf } from "../routes/routes";
+import type { ComputerPart } from "../judging/model/parts";
+import { LINK_NAMES } from "../judging/model/schema";
+import { answerOf, type Route, rankRoutes, verdictsOf } from "../judging/routes/routes";
 import { ReleaseMatrix } from "./by-release";
 import { breakAt, linksOfCell, linkVerdict, outcomeOf, rankOfCell, weakestVerdict } from "./cell";
 import { groupCells } from "./groups";

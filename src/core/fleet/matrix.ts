@@ -1,12 +1,12 @@
-import { loadsReached } from "../chain/loads";
-import type { ComputerPart, DrillPart, MediumPart, PolicyPart, ReleasePart } from "../chain/parts";
-import type { Link } from "../chain/schema";
-import { startProfile } from "../facts/profile";
-import { judgeAtHand } from "../links/at-hand";
-import { judgeProven } from "../links/proven";
-import { linkOf, type Ruling } from "../links/ruling";
-import { judgeSees } from "../links/sees";
-import { plainName } from "../links/versions";
+import { startProfile } from "../computer/facts/profile";
+import { judgeAtHand } from "../judging/links/at-hand";
+import { judgeProven } from "../judging/links/proven";
+import { linkOf, type Ruling } from "../judging/links/ruling";
+import { judgeSees } from "../judging/links/sees";
+import { plainName } from "../judging/links/versions";
+import { loadsReached } from "../judging/model/loads";
+import type { ComputerPart, DrillPart, MediumPart, PolicyPart, ReleasePart } from "../judging/model/parts";
+import type { Link } from "../judging/model/schema";
 import {
   type CommonLinks,
   compareRoutes,
@@ -17,7 +17,7 @@ import {
   rankRoutes,
   type Surroundings,
   weakestOf,
-} from "../routes/routes";
+} from "../judging/routes/routes";
 import { type Cell, hasBroken, linkBits, outcomeBits, surestBits, verdictCode, weakestCode } from "./cell";
 import { judgePair, startOf, surroundingsOf } from "./judge";
 import type { FleetMedium, World } from "./world";

@@ -1,10 +1,10 @@
 import { z } from "zod";
-import { fromBase64, toBase64 } from "../bytes/base64";
-import { LINK_NAMES, type LinkName, type Verdict } from "../chain/schema";
-import type { Facts } from "../facts/schema";
+import type { Facts } from "../computer/facts/schema";
+import { systemDisk } from "../computer/needs/needs";
 import { readSignatureLists } from "../formats/efi-signature-list";
-import { sameName, sameRelease } from "../links/versions";
-import { systemDisk } from "../needs/needs";
+import { sameName, sameRelease } from "../judging/links/versions";
+import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
+import { fromBase64, toBase64 } from "../kernel/base64";
 import { breakAt, type Cell, linkCode, weakestVerdict } from "./cell";
 import { FleetMatrix } from "./matrix";
 import { SurestChains } from "./surest";

@@ -1,7 +1,7 @@
-import { ARCHITECTURES, type LoaderSigning, type UefiView } from "../firmware/uefi/view";
-import type { Views } from "../inspection/schema";
-import { allowedByFirmware, certificatesOf } from "../secure-boot/allow";
-import { findAnchors, type KnownCertificate, type TrustList, trustList } from "../secure-boot/trust";
+import { findAnchors, type KnownCertificate, type TrustList, trustList } from "../computer/secure-boot/trust";
+import { allowedByFirmware, certificatesOf } from "../judging/starts/allow";
+import { ARCHITECTURES, type LoaderSigning, type UefiView } from "../medium/firmware/uefi/view";
+import type { Views } from "../medium/inspection/schema";
 import type { World } from "./world";
 
 /** A certificate that computers allow, and what rests on it. */

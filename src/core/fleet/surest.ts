@@ -1,5 +1,5 @@
-import type { Verdict } from "../chain/schema";
-import { answerOf, distanceOf, type Route } from "../routes/routes";
+import type { Verdict } from "../judging/model/schema";
+import { answerOf, distanceOf, type Route } from "../judging/routes/routes";
 import { type Cell, rankOfCell, surenessOf, surestCode, surestVerdict, weakestCode } from "./cell";
 import type { FleetMatrix } from "./matrix";
 import type { FleetMedium } from "./world";

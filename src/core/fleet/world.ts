@@ -1,7 +1,7 @@
-import type { ComputerPart, DrillPart, ImagePart, MediumPart, PolicyPart, ReleasePart } from "../chain/parts";
-import type { Attachment, Views } from "../inspection/schema";
-import type { CarriedDriver } from "../links/sees";
-import { compareText } from "../links/versions";
+import type { CarriedDriver } from "../judging/links/sees";
+import { compareText } from "../judging/links/versions";
+import type { ComputerPart, DrillPart, ImagePart, MediumPart, PolicyPart, ReleasePart } from "../judging/model/parts";
+import type { Attachment, Views } from "../medium/inspection/schema";
 
 /** A medium as a fleet's matrix needs it. */
 export interface FleetMedium {

@@ -2,7 +2,7 @@ import { readFileSync, writeFileSync } from "node:fs";
 import { run } from "../../../scripts/media/workshop";
 import { damaged, dice } from "../../../test/support/dice";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
-import { MemorySource } from "../bytes/source";
+import { MemorySource } from "../kernel/source";
 import { readSigning } from "./authenticode";
 import { readBuiltInLists } from "./built-in-lists";
 import { readPe, readSbat } from "./pe";

@@ -1,10 +1,4 @@
 import { createSHA1, createSHA256, createSHA384, createSHA512 } from "hash-wasm";
-import { contentOf, type Der, derOf, inside, isTag, oidOf, parseDer, TAG, tagged, timeOf } from "../bytes/der";
-import { Fields, hex } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
-import type { SignatureFault } from "../firmware/uefi/signature-fault";
-import { verifyEcdsa } from "../secure-boot/issuing";
-import { type DigestName, digestOf, verifyRsa } from "../secure-boot/rsa";
 import {
   algorithmName,
   type Certificate,
@@ -13,8 +7,14 @@ import {
   describeCertificate,
   integerHex,
   wholeName,
-} from "./certificate";
+} from "../crypto/certificate";
+import { contentOf, type Der, derOf, inside, isTag, oidOf, parseDer, TAG, tagged, timeOf } from "../crypto/der";
+import { verifyEcdsa } from "../crypto/issuing";
+import { type DigestName, digestOf, verifyRsa } from "../crypto/rsa";
+import { Fields, hex } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 import type { PeImage } from "./pe";
+import type { SignatureFault } from "./signature-fault";
 
 /**
  * Signatures of EFI programs: "Windows Authenticode Portable Executable Signature Format" (Microsoft, 2008), PE format

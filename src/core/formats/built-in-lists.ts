@@ -1,6 +1,6 @@
-import { Fields, hex } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
-import { type Certificate, type CertificateFacts, describeCertificate, parseCertificate } from "./certificate";
+import { type Certificate, type CertificateFacts, describeCertificate, parseCertificate } from "../crypto/certificate";
+import { Fields, hex } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 import { readSignatureLists } from "./efi-signature-list";
 import type { PeImage } from "./pe";
 

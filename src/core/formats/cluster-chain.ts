@@ -1,4 +1,4 @@
-import type { Extent } from "../bytes/source";
+import type { Extent } from "../kernel/source";
 
 /** A table of clusters in which each names the next, as FAT and exFAT have it. Sizes and places in bytes. */
 export interface ClusterTable {

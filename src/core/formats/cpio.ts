@@ -1,4 +1,4 @@
-import { latin1 } from "../bytes/fields";
+import { latin1 } from "../kernel/fields";
 
 /** Archives of the "newc" form, one or several after each other, as initrd images are; the kernel's Documentation/driver-api/early-userspace/buffer-format.rst. */
 const HEADER_BYTES = 110;

@@ -1,4 +1,4 @@
-import { Fields, guid, hex } from "../bytes/fields";
+import { Fields, guid, hex } from "../kernel/fields";
 
 /** EFI_SIGNATURE_LIST structures, as `db`, `dbx`, `KEK`, `PK` and `*.esl` files hold them. UEFI 2.10, 32.4.1. */
 export interface SignatureEntry {

@@ -1,4 +1,4 @@
-import { MemorySource } from "@/core/bytes/source";
+import { MemorySource } from "@/core/kernel/source";
 import { elToritoPlatformName, readElTorito } from "./el-torito";
 
 /** A disc of blank sectors with a catalogue in sector 20, record by record. El Torito 1.0, figures 2 to 6. */

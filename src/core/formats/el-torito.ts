@@ -1,5 +1,5 @@
-import { Fields } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
+import { Fields } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 import { ISO_SECTOR_BYTES } from "./iso9660";
 
 /** El Torito 1.0: the boot catalogue of a disc. */

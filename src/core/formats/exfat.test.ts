@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { run } from "../../../scripts/media/workshop";
 import { fillExfat } from "../../../test/support/exfat";
 import { tempWorkshop } from "../../../test/support/workshop";
-import { MemorySource } from "../bytes/source";
+import { MemorySource } from "../kernel/source";
 import { ExfatTree } from "./exfat";
 import { findEntry, openPath } from "./file-tree";
 

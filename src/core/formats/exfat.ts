@@ -1,5 +1,5 @@
-import { Fields, hasText, toSafeNumber, utf16 } from "../bytes/fields";
-import { type ByteSource, type Extent, ExtentSource, readExactly } from "../bytes/source";
+import { Fields, hasText, toSafeNumber, utf16 } from "../kernel/fields";
+import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { type ClusterTable, followChain } from "./cluster-chain";
 import { fatTime } from "./fat";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";

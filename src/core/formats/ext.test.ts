@@ -2,7 +2,7 @@ import { mkdirSync, readFileSync, symlinkSync } from "node:fs";
 import { run } from "../../../scripts/media/workshop";
 import { damaged, dice } from "../../../test/support/dice";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
-import { MemorySource } from "../bytes/source";
+import { MemorySource } from "../kernel/source";
 import { ExtTree } from "./ext";
 import { findEntry, walk } from "./file-tree";
 

@@ -1,5 +1,5 @@
-import { Fields, toSafeNumber, trimmed } from "../bytes/fields";
-import { type ByteSource, type Extent, ExtentSource, MemorySource, readExactly, WindowSource } from "../bytes/source";
+import { Fields, toSafeNumber, trimmed } from "../kernel/fields";
+import { type ByteSource, type Extent, ExtentSource, MemorySource, readExactly, WindowSource } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** ext2, ext3 and ext4, reading only; the kernel's Documentation/filesystems/ext4. Sizes in bytes. */

@@ -1,5 +1,5 @@
-import { Fields, hasText, latin1, utf16 } from "../bytes/fields";
-import { type ByteSource, type Extent, ExtentSource, readExactly } from "../bytes/source";
+import { Fields, hasText, latin1, utf16 } from "../kernel/fields";
+import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { followChain } from "./cluster-chain";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 

@@ -1,4 +1,4 @@
-import { MemorySource } from "../bytes/source";
+import { MemorySource } from "../kernel/source";
 import { type FileTree, findEntry, openPath, pathPart, type TreeEntry, walk } from "./file-tree";
 
 /** A tree that a medium could only have by damage, or by malice. */

@@ -1,4 +1,4 @@
-import type { ByteSource } from "../bytes/source";
+import type { ByteSource } from "../kernel/source";
 
 /** Why the content of a file is not read, though the file is there. */
 export type Unreadable = "compressed" | "encrypted" | "interleaved" | "elsewhere" | "special";

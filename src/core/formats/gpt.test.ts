@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { MemorySource } from "@/core/bytes/source";
+import { MemorySource } from "@/core/kernel/source";
 import { run } from "../../../scripts/media/workshop";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { checkGptEntries, GPT_LEGACY_BOOTABLE, type GptFault, type GptHeader, readGptHeader } from "./gpt";
@@ -68,7 +68,7 @@ test("a header past the end of the source is not there", async () => {
 });
 
 test("an impossible number of entries is not believed, whatever the CRC says", async () => {
-  const { crc32 } = await import("@/core/bytes/crc32");
+  const { crc32 } = await import("@/core/kernel/crc32");
   const hostile = bytes();
   const view = new DataView(hostile.buffer);
   view.setUint32(512 + 80, 0xffff_ffff, true);

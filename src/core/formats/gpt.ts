@@ -1,6 +1,6 @@
-import { crc32 } from "../bytes/crc32";
-import { Fields, guid, hasText, toSafeNumber, trimmed, utf16 } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
+import { crc32 } from "../kernel/crc32";
+import { Fields, guid, hasText, toSafeNumber, trimmed, utf16 } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 
 /** What keeps a GPT header from counting. */
 export type GptFault =

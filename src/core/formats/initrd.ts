@@ -1,5 +1,5 @@
-import { compressionOf, decompressStream, type StreamEnd } from "../bytes/decompress";
-import type { ByteSource } from "../bytes/source";
+import { compressionOf, decompressStream, type StreamEnd } from "../kernel/decompress";
+import type { ByteSource } from "../kernel/source";
 import { CpioReader, type CpioTaker } from "./cpio";
 
 /** What became of reading an initrd image. */

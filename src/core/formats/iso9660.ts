@@ -1,5 +1,5 @@
-import { Fields, hasText, latin1, trimmed, utf16 } from "../bytes/fields";
-import { type ByteSource, type Extent, ExtentSource, readExactly } from "../bytes/source";
+import { Fields, hasText, latin1, trimmed, utf16 } from "../kernel/fields";
+import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** ECMA-119 (ISO 9660), with Joliet names and the Rock Ridge NM entries of IEEE P1282 (SUSP, P1281). */

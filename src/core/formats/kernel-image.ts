@@ -1,5 +1,5 @@
-import { Fields, hasText, latin1, trimmed } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
+import { Fields, hasText, latin1, trimmed } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 import { readPe } from "./pe";
 
 export interface KernelImage {

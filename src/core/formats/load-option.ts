@@ -1,4 +1,4 @@
-import { Fields, utf16 } from "../bytes/fields";
+import { Fields, utf16 } from "../kernel/fields";
 
 /** EFI_LOAD_OPTION, the content of Boot####. UEFI 2.10, 3.1.3. */
 export interface LoadOption {

@@ -1,5 +1,5 @@
-import { Fields } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
+import { Fields } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 
 /** One slot of a master boot record. UEFI 2.10, 5.2.1, table 5.1. */
 export interface MbrEntry {

@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { MemorySource } from "@/core/bytes/source";
+import { MemorySource } from "@/core/kernel/source";
 import { run } from "../../../scripts/media/workshop";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { readPe, readSbat, SUBSYSTEM_EFI_APPLICATION } from "./pe";

@@ -1,5 +1,5 @@
-import { Fields, hasText, latin1, trimmed } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
+import { Fields, hasText, latin1, trimmed } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 
 /** PE/COFF, as the Microsoft PE format documentation has it; machine types from its table "Machine Types". */
 export type Architecture = "x64" | "ia32" | "aa64" | "arm" | "riscv64";

@@ -1,6 +1,6 @@
-import { Fields, guid, hex } from "../bytes/fields";
+import { type CertificateFacts, readCertificate } from "../crypto/certificate";
+import { Fields, guid, hex } from "../kernel/fields";
 import { readSigners } from "./authenticode";
-import { type CertificateFacts, readCertificate } from "./certificate";
 import { readSignatureLists, type SignatureKind } from "./efi-signature-list";
 
 /** One entry of a signature list, told. */

@@ -1,6 +1,6 @@
-import { type Compression, decompressBlock } from "../bytes/decompress";
-import { Fields, hasText, toSafeNumber } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
+import { type Compression, decompressBlock } from "../kernel/decompress";
+import { Fields, hasText, toSafeNumber } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** Squashfs 4.0, reading only; the kernel's Documentation/filesystems/squashfs.rst and fs/squashfs/squashfs_fs.h. */

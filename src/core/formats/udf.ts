@@ -1,5 +1,5 @@
-import { Fields, latin1, toSafeNumber, utf16 } from "../bytes/fields";
-import { type ByteSource, type Extent, ExtentSource, readExactly } from "../bytes/source";
+import { Fields, latin1, toSafeNumber, utf16 } from "../kernel/fields";
+import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /**

@@ -2,7 +2,7 @@ import { readFileSync, writeFileSync } from "node:fs";
 import { run } from "../../../scripts/media/workshop";
 import { damaged, dice } from "../../../test/support/dice";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
-import { MemorySource } from "../bytes/source";
+import { MemorySource } from "../kernel/source";
 import { checkWimIntegrity, readWim, type Wim } from "./wim";
 
 // Reference: wimlib, which writes the archives and says what is in them.

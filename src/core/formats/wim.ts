@@ -1,8 +1,8 @@
 import { XMLParser } from "fast-xml-parser";
 import { createSHA1 } from "hash-wasm";
 import { z } from "zod";
-import { Fields, guid, hasText, toSafeNumber, utf16 } from "../bytes/fields";
-import { type ByteSource, readExactly } from "../bytes/source";
+import { Fields, guid, hasText, toSafeNumber, utf16 } from "../kernel/fields";
+import { type ByteSource, readExactly } from "../kernel/source";
 import { fileTime } from "./ntfs";
 
 /**

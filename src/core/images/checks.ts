@@ -1,7 +1,7 @@
-import { roleOf } from "../facts/roles";
-import type { DiskFacts, Facts } from "../facts/schema";
-import { modeOf } from "../links/restore-image";
-import { systemDisk } from "../needs/needs";
+import { roleOf } from "../computer/facts/roles";
+import type { DiskFacts, Facts } from "../computer/facts/schema";
+import { systemDisk } from "../computer/needs/needs";
+import { modeOf } from "../judging/links/restore-image";
 import { nextImageBytes, type PastImage, type Range, type RatioSource, type StoreFit, storeFit } from "./forecast";
 
 /** Where an image is to be kept, as far as it matters before it is taken. */

@@ -1,4 +1,4 @@
-import { factsSchema } from "../facts/schema";
+import { factsSchema } from "../computer/facts/schema";
 import { type ImageCheck, planImage } from "./checks";
 import { type ComputerEvent, imageDue, rankDue } from "./due";
 import type { StoredPoint } from "./lineage";

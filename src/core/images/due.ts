@@ -1,4 +1,4 @@
-import { daysBetween } from "../calendars/days";
+import { daysBetween } from "../kernel/days";
 import { lineagesOf, type StoredPoint } from "./lineage";
 
 /** What happened to a computer that its last image does not know of. */

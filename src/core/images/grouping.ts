@@ -1,4 +1,4 @@
-import type { Compression } from "../bytes/decompress";
+import type { Compression } from "../kernel/decompress";
 
 /** A file of a store. Paths are from the store's root, with slashes. */
 export interface StoreFile {

@@ -1,5 +1,5 @@
 import { damaged, dice } from "../../../test/support/dice";
-import { MemorySource } from "../bytes/source";
+import { MemorySource } from "../kernel/source";
 import { groupFiles, type StoreFile } from "./grouping";
 import { readListing } from "./listing";
 import { compilePattern, nameBy, readName } from "./names";

@@ -1,4 +1,4 @@
-import { diskSchema, factsSchema } from "../facts/schema";
+import { diskSchema, factsSchema } from "../computer/facts/schema";
 import { bodyByFacts, partitionsForRecord } from "./partitions";
 import type { StoredPartition } from "./stored";
 

@@ -1,8 +1,8 @@
-import type { ImageBody } from "../chain/parts";
-import { imageContents, roleOf } from "../facts/roles";
-import type { DiskFacts, Facts } from "../facts/schema";
-import { modeOf } from "../links/restore-image";
-import { systemDisk } from "../needs/needs";
+import { imageContents, roleOf } from "../computer/facts/roles";
+import type { DiskFacts, Facts } from "../computer/facts/schema";
+import { systemDisk } from "../computer/needs/needs";
+import { modeOf } from "../judging/links/restore-image";
+import type { ImageBody } from "../judging/model/parts";
 import type { StoredPartition } from "./stored";
 
 export type ImagePartition = NonNullable<ImageBody["partitions"]>[number];

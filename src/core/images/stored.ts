@@ -1,13 +1,13 @@
-import { ConcatSource } from "../bytes/concat";
-import { type Compression, compressionOf, decompressStream } from "../bytes/decompress";
-import { type ByteSource, MemorySource, WindowSource } from "../bytes/source";
-import { mbrType, roleOf, roleOfType } from "../facts/roles";
+import { mbrType, roleOf, roleOfType } from "../computer/facts/roles";
 import { readGptHeader } from "../formats/gpt";
 import { isUsed, readMbr } from "../formats/mbr";
 import { recogniseVolume } from "../formats/recognise";
 import { readWim } from "../formats/wim";
-import { readTables } from "../inspection/tables";
-import { openTree } from "../volumes/open-tree";
+import { ConcatSource } from "../kernel/concat";
+import { type Compression, compressionOf, decompressStream } from "../kernel/decompress";
+import { type ByteSource, MemorySource, WindowSource } from "../kernel/source";
+import { readTables } from "../medium/tables/tables";
+import { openTree } from "../medium/volumes/open-tree";
 import type { FileGroup, GroupMember } from "./grouping";
 
 /** A partition as a stored image has it. */

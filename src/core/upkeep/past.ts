@@ -1,6 +1,6 @@
-import type { ComputerPart, MediumPart } from "../chain/parts";
 import type { FleetMedium } from "../fleet/world";
-import { judgeProven } from "../links/proven";
+import { judgeProven } from "../judging/links/proven";
+import type { ComputerPart, MediumPart } from "../judging/model/parts";
 import type { ProofInput } from "./proof-due";
 
 /** What a log tells of days gone by. Days are ISO days. */

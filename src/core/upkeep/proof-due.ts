@@ -1,12 +1,12 @@
-import { dayAfter } from "../calendars/days";
-import type { ComputerPart, DrillPart, PolicyPart } from "../chain/parts";
 import { type Lapses, lacksFrom } from "../cover/lapses";
+import type { Need } from "../cover/policy";
 import type { FitLink } from "../cover/serving";
 import { isMet, type NeedStanding } from "../cover/standing";
 import type { FleetMedium } from "../fleet/world";
-import { judgeProven } from "../links/proven";
-import type { Ruling } from "../links/ruling";
-import type { Need } from "../policy/policy";
+import { judgeProven } from "../judging/links/proven";
+import type { Ruling } from "../judging/links/ruling";
+import type { ComputerPart, DrillPart, PolicyPart } from "../judging/model/parts";
+import { dayAfter } from "../kernel/days";
 import { reason } from "../words/reasons";
 import type { LackCause } from "./causes";
 import { AHEAD_DAYS, type DueItem, type DueReason, someOf } from "./due";

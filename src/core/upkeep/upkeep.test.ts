@@ -1,13 +1,13 @@
 import { dice } from "../../../test/support/dice";
 import { randomWorld } from "../../../test/support/fleet";
-import { dayAfter } from "../calendars/days";
-import type { ImagePart } from "../chain/parts";
 import { Lapses } from "../cover/lapses";
+import { type PolicyValues, USUAL_VALUES } from "../cover/policy";
 import { Serving } from "../cover/serving";
 import { isMet, standingOf, Ways } from "../cover/standing";
 import type { World } from "../fleet/world";
-import { type PolicyValues, USUAL_VALUES } from "../policy/policy";
-import { outcomesOf } from "../routes/outcome";
+import type { ImagePart } from "../judging/model/parts";
+import { outcomesOf } from "../judging/routes/outcome";
+import { dayAfter } from "../kernel/days";
 import { type DueItem, rankDue, someOf } from "./due";
 import { metThen } from "./past";
 import { lacksOn, metOn, type ProofInput, proofDue } from "./proof-due";

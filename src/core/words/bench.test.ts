@@ -1,9 +1,9 @@
 import { type EachOf, isSentence } from "../../../test/support/sentences";
-import type { DeviceFaultCode } from "../bench/device";
-import type { BenchLine, BenchResult } from "../bench/job";
-import type { TrustReason } from "../bench/trust";
-import type { PackProblem } from "../prepare/pack-read";
-import { type PlanNote, type PlanProblem, WAYS } from "../prepare/plan";
+import type { PackProblem } from "../making/pack/pack-read";
+import { type PlanNote, type PlanProblem, WAYS } from "../making/planning/plan";
+import type { DeviceFaultCode } from "../making/writing/device";
+import type { BenchLine, BenchResult } from "../making/writing/job";
+import type { TrustReason } from "../making/writing/trust";
 import {
   alternativeText,
   capacityText,

@@ -1,10 +1,10 @@
-import type { CapacityResult } from "../bench/capacity";
-import type { DeviceFaultCode, DeviceKind } from "../bench/device";
-import type { BenchLine, BenchResult } from "../bench/job";
-import type { TrustReason } from "../bench/trust";
-import type { StartKind } from "../chain/loads";
-import type { PackProblem } from "../prepare/pack-read";
-import type { Alternative, PlanNote, PlanProblem, Way } from "../prepare/plan";
+import type { StartKind } from "../judging/model/loads";
+import type { PackProblem } from "../making/pack/pack-read";
+import type { Alternative, PlanNote, PlanProblem, Way } from "../making/planning/plan";
+import type { CapacityResult } from "../making/writing/capacity";
+import type { DeviceFaultCode, DeviceKind } from "../making/writing/device";
+import type { BenchLine, BenchResult } from "../making/writing/job";
+import type { TrustReason } from "../making/writing/trust";
 import { archText } from "./firmware";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";

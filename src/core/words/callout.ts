@@ -1,7 +1,7 @@
 import type { Happening } from "../callout/happenings";
 import type { CalloutOutcome } from "../callout/record";
 import type { ImageFit, Shrinking } from "../callout/replacement";
-import type { OutcomeKind } from "../routes/outcome";
+import type { OutcomeKind } from "../judging/routes/outcome";
 import { bytesText } from "./sizes";
 
 export function happeningText(happening: Happening): string {

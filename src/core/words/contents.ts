@@ -1,5 +1,5 @@
-import type { ContainedSystem, Survey } from "../contents/schema";
-import type { SignatureFault } from "../firmware/uefi/signature-fault";
+import type { SignatureFault } from "../formats/signature-fault";
+import type { ContainedSystem, Survey } from "../medium/contents/schema";
 import { archText } from "./firmware";
 import { visible } from "./visible";
 

@@ -1,5 +1,5 @@
 import { allowing, revoking } from "../../../scripts/demo/signers";
-import { MISSING } from "../facts/missing";
+import { MISSING } from "../computer/facts/missing";
 import { changeReasonText, factTitle, factValueText, missingText, sourceText } from "./facts";
 
 test.each([

@@ -1,10 +1,10 @@
-import { fromBase64 } from "../bytes/base64";
-import type { Affected } from "../facts/affects";
-import type { FactChange, FactSource, SourceKind } from "../facts/merge";
-import type { MissingFact } from "../facts/missing";
-import { type FactPath, type FactValue, nameOfPart } from "../facts/paths";
+import type { Affected } from "../computer/affects";
+import type { FactChange, FactSource, SourceKind } from "../computer/facts/merge";
+import type { MissingFact } from "../computer/facts/missing";
+import { type FactPath, type FactValue, nameOfPart } from "../computer/facts/paths";
+import { readSbatLevel } from "../computer/secure-boot/sbat";
 import { readSignatureLists } from "../formats/efi-signature-list";
-import { readSbatLevel } from "../secure-boot/sbat";
+import { fromBase64 } from "../kernel/base64";
 import { archText, fileSystemText } from "./firmware";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";

@@ -1,6 +1,6 @@
 import type { z } from "zod";
-import { type BiosStep, biosStepSchema, startCodeSchema } from "../firmware/bios/view";
-import { leniencySchema, type UefiNote, uefiNoteSchema } from "../firmware/uefi/view";
+import { type BiosStep, biosStepSchema, startCodeSchema } from "../medium/firmware/bios/view";
+import { leniencySchema, type UefiNote, uefiNoteSchema } from "../medium/firmware/uefi/view";
 import { biosStepText, fileSystemText, leniencyText, startCodeText, uefiNoteText } from "./firmware";
 
 /** A value that fits a schema: the first of an enumeration, a number, an empty place. */

@@ -1,5 +1,5 @@
 import { HAPPENINGS, needsDay, sensibleOutcomes } from "../callout/happenings";
-import { OUTCOMES } from "../routes/outcome";
+import { OUTCOMES } from "../judging/routes/outcome";
 import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "./callout";
 import {
   checkText,

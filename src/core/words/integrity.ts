@@ -1,6 +1,6 @@
-import type { Checksum } from "../integrity/checksums";
-import type { InnerArchive, InnerSums } from "../integrity/inner";
-import type { FileDifference, Verification } from "../integrity/verify";
+import type { Checksum } from "../medium/integrity/checksums";
+import type { InnerArchive, InnerSums } from "../medium/integrity/inner";
+import type { FileDifference, Verification } from "../medium/integrity/verify";
 import { bytesText } from "./sizes";
 import { visible } from "./visible";
 

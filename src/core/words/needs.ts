@@ -1,5 +1,5 @@
-import type { SupportState } from "../calendars/calendar";
-import type { AttachHint, CapacityTerm, Outcome, SignerNeed, StartNeed } from "../needs/needs";
+import type { SupportState } from "../computer/calendars/calendar";
+import type { AttachHint, CapacityTerm, Outcome, SignerNeed, StartNeed } from "../computer/needs/needs";
 import { archText } from "./firmware";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";

@@ -1,4 +1,4 @@
-import { NEEDS, POLICY_KEYS, PROOFS, SCOPES, USUAL_VALUES } from "../policy/policy";
+import { NEEDS, POLICY_KEYS, PROOFS, SCOPES, USUAL_VALUES } from "../cover/policy";
 import {
   fromText,
   NEED_HEADS,

@@ -1,4 +1,4 @@
-import type { Need, PolicyKey, PolicyRule, PolicyValues, Proof, Scope } from "../policy/policy";
+import type { Need, PolicyKey, PolicyRule, PolicyValues, Proof, Scope } from "../cover/policy";
 
 const NEED_TITLES: Record<Need | "spare", string> = {
   back: "brought back",

@@ -1,4 +1,4 @@
-import { releaseFactsSchema } from "../releases/facts";
+import { releaseFactsSchema } from "../medium/releases/facts";
 import { signatureFaultText, systemText, unreadWhyText } from "./contents";
 import { checksumText, fileDifferenceText, innerArchiveText, innerSumsText, verificationText } from "./integrity";
 import { purposeText, releaseFactsText } from "./releases";

@@ -1,5 +1,5 @@
 import { type EachOf, isSentence } from "../../../test/support/sentences";
-import { changeSchema } from "../chain/schema";
+import { changeSchema } from "../judging/model/schema";
 import { changeText, changeWithKeyText, neededText, type ReasonFacts, reason } from "./reasons";
 
 const [release, on, file] = ["Bollard 5.0", "2026-03-01", "/EFI/BOOT/BOOTX64.EFI"];

@@ -1,10 +1,10 @@
-import type { Change, LinkName } from "../chain/schema";
-import type { StartFacts } from "../facts/profile";
-import type { BiosStep, StartCode } from "../firmware/bios/view";
-import { type Place, placeText } from "../firmware/place";
-import type { LoadProblem } from "../firmware/uefi/choose";
-import { type Leniency, LOADER_PATHS } from "../firmware/uefi/view";
-import type { Refusal, Undecided } from "../secure-boot/allow";
+import type { StartFacts } from "../computer/facts/profile";
+import type { Change, LinkName } from "../judging/model/schema";
+import type { Refusal, Undecided } from "../judging/starts/allow";
+import type { BiosStep, StartCode } from "../medium/firmware/bios/view";
+import { type Place, placeText } from "../medium/firmware/place";
+import type { LoadProblem } from "../medium/firmware/uefi/choose";
+import { type Leniency, LOADER_PATHS } from "../medium/firmware/uefi/view";
 import { factText } from "./fact-names";
 import { archText, biosStepText, leniencyText, startCodeText } from "./firmware";
 import { type LinkReasonFacts, linkReasonText } from "./link-reasons";

@@ -1,4 +1,4 @@
-import type { Ability, Purpose, ReleaseFacts } from "../releases/facts";
+import type { Ability, Purpose, ReleaseFacts } from "../medium/releases/facts";
 
 const PURPOSE: Record<Purpose, string> = {
   "start-up-repair": "repairs the start-up",

@@ -1,8 +1,8 @@
-import type { ImagePart } from "../chain/parts";
-import { LINK_NAMES, type Links, type Verdict } from "../chain/schema";
-import { linkOf } from "../links/ruling";
-import type { Outcome } from "../routes/outcome";
-import { type Route, rankRoutes, weakestOf } from "../routes/routes";
+import { linkOf } from "../judging/links/ruling";
+import type { ImagePart } from "../judging/model/parts";
+import { LINK_NAMES, type Links, type Verdict } from "../judging/model/schema";
+import type { Outcome } from "../judging/routes/outcome";
+import { type Route, rankRoutes, weakestOf } from "../judging/routes/routes";
 import { answerText, behindText, mediumAnswerText, routeText, servesText, standingText } from "./routes";
 
 const CHANGE = { setting: "usbStart", from: "off", to: "on" } as const;

@@ -1,7 +1,7 @@
-import { LINK_NAMES, type LinkName, type Verdict } from "../chain/schema";
-import type { Outcome, OutcomeKind } from "../routes/outcome";
-import type { RankedRoute, Route } from "../routes/routes";
-import { answerOf, effortOf, firstDifference, weakLink } from "../routes/routes";
+import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
+import type { Outcome, OutcomeKind } from "../judging/routes/outcome";
+import type { RankedRoute, Route } from "../judging/routes/routes";
+import { answerOf, effortOf, firstDifference, weakLink } from "../judging/routes/routes";
 import { changeText, linkTitle, verdictText } from "./reasons";
 
 const KINDS: Record<OutcomeKind, string> = {

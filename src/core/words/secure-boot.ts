@@ -1,4 +1,4 @@
-import type { Allowance, Refusal, Undecided } from "../secure-boot/allow";
+import type { Allowance, Refusal, Undecided } from "../judging/starts/allow";
 import { factText } from "./fact-names";
 
 /** Who looks at a program before it runs. */

@@ -1,5 +1,5 @@
 import type { Unreadable } from "../formats/file-tree";
-import type { VolumeId } from "../volumes/volumes";
+import type { VolumeId } from "../medium/volumes/volumes";
 
 /** A volume of a medium, in words. */
 export function volumeText(id: VolumeId): string {

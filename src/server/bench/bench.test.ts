@@ -3,11 +3,11 @@ import { copyFileSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "no
 import { open } from "node:fs/promises";
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
-import { readLine } from "@/core/exchange/lines";
-import { factsSchema } from "@/core/facts/schema";
+import { readLine } from "@/core/computer/exchange/lines";
+import { factsSchema } from "@/core/computer/facts/schema";
 import { openPath } from "@/core/formats/file-tree";
-import { inspect } from "@/core/inspection/inspect";
-import { volumesOf } from "@/core/volumes/volumes";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { volumesOf } from "@/core/medium/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";

@@ -1,8 +1,8 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, notInArray, sql } from "drizzle-orm";
 import { z } from "zod";
-import { sameDevice } from "@/core/bench/device";
-import { type Trust, trustOf } from "@/core/bench/trust";
 import { surestCode } from "@/core/fleet/cell";
+import { sameDevice } from "@/core/making/writing/device";
+import { type Trust, trustOf } from "@/core/making/writing/trust";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { benchJobs, berths, computers, devices, drills, media } from "../db/schema";

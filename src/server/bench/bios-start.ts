@@ -3,8 +3,8 @@ import { mkdtemp, readFile, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { promisify } from "node:util";
-import { START_CONFIG_PATH } from "@/core/prepare/start-config";
-import type { BiosStart } from "@/core/write/bios-start";
+import type { BiosStart } from "@/core/making/layout/bios-start";
+import { START_CONFIG_PATH } from "@/core/making/planning/start-config";
 
 const run = promisify(execFile);
 

@@ -1,7 +1,7 @@
 import { mkdirSync, readFileSync, rmSync, symlinkSync, truncateSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { eq } from "drizzle-orm";
-import { DeviceFault, type DeviceIdentity } from "@/core/bench/device";
+import { DeviceFault, type DeviceIdentity } from "@/core/making/writing/device";
 import { testInventory } from "../../../test/support/database";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { berths, devices } from "../db/schema";

@@ -2,7 +2,7 @@ import { spawn } from "node:child_process";
 import { constants } from "node:fs";
 import { type FileHandle, open, readdir, readFile, readlink, realpath } from "node:fs/promises";
 import { basename, dirname, join } from "node:path";
-import { type Device, DeviceFault, type DeviceIdentity } from "@/core/bench/device";
+import { type Device, DeviceFault, type DeviceIdentity } from "@/core/making/writing/device";
 
 /** Where Linux tells of its devices; another folder in the tests. */
 export interface HostTree {

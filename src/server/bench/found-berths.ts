@@ -1,5 +1,5 @@
 import { and, eq, isNotNull, isNull, sql } from "drizzle-orm";
-import { sameDevice } from "@/core/bench/device";
+import { sameDevice } from "@/core/making/writing/device";
 import type { Context } from "../context";
 import { berths, devices } from "../db/schema";
 import { type BlockDevice, findBlockDevices, usesBlockDevices } from "./block-devices";

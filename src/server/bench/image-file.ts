@@ -1,6 +1,6 @@
 import { type FileHandle, open } from "node:fs/promises";
-import { type Device, DeviceFault, type DeviceIdentity } from "@/core/bench/device";
-import { isZero } from "@/core/bytes/fields";
+import { isZero } from "@/core/kernel/fields";
+import { type Device, DeviceFault, type DeviceIdentity } from "@/core/making/writing/device";
 
 /**
  * A new file in the place of a device, to be put on one later. It is as large as was asked for; what is zero stays a hole.

@@ -1,6 +1,6 @@
 import { type FileHandle, mkdir, open } from "node:fs/promises";
 import { join } from "node:path";
-import type { Journal } from "@/core/bench/write-medium";
+import type { Journal } from "@/core/making/writing/write-medium";
 
 const HEAD_BYTES = 16;
 const FILE = "journal.bin";

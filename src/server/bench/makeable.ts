@@ -1,9 +1,9 @@
 import { and, desc, eq, isNotNull, isNull } from "drizzle-orm";
-import type { StartKind } from "@/core/chain/loads";
-import type { ReleasePart } from "@/core/chain/parts";
-import type { Inspection } from "@/core/inspection/schema";
-import { DISCS } from "@/core/prepare/discs";
-import { type Alternative, type PlannedLoad, planMedium } from "@/core/prepare/plan";
+import type { StartKind } from "@/core/judging/model/loads";
+import type { ReleasePart } from "@/core/judging/model/parts";
+import { DISCS } from "@/core/making/planning/discs";
+import { type Alternative, type PlannedLoad, planMedium } from "@/core/making/planning/plan";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import { kits, releases } from "../db/schema";
 import { FileSource } from "../files/file-source";

@@ -1,8 +1,8 @@
 import { and, eq, inArray, or } from "drizzle-orm";
-import type { LoadPart } from "@/core/chain/loads";
-import type { Inspection } from "@/core/inspection/schema";
-import type { Pack, PackedComputer } from "@/core/prepare/pack-read";
-import { GPT_TYPES } from "@/core/write/partition-tables";
+import { GPT_TYPES } from "@/core/formats/partition-table-writing";
+import type { LoadPart } from "@/core/judging/model/loads";
+import type { Pack, PackedComputer } from "@/core/making/pack/pack-read";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import { computers, kits, releases, sites } from "../db/schema";
 import { fail, ok, type Result } from "../problems";

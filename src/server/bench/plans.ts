@@ -1,12 +1,12 @@
 import { and, eq, isNull } from "drizzle-orm";
-import type { BenchRequest, Carry } from "@/core/bench/job";
-import { compareVerdicts } from "@/core/chain/order";
-import type { Link, Verdict } from "@/core/chain/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
-import { type PackFile, packToWrite } from "@/core/prepare/pack";
-import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/prepare/plan";
-import { compareRoutes, type Route } from "@/core/routes/routes";
+import { compareVerdicts } from "@/core/judging/model/order";
+import type { Link, Verdict } from "@/core/judging/model/schema";
+import { compareRoutes, type Route } from "@/core/judging/routes/routes";
+import { type PackFile, packToWrite } from "@/core/making/pack/pack";
+import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/making/planning/plan";
+import type { BenchRequest, Carry } from "@/core/making/writing/job";
 import type { Context } from "../context";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
 import { FileSource } from "../files/file-source";

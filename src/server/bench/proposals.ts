@@ -1,8 +1,8 @@
 import { eq, inArray, like } from "drizzle-orm";
-import type { Verdict } from "@/core/chain/schema";
 import { freshMedium } from "@/core/cover/serving";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
-import { type Candidate, type Proposal, propose, together } from "@/core/prepare/propose";
+import type { Verdict } from "@/core/judging/model/schema";
+import { type Candidate, type Proposal, propose, together } from "@/core/making/planning/propose";
 import { changeText } from "@/core/words/reasons";
 import type { Context } from "../context";
 import { kits, loads, media, releases } from "../db/schema";

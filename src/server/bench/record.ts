@@ -1,6 +1,6 @@
 import { and, eq, isNull, sql } from "drizzle-orm";
-import type { Inspection } from "@/core/inspection/schema";
-import type { PlannedLoad } from "@/core/prepare/plan";
+import type { PlannedLoad } from "@/core/making/planning/plan";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import { settleTask } from "../cover/tasks";
 import { devices, media } from "../db/schema";

@@ -1,8 +1,8 @@
 import { copyFileSync, readFileSync } from "node:fs";
 import { eq } from "drizzle-orm";
-import { factsSchema } from "@/core/facts/schema";
+import { factsSchema } from "@/core/computer/facts/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
-import { packHeadSchema } from "@/core/prepare/pack";
+import { packHeadSchema } from "@/core/making/pack/pack";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
 import { MIB, type Stick, smallRelease, testBench } from "../../../test/support/bench";
@@ -18,7 +18,7 @@ import { planInBerth } from "./plans";
 import { contentPath } from "./simulated";
 import { takeInFromBerth } from "./take-in";
 
-// Media with two releases, as the simulated bench makes them; which one starts where: core/prepare/several.test.ts.
+// Media with two releases, as the simulated bench makes them; which one starts where: core/making/planning/several.test.ts.
 const inventory = testInventory();
 const other = testInventory();
 const { w, folderOf, stick, release, begin, work, job } = testBench(inventory);

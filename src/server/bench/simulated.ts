@@ -1,7 +1,7 @@
 import { type FileHandle, mkdir, open, readFile, rename, stat, writeFile } from "node:fs/promises";
 import { dirname, join } from "node:path";
 import { z } from "zod";
-import { DEVICE_KINDS, type Device, DeviceFault, type DeviceIdentity } from "@/core/bench/device";
+import { DEVICE_KINDS, type Device, DeviceFault, type DeviceIdentity } from "@/core/making/writing/device";
 
 /** A simulated device as its file has it: what it says of itself, what it is, and which faults are switched on. */
 export const simulatedSchema = z.object({

@@ -1,8 +1,8 @@
 import { eq } from "drizzle-orm";
-import { DeviceFault } from "@/core/bench/device";
-import { CachedSource, ReadFailed } from "@/core/bytes/source";
-import { inspect } from "@/core/inspection/inspect";
-import { findPack, readPack } from "@/core/prepare/pack-read";
+import { CachedSource, ReadFailed } from "@/core/kernel/source";
+import { findPack, readPack } from "@/core/making/pack/pack-read";
+import { DeviceFault } from "@/core/making/writing/device";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { deviceFaultText, packProblemText } from "@/core/words/bench";
 import type { Context } from "../context";
 import { berths, devices, media } from "../db/schema";

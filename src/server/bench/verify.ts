@@ -1,10 +1,10 @@
 import { and, asc, eq, isNull } from "drizzle-orm";
-import type { BenchResult } from "@/core/bench/job";
-import { type ByteSource, WindowSource } from "@/core/bytes/source";
-import { Cancelled } from "@/core/integrity/hashing";
-import type { Manifest } from "@/core/integrity/manifest";
-import { verifySample } from "@/core/integrity/sample";
-import { type Verification, verifyAgainst } from "@/core/integrity/verify";
+import { type ByteSource, WindowSource } from "@/core/kernel/source";
+import type { BenchResult } from "@/core/making/writing/job";
+import { Cancelled } from "@/core/medium/integrity/hashing";
+import type { Manifest } from "@/core/medium/integrity/manifest";
+import { verifySample } from "@/core/medium/integrity/sample";
+import { type Verification, verifyAgainst } from "@/core/medium/integrity/verify";
 import { bytesText } from "@/core/words/sizes";
 import type { Context } from "../context";
 import { loads, media, releases } from "../db/schema";

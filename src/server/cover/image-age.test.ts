@@ -1,6 +1,6 @@
+import { factsSchema } from "@/core/computer/facts/schema";
 import { USUAL_SETTINGS } from "@/core/cover/result";
-import { factsSchema } from "@/core/facts/schema";
-import { inspect } from "@/core/inspection/inspect";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { dueReasonText } from "@/core/words/upkeep";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { smallRelease, testBench } from "../../../test/support/bench";

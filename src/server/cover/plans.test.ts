@@ -1,8 +1,8 @@
 import { copyFileSync, mkdirSync } from "node:fs";
 import { join } from "node:path";
+import { factsSchema } from "@/core/computer/facts/schema";
 import { USUAL_SETTINGS } from "@/core/cover/result";
-import { factsSchema } from "@/core/facts/schema";
-import { inspect } from "@/core/inspection/inspect";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";

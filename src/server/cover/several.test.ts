@@ -1,5 +1,5 @@
+import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import { USUAL_SETTINGS } from "@/core/cover/result";
-import { type Facts, factsSchema } from "@/core/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { MIB, smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
@@ -12,7 +12,7 @@ import { saveRule } from "../services/policies";
 import { acceptPlan, beginPlan, getPlan, runPlan } from "./plans";
 import { listTasks, tickTask } from "./tasks";
 
-// Which of two releases comes up on which firmware: core/prepare/several.test.ts, under real firmware.
+// Which of two releases comes up on which firmware: core/making/planning/several.test.ts, under real firmware.
 const inventory = testInventory();
 const { w, stick, release, begin, work } = testBench(inventory);
 const ids = { wide: 0, narrow: 0, plan: 0 };

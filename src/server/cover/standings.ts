@@ -1,8 +1,8 @@
-import type { ComputerPart } from "@/core/chain/parts";
+import type { Policies, Resolved } from "@/core/cover/policy";
 import { Serving } from "@/core/cover/serving";
 import { isMet, type NeedStanding, standingOf, Ways } from "@/core/cover/standing";
 import type { FleetMatrix } from "@/core/fleet/matrix";
-import type { Policies, Resolved } from "@/core/policy/policy";
+import type { ComputerPart } from "@/core/judging/model/parts";
 import type { Context } from "../context";
 import { type Fleet, fleet } from "../services/fleet";
 import { loadPolicies, loadTravel, subjectOf } from "../services/policies";

@@ -1,6 +1,6 @@
 import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
-import { dayAfter } from "@/core/calendars/days";
 import type { CoverResult, CoverSettings, CoverTask, PlannedMedium } from "@/core/cover/result";
+import { dayAfter } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { coverPlans, coverTasks, media, sites } from "../db/schema";

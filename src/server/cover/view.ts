@@ -1,6 +1,6 @@
 import { Lapses, lacksFrom } from "@/core/cover/lapses";
+import { modelTarget, NEEDS, type Need } from "@/core/cover/policy";
 import { isBlankSpare, standingOf } from "@/core/cover/standing";
-import { modelTarget, NEEDS, type Need } from "@/core/policy/policy";
 import { endsOf } from "@/core/upkeep/proof-due";
 import type { Context } from "../context";
 import { covered, standings } from "./standings";

@@ -2,7 +2,7 @@ import { createHash } from "node:crypto";
 import { readSync } from "node:fs";
 import { type FileHandle, open, readFile } from "node:fs/promises";
 import { basename } from "node:path";
-import { type ByteSource, ReadFailed } from "@/core/bytes/source";
+import { type ByteSource, ReadFailed } from "@/core/kernel/source";
 
 /** A file or block device on this machine, read by range. Close it when done. */
 export class FileSource implements ByteSource {

@@ -1,6 +1,6 @@
 import { eq } from "drizzle-orm";
-import { type Observation, observe, sourceOf } from "@/core/facts/merge";
-import type { PartialFacts } from "@/core/facts/paths";
+import { type Observation, observe, sourceOf } from "@/core/computer/facts/merge";
+import type { PartialFacts } from "@/core/computer/facts/paths";
 import { allowing, revoking } from "../../../scripts/demo/signers";
 import { testInventory, value } from "../../../test/support/database";
 import { computerFacts, computers, disks, secureBootLists } from "../db/schema";

@@ -1,7 +1,7 @@
 import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
-import { editedProvenance } from "@/core/facts/merge";
-import { type Facts, FORMS, factsSchema } from "@/core/facts/schema";
+import { editedProvenance } from "@/core/computer/facts/merge";
+import { type Facts, FORMS, factsSchema } from "@/core/computer/facts/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";

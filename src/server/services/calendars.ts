@@ -6,7 +6,7 @@ import {
   releaseOfVersion,
   type SupportState,
   supportOn,
-} from "@/core/calendars/calendar";
+} from "@/core/computer/calendars/calendar";
 import type { Context } from "../context";
 import { calendars, computers } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

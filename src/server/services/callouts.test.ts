@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
-import { factsSchema } from "@/core/facts/schema";
-import { inspect } from "@/core/inspection/inspect";
+import { factsSchema } from "@/core/computer/facts/schema";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";

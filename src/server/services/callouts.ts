@@ -12,11 +12,11 @@ import {
   whatToShrink,
 } from "@/core/callout/replacement";
 import { calloutSteps, type GuidedStep } from "@/core/callout/steps";
-import type { ImagePlace } from "@/core/chain/parts";
-import type { DiskFacts } from "@/core/facts/schema";
+import type { DiskFacts } from "@/core/computer/facts/schema";
+import { systemDisk } from "@/core/computer/needs/needs";
 import type { LinkKind } from "@/core/images/forecast";
-import { systemDisk } from "@/core/needs/needs";
-import type { OutcomeKind } from "@/core/routes/outcome";
+import type { ImagePlace } from "@/core/judging/model/parts";
+import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import type { Context } from "../context";
 import { callouts, computers, imageCopies, stores } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

@@ -1,8 +1,8 @@
 import { eq } from "drizzle-orm";
 import { z } from "zod";
-import { gather } from "@/core/collect/read";
-import { type Affected, affectedBy } from "@/core/facts/affects";
-import { KEY_REFUSED, looksLikeKey } from "@/core/facts/key-place";
+import { type Affected, affectedBy } from "@/core/computer/affects";
+import { gather } from "@/core/computer/collect/read";
+import { KEY_REFUSED, looksLikeKey } from "@/core/computer/facts/key-place";
 import {
   applyMerge,
   editedProvenance,
@@ -13,10 +13,10 @@ import {
   observationSchema,
   planMerge,
   provenanceFor,
-} from "@/core/facts/merge";
-import { flatten } from "@/core/facts/paths";
-import { type DiskFacts, diskSchema, FACTS_SCHEMA, type Facts, factsSchema } from "@/core/facts/schema";
-import { summariseSecureBoot } from "@/core/secure-boot/lists";
+} from "@/core/computer/facts/merge";
+import { flatten } from "@/core/computer/facts/paths";
+import { type DiskFacts, diskSchema, FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
+import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import type { Context } from "../context";
 import { sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

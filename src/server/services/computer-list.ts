@@ -1,7 +1,7 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
-import { LINK_NAMES } from "@/core/chain/schema";
-import { MISSING, missingBit } from "@/core/facts/missing";
+import { MISSING, missingBit } from "@/core/computer/facts/missing";
+import { LINK_NAMES } from "@/core/judging/model/schema";
 import type { Context } from "../context";
 import { computerSigners, computers, signers, sites } from "../db/schema";
 import { searchText } from "./derived";

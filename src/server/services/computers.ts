@@ -1,8 +1,8 @@
 import { eq, isNull, type SQL } from "drizzle-orm";
 import { z } from "zod";
-import { equalJson } from "@/core/facts/equal";
-import { editedProvenance, type FactSource, NO_PROVENANCE, type Provenance } from "@/core/facts/merge";
-import { type Facts, factsSchema } from "@/core/facts/schema";
+import { editedProvenance, type FactSource, NO_PROVENANCE, type Provenance } from "@/core/computer/facts/merge";
+import { type Facts, factsSchema } from "@/core/computer/facts/schema";
+import { equalJson } from "@/core/kernel/equal-json";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computerFacts, computers, sites } from "../db/schema";

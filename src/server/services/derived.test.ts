@@ -1,5 +1,5 @@
-import { NO_PROVENANCE } from "@/core/facts/merge";
-import { FACTS_SCHEMA, factsSchema } from "@/core/facts/schema";
+import { NO_PROVENANCE } from "@/core/computer/facts/merge";
+import { FACTS_SCHEMA, factsSchema } from "@/core/computer/facts/schema";
 import { DERIVED_VERSION, derivedColumns, searchText } from "./derived";
 
 const facts = (more: object) => factsSchema.parse({ schema: FACTS_SCHEMA, ...more });

@@ -1,9 +1,9 @@
 import { and, eq, gt, inArray, lt, sql } from "drizzle-orm";
-import type { Provenance } from "@/core/facts/merge";
-import { missingMask } from "@/core/facts/missing";
-import type { Facts } from "@/core/facts/schema";
-import { systemDisk } from "@/core/needs/needs";
-import { summariseSecureBoot } from "@/core/secure-boot/lists";
+import type { Provenance } from "@/core/computer/facts/merge";
+import { missingMask } from "@/core/computer/facts/missing";
+import type { Facts } from "@/core/computer/facts/schema";
+import { systemDisk } from "@/core/computer/needs/needs";
+import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import type { Database, Queries } from "../db/client";
 import { computerFacts, computerSigners, computers, disks, signers } from "../db/schema";
 import { profileKeys, storeProfiles } from "./fact-profiles";

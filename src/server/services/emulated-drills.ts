@@ -1,7 +1,7 @@
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
-import { loadsReached } from "@/core/chain/loads";
-import type { FirmwareFacts } from "@/core/facts/schema";
+import type { FirmwareFacts } from "@/core/computer/facts/schema";
+import { loadsReached } from "@/core/judging/model/loads";
 import { devicesFolder } from "../bench/folders";
 import { releaseFile } from "../bench/library";
 import { contentPath } from "../bench/simulated";

@@ -1,5 +1,5 @@
 import { and, desc, eq, gt } from "drizzle-orm";
-import { equalJson } from "@/core/facts/equal";
+import { equalJson } from "@/core/kernel/equal-json";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { events } from "../db/schema";

@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { inArray, sql } from "drizzle-orm";
-import { chainFactsOf, chainProfile, startFactsOf, startProfile } from "@/core/facts/profile";
-import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/facts/schema";
+import { chainFactsOf, chainProfile, startFactsOf, startProfile } from "@/core/computer/facts/profile";
+import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Queries } from "../db/client";
 import { factProfiles } from "../db/schema";
 import { factsOfStored, packed, storeLists } from "./list-store";

@@ -1,10 +1,10 @@
 import { eq } from "drizzle-orm";
-import { observe } from "@/core/facts/merge";
-import type { PartialFacts } from "@/core/facts/paths";
-import { factsSchema } from "@/core/facts/schema";
+import { observe } from "@/core/computer/facts/merge";
+import type { PartialFacts } from "@/core/computer/facts/paths";
+import { factsSchema } from "@/core/computer/facts/schema";
 import { breakAt, linkVerdict, weakestVerdict } from "@/core/fleet/cell";
-import { inspect } from "@/core/inspection/inspect";
-import { partitionsOf } from "@/core/links/restore-image";
+import { partitionsOf } from "@/core/judging/links/restore-image";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { IMAGES, type ImageName } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";

@@ -1,13 +1,13 @@
 import { isNull, sql } from "drizzle-orm";
 import Papa from "papaparse";
-import type { LinkName, Verdict } from "@/core/chain/schema";
 import { ReleaseMatrix } from "@/core/fleet/by-release";
 import { breakAt, linksOfCell, weakestVerdict } from "@/core/fleet/cell";
 import { groupCells, type MatrixGroups } from "@/core/fleet/groups";
 import { FleetMatrix } from "@/core/fleet/matrix";
 import { SurestChains } from "@/core/fleet/surest";
 import type { World } from "@/core/fleet/world";
-import { verdictsOf, weakLink } from "@/core/routes/routes";
+import type { LinkName, Verdict } from "@/core/judging/model/schema";
+import { verdictsOf, weakLink } from "@/core/judging/routes/routes";
 import { verdictText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import type { Context } from "../context";

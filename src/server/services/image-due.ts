@@ -1,4 +1,5 @@
 import { and, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
+import type { PolicySubject } from "@/core/cover/policy";
 import {
   type ComputerEvent,
   type ImageDue,
@@ -8,7 +9,6 @@ import {
   USUAL_IMAGE_DAYS,
 } from "@/core/images/due";
 import type { StoredPoint } from "@/core/images/lineage";
-import type { PolicySubject } from "@/core/policy/policy";
 import type { Context } from "../context";
 import { callouts, computers, events, imageCopies, notedChanges, sites, systemImages } from "../db/schema";
 import { loadPolicies } from "./policies";

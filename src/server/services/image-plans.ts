@@ -1,11 +1,11 @@
 import { and, desc, eq, isNull } from "drizzle-orm";
 import type { z } from "zod";
-import { imageBodySchema } from "@/core/chain/parts";
-import type { Facts } from "@/core/facts/schema";
+import type { Facts } from "@/core/computer/facts/schema";
 import { type ImagePlan, planImage } from "@/core/images/checks";
 import type { PastImage } from "@/core/images/forecast";
 import { type LinkKind, type Range, secondsFor, USUAL_RATES } from "@/core/images/forecast";
 import { compilePattern, nameBy, USUAL_PATTERN } from "@/core/images/names";
+import { imageBodySchema } from "@/core/judging/model/parts";
 import type { Context } from "../context";
 import { sites, systemImages } from "../db/schema";
 import { fail, ok, type Result } from "../problems";

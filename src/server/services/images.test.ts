@@ -1,5 +1,5 @@
 import { eq } from "drizzle-orm";
-import { factsSchema } from "@/core/facts/schema";
+import { factsSchema } from "@/core/computer/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";
 import { systemImages } from "../db/schema";

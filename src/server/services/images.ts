@@ -1,9 +1,9 @@
 import { and, asc, desc, eq, inArray, isNull, like, or, sql } from "drizzle-orm";
 import { z } from "zod";
-import { type ImageBody, imageBodySchema } from "@/core/chain/parts";
 import { type Lineage, lineagesOf, type StoredPoint } from "@/core/images/lineage";
 import type { CopiedFile } from "@/core/images/report";
 import type { RetainedPoint } from "@/core/images/retention";
+import { type ImageBody, imageBodySchema } from "@/core/judging/model/parts";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computers, imageCopies, stores, systemImages } from "../db/schema";

@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { eq } from "drizzle-orm";
-import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
+import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspections } from "../db/schema";

@@ -1,6 +1,6 @@
 import { and, asc, eq, isNotNull, isNull, ne, sql } from "drizzle-orm";
 import { z } from "zod";
-import type { KeyCard } from "@/core/facts/key-cards";
+import type { KeyCard } from "@/core/computer/facts/key-cards";
 import type { Context } from "../context";
 import { computers, drills, keyCards } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

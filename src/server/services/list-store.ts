@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { inArray, sql } from "drizzle-orm";
-import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/facts/schema";
+import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Queries } from "../db/client";
 import { secureBootLists } from "../db/schema";
 

@@ -1,6 +1,6 @@
 import { eq } from "drizzle-orm";
-import { inspect } from "@/core/inspection/inspect";
-import type { Inspection } from "@/core/inspection/schema";
+import { inspect } from "@/core/medium/inspection/inspect";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import { IMAGES } from "../../../scripts/demo/images";
 import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";

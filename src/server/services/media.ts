@@ -1,10 +1,10 @@
 import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
-import type { LoadPart } from "@/core/chain/loads";
-import type { Verdict } from "@/core/chain/schema";
 import { surestVerdict } from "@/core/fleet/cell";
-import { type Inspection, inspectionSchema } from "@/core/inspection/schema";
-import { answerOf, type Route } from "@/core/routes/routes";
+import type { LoadPart } from "@/core/judging/model/loads";
+import type { Verdict } from "@/core/judging/model/schema";
+import { answerOf, type Route } from "@/core/judging/routes/routes";
+import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";

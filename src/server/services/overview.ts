@@ -1,8 +1,8 @@
 import { isNull, sql } from "drizzle-orm";
-import type { LinkName, Verdict } from "@/core/chain/schema";
-import type { FirmwareFacts } from "@/core/facts/schema";
+import type { FirmwareFacts } from "@/core/computer/facts/schema";
 import { breakAt } from "@/core/fleet/cell";
-import { type Route, weakLink } from "@/core/routes/routes";
+import type { LinkName, Verdict } from "@/core/judging/model/schema";
+import { type Route, weakLink } from "@/core/judging/routes/routes";
 import type { Context } from "../context";
 import { events, media, sites } from "../db/schema";
 import { type Fleet, fleet } from "./fleet";

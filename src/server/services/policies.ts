@@ -1,7 +1,6 @@
 import { and, asc, eq, inArray, isNull } from "drizzle-orm";
 import { z } from "zod";
-import type { ComputerPart, PolicyPart } from "@/core/chain/parts";
-import { FORMS } from "@/core/facts/schema";
+import { FORMS } from "@/core/computer/facts/schema";
 import {
   chainPolicy,
   Policies,
@@ -11,8 +10,9 @@ import {
   type Resolved,
   SCOPES,
   type Scope,
-} from "@/core/policy/policy";
-import { travelTable } from "@/core/policy/travel";
+} from "@/core/cover/policy";
+import { travelTable } from "@/core/cover/travel";
+import type { ComputerPart, PolicyPart } from "@/core/judging/model/parts";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computers, policies, sites, travels } from "../db/schema";

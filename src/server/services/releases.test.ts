@@ -1,9 +1,9 @@
 import { gzipSync } from "node:zlib";
-import { CachedSource } from "@/core/bytes/source";
-import { inspect } from "@/core/inspection/inspect";
-import { makeManifest } from "@/core/integrity/manifest";
-import { listVolumes } from "@/core/volumes/listing";
-import { volumesOf } from "@/core/volumes/volumes";
+import { CachedSource } from "@/core/kernel/source";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { makeManifest } from "@/core/medium/integrity/manifest";
+import { listVolumes } from "@/core/medium/volumes/listing";
+import { volumesOf } from "@/core/medium/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";

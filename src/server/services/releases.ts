@@ -1,10 +1,10 @@
 import { and, asc, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
-import type { Verdict } from "@/core/chain/schema";
-import { type Claimant, DriverIndex } from "@/core/drivers/driver-set";
-import type { Inspection } from "@/core/inspection/schema";
-import { compareReleases, type ReleaseComparison, type ReleaseSide } from "@/core/releases/compare";
-import { asReleaseFacts, type ReleaseFacts, releaseFactsSchema } from "@/core/releases/facts";
+import type { Verdict } from "@/core/judging/model/schema";
+import { type Claimant, DriverIndex } from "@/core/medium/drivers/driver-set";
+import type { Inspection } from "@/core/medium/inspection/schema";
+import { compareReleases, type ReleaseComparison, type ReleaseSide } from "@/core/medium/releases/compare";
+import { asReleaseFacts, type ReleaseFacts, releaseFactsSchema } from "@/core/medium/releases/facts";
 import type { Context } from "../context";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

@@ -1,8 +1,8 @@
-import type { ComputerPart, ReleasePart } from "@/core/chain/parts";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
-import type { Ruling } from "@/core/links/ruling";
-import { judgeSees } from "@/core/links/sees";
-import { type RankedRoute, rankRoutes, type Surroundings } from "@/core/routes/routes";
+import type { Ruling } from "@/core/judging/links/ruling";
+import { judgeSees } from "@/core/judging/links/sees";
+import type { ComputerPart, ReleasePart } from "@/core/judging/model/parts";
+import { type RankedRoute, rankRoutes, type Surroundings } from "@/core/judging/routes/routes";
 import { answerText } from "@/core/words/routes";
 import type { Context } from "../context";
 import { withDeviceNames } from "../hardware";

@@ -1,8 +1,8 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
-import type { ImagePlace } from "@/core/chain/parts";
 import { type Growth, growthOf, USUAL_RATES } from "@/core/images/forecast";
 import { compilePattern } from "@/core/images/names";
+import type { ImagePlace } from "@/core/judging/model/parts";
 import { patternProblemText } from "@/core/words/images";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";

@@ -1,8 +1,8 @@
 import { inArray, isNull, sql } from "drizzle-orm";
-import { betterStart } from "@/core/chain/match";
-import type { Link, Verdict } from "@/core/chain/schema";
-import { type StartFacts, startProfile } from "@/core/facts/profile";
-import type { Attachment, Views } from "@/core/inspection/schema";
+import { type StartFacts, startProfile } from "@/core/computer/facts/profile";
+import type { Link, Verdict } from "@/core/judging/model/schema";
+import { betterStart } from "@/core/judging/pair/match";
+import type { Attachment, Views } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspections, media } from "../db/schema";

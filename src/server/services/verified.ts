@@ -1,4 +1,4 @@
-import type { MediumPart } from "@/core/chain/parts";
+import type { MediumPart } from "@/core/judging/model/parts";
 import type { media } from "../db/schema";
 
 type Row = Pick<typeof media.$inferSelect, "verifiedOn" | "verifiedWhole" | "sampledOn">;

@@ -1,4 +1,6 @@
 import { asc, eq, inArray, isNull, sql } from "drizzle-orm";
+import type { Facts } from "@/core/computer/facts/schema";
+import type { FleetMedium, World } from "@/core/fleet/world";
 import type {
   ComputerPart,
   DrillPart,
@@ -7,14 +9,12 @@ import type {
   ImagePlace,
   MediumPart,
   ReleasePart,
-} from "@/core/chain/parts";
-import { imageBodySchema, USUAL_POLICY } from "@/core/chain/parts";
-import { DriverIndex } from "@/core/drivers/driver-set";
-import type { Facts } from "@/core/facts/schema";
-import type { FleetMedium, World } from "@/core/fleet/world";
-import type { Inspection } from "@/core/inspection/schema";
-import { asReleaseFacts } from "@/core/releases/facts";
-import { releasePart } from "@/core/releases/part";
+} from "@/core/judging/model/parts";
+import { imageBodySchema, USUAL_POLICY } from "@/core/judging/model/parts";
+import { releasePart } from "@/core/judging/model/release-part";
+import { DriverIndex } from "@/core/medium/drivers/driver-set";
+import type { Inspection } from "@/core/medium/inspection/schema";
+import { asReleaseFacts } from "@/core/medium/releases/facts";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import {

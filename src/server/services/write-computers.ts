@@ -1,6 +1,6 @@
 import { inArray, sql } from "drizzle-orm";
-import type { Provenance } from "@/core/facts/merge";
-import type { Facts } from "@/core/facts/schema";
+import type { Provenance } from "@/core/computer/facts/merge";
+import type { Facts } from "@/core/computer/facts/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computerFacts, computers, events } from "../db/schema";

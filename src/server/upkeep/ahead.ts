@@ -1,9 +1,9 @@
 import { and, asc, desc, eq, gte, inArray, isNull, sql } from "drizzle-orm";
-import { dayAfter } from "@/core/calendars/days";
-import type { ComputerPart, MediumPart } from "@/core/chain/parts";
+import type { Need } from "@/core/cover/policy";
 import type { CoverResult } from "@/core/cover/result";
 import { isBlankSpare, isMet } from "@/core/cover/standing";
-import type { Need } from "@/core/policy/policy";
+import type { ComputerPart, MediumPart } from "@/core/judging/model/parts";
+import { dayAfter } from "@/core/kernel/days";
 import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
 import { metThen, type Past } from "@/core/upkeep/past";
 import { causeOf, endsOf, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";

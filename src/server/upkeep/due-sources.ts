@@ -1,8 +1,8 @@
 import { and, eq, inArray, isNull, sql } from "drizzle-orm";
 import { alias } from "drizzle-orm/mysql-core";
-import { dayAfter, daysBetween } from "@/core/calendars/days";
 import { isBlankSpare } from "@/core/cover/standing";
-import { judgeReinstall } from "@/core/links/reinstall";
+import { judgeReinstall } from "@/core/judging/links/reinstall";
+import { dayAfter, daysBetween } from "@/core/kernel/days";
 import { AHEAD_DAYS, type DueItem, someOf } from "@/core/upkeep/due";
 import { dueText } from "@/core/words/images";
 import type { Context } from "../context";

@@ -1,6 +1,6 @@
 import { eq } from "drizzle-orm";
-import { factsSchema } from "@/core/facts/schema";
-import { inspect } from "@/core/inspection/inspect";
+import { factsSchema } from "@/core/computer/facts/schema";
+import { inspect } from "@/core/medium/inspection/inspect";
 import { dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";

@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { and, asc, eq, gt, isNull, or } from "drizzle-orm";
 import ical, { ICalCalendarMethod, ICalEventStatus, ICalEventTransparency } from "ical-generator";
-import { dayAfter } from "@/core/calendars/days";
+import { dayAfter } from "@/core/kernel/days";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Context } from "../context";

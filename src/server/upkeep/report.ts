@@ -1,7 +1,7 @@
 import { and, desc, eq, gte, inArray, or } from "drizzle-orm";
 import Papa from "papaparse";
-import { dayAfter } from "@/core/calendars/days";
-import { NEEDS } from "@/core/policy/policy";
+import { NEEDS } from "@/core/cover/policy";
+import { dayAfter } from "@/core/kernel/days";
 import { needTitle } from "@/core/words/policy";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { type ReportBlock, reportPdf } from "../callout-report";

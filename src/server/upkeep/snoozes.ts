@@ -1,6 +1,6 @@
 import { and, desc, eq, gt, isNull } from "drizzle-orm";
 import { z } from "zod";
-import { daysBetween } from "@/core/calendars/days";
+import { daysBetween } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { snoozes } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

@@ -3,7 +3,7 @@ import { readdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { simpleParser } from "mailparser";
 import Papa from "papaparse";
-import { factsSchema } from "@/core/facts/schema";
+import { factsSchema } from "@/core/computer/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";
 import { tempWorkshop } from "../../../test/support/workshop";

@@ -1,4 +1,4 @@
-import { TABLE_BYTES_MAX } from "@/core/exchange/table";
+import { TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
 import { problemText } from "@/server/problems";
 import { stageImport } from "@/server/services/exchange/imports";
 import { currentContext } from "../../_lib/context";

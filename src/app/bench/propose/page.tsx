@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { type MediumSize, servedBy } from "@/core/prepare/propose";
+import { type MediumSize, servedBy } from "@/core/making/planning/propose";
 import { alternativeText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import { COMPUTERS_MOST, type ProposalView, type ProposedMedium, proposeFor } from "@/server/bench/proposals";

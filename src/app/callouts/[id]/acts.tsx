@@ -2,9 +2,9 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
-import { OUTCOMES, type OutcomeKind } from "@/core/routes/outcome";
+import { OUTCOMES, type OutcomeKind } from "@/core/judging/routes/outcome";
+import { parseSize } from "@/core/kernel/parse-size";
 import { cameBackText, outcomeKindText } from "@/core/words/callout";
-import { parseSize } from "@/core/words/parse-size";
 import { problemText, type Result } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
 import { chooseRouteAction, closeCalloutAction, setNewComputerAction, setNewDiskAction } from "../actions";

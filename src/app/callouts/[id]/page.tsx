@@ -3,7 +3,7 @@ import Link from "next/link";
 import { notFound } from "next/navigation";
 import { PrintButton } from "@/app/_parts/print-button";
 import { verdictNow } from "@/core/callout/offers";
-import { verdictsOf } from "@/core/routes/routes";
+import { verdictsOf } from "@/core/judging/routes/routes";
 import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { changeText } from "@/core/words/reasons";

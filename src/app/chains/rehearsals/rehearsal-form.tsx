@@ -3,9 +3,9 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
-import { toBase64 } from "@/core/bytes/base64";
 import type { WorldChange } from "@/core/fleet/rehearsal";
 import { readSignatureFile } from "@/core/formats/signature-file";
+import { toBase64 } from "@/core/kernel/base64";
 import { visible } from "@/core/words/visible";
 import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";

@@ -3,7 +3,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useRouter } from "next/navigation";
 import { type FormEvent, type ReactNode, useState, useTransition } from "react";
-import { parseSize } from "@/core/words/parse-size";
+import { parseSize } from "@/core/kernel/parse-size";
 import { bytesText } from "@/core/words/sizes";
 import { problemText, type Result } from "@/server/problems";
 import { Field } from "@/ui/field";

@@ -1,5 +1,5 @@
-import { imageContents, roleOf } from "@/core/facts/roles";
-import type { DiskFacts, DiskPartition, Facts } from "@/core/facts/schema";
+import { imageContents, roleOf } from "@/core/computer/facts/roles";
+import type { DiskFacts, DiskPartition, Facts } from "@/core/computer/facts/schema";
 import { fileSystemText } from "@/core/words/firmware";
 import { visible } from "@/core/words/visible";
 import { Size } from "@/ui/size";

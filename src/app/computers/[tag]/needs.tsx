@@ -1,9 +1,9 @@
 import clsx from "clsx";
 import Link from "next/link";
-import type { Facts } from "@/core/facts/schema";
-import type { PciNames } from "@/core/hardware/pci-ids";
-import { type Capacity, needsOf, OUTCOMES, type Outcome } from "@/core/needs/needs";
-import type { SecureBootSummary } from "@/core/secure-boot/lists";
+import type { Facts } from "@/core/computer/facts/schema";
+import type { PciNames } from "@/core/computer/hardware/pci-ids";
+import { type Capacity, needsOf, OUTCOMES, type Outcome } from "@/core/computer/needs/needs";
+import type { SecureBootSummary } from "@/core/computer/secure-boot/lists";
 import { archText } from "@/core/words/firmware";
 import {
   bothText,

@@ -1,8 +1,8 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import { OUTCOMES, type Outcome } from "@/core/needs/needs";
-import { summariseSecureBoot } from "@/core/secure-boot/lists";
+import { OUTCOMES, type Outcome } from "@/core/computer/needs/needs";
+import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import type { Context } from "@/server/context";
 import { pciNames } from "@/server/hardware";
 import { listCalendars, supportOf } from "@/server/services/calendars";

@@ -1,5 +1,5 @@
 import Link from "next/link";
-import { POLICY_KEYS, type PolicyKey } from "@/core/policy/policy";
+import { POLICY_KEYS, type PolicyKey } from "@/core/cover/policy";
 import { fromText, needTitle, POLICY_TITLES, policyValueText } from "@/core/words/policy";
 import type { Context } from "@/server/context";
 import { standingOfComputer } from "@/server/cover/view";

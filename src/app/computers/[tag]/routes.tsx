@@ -1,8 +1,8 @@
 import Link from "next/link";
-import { LINK_NAMES } from "@/core/chain/schema";
-import { type KeyCard, startKeys } from "@/core/facts/key-cards";
-import type { Facts } from "@/core/facts/schema";
-import { answerOf, verdictsOf } from "@/core/routes/routes";
+import { type KeyCard, startKeys } from "@/core/computer/facts/key-cards";
+import type { Facts } from "@/core/computer/facts/schema";
+import { LINK_NAMES } from "@/core/judging/model/schema";
+import { answerOf, verdictsOf } from "@/core/judging/routes/routes";
 import { changeWithKeyText, linkTitle, neededText, verdictText } from "@/core/words/reasons";
 import { answerText, behindText, outcomeText } from "@/core/words/routes";
 import type { Route } from "@/server/services/routes";

@@ -1,7 +1,7 @@
 "use client";
 
 import clsx from "clsx";
-import type { Choices, FactChange } from "@/core/facts/merge";
+import type { Choices, FactChange } from "@/core/computer/facts/merge";
 import { changeReasonText, factTitle, factValueText, sourceText } from "@/core/words/facts";
 import { visible } from "@/core/words/visible";
 import { dateText, plural } from "@/ui/words";

@@ -3,9 +3,9 @@
 import { X } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { useEffect, useState, useTransition } from "react";
-import type { Document, DocumentKind, DocumentReading } from "@/core/collect/document";
-import { readDocument } from "@/core/collect/read";
-import type { Choices } from "@/core/facts/merge";
+import type { Document, DocumentKind, DocumentReading } from "@/core/computer/collect/document";
+import { readDocument } from "@/core/computer/collect/read";
+import type { Choices } from "@/core/computer/facts/merge";
 import { affectedText } from "@/core/words/facts";
 import { verdictText } from "@/core/words/reasons";
 import { problemText } from "@/server/problems";

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
-import type { ImageBody } from "@/core/chain/parts";
 import { CHECK_CODES } from "@/core/images/checks";
 import { bodyByFacts } from "@/core/images/partitions";
+import type { ImageBody } from "@/core/judging/model/parts";
 import { getComputer } from "@/server/services/computers";
 import { patternOf } from "@/server/services/image-plans";
 import { listKits } from "@/server/services/releases";

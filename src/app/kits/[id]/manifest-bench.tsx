@@ -5,7 +5,7 @@ import { useEffect, useRef, useState } from "react";
 import { Progress } from "@/app/_reading/progress";
 import { useReader } from "@/app/_reading/use-reader";
 import { Verified } from "@/app/_reading/verified";
-import type { Manifest } from "@/core/integrity/manifest";
+import type { Manifest } from "@/core/medium/integrity/manifest";
 import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
 import { ProblemLine } from "@/ui/problem-line";

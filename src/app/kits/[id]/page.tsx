@@ -7,7 +7,7 @@ import { DriverLists } from "@/app/_reading/drives-view";
 import { FolderView } from "@/app/_reading/folder-view";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { ProgramsView } from "@/app/_reading/programs-view";
-import { folderItems } from "@/core/volumes/listing";
+import { folderItems } from "@/core/medium/volumes/listing";
 import { fileSystemText } from "@/core/words/firmware";
 import { releaseFactsText } from "@/core/words/releases";
 import { servesText } from "@/core/words/routes";

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import type { ReactNode } from "react";
-import type { Change, ReleaseComparison } from "@/core/releases/compare";
+import type { Change, ReleaseComparison } from "@/core/medium/releases/compare";
 import { archText } from "@/core/words/firmware";
 import { visible } from "@/core/words/visible";
 import { compareTwo, getRelease, listReleases } from "@/server/services/releases";

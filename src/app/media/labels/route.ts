@@ -1,4 +1,4 @@
-import { LABEL_FORMATS } from "@/core/labels/formats";
+import { LABEL_FORMATS } from "@/core/making/labels/formats";
 import { labelsPdf } from "@/server/labels";
 import { mediaLabels } from "@/server/services/media";
 import { currentContext } from "../../_lib/context";

@@ -11,9 +11,9 @@ import {
   uniqueIndex,
   varchar,
 } from "drizzle-orm/mysql-core";
-import type { CalendarRelease } from "@/core/calendars/calendar";
-import type { Provenance } from "@/core/facts/merge";
-import type { Facts } from "@/core/facts/schema";
+import type { CalendarRelease } from "@/core/computer/calendars/calendar";
+import type { Provenance } from "@/core/computer/facts/merge";
+import type { Facts } from "@/core/computer/facts/schema";
 import { at, createdAt, id, json, longBlob, plainText, updatedAt, version } from "./columns";
 
 export const people = mysqlTable("people", {

@@ -9,8 +9,8 @@ import {
   uniqueIndex,
   varchar,
 } from "drizzle-orm/mysql-core";
-import type { ImageBody } from "@/core/chain/parts";
 import type { CopiedFile, StoreReport } from "@/core/images/report";
+import type { ImageBody } from "@/core/judging/model/parts";
 import { at, createdAt, fromBody, id, json, updatedAt, version } from "./columns";
 import { computers, sites } from "./computers";
 import { media } from "./media";

@@ -10,9 +10,9 @@ import {
   uniqueIndex,
   varchar,
 } from "drizzle-orm/mysql-core";
-import type { LoadPart } from "@/core/chain/loads";
-import type { Inspection } from "@/core/inspection/schema";
-import type { ReleaseFacts } from "@/core/releases/facts";
+import type { LoadPart } from "@/core/judging/model/loads";
+import type { Inspection } from "@/core/medium/inspection/schema";
+import type { ReleaseFacts } from "@/core/medium/releases/facts";
 import { at, createdAt, id, json, longBlob, updatedAt, version } from "./columns";
 import { computers, sites } from "./computers";
 

@@ -1,6 +1,6 @@
 import { index, int, mysqlTable, text, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
+import { type PolicyValues, SCOPES } from "@/core/cover/policy";
 import type { CoverResult, CoverSettings, CoverTask } from "@/core/cover/result";
-import { type PolicyValues, SCOPES } from "@/core/policy/policy";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
 import { sites } from "./computers";
 

@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { eq, sql } from "drizzle-orm";
-import { COMPUTER_SCHEMA } from "@/core/exchange/lines";
-import { sourceOf } from "@/core/facts/merge";
+import { COMPUTER_SCHEMA } from "@/core/computer/exchange/lines";
+import { sourceOf } from "@/core/computer/facts/merge";
 import { fleetComputer } from "../../../../scripts/demo/fleet";
 import { testInventory, value } from "../../../../test/support/database";
 import type { Context } from "../../context";

@@ -1,8 +1,8 @@
 import { and, asc, eq, gt } from "drizzle-orm";
-import type { ComputerRecord } from "@/core/exchange/columns";
-import { writeLine } from "@/core/exchange/lines";
-import { writeTable } from "@/core/exchange/table";
-import type { Facts } from "@/core/facts/schema";
+import type { ComputerRecord } from "@/core/computer/exchange/columns";
+import { writeLine } from "@/core/computer/exchange/lines";
+import { writeTable } from "@/core/computer/exchange/table";
+import type { Facts } from "@/core/computer/facts/schema";
 import type { Context } from "../../context";
 import { computerFacts, computers } from "../../db/schema";
 import { type ComputerFilter, whereOf } from "../computer-list";

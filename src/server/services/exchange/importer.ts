@@ -1,8 +1,7 @@
 import { eq, inArray, sql } from "drizzle-orm";
-import { type ComputerRecord, emptyRecord } from "@/core/exchange/columns";
-import { FAULTS_MAX, type RowFault } from "@/core/exchange/table";
-import { affectedBy } from "@/core/facts/affects";
-import { equalJson } from "@/core/facts/equal";
+import { affectedBy } from "@/core/computer/affects";
+import { type ComputerRecord, emptyRecord } from "@/core/computer/exchange/columns";
+import { FAULTS_MAX, type RowFault } from "@/core/computer/exchange/table";
 import {
   editedProvenance,
   type FactSource,
@@ -11,10 +10,11 @@ import {
   provenanceFor,
   sameFact,
   sourceOf,
-} from "@/core/facts/merge";
-import { assemble, flatten } from "@/core/facts/paths";
-import type { Facts } from "@/core/facts/schema";
-import type { SecureBootSummary } from "@/core/secure-boot/lists";
+} from "@/core/computer/facts/merge";
+import { assemble, flatten } from "@/core/computer/facts/paths";
+import type { Facts } from "@/core/computer/facts/schema";
+import type { SecureBootSummary } from "@/core/computer/secure-boot/lists";
+import { equalJson } from "@/core/kernel/equal-json";
 import type { Queries } from "../../db/client";
 import { computerFacts, computers } from "../../db/schema";
 import { checked, problemText } from "../../problems";

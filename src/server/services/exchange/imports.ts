@@ -1,6 +1,6 @@
 import { and, asc, eq, inArray, sql } from "drizzle-orm";
-import { decode, encodingOf, readTable, TABLE_BYTES_MAX } from "@/core/exchange/table";
-import type { FactSource } from "@/core/facts/merge";
+import { decode, encodingOf, readTable, TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
+import type { FactSource } from "@/core/computer/facts/merge";
 import type { Context } from "../../context";
 import type { Queries } from "../../db/client";
 import { importParts, imports, sites } from "../../db/schema";

@@ -1,7 +1,7 @@
 import { z } from "zod";
-import { COLUMNS } from "@/core/exchange/columns";
-import { ENCODINGS, type Mapping, type RowFault } from "@/core/exchange/table";
-import type { Affected } from "@/core/facts/affects";
+import type { Affected } from "@/core/computer/affects";
+import { COLUMNS } from "@/core/computer/exchange/columns";
+import { ENCODINGS, type Mapping, type RowFault } from "@/core/computer/exchange/table";
 import type { IMPORT_STATES } from "../../db/schema";
 
 export const importOptionsSchema = z.object({

@@ -1,8 +1,8 @@
-import type { ComputerRecord } from "@/core/exchange/columns";
-import { readLine } from "@/core/exchange/lines";
-import { decode, guessMapping, type Mapping, type RowFault, readRow, readTable } from "@/core/exchange/table";
-import { assemble, flatten } from "@/core/facts/paths";
-import type { Facts } from "@/core/facts/schema";
+import type { ComputerRecord } from "@/core/computer/exchange/columns";
+import { readLine } from "@/core/computer/exchange/lines";
+import { decode, guessMapping, type Mapping, type RowFault, readRow, readTable } from "@/core/computer/exchange/table";
+import { assemble, flatten } from "@/core/computer/facts/paths";
+import type { Facts } from "@/core/computer/facts/schema";
 import type { ImportOptions } from "./options";
 
 /** JSON lines, by name or by how the text begins. */

@@ -1,9 +1,9 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import type { Verdict } from "@/core/chain/schema";
-import { BESIDE_MOST } from "@/core/prepare/pack";
-import { WAYS } from "@/core/prepare/plan";
+import type { Verdict } from "@/core/judging/model/schema";
+import { BESIDE_MOST } from "@/core/making/pack/pack";
+import { WAYS } from "@/core/making/planning/plan";
 import { alternativeText, planNoteText, planProblemText, trustText, wayText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import { listBerths } from "@/server/bench/berths";

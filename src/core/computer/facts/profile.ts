@@ -1,0 +1,124 @@
+import { digestOf } from "../../crypto/rsa";
+import type { Facts, FirmwareFacts } from "./schema";
+import { startKinds } from "./start-order";
+
+/** The facts of a computer that decide the Starts link, and nothing else. */
+export type StartFacts = Pick<Facts, "firmware" | "ports">;
+
+/** The same with everything left out that decides nothing: alike in all computers that start alike. */
+export function startFactsOf({ firmware, ports }: StartFacts): StartFacts {
+  const { kind, arch, legacyMode, secureBoot, fastBoot, usbStart } = firmware;
+  const usb = ports?.usb ?? null;
+  const isAsked = kind !== "bios" && secureBoot?.state !== "off" && secureBoot?.state !== "absent";
+  const lists = isAsked && secureBoot?.state !== "setup" ? secureBoot : null;
+  const bare: FirmwareFacts = {
+    kind,
+    arch,
+    vendor: null,
+    version: null,
+    legacyMode,
+    secureBoot: secureBoot
+      ? {
+          state: secureBoot.state,
+          pk: null,
+          kek: null,
+          db: lists?.db ?? null,
+          dbx: lists?.dbx ?? null,
+          sbatLevel: lists?.sbatLevel ?? null,
+        }
+      : null,
+    fastBoot,
+    usbStart,
+    keys: null,
+    startOrder: startKinds(firmware),
+    entries: null,
+  };
+  return {
+    firmware: bare,
+    ports: { usb: usb === null ? null : usb > 0 ? 1 : 0, optical: ports?.optical ?? null },
+  };
+}
+
+/** A canonical text of them, with digests in place of lists, so that computers alike in this are judged once. */
+export function startProfile(facts: StartFacts): string {
+  const { firmware, ports } = startFactsOf(facts);
+  const { kind, arch, legacyMode, secureBoot, fastBoot, usbStart, startOrder } = firmware;
+  const lists = secureBoot && [
+    secureBoot.state,
+    ...[secureBoot.db, secureBoot.dbx, secureBoot.sbatLevel].map((list) => (list === null ? null : shortened(list))),
+  ];
+  return JSON.stringify([kind, arch, legacyMode, lists, fastBoot, usbStart, startOrder, ports?.usb, ports?.optical]);
+}
+
+/** The facts that Sees and Restores depend on: devices, disks and systems; where keys are kept, but not what for. */
+export function chainFactsOf(facts: Facts): Facts {
+  const { disks, devices, systems } = facts;
+  return {
+    ...facts,
+    collected: null,
+    computer: { tag: null, make: null, model: null, serial: null, form: null },
+    firmware: BARE_FIRMWARE,
+    cpu: null,
+    memoryBytes: null,
+    disks:
+      disks?.map(({ name, bytes, sectorBytes, bus, removable, partitions }) => ({
+        name,
+        bytes,
+        sectorBytes,
+        bus,
+        table: null,
+        model: null,
+        serial: null,
+        removable,
+        partitions: partitions.map(({ number, type, bytes: size, role, filesystem, encryption, keyPlace, active }) => ({
+          number,
+          type,
+          start: null,
+          bytes: size,
+          usedBytes: null,
+          filesystem,
+          role,
+          encryption,
+          keyPlace: keyPlace === null ? null : "kept",
+          label: null,
+          active,
+        })),
+      })) ?? null,
+    devices: devices?.map(({ modalias, class: use }) => ({ modalias, class: use, name: null })) ?? null,
+    systems: systems?.map((system) => ({ ...system, partition: null })) ?? null,
+    ports: null,
+  };
+}
+
+const BARE_FIRMWARE: FirmwareFacts = {
+  kind: null,
+  arch: null,
+  vendor: null,
+  version: null,
+  legacyMode: null,
+  secureBoot: null,
+  fastBoot: null,
+  usbStart: null,
+  keys: null,
+  startOrder: null,
+  entries: null,
+};
+
+/** A canonical text of them, so that computers alike in this are judged once. */
+export function chainProfile(facts: Facts): string {
+  const { disks, devices, systems } = chainFactsOf(facts);
+  return JSON.stringify([disks, devices, systems]);
+}
+
+/** Fleets share their lists, of some ten kilobytes each: each is hashed once. */
+const KEPT = 2000;
+const digests = new Map<string, string>();
+
+function shortened(list: string): string {
+  const known = digests.get(list);
+  if (known !== undefined) return known;
+  const digest = digestOf("sha256", new TextEncoder().encode(list));
+  digests.set(list, digest);
+  if (digests.size > KEPT) digests.delete(digests.keys().next().value as string);
+  return digest;
+}

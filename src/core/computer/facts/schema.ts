@@ -1,0 +1,170 @@
+import { z } from "zod";
+import { architectureSchema } from "../../medium/firmware/uefi/view";
+import { KEY_REFUSED, looksLikeKey } from "./key-place";
+
+export const FACTS_SCHEMA = "creel.facts/1";
+
+const text = (max = 200) => z.string().trim().max(max);
+const optional = <T extends z.ZodType>(schema: T) => schema.nullish().transform((value) => value ?? null);
+const onOff = z.enum(["on", "off"]);
+const base64 = z.string().regex(/^[A-Za-z0-9+/\s]*={0,2}$/, "is not base64");
+/** Other common names of the same architectures, as tools and people write them. */
+const ARCHITECTURE_ALIASES: Record<string, string> = {
+  x86: "ia32",
+  i386: "ia32",
+  i686: "ia32",
+  x86_64: "x64",
+  amd64: "x64",
+  aarch64: "aa64",
+  arm64: "aa64",
+};
+const architecture = z.preprocess(
+  (value) => (typeof value === "string" ? (ARCHITECTURE_ALIASES[value.toLowerCase()] ?? value) : value),
+  architectureSchema,
+);
+const bytes = z.number().int().nonnegative().max(Number.MAX_SAFE_INTEGER);
+
+/** The architecture of a name that tools and people write, or null. */
+export function architectureOf(name: string): z.infer<typeof architectureSchema> | null {
+  const parsed = architecture.safeParse(name);
+  return parsed.success ? parsed.data : null;
+}
+
+export const secureBootSchema = z.object({
+  state: optional(z.enum(["on", "off", "setup", "absent"])),
+  pk: optional(base64),
+  kek: optional(base64),
+  db: optional(base64),
+  dbx: optional(base64),
+  sbatLevel: optional(text(4000)),
+});
+
+export const firmwareFactsSchema = z.object({
+  /** How the computer starts now. A UEFI computer in legacy mode is `uefi` with `legacyMode: "on"`. */
+  kind: optional(z.enum(["bios", "uefi"])),
+  arch: optional(architecture),
+  vendor: optional(text()),
+  version: optional(text()),
+  legacyMode: optional(z.enum(["on", "off", "absent"])),
+  secureBoot: optional(secureBootSchema),
+  fastBoot: optional(onOff),
+  usbStart: optional(onOff),
+  keys: optional(z.object({ setup: optional(text(40)), startMenu: optional(text(40)), save: optional(text(40)) })),
+  /** What the firmware tries, first to last: numbers of `entries`, or names where only those are known. */
+  startOrder: optional(z.array(text(120)).max(64)),
+  entries: optional(
+    z
+      .array(z.object({ id: text(20), name: text(), active: optional(z.boolean()), path: optional(text(400)) }))
+      .max(256),
+  ),
+});
+export type FirmwareFacts = z.infer<typeof firmwareFactsSchema>;
+
+export const diskPartitionSchema = z.object({
+  number: z.number().int().positive(),
+  type: optional(text(60)),
+  start: optional(bytes),
+  bytes,
+  usedBytes: optional(bytes),
+  filesystem: optional(text(40)),
+  /** esp, system, recovery, data, swap, msr … */
+  role: optional(text(40)),
+  encryption: optional(text(60)),
+  /** Where the recovery key is kept: a place, never the key. */
+  keyPlace: optional(text().refine((place) => !looksLikeKey(place), KEY_REFUSED)),
+  label: optional(text()),
+  /** MBR: marked as the one to start from. */
+  active: optional(z.boolean()),
+});
+export type DiskPartition = z.infer<typeof diskPartitionSchema>;
+
+export const diskSchema = z.object({
+  name: text(100),
+  bytes,
+  sectorBytes: optional(z.number().int().positive()),
+  bus: optional(text(40)),
+  table: optional(text(20)),
+  model: optional(text()),
+  serial: optional(text()),
+  removable: optional(z.boolean()),
+  partitions: z
+    .array(diskPartitionSchema)
+    .max(256)
+    .nullish()
+    .transform((value) => value ?? []),
+});
+export type DiskFacts = z.infer<typeof diskSchema>;
+
+export const systemFactsSchema = z.object({
+  family: optional(text(40)),
+  name: text(),
+  version: optional(text(80)),
+  build: optional(z.number()),
+  edition: optional(text(80)),
+  arch: optional(text(20)),
+  language: optional(text(35)),
+  /** The partition it is installed on, as the disk's name and the number: "sda 2". */
+  partition: optional(text(120)),
+});
+export type SystemFacts = z.infer<typeof systemFactsSchema>;
+
+export const deviceSchema = z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) });
+export type DeviceFacts = z.infer<typeof deviceSchema>;
+
+export const FORMS = ["desktop", "laptop", "tablet", "server", "other"] as const;
+
+/** `creel.facts/1`: what is known of a computer. Null is an unknown, never a default. */
+export const factsSchema = z.object({
+  schema: z.literal(FACTS_SCHEMA),
+  /** When and by what the facts were collected. */
+  collected: optional(z.object({ at: optional(z.iso.datetime({ offset: true })), by: optional(text()) })),
+  computer: z
+    .object({
+      tag: optional(text(60)),
+      make: optional(text()),
+      model: optional(text()),
+      serial: optional(text()),
+      /** A form without a name here is another one. */
+      form: optional(z.enum(FORMS).catch("other")),
+    })
+    .nullish()
+    .transform((value) => value ?? { tag: null, make: null, model: null, serial: null, form: null }),
+  firmware: firmwareFactsSchema.nullish().transform((value) => value ?? firmwareFactsSchema.parse({})),
+  cpu: optional(z.object({ arch: optional(architecture), name: optional(text()) })),
+  memoryBytes: optional(bytes),
+  disks: optional(z.array(diskSchema).max(64)),
+  devices: optional(z.array(deviceSchema).max(2000)),
+  systems: optional(z.array(systemFactsSchema).max(32)),
+  ports: optional(z.object({ usb: optional(z.number().int().nonnegative()), optical: optional(z.boolean()) })),
+});
+export type Facts = z.infer<typeof factsSchema>;
+
+export type FactsReading = { ok: true; facts: Facts } | { ok: false; problem: string };
+
+/** Reads a facts file's text; the problem says where and what, in one line. */
+export function readFacts(content: string): FactsReading {
+  let value: unknown;
+  try {
+    value = JSON.parse(content.replace(/^\uFEFF/, ""));
+  } catch (error) {
+    return { ok: false, problem: `it is not JSON (${error instanceof Error ? error.message : "unreadable"})` };
+  }
+  return checkFacts(value);
+}
+
+export function checkFacts(value: unknown): FactsReading {
+  const declared = typeof value === "object" && value !== null && "schema" in value ? value.schema : undefined;
+  if (declared !== FACTS_SCHEMA) {
+    return {
+      ok: false,
+      problem: `its "schema" is ${declared === undefined ? "missing" : JSON.stringify(declared)}, where "${FACTS_SCHEMA}" is needed`,
+    };
+  }
+  const parsed = factsSchema.safeParse(value);
+  if (parsed.success) return { ok: true, facts: parsed.data };
+  const issue = parsed.error.issues[0];
+  return {
+    ok: false,
+    problem: issue ? `${issue.path.join(".") || "the file"}: ${issue.message}` : "it does not fit the form",
+  };
+}

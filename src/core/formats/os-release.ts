@@ -1,0 +1,42 @@
+import { said, type Told } from "../computer/collect/document";
+
+/** os-release: shell-like assignments. Source: os-release(5) of systemd. */
+export function isOsRelease(text: string): boolean {
+  return /^(ID|NAME)=/m.test(text) && /^(PRETTY_NAME|VERSION_ID|VERSION|ID_LIKE|BUILD_ID)=/m.test(text);
+}
+
+function assignments(text: string): Map<string, string> {
+  const values = new Map<string, string>();
+  for (const line of text.split(/\r?\n/).slice(0, 1000)) {
+    const match = /^([A-Z][A-Z0-9_]*)=(.*)$/.exec(line.trim());
+    if (match) values.set(match[1] as string, unquoted(match[2] as string));
+  }
+  return values;
+}
+
+/** Single quotes are literal; in double quotes a backslash keeps the next of " $ ` \. */
+function unquoted(value: string): string {
+  const text = value.trim();
+  if (/^'.*'$/s.test(text)) return text.slice(1, -1);
+  const inner = /^".*"$/s.test(text) ? text.slice(1, -1) : text;
+  return inner.replace(/\\(["$`\\])/g, "$1");
+}
+
+export function readOsRelease(text: string, partition: string | null = null): Told {
+  const values = assignments(text);
+  const name = said(values.get("NAME")) ?? said(values.get("ID")) ?? said(values.get("PRETTY_NAME"));
+  if (!name) return { facts: {}, notes: ["It names no system."] };
+  return {
+    facts: {
+      systems: [
+        {
+          name,
+          family: "linux",
+          version: said(values.get("VERSION_ID"), 80) ?? said(values.get("BUILD_ID"), 80),
+          edition: said(values.get("VARIANT"), 80),
+          ...(partition ? { partition } : {}),
+        },
+      ],
+    },
+  };
+}

@@ -1,0 +1,138 @@
+import { z } from "zod";
+import type { Facts } from "../../computer/facts/schema";
+import type { systemSchema } from "../../medium/contents/schema";
+import type { DriverIndex } from "../../medium/drivers/driver-set";
+import type { ReleaseFacts } from "../../medium/releases/facts";
+import type { StartKind } from "./loads";
+
+/** What the links are judged from: the inventory as it concerns one computer and one medium. Null is unknown. */
+
+export interface ComputerPart {
+  tag: string;
+  site: string | null;
+  facts: Facts;
+}
+
+/** A release as the links need it. */
+export interface ReleasePart {
+  /** Kit and release, as people say it: "Lantern 12". */
+  name: string;
+  kit: string;
+  version: string;
+  /** "Linux", "PE" or what the trade calls it. */
+  family: string | null;
+  /** Architecture of the environment that runs from it. */
+  arch: string | null;
+  madeOn: string | null;
+  facts: ReleaseFacts;
+  drivers: DriverIndex | null;
+  /** What it installs or runs, as read from it; null where it was not read. */
+  systems: z.infer<typeof systemSchema>[] | null;
+  /** On a medium with several releases: which firmware comes to this one. Null: it comes up however the medium starts. */
+  startedBy?: readonly StartKind[] | null;
+}
+
+export interface MediumPart {
+  tag: string;
+  site: string | null;
+  lentTo: string | null;
+  retired: boolean;
+  /** Null: nothing was ever said of it. */
+  condition: "good" | "worn" | "distrusted" | null;
+  /** ISO day on which it was written last. */
+  writtenOn: string | null;
+  /** When all of it was last compared with what it should hold, and how that went; and when a sample of it was since. */
+  verified: { on: string; whole: boolean; sampledOn?: string | null } | null;
+  /** Other media in service that carry the same release: their tags and sites. */
+  copies: { tag: string; site: string | null }[];
+}
+
+/** Where a copy of an image is kept. */
+export const imagePlaceSchema = z.discriminatedUnion("on", [
+  z.object({ on: z.literal("medium"), tag: z.string() }),
+  /** An external disk: attached when it is needed. */
+  z.object({ on: z.literal("disk"), name: z.string(), site: z.string().nullable() }),
+  /** A share: reached by the network from some sites; null: from where is not known. */
+  z.object({ on: z.literal("share"), name: z.string(), sites: z.array(z.string()).nullable() }),
+  /** A disk built into a computer, by its serial. */
+  z.object({ on: z.literal("computer"), tag: z.string(), diskSerial: z.string().nullable() }),
+]);
+export type ImagePlace = z.infer<typeof imagePlaceSchema>;
+
+const imagePartitionSchema = z.object({
+  role: z.string().max(60).nullable(),
+  active: z.boolean().nullable(),
+  /** As its table or its file numbers it. */
+  name: z.string().max(60).nullish(),
+  filesystem: z.string().max(40).nullish(),
+  bytes: z.number().int().nonnegative().nullish(),
+});
+
+export const imagePartSchema = z.object({
+  id: z.string(),
+  /** The computer that it was taken of. */
+  computer: z.string(),
+  make: z.string().nullable(),
+  model: z.string().nullable(),
+  /** ISO 8601. */
+  takenAt: z.string(),
+  kit: z.string().nullable(),
+  kitVersion: z.string().nullable(),
+  mode: z.enum(["uefi", "bios"]).nullable(),
+  /** The disk that it came from: the whole disk, not the partition. */
+  diskBytes: z.number().nullable(),
+  sectorBytes: z.number().nullable(),
+  partitions: z.array(imagePartitionSchema).nullable(),
+  encrypted: z.boolean().nullable(),
+  /** Where its key is kept: a place, never the key. */
+  keyPlace: z.string().nullable(),
+  kind: z.enum(["full", "incremental", "differential"]),
+  /** The image that it builds on. */
+  parent: z.string().nullable(),
+  /** Last verification and its outcome. */
+  verified: z.object({ on: z.string(), whole: z.boolean() }).nullable(),
+  places: z.array(imagePlaceSchema),
+  /** Bytes in use on the disk, and bytes that its files have. */
+  usedBytes: z.number().int().nonnegative().nullish(),
+  storedBytes: z.number().int().nonnegative().nullish(),
+  compression: z.string().max(20).nullish(),
+  /** The machine's state, in words: "clean, with all updates". */
+  state: z.string().max(200).nullish(),
+  /** Every copy of it that was known is gone. */
+  lost: z.boolean().nullish(),
+  /** It stays whatever a policy says. */
+  locked: z.boolean().nullish(),
+  /** What was seen to before and after it was taken: codes of `images/checks.ts`. */
+  checks: z.array(z.string().max(40)).max(40).nullish(),
+  /** How long it took to take, in seconds. */
+  takenSeconds: z.number().int().positive().nullish(),
+});
+/** A system image, as the Restores link needs it. */
+export type ImagePart = z.infer<typeof imagePartSchema>;
+
+/** What is kept of an image beside its name, its computer and its time. */
+export const imageBodySchema = imagePartSchema.omit({ id: true, computer: true, takenAt: true });
+export type ImageBody = z.infer<typeof imageBodySchema>;
+
+/** A test start of a medium. */
+export interface DrillPart {
+  medium: string;
+  computer: string;
+  make: string | null;
+  model: string | null;
+  firmwareVersion: string | null;
+  /** ISO day. */
+  on: string;
+  result: "started" | "restored" | "failed";
+  /** On an emulated computer with such firmware, not on the computer itself. */
+  emulated?: boolean;
+}
+
+/** Greatest ages in days; null: any age will do. Common practice, set by whoever runs the place. */
+export interface PolicyPart {
+  drillDays: number | null;
+  verificationDays: number | null;
+  /** What counts as proof: see `cover/policy.ts`; not given: a drill on a computer of the model. */
+  proof?: "computer" | "model" | "verified" | "none";
+}
+export const USUAL_POLICY: PolicyPart = { drillDays: 365, verificationDays: 180 };

@@ -1,0 +1,57 @@
+import type { StartFacts } from "../../computer/facts/profile";
+import type { Facts } from "../../computer/facts/schema";
+import type { Attachment, Inspection } from "../../medium/inspection/schema";
+import { type ReasonFacts, reason } from "../../words/reasons";
+import { judgeReinstall } from "../links/reinstall";
+import { linkOf } from "../links/ruling";
+import { judgeSees } from "../links/sees";
+import { compareVerdicts } from "../model/order";
+import type { ReleasePart } from "../model/parts";
+import { type Link, MATCH_SCHEMA, type Match } from "../model/schema";
+import { judgeStart } from "../starts/judge";
+
+function unknownLink(...reasons: ReasonFacts[]): Link {
+  return { verdict: "unknown", basis: null, changes: [], reasons: reasons.map(reason), trace: [] };
+}
+
+/**
+ * The chain for one medium and one computer as far as the two alone decide it: the other links need the inventory.
+ * Without `as` the better way of attaching it is judged, a stick before a disc where both are as good.
+ */
+export function matchFiles(
+  medium: MediumFile,
+  facts: Facts,
+  as: Attachment | null,
+  today: string | null = null,
+): Match {
+  const judged = betterStart(medium, facts, as, today);
+  const open = () => unknownLink({ code: "needs-inventory" });
+  const { release } = medium;
+  const sees = linkOf(judgeSees({ computer: { facts }, release, needsNetwork: false, carried: () => null }));
+  const isReinstall = release?.systems?.some((each) => each.role === "installs");
+  const restores = release && isReinstall ? linkOf(judgeReinstall({ facts }, release).ruling) : open();
+  return {
+    schema: MATCH_SCHEMA,
+    as: judged.as,
+    links: { atHand: open(), starts: judged.starts, sees, restores, proven: open() },
+  };
+}
+
+/** A medium by its file alone: what firmware makes of it, and what it carries, where that was read. */
+export interface MediumFile extends Pick<Inspection, "views"> {
+  release: ReleasePart | null;
+}
+
+export function betterStart(
+  inspection: Pick<Inspection, "views">,
+  facts: StartFacts,
+  as: Attachment | null,
+  today: string | null = null,
+): { as: Attachment; starts: Link } {
+  if (as) return { as, starts: judgeStart(inspection.views, facts, as, today) };
+  const usb = judgeStart(inspection.views, facts, "usb", today);
+  const optical = judgeStart(inspection.views, facts, "optical", today);
+  return compareVerdicts(optical.verdict, usb.verdict) < 0
+    ? { as: "optical", starts: optical }
+    : { as: "usb", starts: usb };
+}

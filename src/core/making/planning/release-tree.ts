@@ -1,0 +1,62 @@
+import { walk } from "../../formats/file-tree";
+import type { FileToWrite } from "../../formats/tree-writing";
+import { type ByteSource, CachedSource } from "../../kernel/source";
+import { type Volume, volumesOf } from "../../medium/volumes/volumes";
+
+/** The files of a release, as they would be laid out anew, and what of it cannot be taken along. */
+export interface ReleaseTree {
+  files: FileToWrite[];
+  /** Paths whose content cannot be read, and links, which FAT does not have. */
+  left: { path: string; why: "link" | "unread" }[];
+}
+
+/**
+ * What a release consists of: the file system of its disc or of the partition that computers start from, and the UEFI
+ * loaders of its start images where the file system itself has none.
+ */
+export async function releaseTree(image: ByteSource): Promise<ReleaseTree> {
+  const volumes = await volumesOf(new CachedSource(image));
+  const main = await mainVolume(volumes);
+  const tree: ReleaseTree = { files: [], left: [] };
+  if (main) await gather(main, tree, () => true);
+  const known = new Set(tree.files.map(({ path }) => path.toUpperCase()));
+  for (const volume of volumes) {
+    if (volume === main || !isStartImage(volume)) continue;
+    await gather(volume, tree, (path) => isUefiPath(path) && !known.has(path.toUpperCase()));
+    for (const { path } of tree.files) known.add(path.toUpperCase());
+  }
+  return tree;
+}
+
+function isStartImage({ id, kind }: Volume): boolean {
+  return kind.startsWith("fat") && (typeof id === "number" || String(id).startsWith("eltorito"));
+}
+
+function isUefiPath(path: string): boolean {
+  return /^\/EFI\//i.test(path);
+}
+
+async function mainVolume(volumes: Volume[]): Promise<Volume | null> {
+  const byKind = (kind: string) => volumes.find((volume) => volume.kind === kind && typeof volume.id !== "number");
+  const disc = byKind("udf") ?? byKind("iso9660");
+  if (disc) return disc;
+  for (const volume of volumes) {
+    if (!volume.kind.startsWith("fat")) continue;
+    const root = await volume.tree.list(null);
+    if (root.some(({ name, directory }) => directory && name.toUpperCase() === "EFI")) return volume;
+  }
+  return volumes[0] ?? null;
+}
+
+async function gather({ tree }: Volume, into: ReleaseTree, wanted: (path: string) => boolean): Promise<void> {
+  for await (const { path, entry } of walk(tree)) {
+    if (entry.directory || !wanted(path)) continue;
+    if (entry.link !== undefined) {
+      into.left.push({ path, why: "link" });
+      continue;
+    }
+    const content = await tree.open(entry);
+    if (content) into.files.push({ path, content, modified: entry.modified });
+    else into.left.push({ path, why: "unread" });
+  }
+}

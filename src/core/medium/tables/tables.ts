@@ -1,0 +1,197 @@
+import { decodeFatGeometry } from "../../formats/fat";
+import { checkGptEntries, type GptHeader, gptTypeName, readGptHeader } from "../../formats/gpt";
+import {
+  isExtendedType,
+  isProtective,
+  isUsed,
+  MBR_TYPE_PROTECTIVE,
+  type Mbr,
+  mbrTypeName,
+  readLogicalPartitions,
+  readMbr,
+} from "../../formats/mbr";
+import { recogniseVolume } from "../../formats/recognise";
+import { hasText } from "../../kernel/fields";
+import { type ByteSource, readExactly, WindowSource } from "../../kernel/source";
+import { firstBadEntry } from "../firmware/uefi/enumerate";
+import { type FindingFacts, finding } from "../inspection/findings";
+import type { Inspection, Partition } from "../inspection/schema";
+
+type Table = Inspection["tables"][number];
+
+export interface TablesReading {
+  tables: Table[];
+  partitions: Partition[];
+  /** Findings that belong to no table. */
+  findings: FindingFacts[];
+}
+
+const SECTOR_BYTES = 512;
+/** Partitions whose file system is looked at; a real medium has a dozen at most. */
+const PARTITIONS_MAX = 128;
+
+/**
+ * The partition tables of a medium with 512-byte sectors, and what their partitions hold. `hybridDisc`: it is a disc
+ * image too.
+ */
+export async function readTables(source: ByteSource, hybridDisc: boolean): Promise<TablesReading> {
+  const reading: TablesReading = { tables: [], partitions: [], findings: [] };
+  const mbr = await readMbr(source);
+  if (!mbr) return reading;
+  const gpt = await readGpt(source, mbr, hybridDisc, reading);
+  if (gpt) reading.tables.push(gpt);
+  const table = await readMbrTable(source, mbr, gpt !== null, hybridDisc, reading);
+  if (table) reading.tables.push(table);
+  for (const partition of reading.partitions.slice(0, PARTITIONS_MAX)) await describe(source, partition, reading);
+  return reading;
+}
+
+async function readGpt(
+  source: ByteSource,
+  mbr: Mbr,
+  hybridDisc: boolean,
+  reading: TablesReading,
+): Promise<Table | null> {
+  const isProtected = mbr.entries.some(isProtective);
+  const lastSector = Math.floor(source.sizeBytes / SECTOR_BYTES) - 1;
+  const primary = await readGptHeader(source, 1, SECTOR_BYTES);
+  const backup = await readGptHeader(source, lastSector, SECTOR_BYTES);
+  const facts: FindingFacts[] = [];
+  if (!isProtected) {
+    if (primary.ok) facts.push({ code: "gpt-not-protected", hybridDisc });
+    const other = await otherSectorSize(source);
+    if (!primary.ok && other) facts.push({ code: "gpt-other-sector-size", sectorBytes: other });
+    return facts.length > 0 ? table("gpt", primary.ok && hybridDisc ? "good" : "damaged", facts) : null;
+  }
+  const header = primary.ok ? primary.header : backup.ok ? backup.header : null;
+  if (!header) {
+    const other = await otherSectorSize(source);
+    if (other) facts.push({ code: "gpt-other-sector-size", sectorBytes: other });
+    else
+      facts.push({
+        code: "gpt-damaged",
+        primary: primary.ok ? "" : primary.fault,
+        backup: backup.ok ? "" : backup.fault,
+      });
+    return table("gpt", "damaged", facts);
+  }
+  if (!primary.ok) facts.push({ code: "gpt-from-backup", fault: primary.fault });
+  else if (!backup.ok) facts.push(await missingBackup(source, primary.header, lastSector));
+  const faults = checkGptEntries(header);
+  for (const [number, fault] of faults)
+    facts.push({ code: fault === "overlaps" ? "gpt-entry-overlaps" : "gpt-entry-outside", number });
+  for (const entry of header.entries) {
+    if (entry.endLba < entry.startLba) continue;
+    reading.partitions.push({
+      index: entry.number,
+      table: "gpt",
+      type: entry.type,
+      typeName: gptTypeName(entry.type),
+      start: entry.startLba * SECTOR_BYTES,
+      length: (entry.endLba - entry.startLba + 1) * SECTOR_BYTES,
+      filesystem: null,
+      label: entry.name || null,
+      active: false,
+    });
+  }
+  return table("gpt", primary.ok ? "good" : "from-backup", facts);
+}
+
+async function missingBackup(source: ByteSource, header: GptHeader, lastSector: number): Promise<FindingFacts> {
+  const there =
+    header.alternateLba === lastSector ? null : await readGptHeader(source, header.alternateLba, SECTOR_BYTES);
+  return there?.ok
+    ? { code: "gpt-backup-displaced", lastSector, found: header.alternateLba }
+    : { code: "gpt-backup-missing" };
+}
+
+/** A GPT of a disk with larger sectors has its header further on. */
+async function otherSectorSize(source: ByteSource): Promise<number | null> {
+  for (const sectorBytes of [2048, 4096]) {
+    const header = await readExactly(source, sectorBytes, 8);
+    if (header && hasText(header, 0, "EFI PART")) return sectorBytes;
+  }
+  return null;
+}
+
+async function readMbrTable(
+  source: ByteSource,
+  mbr: Mbr,
+  besideGpt: boolean,
+  hybridDisc: boolean,
+  reading: TablesReading,
+): Promise<Table | null> {
+  const used = mbr.entries.filter((entry) => isUsed(entry) && entry.type !== MBR_TYPE_PROTECTIVE);
+  if (mbr.entries.filter(isUsed).length === 0) return null;
+  const bad = firstBadEntry(mbr, Math.floor(source.sizeBytes / SECTOR_BYTES) - 1);
+  const facts: FindingFacts[] = [];
+  if (!mbr.signed && !isPlausible(mbr, bad !== null)) return null;
+  if (!mbr.signed || bad) {
+    // The bytes of a volume's own boot sector read as a nonsense table: then there is none.
+    const sector = await readExactly(source, 0, SECTOR_BYTES);
+    const isVolume =
+      sector && (decodeFatGeometry(sector) || hasText(sector, 3, "NTFS    ") || hasText(sector, 3, "EXFAT   "));
+    if (isVolume) return null;
+    if (used.length === 0 && mbr.signed) return table("mbr", "good", []);
+    if (!mbr.signed || !bad) facts.push({ code: "mbr-unsigned" });
+    else if (bad.fault === "entry-past-end") facts.push({ code: "mbr-entry-past-end", slot: bad.slot });
+    else facts.push({ code: "mbr-entries-overlap", slot: bad.slot, hybridDisc });
+  }
+  if (besideGpt && used.length > 0) facts.push({ code: "mbr-beside-gpt" });
+  for (const entry of used) {
+    reading.partitions.push(mbrPartition(entry.slot, entry.type, entry.startLba, entry.sectors, entry.indicator));
+    if (!isExtendedType(entry.type)) continue;
+    const { partitions, broken } = await readLogicalPartitions(source, entry, SECTOR_BYTES);
+    if (broken) facts.push({ code: "logical-chain-broken" });
+    for (const each of partitions)
+      reading.partitions.push(mbrPartition(each.number, each.type, each.startLba, each.sectors, each.indicator));
+  }
+  return table("mbr", bad || !mbr.signed ? "damaged" : "good", facts);
+}
+
+/** Whether a sector without 55 AA looks like a table that lost it, and not like any other bytes. */
+function isPlausible(mbr: Mbr, isBad: boolean): boolean {
+  return (
+    !isBad && mbr.entries.every((entry) => (entry.indicator & 0x7f) === 0 && (entry.type === 0 || entry.startLba > 0))
+  );
+}
+
+function mbrPartition(index: number, type: number, startLba: number, sectors: number, indicator: number): Partition {
+  return {
+    index,
+    table: "mbr",
+    type: type.toString(16).padStart(2, "0"),
+    typeName: mbrTypeName(type),
+    start: startLba * SECTOR_BYTES,
+    length: sectors * SECTOR_BYTES,
+    filesystem: null,
+    label: null,
+    active: (indicator & 0x80) !== 0,
+  };
+}
+
+async function describe(source: ByteSource, partition: Partition, reading: TablesReading): Promise<void> {
+  if (partition.table === "mbr" && isExtendedType(Number.parseInt(partition.type, 16))) return;
+  const window = new WindowSource(source, partition.start, partition.length);
+  const volume = await recogniseVolume(window);
+  partition.filesystem = volume.kind;
+  partition.label = volume.label ?? partition.label;
+  if (!volume.kind?.startsWith("fat")) return;
+  const sector = await readExactly(window, 0, SECTOR_BYTES);
+  const geometry = sector && decodeFatGeometry(sector);
+  if (!geometry) return;
+  if (geometry.tooFewClusters)
+    reading.findings.push({ code: "fat-too-few-clusters", index: partition.index, clusters: geometry.clusterCount });
+  if (geometry.volumeBytes > partition.length) {
+    reading.findings.push({
+      code: "volume-exceeds-partition",
+      index: partition.index,
+      volumeBytes: geometry.volumeBytes,
+      partitionBytes: partition.length,
+    });
+  }
+}
+
+function table(kind: Table["kind"], state: Table["state"], facts: FindingFacts[]): Table {
+  return { kind, state, findings: facts.map(finding) };
+}

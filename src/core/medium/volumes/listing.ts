@@ -1,0 +1,97 @@
+import { z } from "zod";
+import { pathPart, walk } from "../../formats/file-tree";
+import { volumeIdSchema } from "../contents/schema";
+import { distinct, type Volume } from "./volumes";
+
+/** One entry: path, bytes, whether it is a folder, time of change, and what is special about it. */
+export const listingEntrySchema = z.tuple([
+  z.string(),
+  z.number(),
+  z.union([z.literal(0), z.literal(1)]),
+  z.string().nullable(),
+  z.string().nullable(),
+]);
+export type ListingEntry = z.infer<typeof listingEntrySchema>;
+
+/** Every file of a medium, kept small: what its space goes to is answered from this, without the medium. */
+export const listingSchema = z.object({
+  volumes: z.array(
+    z.object({
+      id: volumeIdSchema,
+      kind: z.string(),
+      label: z.string().nullable(),
+      start: z.number(),
+      lengthBytes: z.number(),
+      entries: z.array(listingEntrySchema),
+      cut: z.boolean(),
+    }),
+  ),
+});
+export type Listing = z.infer<typeof listingSchema>;
+export type ListedVolume = Listing["volumes"][number];
+
+/** Entries kept at most, all volumes together. */
+export const LISTING_MAX = 300_000;
+
+export async function listVolumes(volumes: Volume[]): Promise<Listing> {
+  const listing: Listing = { volumes: [] };
+  let left = LISTING_MAX;
+  for (const volume of distinct(volumes)) {
+    const { id, kind, start, lengthBytes, tree } = volume;
+    const own: ListedVolume = { id, kind, label: tree.label, start, lengthBytes, entries: [], cut: false };
+    const onCut = () => {
+      own.cut = true;
+    };
+    for await (const { path, entry } of walk(tree, null, { entries: left, onCut })) {
+      const special = entry.link === undefined ? (entry.unreadable ?? null) : `→ ${entry.link.slice(0, 300)}`;
+      own.entries.push([path, entry.sizeBytes, entry.directory ? 1 : 0, entry.modified, special]);
+    }
+    left -= own.entries.length;
+    listing.volumes.push(own);
+  }
+  return listing;
+}
+
+/** A file or folder of one folder, with all that is below it counted in. */
+export interface FolderItem {
+  name: string;
+  path: string;
+  folder: boolean;
+  bytes: number;
+  /** Files below it; 1 for a file. */
+  files: number;
+  modified: string | null;
+  special: string | null;
+}
+
+/** What is in a folder, the largest first. `path` is "" or "/" for the root. */
+export function folderItems(volume: ListedVolume, path: string): FolderItem[] {
+  const parts = path.split("/").filter(Boolean);
+  const base = parts.map((part) => `/${pathPart(part)}`).join("");
+  const items = new Map<string, FolderItem>();
+  for (const [own, bytes, isFolder, modified, special] of volume.entries) {
+    if (!own.startsWith(`${base}/`)) continue;
+    const rest = own.slice(base.length + 1);
+    const slash = rest.indexOf("/");
+    const name = slash < 0 ? rest : rest.slice(0, slash);
+    const item = items.get(name) ?? {
+      name,
+      path: `${base}/${name}`,
+      folder: slash >= 0 || isFolder === 1,
+      bytes: 0,
+      files: 0,
+      modified: null,
+      special: null,
+    };
+    items.set(name, item);
+    if (slash < 0) {
+      item.modified = modified;
+      item.special = special;
+    }
+    if (isFolder === 0) {
+      item.bytes += bytes;
+      item.files++;
+    }
+  }
+  return [...items.values()].sort((a, b) => b.bytes - a.bytes || a.name.localeCompare(b.name));
+}

@@ -1,0 +1,97 @@
+import { readElTorito } from "../../formats/el-torito";
+import type { FileTree, Unreadable, Walked } from "../../formats/file-tree";
+import { ISO_SECTOR_BYTES, readIsoDescriptors } from "../../formats/iso9660";
+import type { FileSystemKind } from "../../formats/recognise";
+import { UdfTree } from "../../formats/udf";
+import { type ByteSource, WindowSource } from "../../kernel/source";
+import { readTables } from "../tables/tables";
+import { openIso, openTree } from "./open-tree";
+
+/** A number is a partition's; `mbr:N` one that stands beside a GPT partition of the same number. */
+export type VolumeId = number | "iso9660" | "udf" | "whole" | `eltorito:${number}` | `mbr:${number}`;
+
+/** One file system of a medium that Creel can list. Places and sizes in bytes. */
+export interface Volume {
+  id: VolumeId;
+  kind: FileSystemKind;
+  tree: FileTree;
+  start: number;
+  lengthBytes: number;
+}
+
+/** El Torito entries looked into at most. */
+const ENTRIES_MAX = 64;
+
+/**
+ * The file systems of a medium: of the disc itself, of its partitions, of the start images of its catalogue, or of
+ * the whole where it has no table. `source` should be a `CachedSource`.
+ */
+export async function volumesOf(source: ByteSource): Promise<Volume[]> {
+  const volumes: Volume[] = [];
+  const descriptors = await readIsoDescriptors(source);
+  const isDisc = Boolean(descriptors?.primary || descriptors?.udf);
+  const whole = { start: 0, lengthBytes: source.sizeBytes };
+  if (descriptors?.primary) {
+    const tree = await openIso(source);
+    if (tree) volumes.push({ id: "iso9660", kind: "iso9660", tree, ...whole });
+  }
+  if (descriptors?.udf) {
+    const tree = await UdfTree.find(source);
+    if (tree) volumes.push({ id: "udf", kind: "udf", tree, ...whole });
+  }
+  const { tables, partitions } = await readTables(source, Boolean(descriptors?.primary));
+  for (const { index, table, start, length } of partitions) {
+    // A hybrid disc's table covers the disc itself once more, and a table beside a GPT repeats its partitions.
+    if (isDisc && start === 0) continue;
+    if (volumes.some((each) => typeof each.id === "number" && each.start === start)) continue;
+    const taken = volumes.some((each) => each.id === index);
+    const opened = await openTree(new WindowSource(source, start, length));
+    if (opened)
+      volumes.push({ id: taken ? `${table as "mbr"}:${index}` : index, start, lengthBytes: length, ...opened });
+  }
+  for (const record of descriptors?.bootRecords.slice(0, 1) ?? []) {
+    const catalogue = await readElTorito(source, record.catalogSector);
+    for (const entry of catalogue?.entries.slice(0, ENTRIES_MAX) ?? []) {
+      const start = entry.startSector * ISO_SECTOR_BYTES;
+      // The length that the catalogue gives is often wrong: the file system knows its own.
+      const opened = await openTree(new WindowSource(source, start, source.sizeBytes - start));
+      if (opened?.kind.startsWith("fat"))
+        volumes.push({ id: `eltorito:${entry.index}`, start, lengthBytes: source.sizeBytes - start, ...opened });
+    }
+  }
+  if (volumes.length === 0 && tables.length === 0) {
+    const opened = await openTree(source);
+    if (opened) volumes.push({ id: "whole", ...whole, ...opened });
+  }
+  return volumes;
+}
+
+/** A volume that two tables name is listed once. */
+export function distinct(volumes: Volume[]): Volume[] {
+  return volumes.filter(
+    (volume, index) => volumes.findIndex((each) => each.start === volume.start && each.kind === volume.kind) === index,
+  );
+}
+
+/** A file or directory of a medium, as `creel ls` tells it. */
+export interface Listed {
+  volume: VolumeId;
+  path: string;
+  bytes: number;
+  dir: boolean;
+  modified: string | null;
+  link?: string;
+  unreadable?: Unreadable;
+}
+
+export function listed(volume: VolumeId, { path, entry }: Walked): Listed {
+  return {
+    volume,
+    path,
+    bytes: entry.sizeBytes,
+    dir: entry.directory,
+    modified: entry.modified,
+    ...(entry.link === undefined ? {} : { link: entry.link }),
+    ...(entry.unreadable === undefined ? {} : { unreadable: entry.unreadable }),
+  };
+}

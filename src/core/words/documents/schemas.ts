@@ -1,0 +1,19 @@
+import { z } from "zod";
+import { computerLineSchema } from "../../computer/exchange/lines";
+import { factsSchema } from "../../computer/facts/schema";
+import { matchSchema } from "../../judging/model/schema";
+import { inspectionSchema } from "../../medium/inspection/schema";
+import { manifestSchema } from "../../medium/integrity/manifest";
+
+/** The JSON Schemas of Creel's file forms, by file name, as they are committed in `docs/schemas`. */
+export function schemaFiles(): Record<string, string> {
+  const text = (schema: z.ZodType, io: "input" | "output") =>
+    `${JSON.stringify(z.toJSONSchema(schema, { io, target: "draft-2020-12", unrepresentable: "any", reused: "ref" }), null, 2)}\n`;
+  return {
+    "creel.computer-1.json": text(computerLineSchema, "input"),
+    "creel.facts-1.json": text(factsSchema, "input"),
+    "creel.inspection-1.json": text(inspectionSchema, "output"),
+    "creel.manifest-1.json": text(manifestSchema, "input"),
+    "creel.match-1.json": text(matchSchema, "output"),
+  };
+}

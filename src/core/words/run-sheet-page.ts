@@ -1,0 +1,44 @@
+import { type RunSheetInput, runSheetSteps } from "../callout/run-sheet";
+import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
+import { linkTitle, verdictText } from "./reasons";
+
+const ENTITIES: Record<string, string> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" };
+
+export function escaped(text: string): string {
+  return text.replace(/[&<>"']/g, (character) => ENTITIES[character] as string);
+}
+
+const STYLE =
+  "body{font:16px/1.4 sans-serif;max-width:46em;margin:1.5em auto;padding:0 1em;color:#111;background:#fff}" +
+  "h1{font-size:1.4em;border-bottom:2px solid}code,.tag{font-family:monospace}" +
+  "li{margin:.5em 0;page-break-inside:avoid}.warn{border-left:4px solid;padding-left:.5em;font-weight:bold}" +
+  "small{color:#444}table{border-collapse:collapse}td,th{text-align:left;padding:.2em .8em .2em 0;border-bottom:1px solid #999}";
+
+/** A page that opens anywhere: no script, no picture, nothing that is fetched. */
+export function plainPage(title: string, body: string): string {
+  return `<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>${escaped(title)}</title><style>${STYLE}</style></head>\n<body>\n${body}\n</body></html>\n`;
+}
+
+/** The run sheet of one computer with one medium, to be read on any other computer. `givesBack`: in words. */
+export function runSheetPage(
+  input: RunSheetInput,
+  chain: { links: Record<LinkName, Verdict>; givesBack: string; madeAt: string },
+): string {
+  const { computer, medium } = input;
+  const { make, model } = computer.facts.computer;
+  const about = [computer.name, computer.siteName, [make, model].filter(Boolean).join(" ")].filter(Boolean).join(" · ");
+  const links = LINK_NAMES.map((name) => `${linkTitle(name)}: ${verdictText(chain.links[name])}`).join("; ");
+  const steps = runSheetSteps(input).map(({ act, details, warning }) => {
+    const told = details.map((detail) => `<br><small>${escaped(detail)}</small>`).join("");
+    return `<li><label${warning ? ' class="warn"' : ""}><input type="checkbox"> ${escaped(act)}</label>${told}</li>`;
+  });
+  return plainPage(
+    `Bring back ${computer.tag} with ${medium.tag}`,
+    [
+      `<h1>Bring back <span class="tag">${escaped(computer.tag)}</span> with <span class="tag">${escaped(medium.tag)}</span></h1>`,
+      `<p>${escaped(about)}</p>`,
+      `<p>Gives back: <strong>${escaped(chain.givesBack)}</strong>.<br><small>${escaped(links)}. As recorded on ${escaped(chain.madeAt.slice(0, 10))}.</small></p>`,
+      `<ol>\n${steps.join("\n")}\n</ol>`,
+    ].join("\n"),
+  );
+}
