@@ -1,7 +1,53 @@
 // The directions of docs/architecture.md: app, cli and workers → server → core; ui → core.
+
+/** Floors of the core, the ground first: each stands on those before it and on none behind it. */
+const CORE_FLOORS = [
+  ["kernel"],
+  ["crypto"],
+  ["formats"],
+  ["medium", "computer"],
+  ["judging"],
+  ["fleet"],
+  ["making"],
+  ["images"],
+  ["cover"],
+  ["upkeep"],
+  ["callout"],
+  ["words"],
+];
+
+/** What stands on a floor imports nothing of the floors above, and nothing of its neighbours on the same one. */
+function floorRules(top, floors) {
+  return floors.flatMap((floor, at) =>
+    floor.map((folder) => ({
+      name: `${top.split("/").at(-1)}-${folder}-looks-down`,
+      severity: "error",
+      from: { path: `^${top}/${folder}/`, pathNot: "\\.test\\.ts$" },
+      to: {
+        path: `^${top}/(${[...floor.filter((other) => other !== folder), ...floors.slice(at + 1).flat()].join("|") || "-"})/`,
+      },
+    })),
+  );
+}
+
 /** @type {import("dependency-cruiser").IConfiguration} */
 module.exports = {
   forbidden: [
+    ...floorRules("src/core", CORE_FLOORS),
+    {
+      name: "core-has-floors-only",
+      comment: "Every file of the core stands on a floor.",
+      severity: "error",
+      from: { path: `^src/core/(?!(${CORE_FLOORS.flat().join("|")})/)` },
+      to: {},
+    },
+    {
+      name: "no-circles-between-folders",
+      severity: "error",
+      scope: "folder",
+      from: { path: "^src/core" },
+      to: { circular: true },
+    },
     {
       name: "core-stands-alone",
       comment:
@@ -69,6 +115,6 @@ module.exports = {
     tsConfig: { fileName: "tsconfig.json" },
     tsPreCompilationDeps: true,
     doNotFollow: { path: "node_modules" },
-    exclude: { path: "\\.next|dist" },
+    exclude: { path: "\\.next|dist|\\.test\\.ts$" },
   },
 };

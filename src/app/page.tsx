@@ -3,7 +3,7 @@ import { Suspense } from "react";
 import type { Verdict } from "@/core/judging/model/schema";
 import type { DueItem } from "@/core/upkeep/due";
 import { happeningText } from "@/core/words/callout";
-import { neededText } from "@/core/words/reasons";
+import { neededText, reasonText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { type CoverView, coverView } from "@/server/cover/view";
@@ -242,7 +242,7 @@ function Gaps({ today }: { today: Overview }) {
               </p>
               {gap.example && (
                 <p className="text-quiet">
-                  {gap.example.medium} on {gap.example.computer}: {gap.example.reason}
+                  {gap.example.medium} on {gap.example.computer}: {reasonText(gap.example.reason)}
                   {gap.at === "starts" && gap.state === "broken" && ` ${neededText(gap.example.firmware)}`}
                 </p>
               )}

@@ -1,5 +1,6 @@
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { signatureFaultText, systemText, unreadWhyText } from "@/core/words/contents";
+import { inspectionDocument } from "@/core/words/documents/inspection";
 import { archText, fileSystemText } from "@/core/words/firmware";
 import { binaryText, bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
@@ -10,7 +11,7 @@ export async function runInspect(
   options: { hash?: boolean; deep?: boolean; json?: boolean },
 ): Promise<void> {
   const { inspection } = await inspectFile(file, options);
-  process.stdout.write(options.json ? `${JSON.stringify(inspection)}\n` : describe(inspection));
+  process.stdout.write(options.json ? `${JSON.stringify(inspectionDocument(inspection))}\n` : describe(inspection));
 }
 
 const CONTAINERS: Record<Inspection["container"], string> = {
@@ -42,8 +43,9 @@ function describe(inspection: Inspection): string {
     lines.push(
       `entry ${entry.index}`.padEnd(10) + `${entry.platformName}, ${entry.startable ? "startable" : "not startable"}`,
     );
-  if (inspection.startPaths.length === 0) lines.push("starts    nothing");
-  for (const path of inspection.startPaths) {
+  const { startPaths, tables, findings } = inspectionDocument(inspection);
+  if (startPaths.length === 0) lines.push("starts    nothing");
+  for (const path of startPaths) {
     const firmware = path.firmware === "bios" ? "BIOS" : `UEFI ${archText(path.arch)}`;
     lines.push(
       `starts    ${path.as === "usb" ? "stick" : "disc "}  ${firmware}: ${visible(path.file)} in ${path.place}`,
@@ -51,7 +53,7 @@ function describe(inspection: Inspection): string {
     for (const problem of path.problems) lines.push(`          but  ${visible(problem.text)}`);
   }
   lines.push(...describeContents(inspection));
-  for (const found of [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings])
+  for (const found of [...tables.flatMap((table) => table.findings), ...findings])
     lines.push(found.severity.padEnd(10) + visible(found.text, 400));
   return `${lines.join("\n")}\n`;
 }

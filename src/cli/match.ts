@@ -3,10 +3,11 @@ import { dirname, resolve } from "node:path";
 import { z } from "zod";
 import type { Facts } from "@/core/computer/facts/schema";
 import { releaseOfFile } from "@/core/judging/model/release-part";
-import { LINK_NAMES, type Match } from "@/core/judging/model/schema";
+import { LINK_NAMES } from "@/core/judging/model/schema";
 import { type MediumFile, matchFiles } from "@/core/judging/pair/match";
 import { entriesOf } from "@/core/medium/drivers/driver-set";
 import { type Attachment, attachmentSchema } from "@/core/medium/inspection/schema";
+import { type MatchDocument, matchDocument } from "@/core/words/documents/match";
 import { changeWithKeyText, linkTitle, verdictText } from "@/core/words/reasons";
 import { visible } from "@/core/words/visible";
 import { fileProblem } from "@/server/files/file-source";
@@ -30,7 +31,7 @@ export async function runMatch(file: string | undefined, options: MatchOptions):
     throw new UsageError("match needs a medium FILE and --computer FACTS.json, or --jobs JOBS.jsonl");
   const as = readAttachment(options.as);
   const facts = await readFactsFile(options.computer);
-  const match = matchFiles(await readMedium(file, facts.devices !== null), facts, as, today());
+  const match = matchDocument(matchFiles(await readMedium(file, facts.devices !== null), facts, as, today()));
   process.stdout.write(options.json ? `${JSON.stringify(match)}\n` : describe(match, facts.firmware.keys));
   return options.check && !starts(match) ? 1 : 0;
 }
@@ -71,7 +72,7 @@ function readAttachment(value: string | undefined): Attachment | null {
   return parsed.data;
 }
 
-function starts(match: Match): boolean {
+function starts(match: Pick<MatchDocument, "links">): boolean {
   return match.links.starts.verdict === "holds";
 }
 
@@ -103,7 +104,7 @@ async function runJobs(path: string, options: MatchOptions): Promise<number> {
   return options.check && !allStart ? 1 : 0;
 }
 
-type JobAnswer = Match | { id: string | null; error: string };
+type JobAnswer = MatchDocument | { id: string | null; error: string };
 
 async function runJob(
   line: string,
@@ -123,8 +124,7 @@ async function runJob(
     }
     const facts = await computers(resolve(folder, job.data.computer));
     const medium = await media.read(resolve(folder, job.data.medium), facts.devices !== null);
-    const { schema, ...rest } = matchFiles(medium, facts, job.data.as ?? null, today());
-    return { schema, id: job.data.id, ...rest };
+    return matchDocument(matchFiles(medium, facts, job.data.as ?? null, today()), job.data.id);
   } catch (error) {
     if (error instanceof UsageError) return { id, error: error.message };
     if (error instanceof SyntaxError) return { id, error: `line ${lineNumber}: it is not JSON` };
@@ -161,7 +161,7 @@ function describeJob(answer: JobAnswer): string {
   return `${visible(answer.id ?? "?")}: ${verdictText(answer.links.starts.verdict)}: ${answer.links.starts.reasons.map((each) => visible(each.text, 400)).join(" ")}\n`;
 }
 
-function describe(match: Match, keys: Facts["firmware"]["keys"]): string {
+function describe(match: MatchDocument, keys: Facts["firmware"]["keys"]): string {
   const lines = [`as a ${match.as === "usb" ? "stick" : "disc"}`];
   for (const name of LINK_NAMES) {
     const link = match.links[name];

@@ -5,6 +5,7 @@ import { planMedium, WAYS, type Way } from "@/core/making/planning/plan";
 import { MemoryJournal } from "@/core/making/writing/memory-journal";
 import { writeMedium } from "@/core/making/writing/write-medium";
 import { inspect } from "@/core/medium/inspection/inspect";
+import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { alternativeText, planNoteText, planProblemText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
@@ -66,7 +67,7 @@ export async function runPrepare(file: string, options: PrepareOptions): Promise
     }
     const found = await startsOf(options.to);
     const { notes, parts, predicted, writtenBytes } = plan;
-    const expected = predicted.startPaths.length;
+    const expected = startPathsOf(predicted).length;
     if (options.json) print({ ok: true, file: options.to, bytes, writtenBytes, parts, notes, starts: found, expected });
     else {
       const lines = [
@@ -100,7 +101,7 @@ async function startsOf(path: string): Promise<number> {
   const source = await FileSource.open(path);
   try {
     const { inspection } = await inspect(new CachedSource(source), { name: source.name });
-    return inspection.startPaths.length;
+    return startPathsOf(inspection).length;
   } finally {
     await source.close();
   }

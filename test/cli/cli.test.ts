@@ -1,8 +1,8 @@
 import { spawnSync } from "node:child_process";
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { matchSchema } from "@/core/judging/model/schema";
 import { inspectionSchema } from "@/core/medium/inspection/schema";
+import { matchDocumentSchema } from "@/core/words/documents/match";
 import { IMAGES } from "../../scripts/demo/images";
 import { allowing, revoking } from "../../scripts/demo/signers";
 import { tempWorkshop } from "../support/workshop";
@@ -50,7 +50,7 @@ describe("inspect", () => {
 describe("match", () => {
   test("prints creel.match/1; links that need the inventory are unknown", () => {
     const { stdout } = creel("match", medium, "--computer", kiosk, "--json");
-    const match = matchSchema.parse(JSON.parse(stdout));
+    const match = matchDocumentSchema.parse(JSON.parse(stdout));
     expect(match.links.starts).toMatchObject({ verdict: "holds", basis: "reference" });
     expect(match.links.proven.verdict).toBe("unknown");
     expect(match.links.starts.trace.length).toBeGreaterThan(1);
@@ -100,7 +100,7 @@ describe("match", () => {
       );
     const signedMedium = IMAGES.lantern12.make(w);
     const match = (computer: string) =>
-      matchSchema.parse(
+      matchDocumentSchema.parse(
         JSON.parse(creel("match", signedMedium, "--computer", computer, "--as", "usb", "--json").stdout),
       );
     const db = allowing("norlight2023");

@@ -1,6 +1,6 @@
 import { copyFileSync, mkdirSync } from "node:fs";
 import { join } from "node:path";
-import type { BenchResult } from "@/core/making/writing/job";
+import type { BenchResult } from "@/core/making/jobs/job";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { makeManifest } from "@/core/medium/integrity/manifest";
 import type { Purpose } from "@/core/medium/releases/facts";

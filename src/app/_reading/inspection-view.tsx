@@ -1,6 +1,11 @@
+import { type Severity, severityOf } from "@/core/medium/findings/findings";
 import type { Inspection } from "@/core/medium/inspection/schema";
-import { archText, fileSystemText } from "@/core/words/firmware";
+import { isOpenEnded, startPathsOf } from "@/core/medium/inspection/start-paths";
+import { findingText } from "@/core/words/findings";
+import { archText, fileSystemText, startCodeText } from "@/core/words/firmware";
+import { placeText } from "@/core/words/places";
 import { bytesText } from "@/core/words/sizes";
+import { startProblemText } from "@/core/words/start-paths";
 import { visible } from "@/core/words/visible";
 import { ChainLink } from "@/ui/chain";
 import { Size } from "@/ui/size";
@@ -59,19 +64,9 @@ export function InspectionView({
           <h2 className="mt-5">Findings</h2>
           <ul className="mt-1 space-y-1">
             {findings.map((found) => (
-              <li key={found.code + found.text} className="grid grid-cols-[4.6rem_1fr]">
-                <span
-                  className={
-                    found.severity === "fault"
-                      ? "font-bold text-plum"
-                      : found.severity === "caution"
-                        ? "font-semibold text-rope"
-                        : "text-quiet"
-                  }
-                >
-                  {found.severity}
-                </span>
-                <span>{visible(found.text, 500)}</span>
+              <li key={JSON.stringify(found)} className="grid grid-cols-[4.6rem_1fr]">
+                <span className={SEVERITY_STYLE[severityOf(found)]}>{severityOf(found)}</span>
+                <span>{visible(findingText(found), 500)}</span>
               </li>
             ))}
           </ul>
@@ -95,11 +90,16 @@ export function InspectionView({
 }
 
 const GRAVITY = ["fault", "caution", "info"];
+const SEVERITY_STYLE: Record<Severity, string> = {
+  fault: "font-bold text-plum",
+  caution: "font-semibold text-rope",
+  info: "text-quiet",
+};
 
 /** All findings, the gravest first. */
 function findingsOf(inspection: Inspection): Inspection["findings"] {
   const all = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
-  return all.sort((a, b) => GRAVITY.indexOf(a.severity) - GRAVITY.indexOf(b.severity));
+  return all.sort((a, b) => GRAVITY.indexOf(severityOf(a)) - GRAVITY.indexOf(severityOf(b)));
 }
 
 function partsOf(inspection: Inspection): StripPart[] {
@@ -154,8 +154,8 @@ function PartitionTable({ inspection }: { inspection: Inspection }) {
 }
 
 function StartPaths({ inspection }: { inspection: Inspection }) {
-  if (inspection.startPaths.length === 0)
-    return <p className="mt-1">None: no firmware finds anything to start on it.</p>;
+  const startPaths = startPathsOf(inspection);
+  if (startPaths.length === 0) return <p className="mt-1">None: no firmware finds anything to start on it.</p>;
   return (
     <table className="mt-1 w-full text-[0.9rem]">
       <caption className="sr-only">Ways to start</caption>
@@ -168,30 +168,24 @@ function StartPaths({ inspection }: { inspection: Inspection }) {
         </tr>
       </thead>
       <tbody>
-        {inspection.startPaths.map((path) => {
-          const unknown = path.problems.some(
-            (problem) => problem.code === "bios-not-known" || problem.code === "fallback-first",
-          );
+        {startPaths.map((path) => {
+          const { problem } = path;
+          const verdict = problem === null ? "holds" : isOpenEnded(path) ? "unknown" : "broken";
           return (
             <tr key={`${path.as}${path.firmware}${path.arch}`} className="border-line border-b align-top">
               <td className="w-9 py-1">
-                <ChainLink
-                  verdict={path.problems.length === 0 ? "holds" : unknown ? "unknown" : "broken"}
-                  height={13}
-                />
+                <ChainLink verdict={verdict} height={13} />
               </td>
               <td className="w-14 py-1">{path.as === "usb" ? "stick" : "disc"}</td>
               <td className="w-36 py-1 whitespace-nowrap">
                 {path.firmware === "bios" ? "BIOS" : `UEFI ${archText(path.arch)}`}
               </td>
               <td className="py-1">
-                <span className={path.firmware === "uefi" ? "code" : ""}>{visible(path.file, 80)}</span>{" "}
-                <span className="text-quiet">in {path.place}</span>
-                {path.problems.map((problem) => (
-                  <div key={problem.code} className="text-plum">
-                    {visible(problem.text, 400)}
-                  </div>
-                ))}
+                <span className={path.firmware === "uefi" ? "code" : ""}>
+                  {visible(path.firmware === "bios" ? startCodeText(path.program) : path.file, 80)}
+                </span>{" "}
+                <span className="text-quiet">in {placeText(path.place)}</span>
+                {problem && <div className="text-plum">{visible(startProblemText(problem), 400)}</div>}
               </td>
             </tr>
           );

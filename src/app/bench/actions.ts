@@ -1,7 +1,7 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
-import { benchRequestSchema } from "@/core/making/writing/job";
+import { benchRequestSchema } from "@/core/making/jobs/job";
 import { fillBerth, setBatch } from "@/server/bench/berths";
 import { FAULTS, switchFault } from "@/server/bench/faults";
 import { askOf, resume, startCheck, startPreparation } from "@/server/bench/jobs";

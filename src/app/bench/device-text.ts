@@ -1,3 +1,4 @@
+import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { deviceFaultText, deviceKindText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import type { BerthDevice } from "@/server/bench/berths";
@@ -15,7 +16,7 @@ export function contentText({ look, medium, row }: BerthDevice): string {
   if (inspection.container === "unknown") return "Nothing on it is recognised.";
   const labels = inspection.partitions.flatMap(({ label }) => label ?? []);
   const named = inspection.contents.label ? [inspection.contents.label] : labels;
-  const ways = inspection.startPaths.length;
+  const ways = startPathsOf(inspection).length;
   return `It holds something${named.length > 0 ? ` called ${named.slice(0, 3).join(", ")}` : ""}${ways > 0 ? `, with ${plural(ways, "way")} to start from it` : ""}.`;
 }
 

@@ -1,3 +1,4 @@
+import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { capacityText, deviceFaultText, deviceKindText, trustText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
@@ -27,7 +28,7 @@ function asLine({ name, accepts, device, jobId }: Berth): object {
       sectorBytes: device.row.sectorBytes,
       isStore: device.row.isStore,
       medium: device.medium?.tag ?? null,
-      starts: device.look.inspection?.startPaths.length ?? null,
+      starts: device.look.inspection ? startPathsOf(device.look.inspection).length : null,
       fault: device.look.fault,
       trust: device.trust.verdict,
       alike: device.alike,

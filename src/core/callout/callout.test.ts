@@ -1,11 +1,13 @@
 import { type DiskFacts, factsSchema } from "../computer/facts/schema";
 import type { StoredPoint } from "../images/lineage";
-import type { ImagePart } from "../judging/model/parts";
+import type { ImagePart, ImagePlace } from "../judging/model/parts";
 import type { Link, Verdict } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import type { Route } from "../judging/routes/routes";
+import { stepText } from "../words/steps";
 import { type CallOutFacts, offersFor } from "./offers";
 import { imageFit, largestThatFits, whatToShrink } from "./replacement";
+import { isDangerous } from "./step";
 import { type CalloutInput, calloutSteps } from "./steps";
 
 const link = (verdict: Verdict): Link => ({ verdict, basis: null, changes: [], reasons: [], trace: [] });
@@ -174,6 +176,8 @@ describe("replacement parts", () => {
   });
 });
 
+const SHARE: ImagePlace = { on: "share", name: "Image share", sites: null };
+
 describe("the guided run sheet", () => {
   const input = (more: Partial<CalloutInput> = {}, firmware: object = {}): CalloutInput => ({
     computer: {
@@ -187,7 +191,7 @@ describe("the guided run sheet", () => {
     medium: {
       tag: "SP-01",
       name: null,
-      kindText: "an external disk",
+      kind: "disk",
       siteName: "Head office",
       lentTo: null,
       loads: ["Spindle 3.0"],
@@ -201,28 +205,35 @@ describe("the guided run sheet", () => {
       drivers: [],
       seconds: null,
     },
-    image: { name: "HO-001 2026-10-30", takenAt: "2026-10-30T18:00:00Z", places: ["Image share"], keyPlace: null },
+    image: { name: "HO-001 2026-10-30", takenAt: "2026-10-30T18:00:00Z", places: [SHARE], keyPlace: null },
     target: { name: "sda", bytes: 500e9, model: "Ostrel 500", serial: "SDA1" },
     ...more,
   });
-  const keys = (given: CalloutInput) => calloutSteps(given).map(({ key }) => key);
+  const keys = (given: CalloutInput) => calloutSteps(given).map(({ step }) => step.code);
 
   test("an image on a share: the store is fetched first and attached late, the target said with size and serial", () => {
     const steps = calloutSteps(input());
-    const order = steps.map(({ key }) => key);
+    const order = steps.map(({ step }) => step.code);
     expect(order.indexOf("attach-store")).toBeGreaterThan(order.indexOf("look"));
     expect(order.indexOf("fetch-store")).toBe(1);
     expect(order.slice(-4)).toEqual(["put-back", "updates", "applications", "write-down"]);
-    const target = steps.find(({ key }) => key === "choose-target");
-    expect(target).toMatchObject({
-      warning: true,
-      act: expect.stringContaining("500 GB (shows as 466 GiB), Ostrel 500, serial SDA1"),
-    });
+    const target = steps.find(({ step }) => step.code === "choose-target")?.step;
+    expect(target && isDangerous(target)).toBe(true);
+    expect(target && stepText(target).act).toContain("500 GB (shows as 466 GiB), Ostrel 500, serial SDA1");
   });
 
   test("an image on the medium itself needs no store; a repair touches no disk; drivers are loaded before disks are looked for", () => {
     expect(
-      keys(input({ image: { name: "x", takenAt: "2026-10-30T18:00:00Z", places: ["SP-01"], keyPlace: null } })),
+      keys(
+        input({
+          image: {
+            name: "x",
+            takenAt: "2026-10-30T18:00:00Z",
+            places: [{ on: "medium", tag: "SP-01" }],
+            keyPlace: null,
+          },
+        }),
+      ),
     ).not.toContain("attach-store");
     expect(keys(input({ outcome: "start-up", image: null }))).not.toContain("choose-target");
     const order = keys(input({ drivers: ["nlstor.inf from Lantern 12"] }));
@@ -231,10 +242,10 @@ describe("the guided run sheet", () => {
 
   test("where it is not in the start menu, what is likeliest for this computer is looked at first", () => {
     const first = (firmware: object) =>
-      calloutSteps(input({}, firmware)).find(({ key }) => key === "start")?.branches[0]?.checks[0];
-    expect(first({ fastBoot: "on" })).toMatch(/fast boot/);
-    expect(first({ fastBoot: "off", usbStart: "off" })).toMatch(/USB in set-up/);
-    expect(first({ fastBoot: "off", usbStart: "on" })).toMatch(/Another port/);
+      calloutSteps(input({}, firmware)).find(({ step }) => step.code === "start")?.branches[0]?.checks[0]?.code;
+    expect(first({ fastBoot: "on" })).toBe("fast-boot");
+    expect(first({ fastBoot: "off", usbStart: "off" })).toBe("usb-start");
+    expect(first({ fastBoot: "off", usbStart: "on" })).toBe("other-port");
   });
 
   test("no step is there twice", () => {

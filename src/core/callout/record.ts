@@ -1,24 +1,55 @@
 import { z } from "zod";
-import { linkSchema } from "../judging/model/schema";
+import { imagePlaceSchema } from "../judging/model/parts";
+import type { Reason } from "../judging/model/reasons";
+import { changeSchema, type Link, verdictSchema } from "../judging/model/schema";
 import { OUTCOMES } from "../judging/routes/outcome";
 
 const rangeSchema = z.object({ low: z.number(), likely: z.number(), high: z.number() });
 
-/** The way that was chosen on a call-out, with what its steps are made from: as it was known then. */
-export const chosenRouteSchema = z.object({
-  medium: z.string(),
-  as: z.enum(["usb", "optical"]),
-  release: z.string().nullable(),
-  outcome: z.enum(OUTCOMES),
-  image: z
-    .object({ name: z.string(), takenAt: z.string(), places: z.array(z.string()), keyPlace: z.string().nullable() })
-    .nullable(),
-  starts: linkSchema,
-  drivers: z.array(z.string()),
-  /** Until it is handed back. */
-  seconds: rangeSchema,
-  lostDays: z.number().nullable(),
+/** The Starts link as it was judged when the route was chosen. */
+const startSchema: z.ZodType<Pick<Link, "verdict" | "changes" | "reasons">> = z.object({
+  verdict: verdictSchema,
+  changes: z.array(changeSchema),
+  // Codes with their facts; rows from before had a sentence beside them, which nobody reads.
+  reasons: z.array(z.custom<Reason>((value) => typeof value === "object" && value !== null && "code" in value)),
 });
+
+/** Where a copy is; once, only its name was kept. */
+const keptPlaceSchema = z.union([imagePlaceSchema, z.string()]);
+
+/** The route that was chosen on a call-out, with what its steps are made from: as it was known then. */
+export const chosenRouteSchema = z
+  .object({
+    medium: z.string(),
+    as: z.enum(["usb", "optical"]),
+    release: z.string().nullable(),
+    outcome: z.enum(OUTCOMES),
+    image: z
+      .object({
+        name: z.string(),
+        takenAt: z.string(),
+        places: z.array(keptPlaceSchema),
+        keyPlace: z.string().nullable(),
+      })
+      .nullable(),
+    starts: startSchema,
+    drivers: z.array(z.string()),
+    /** Until it is handed back. */
+    seconds: rangeSchema,
+    lostDays: z.number().nullable(),
+  })
+  .transform(({ image, ...route }) => ({
+    ...route,
+    image: image && {
+      ...image,
+      places: image.places.map((place) => {
+        if (typeof place !== "string") return place;
+        return place === route.medium
+          ? { on: "medium" as const, tag: place }
+          : { on: "disk" as const, name: place, site: null };
+      }),
+    },
+  }));
 export type ChosenRoute = z.infer<typeof chosenRouteSchema>;
 
 /** How a call-out ended. */

@@ -1,12 +1,13 @@
 import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Link } from "../judging/model/schema";
+import { stepText } from "../words/steps";
 import { type RunSheetInput, runSheetSteps } from "./run-sheet";
 
 const holds: Link = {
   verdict: "holds",
   basis: "standard",
   changes: [],
-  reasons: [{ code: "uefi-starts", text: "It finds the loader." }],
+  reasons: [{ code: "uefi-starts", file: "/EFI/BOOT/BOOTX64.EFI", place: [], arch: "x64" }],
   trace: [],
 };
 
@@ -23,7 +24,7 @@ function input(more: Partial<RunSheetInput> = {}, facts: object = {}): RunSheetI
     medium: {
       tag: "RM-1",
       name: "Rescue",
-      kindText: "a USB stick",
+      kind: "usb",
       siteName: "Office",
       lentTo: null,
       loads: ["Bollard 5.0"],
@@ -35,10 +36,11 @@ function input(more: Partial<RunSheetInput> = {}, facts: object = {}): RunSheetI
   };
 }
 
-const sheet = (of: RunSheetInput) => runSheetSteps(of).map((step) => [step.act, ...step.details].join("\n"));
+const sheet = (of: RunSheetInput) =>
+  runSheetSteps(of).map((step) => [stepText(step).act, ...stepText(step).details].join("\n"));
 const indexOf = (lines: string[], text: RegExp) => lines.findIndex((line) => text.test(line));
 
-test("steps come in the order of the day (field guide, On the day; common practice)", () => {
+test("steps come in the order of the day (common practice)", () => {
   const lines = sheet(input());
   const order = [
     /^Fetch RM-1/,
@@ -112,7 +114,7 @@ test("where the recovery key of encrypted content is kept is on the sheet", () =
 test("what is not known is said, not invented", () => {
   const lines = sheet(
     input(
-      { medium: { tag: "RM-1", name: null, kindText: "a USB stick", siteName: null, lentTo: null, loads: [] } },
+      { medium: { tag: "RM-1", name: null, kind: "usb", siteName: null, lentTo: null, loads: [] } },
       { disks: null },
     ),
   ).join("\n");

@@ -74,7 +74,11 @@ async function planned({ world, policies, policyOf, ways, stock, candidates }: R
     settings: USUAL_SETTINGS,
   });
   const plan = await solveCover(meaning.problem, { solve: solver.solve, seconds: 20 });
-  const result = tellCover(meaning, plan, { seconds: 0, leftOut: [], whyNot: () => ["no release"] });
+  const result = tellCover(meaning, plan, {
+    seconds: 0,
+    leftOut: [],
+    whyNot: () => [{ code: "nothing-gives-it-back" }],
+  });
   return { meaning, plan, result };
 }
 

@@ -1,4 +1,6 @@
 import { z } from "zod";
+import type { Reason } from "../judging/model/reasons";
+import type { Change } from "../judging/model/schema";
 import type { Need } from "./policy";
 
 /** What is bought, and for how much: sticks by the size that they are sold as. */
@@ -66,14 +68,24 @@ export interface PlannedMedium {
   drills: string[];
 }
 
+/** Why no plan can give something. */
+export type CoverWhy =
+  | { code: "no-purchase"; site: string }
+  | { code: "image-too-old"; on: string; mostDays: number | null }
+  /** Of a release the way that comes nearest: what stands against it, and what would mend that. */
+  | { code: "nearest"; release: string; reason: Reason | null; change: Change | null }
+  | { code: "nothing-gives-it-back" }
+  /** Of a plan that was kept when this was kept in sentences. */
+  | { code: "told-in-words"; text: string };
+
 /** What no plan can give, and what would. */
 export interface CoverLack {
   computers: Some;
   need: Need | "spare";
   site: string | null;
   lacking: number;
-  /** What stands against it, and what would free it, in sentences. */
-  why: string[];
+  /** What stands against it, and what would free it. */
+  why: CoverWhy[];
 }
 
 export interface CoverResult {
@@ -93,15 +105,33 @@ export interface CoverResult {
   placeless: Some;
   seconds: number;
   /** Releases that were not looked at, and why. */
-  leftOut: { release: string; why: string }[];
+  leftOut: LeftOut[];
 }
+
+/** A release that was not looked at: its file is not there. `why`: of a plan from before, in words. */
+export interface LeftOut {
+  release: string;
+  file?: string | null;
+  why?: string;
+}
+
+/** How far a plan is while it is computed, and how it ended where it gives nothing. */
+export type PlanProgress =
+  | { code: "waiting" | "looking" | "looking-together" | "cancelled" | "interrupted" | "failed" }
+  | { code: "computing"; demands: number; media: number; contents: number }
+  | { code: "parts"; done: number; of: number }
+  | { code: "told-in-words"; text: string };
 
 /** Something to be done by an accepted plan. */
 export interface CoverTask {
   kind: "buy" | "rewrite" | "write" | "move" | "drill" | "ask-back";
   site: string;
   medium: string | null;
-  text: string;
+  /** What the medium is to hold; null: it becomes, or is, a blank spare. */
+  holds?: string | null;
+  lentTo?: string | null;
+  /** Of a task that was kept when tasks were kept as sentences. */
+  text?: string;
   /** Of moves and loans. */
   from: string | null;
   releaseId: number | null;
@@ -111,4 +141,15 @@ export interface CoverTask {
   computer: string | null;
   /** Computers for which a medium is made. */
   forced?: string[];
+}
+
+/** A result as it was kept; once, why no plan can give something was kept in sentences. */
+export function readCoverResult(kept: unknown): CoverResult | null {
+  if (kept === null) return null;
+  const result = kept as Omit<CoverResult, "lacks"> & {
+    lacks: (Omit<CoverLack, "why"> & { why: (CoverWhy | string)[] })[];
+  };
+  const coded = (why: CoverWhy | string): CoverWhy =>
+    typeof why === "string" ? { code: "told-in-words", text: why } : why;
+  return { ...result, lacks: result.lacks.map((lack) => ({ ...lack, why: lack.why.map(coded) })) };
 }

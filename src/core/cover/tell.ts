@@ -1,12 +1,12 @@
 import type { ComputerPart } from "../judging/model/parts";
 import { type Meaning, noteModel } from "./ask";
 import { type CoverAct, type CoverDemand, type CoverPlan, carryingCost, isWithin, purchaseCost } from "./problem";
-import type { CoverLack, CoverResult, PlannedMedium, Some } from "./result";
+import type { CoverLack, CoverResult, CoverWhy, PlannedMedium, Some } from "./result";
 
 const SOME = 12;
 
-/** What stands against a computer's need, and what would free it, in sentences. */
-export type WhyNot = (computer: ComputerPart, need: CoverLack["need"]) => string[];
+/** What stands against a computer's need, and what would free it. */
+export type WhyNot = (computer: ComputerPart, need: CoverLack["need"]) => CoverWhy[];
 
 /** A plan in names, each medium with whom it serves and who forces it. */
 export function tellCover(
@@ -39,7 +39,7 @@ export function tellCover(
     lacks: plan.unmet.flatMap(({ demand, lacking: count }): CoverLack[] => {
       const { need, computers, site } = demands[demand] as (typeof demands)[number];
       const isForbidden = asked.settings.noPurchase.includes(site);
-      const pinned = isForbidden ? [`Nothing is to be bought for ${site}, as you decided.`] : [];
+      const pinned: CoverWhy[] = isForbidden ? [{ code: "no-purchase", site }] : [];
       if (computers.length === 0) return [{ computers: some([]), need, site, lacking: count, why: pinned }];
       return byReason(meaning, computers, need, whyNot).map(
         ({ rows, why }): CoverLack => ({
@@ -73,16 +73,17 @@ function byReason(
   computers: readonly number[],
   need: CoverLack["need"],
   whyNot: WhyNot,
-): { rows: number[]; why: string[] }[] {
-  const groups = new Map<string, { rows: number[]; why: string[] }>();
-  const known = new Map<string, string[]>();
+): { rows: number[]; why: CoverWhy[] }[] {
+  const groups = new Map<string, { rows: number[]; why: CoverWhy[] }>();
+  const known = new Map<string, CoverWhy[]>();
   for (const row of computers) {
     const kind = asked.serving.classOf(row) ?? `own ${row}`;
     const why = known.get(kind) ?? whyNot(asked.computers[row] as ComputerPart, need);
     known.set(kind, why);
-    const group = groups.get(why.join("\n")) ?? { rows: [], why };
+    const key = JSON.stringify(why);
+    const group = groups.get(key) ?? { rows: [], why };
     group.rows.push(row);
-    groups.set(why.join("\n"), group);
+    groups.set(key, group);
   }
   return [...groups.values()];
 }

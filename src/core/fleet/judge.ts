@@ -1,10 +1,10 @@
 import { loadsReached } from "../judging/model/loads";
 import type { ComputerPart } from "../judging/model/parts";
+import type { Reason } from "../judging/model/reasons";
 import type { Link } from "../judging/model/schema";
 import { betterStart } from "../judging/pair/match";
 import { type Route, routesOn, type Surroundings } from "../judging/routes/routes";
 import type { Attachment } from "../medium/inspection/schema";
-import { reason } from "../words/reasons";
 import { carriedDriver, type FleetMedium, type World } from "./world";
 
 /** The Starts link of a medium on a computer, and how it is best attached. */
@@ -18,14 +18,14 @@ export function startOf(
       verdict: "unknown",
       basis: null,
       changes: [],
-      reasons: [reason({ code: "medium-not-read" })],
+      reasons: [{ code: "medium-not-read" }],
       trace: [],
     };
     return { as: as ?? "usb", starts };
   }
   const judged = betterStart(views, computer.facts, as, today);
   if (fault === null || judged.starts.verdict === "broken") return judged;
-  const reasons = [...judged.starts.reasons, reason({ code: "medium-fault", fault })];
+  const reasons: Reason[] = [...judged.starts.reasons, { code: "medium-fault", fault }];
   return { ...judged, starts: { ...judged.starts, reasons } };
 }
 

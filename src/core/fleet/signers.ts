@@ -1,6 +1,7 @@
 import { findAnchors, type KnownCertificate, type TrustList, trustList } from "../computer/secure-boot/trust";
 import { allowedByFirmware, certificatesOf } from "../judging/starts/allow";
-import { ARCHITECTURES, type LoaderSigning, type UefiView } from "../medium/firmware/uefi/view";
+import { ARCHITECTURES } from "../kernel/architecture";
+import type { LoaderSigning, UefiView } from "../medium/firmware/uefi/view";
 import type { Views } from "../medium/inspection/schema";
 import type { World } from "./world";
 

@@ -1,6 +1,7 @@
 import type { CarriedDriver } from "../judging/links/sees";
 import { compareText } from "../judging/links/versions";
 import type { ComputerPart, DrillPart, ImagePart, MediumPart, PolicyPart, ReleasePart } from "../judging/model/parts";
+import type { Finding } from "../medium/findings/findings";
 import type { Attachment, Views } from "../medium/inspection/schema";
 
 /** A medium as a fleet's matrix needs it. */
@@ -11,7 +12,7 @@ export interface FleetMedium {
   /** What firmware makes of it; null where nothing was read from it. Media with the same key are judged once. */
   views: { key: string; views: Views } | null;
   /** What was found wrong with it as a whole. */
-  fault: string | null;
+  fault: Finding | null;
   releases: ReleasePart[];
 }
 

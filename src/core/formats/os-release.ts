@@ -1,4 +1,4 @@
-import { said, type Told } from "../computer/collect/document";
+import { statedText } from "../kernel/stated-values";
 
 /** os-release: shell-like assignments. Source: os-release(5) of systemd. */
 export function isOsRelease(text: string): boolean {
@@ -22,21 +22,21 @@ function unquoted(value: string): string {
   return inner.replace(/\\(["$`\\])/g, "$1");
 }
 
-export function readOsRelease(text: string, partition: string | null = null): Told {
+/** What an os-release file says of its system; null where it names none. */
+export interface OsRelease {
+  name: string;
+  version: string | null;
+  edition: string | null;
+}
+
+export function readOsRelease(text: string): OsRelease | null {
   const values = assignments(text);
-  const name = said(values.get("NAME")) ?? said(values.get("ID")) ?? said(values.get("PRETTY_NAME"));
-  if (!name) return { facts: {}, notes: ["It names no system."] };
+  const stated = (...keys: string[]) => keys.map((key) => statedText(values.get(key))).find((each) => each !== null);
+  const name = stated("NAME", "ID", "PRETTY_NAME");
+  if (!name) return null;
   return {
-    facts: {
-      systems: [
-        {
-          name,
-          family: "linux",
-          version: said(values.get("VERSION_ID"), 80) ?? said(values.get("BUILD_ID"), 80),
-          edition: said(values.get("VARIANT"), 80),
-          ...(partition ? { partition } : {}),
-        },
-      ],
-    },
+    name,
+    version: statedText(values.get("VERSION_ID"), 80) ?? statedText(values.get("BUILD_ID"), 80),
+    edition: statedText(values.get("VARIANT"), 80),
   };
 }

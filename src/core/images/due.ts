@@ -15,7 +15,7 @@ export interface NotedChange {
   what: string;
 }
 
-export type DueReason =
+export type ImageDueReason =
   | { code: "no-image" }
   | { code: "none-usable"; last: string }
   | { code: "only-unverified"; last: string }
@@ -32,14 +32,14 @@ export interface ImageDue {
   /** ISO day of the last image that can be gone back to; null: there is none. */
   last: string | null;
   /** Why a new one is due, the gravest first; empty: none is. */
-  reasons: DueReason[];
+  reasons: ImageDueReason[];
 }
 
 /** Images are taken again after so many days. Common practice for office computers; a policy may say otherwise. */
 export const USUAL_IMAGE_DAYS = 180;
 /** An image is asked for so many days before a change that was noted: time enough to take and verify it. */
 export const DAYS_AHEAD = 7;
-const ORDER: DueReason["code"][] = [
+const ORDER: ImageDueReason["code"][] = [
   // There is a day by which it must be done.
   "change-ahead",
   "no-image",
@@ -78,7 +78,7 @@ export function imageDue(
   const [usable, unsure] = [latest("usable"), latest("unsure")];
   const last = usable ?? unsure;
   const ahead = soonest(noted.filter((each) => each.on >= today && daysBetween(today, each.on) <= DAYS_AHEAD));
-  const reasons: DueReason[] = [];
+  const reasons: ImageDueReason[] = [];
   if (ahead && (last === null || daysBetween(last.slice(0, 10), ahead.on) > DAYS_AHEAD))
     reasons.push({ code: "change-ahead", ...ahead, days: daysBetween(today, ahead.on) });
   if (last === null) {

@@ -1,4 +1,6 @@
 import type { Some } from "../cover/result";
+import type { ImageDueReason } from "../images/due";
+import type { Reason } from "../judging/model/reasons";
 
 /** What can be due, in the order in which it is told where nothing else decides. */
 export const DUE_KINDS = [
@@ -22,12 +24,12 @@ export type DueReason =
   | { code: "drill-lapses"; model: string | null; on: string }
   | { code: "verification-lapses"; on: string }
   /** Never tried, tried before it was written, with other firmware, on another of the model: what the chain says. */
-  | { code: "not-proven"; why: string }
+  | { code: "not-proven"; reason: Reason | null }
   | { code: "secure-boot-changed"; on: string; drilledOn: string }
   | { code: "drill-planned"; on: string; days: number; by: string }
   | { code: "worn" }
   | { code: "distrusted" }
-  | { code: "image"; why: string }
+  | { code: "image"; reasons: ImageDueReason[] }
   | { code: "image-lapses"; on: string }
   | { code: "release-superseded"; release: string; by: string }
   | { code: "release-ended"; release: string; on: string }

@@ -7,7 +7,6 @@ import { judgeProven } from "../judging/links/proven";
 import type { Ruling } from "../judging/links/ruling";
 import type { ComputerPart, DrillPart, PolicyPart } from "../judging/model/parts";
 import { dayAfter } from "../kernel/days";
-import { reason } from "../words/reasons";
 import type { LackCause } from "./causes";
 import { AHEAD_DAYS, type DueItem, type DueReason, someOf } from "./due";
 
@@ -126,8 +125,7 @@ export function proofDue(input: ProofInput): DueItem[] {
       const medium = media[nearest] as FleetMedium;
       const ruling = provenOn(input, computer, medium, today);
       const kind = kindOf(ruling);
-      const first = ruling.reasons[0];
-      const why: DueReason = { code: "not-proven", why: first ? reason(first).text : "" };
+      const why: DueReason = { code: "not-proven", reason: ruling.reasons[0] ?? null };
       add(
         {
           ...{ kind, medium: medium.part.tag, computer: kind === "drill" ? computer.tag : null },

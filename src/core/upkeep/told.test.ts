@@ -1,10 +1,16 @@
-import { changedSince, digestText } from "./digest";
+import { digestText } from "../words/digest";
+import { changedSince } from "./digest";
 import { type DueItem, someOf } from "./due";
 import { visitOf } from "./visit";
 
 const item = (nth: number, more: Partial<DueItem> = {}): DueItem => ({
   ...{ key: `drill ${nth}`, kind: "drill", medium: `M-${nth % 7}`, computer: `C-${String(nth).padStart(3, "0")}` },
-  ...{ site: "Workshop", reason: { code: "not-proven", why: "Never tried." }, breaksOn: null, loses: someOf([]) },
+  ...{
+    site: "Workshop",
+    reason: { code: "not-proven", reason: { code: "no-drill-recorded" } },
+    breaksOn: null,
+    loses: someOf([]),
+  },
   ...more,
 });
 
@@ -43,7 +49,7 @@ test("a digest tells what came up, counts what is done, and is silent where noth
     text: [
       "New since the last digest:",
       "",
-      "- Try M-3 on C-003 at Workshop. Never tried.",
+      "- Try M-3 on C-003 at Workshop. Not recorded: a drill of this medium on this computer.",
       "  From 2026-12-24 on C-003 lacks what is asked.",
       "",
       "Done or void since then: one thing.",

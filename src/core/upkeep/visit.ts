@@ -1,4 +1,3 @@
-import { dueTitle } from "../words/upkeep";
 import type { DueItem, DueKind } from "./due";
 
 /** Attended minutes of what is due, away from the desk. Common practice. */
@@ -38,6 +37,29 @@ export interface Visit {
 /** So much is done in one visit at most: what breaks most comes first. */
 const JOBS_MOST = 150;
 
+/** What is the same work whatever it is due for: one drill, one writing of a medium. */
+const WORK: Partial<Record<DueKind, string>> = {
+  ...{ "planned-drill": "drill", superseded: "write", "system-files": "write", environment: "write" },
+};
+
+function workOf({ kind, medium, computer, site, reason }: DueItem): string {
+  const work = kind === "ended" && medium !== null ? "write" : (WORK[kind] ?? kind);
+  switch (work) {
+    case "drill":
+      return JSON.stringify([work, medium, computer]);
+    case "image":
+    case "facts":
+      return JSON.stringify([work, computer]);
+    case "spares":
+    case "stocktake":
+      return JSON.stringify([work, site]);
+    case "ended":
+      return JSON.stringify([work, reason.code === "system-ended" ? reason.system : null]);
+    default:
+      return JSON.stringify([work, medium]);
+  }
+}
+
 /** What is due at a place, ranked, as one trip. `siteOf`: where a medium is; undefined: there is no such medium. */
 export function visitOf(
   site: string,
@@ -46,14 +68,13 @@ export function visitOf(
 ): Visit {
   const all = due.filter((item) => item.site === site);
   const here = all.slice(0, JOBS_MOST);
-  const byTitle = new Map<string, VisitJob>();
+  const byWork = new Map<string, VisitJob>();
   for (const item of here) {
-    const known = byTitle.get(dueTitle(item));
+    const known = byWork.get(workOf(item));
     if (known) known.also.push(item);
-    else
-      byTitle.set(dueTitle(item), { item, also: [], minutes: MINUTES[item.kind], results: RESULTS[item.kind] ?? [] });
+    else byWork.set(workOf(item), { item, also: [], minutes: MINUTES[item.kind], results: RESULTS[item.kind] ?? [] });
   }
-  const jobs = [...byTitle.values()].sort(
+  const jobs = [...byWork.values()].sort(
     (a, b) =>
       (a.item.computer ?? "\uffff").localeCompare(b.item.computer ?? "\uffff") ||
       (a.item.medium ?? "\uffff").localeCompare(b.item.medium ?? "\uffff") ||

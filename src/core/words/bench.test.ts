@@ -1,8 +1,8 @@
 import { type EachOf, isSentence } from "../../../test/support/sentences";
+import type { BenchLine, BenchResult } from "../making/jobs/job";
 import type { PackProblem } from "../making/pack/pack-read";
 import { type PlanNote, type PlanProblem, WAYS } from "../making/planning/plan";
 import type { DeviceFaultCode } from "../making/writing/device";
-import type { BenchLine, BenchResult } from "../making/writing/job";
 import type { TrustReason } from "../making/writing/trust";
 import {
   alternativeText,

@@ -1,11 +1,13 @@
-import type { StartKind } from "../judging/model/loads";
+import type { StartKind } from "../judging/model/start-kind";
+import type { BenchLine, BenchResult } from "../making/jobs/job";
 import type { PackProblem } from "../making/pack/pack-read";
 import type { Alternative, PlanNote, PlanProblem, Way } from "../making/planning/plan";
+import type { ProposedReason } from "../making/planning/propose";
 import type { CapacityResult } from "../making/writing/capacity";
 import type { DeviceFaultCode, DeviceKind } from "../making/writing/device";
-import type { BenchLine, BenchResult } from "../making/writing/job";
 import type { TrustReason } from "../making/writing/trust";
 import { archText } from "./firmware";
+import { changeText, reasonText } from "./reasons";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";
 
@@ -296,4 +298,10 @@ export function lineText(line: BenchLine): string {
 
 function secondsText(ms: number): string {
   return ms < 10_000 ? `${(ms / 1000).toFixed(1)} s` : `${Math.round(ms / 1000)} s`;
+}
+
+/** What decides for a computer whether a proposed medium is a route for it. */
+export function proposedReasonText(reason: ProposedReason): string {
+  if (reason === null) return "Nothing is known of it.";
+  return "change" in reason ? `${changeText(reason.change)}.` : reasonText(reason.reason);
 }

@@ -1,7 +1,7 @@
 import type { BiosStep, StartCode } from "../medium/firmware/bios/view";
-import { placeText } from "../medium/firmware/place";
 import type { AbsentWhy } from "../medium/firmware/uefi/choose";
 import type { Leniency, UefiNote } from "../medium/firmware/uefi/view";
+import { placeText } from "./places";
 
 /** Sentences for what firmware notices on its way: one line of a trace each. */
 

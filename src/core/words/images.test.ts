@@ -3,9 +3,9 @@ import { OUTCOMES } from "../judging/routes/outcome";
 import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "./callout";
 import {
   checkText,
-  dueText,
   durationText,
   growthText,
+  imageDueText,
   keepText,
   lineageProblemText,
   patternProblemText,
@@ -113,13 +113,15 @@ test("each thing that stands against a point, keeps it, or makes a new one due i
   const kept = (["daily", "weekly", "monthly", "yearly"] as const).map((code) => keepText({ code, period: "2026" }));
   expect(new Set(kept).size).toBe(4);
   const due = (["system-changed", "disk-replaced", "restored"] as const).map((code) =>
-    dueText({ code, on: "2026-01-02" }),
+    imageDueText({ code, on: "2026-01-02" }),
   );
   for (const text of due) expect(text).toContain("2026-01-02");
-  const ahead = [0, 1, 3].map((days) => dueText({ code: "change-ahead", on: "2026-01-02", what: "\u202eBIOS", days }));
+  const ahead = [0, 1, 3].map((days) =>
+    imageDueText({ code: "change-ahead", on: "2026-01-02", what: "\u202eBIOS", days }),
+  );
   expect(ahead.map((text) => text.split(" it is to change")[0])).toEqual(["Today", "Tomorrow", "In 3 days"]);
   for (const text of ahead) expect(text).not.toMatch(/\p{Cf}/u);
-  expect(dueText({ code: "changed", on: "2026-01-02", what: "Office" })).toContain("2026-01-02 (Office)");
+  expect(imageDueText({ code: "changed", on: "2026-01-02", what: "Office" })).toContain("2026-01-02 (Office)");
   const lacks = checkText({
     when: "before",
     state: "wrong",

@@ -1,5 +1,5 @@
 import type { ImageCheck } from "../images/checks";
-import type { DueReason } from "../images/due";
+import type { ImageDueReason } from "../images/due";
 import type { Growth, LinkKind, Range, RatioSource, StoreFit } from "../images/forecast";
 import type { LineageProblem } from "../images/lineage";
 import type { PatternProblem } from "../images/names";
@@ -192,7 +192,7 @@ function days(count: number): string {
 }
 
 /** Why an image is due, in a sentence. */
-export function dueText(reason: DueReason): string {
+export function imageDueText(reason: ImageDueReason): string {
   switch (reason.code) {
     case "no-image":
       return "No image of it is recorded.";

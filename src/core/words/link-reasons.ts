@@ -1,113 +1,7 @@
+import type { ImageFact, LinkReason, SystemFact } from "../judging/model/reasons";
 import { archText } from "./firmware";
+import { imagePlaceText } from "./image-places";
 import { bytesText } from "./sizes";
-
-/** Reasons of the links At hand, Sees, Restores and Proven. */
-export type LinkReasonFacts =
-  // At hand
-  | { code: "medium-place-unknown" }
-  | { code: "computer-place-unknown" }
-  | { code: "medium-at-site"; site: string }
-  | { code: "medium-elsewhere"; site: string; computerSite: string }
-  | { code: "medium-lent"; to: string }
-  | { code: "medium-retired" }
-  | { code: "medium-worn" }
-  | { code: "medium-distrusted" }
-  | { code: "copy-at-site"; medium: string }
-  // Sees
-  | { code: "release-not-recorded" }
-  | { code: "release-drivers-unknown"; release: string }
-  | { code: "no-controller-known" }
-  | { code: "no-adapter-known" }
-  | {
-      code: "controllers-driven";
-      release: string;
-      disk: string | null;
-      drivers: { device: string; driver: string }[];
-    }
-  | { code: "controllers-driven-in-part"; release: string; disk: string | null; missing: string[] }
-  | { code: "controller-not-driven"; release: string; disk: string | null; device: string; whole: boolean }
-  | { code: "driver-elsewhere"; driver: string; release: string; medium: string | null }
-  | { code: "raid-mode-could-be-off" }
-  | { code: "input-not-driven"; device: string }
-  | { code: "no-input-driven"; device: string }
-  | { code: "adapter-driven"; release: string; device: string; driver: string }
-  | { code: "adapter-not-driven"; release: string; device: string }
-  // Restores
-  | { code: "nothing-to-restore"; release: string }
-  | { code: "image-fact-missing"; fact: ImageFact }
-  | { code: "image-mode-same"; mode: "uefi" | "bios" }
-  | { code: "image-mode-converted"; release: string; from: string; to: string }
-  | { code: "image-mode-other"; image: "uefi" | "bios"; computer: "uefi" | "bios" }
-  | { code: "target-large-enough"; disk: string; bytes: number; needed: number }
-  | { code: "target-too-small"; disk: string; bytes: number; needed: number }
-  | { code: "sectors-differ"; disk: string; bytes: number; image: number }
-  | { code: "image-starts-again" }
-  | { code: "image-lacks"; lacks: ("esp" | "active" | "system")[] }
-  | { code: "image-roles-unknown"; lacks: ("esp" | "active" | "system")[] }
-  | { code: "lineage-whole"; parts: number }
-  | { code: "lineage-broken"; image: string; parent: string | null }
-  | { code: "image-damaged"; image: string; on: string }
-  | { code: "image-lost"; image: string }
-  | { code: "image-unverified"; image: string }
-  | { code: "image-opens"; release: string; kit: string }
-  | { code: "image-kit-other"; release: string; kit: string }
-  | { code: "image-kit-newer"; release: string; kit: string; version: string }
-  | { code: "hardware-moves"; release: string }
-  | { code: "hardware-other"; image: string; release: string }
-  | { code: "key-kept"; place: string }
-  | { code: "key-place-unknown"; partition: string }
-  | { code: "image-on-medium"; medium: string }
-  | { code: "image-elsewhere"; place: string }
-  | { code: "image-on-share"; share: string }
-  | { code: "share-not-reached"; share: string; release: string }
-  | { code: "share-not-here"; share: string; site: string }
-  | { code: "share-reach-unknown"; share: string }
-  | { code: "image-on-own-disk" }
-  | { code: "no-image-recorded" }
-  | { code: "release-systems-unknown"; release: string }
-  | { code: "nothing-included"; release: string }
-  | { code: "included-fits"; included: string }
-  | { code: "included-older"; runs: string; included: string }
-  | { code: "system-differs"; fact: SystemFact; runs: string; included: string }
-  | { code: "system-fact-missing"; fact: SystemFact; system: string }
-  | { code: "included-fact-missing"; fact: SystemFact; included: string }
-  | { code: "release-fact-missing"; fact: "family" | "arch" | "madeOn"; release: string }
-  | { code: "environment-other-family"; release: string; family: string; system: string }
-  | { code: "environment-older"; release: string; system: string }
-  | { code: "environment-not-older"; release: string }
-  | { code: "environment-cannot-service"; release: string; arch: string; system: string; wide: boolean }
-  | { code: "system-age-unknown"; system: string }
-  | { code: "repairs"; release: string }
-  | { code: "rescues"; release: string }
-  // Proven
-  | { code: "no-drill-recorded" }
-  | { code: "no-proof-asked" }
-  | { code: "drill-on-model-only"; on: string; computer: string }
-  | { code: "drill-emulated"; on: string; started: boolean }
-  | { code: "drill-good"; on: string; computer: string | null; restored: boolean }
-  | { code: "drill-failed"; on: string; computer: string | null }
-  | { code: "drill-before-writing"; on: string; written: string }
-  | { code: "drill-other-firmware"; on: string; was: string; is: string }
-  | { code: "drill-old"; on: string; days: number; most: number }
-  | { code: "never-verified" }
-  | { code: "verification-good"; on: string }
-  | { code: "verification-sampled"; on: string; sampled: string }
-  | { code: "verification-failed"; on: string }
-  | { code: "verified-before-writing"; on: string; written: string }
-  | { code: "verification-old"; on: string; days: number; most: number };
-
-type ImageFact =
-  | "mode"
-  | "diskBytes"
-  | "sectorBytes"
-  | "partitions"
-  | "kit"
-  | "kitVersion"
-  | "model"
-  | "encrypted"
-  | "keyPlace"
-  | "places";
-type SystemFact = "family" | "name" | "version" | "edition" | "arch" | "language";
 
 const IMAGE_FACTS: Record<ImageFact, string> = {
   mode: "under which firmware mode it was taken",
@@ -155,7 +49,7 @@ const where = (computer: string | null) =>
   computer === null ? "on this computer" : `on ${computer}, of the same model`;
 const days = (count: number) => (count === 1 ? "one day" : `${count.toLocaleString("en-GB")} days`);
 
-export function linkReasonText(facts: LinkReasonFacts): string {
+export function linkReasonText(facts: LinkReason): string {
   switch (facts.code) {
     case "medium-place-unknown":
       return "Not recorded: where this medium is.";
@@ -256,7 +150,7 @@ export function linkReasonText(facts: LinkReasonFacts): string {
     case "image-on-medium":
       return `The image is on ${facts.medium} itself.`;
     case "image-elsewhere":
-      return `The image is on ${facts.place}: it has to be fetched and attached.`;
+      return `The image is on ${imagePlaceText(facts.place)}: it has to be fetched and attached.`;
     case "image-on-share":
       return `The image is on ${facts.share}, which is reached from where the computer is.`;
     case "share-not-reached":

@@ -1,12 +1,13 @@
 import { type EachOf, isSentence } from "../../../test/support/sentences";
+import type { Reason } from "../judging/model/reasons";
 import { changeSchema } from "../judging/model/schema";
-import { changeText, changeWithKeyText, neededText, type ReasonFacts, reason } from "./reasons";
+import { changeText, changeWithKeyText, neededText, reasonText } from "./reasons";
 
 const [release, on, file] = ["Bollard 5.0", "2026-03-01", "/EFI/BOOT/BOOTX64.EFI"];
 const gpt = [{ kind: "gpt", number: 1 }] as never;
 const disk = "nvme0n1";
 
-const REASONS: EachOf<ReasonFacts> = {
+const REASONS: EachOf<Reason> = {
   // Starts
   "uefi-starts": { code: "uefi-starts", file, place: gpt, arch: "x64" },
   "bios-starts": { code: "bios-starts", program: "grub" as never },
@@ -37,7 +38,7 @@ const REASONS: EachOf<ReasonFacts> = {
   "internal-disk-first": { code: "internal-disk-first" },
   "no-optical-drive": { code: "no-optical-drive" },
   "no-usb-port": { code: "no-usb-port" },
-  "medium-fault": { code: "medium-fault", fault: "Its second table is damaged." },
+  "medium-fault": { code: "medium-fault", fault: { code: "gpt-backup-missing" } },
   "medium-not-read": { code: "medium-not-read" },
   "needs-inventory": { code: "needs-inventory" },
   // At hand
@@ -92,7 +93,7 @@ const REASONS: EachOf<ReasonFacts> = {
   "key-kept": { code: "key-kept", place: "the safe at Head office" },
   "key-place-unknown": { code: "key-place-unknown", partition: "nvme0n1 2" },
   "image-on-medium": { code: "image-on-medium", medium: "ST-01" },
-  "image-elsewhere": { code: "image-elsewhere", place: "the disk Blue" },
+  "image-elsewhere": { code: "image-elsewhere", place: { on: "disk", name: "Blue", site: null } },
   "image-on-share": { code: "image-on-share", share: "vault" },
   "share-not-reached": { code: "share-not-reached", share: "vault", release },
   "share-not-here": { code: "share-not-here", share: "vault", site: "Sandsay" },
@@ -134,14 +135,12 @@ const REASONS: EachOf<ReasonFacts> = {
   "verification-old": { code: "verification-old", on, days: 200, most: 180 },
 };
 
-test.each(Object.entries(REASONS))("a reason is a sentence, and keeps its facts: %s", (code, facts) => {
-  const told = reason(facts);
-  isSentence(told.text);
-  expect(told).toMatchObject({ ...facts, code });
+test.each(Object.entries(REASONS))("a reason is a sentence: %s", (_code, facts) => {
+  isSentence(reasonText(facts));
 });
 
 test("a family is said as the trade writes it", () => {
-  expect(reason(REASONS["system-differs"]).text).toBe(
+  expect(reasonText(REASONS["system-differs"])).toBe(
     "The computer's system is of the family Linux; what is included is of the family Windows, which its licence does not cover.",
   );
 });

@@ -1,57 +1,25 @@
 import type { StartFacts } from "../computer/facts/profile";
+import { SET_UP_SETTINGS } from "../judging/model/changes";
+import type { Reason, StartReason } from "../judging/model/reasons";
 import type { Change, LinkName } from "../judging/model/schema";
-import type { Refusal, Undecided } from "../judging/starts/allow";
-import type { BiosStep, StartCode } from "../medium/firmware/bios/view";
-import { type Place, placeText } from "../medium/firmware/place";
-import type { LoadProblem } from "../medium/firmware/uefi/choose";
-import { type Leniency, LOADER_PATHS } from "../medium/firmware/uefi/view";
+import { LOADER_PATHS } from "../kernel/architecture";
+import type { BiosStep } from "../medium/firmware/bios/view";
 import { factText } from "./fact-names";
+import { findingText } from "./findings";
 import { archText, biosStepText, leniencyText, startCodeText } from "./firmware";
-import { type LinkReasonFacts, linkReasonText } from "./link-reasons";
-import { type Allowed, allowedText, CHECKERS, type Checker, refusalText, undecidedText } from "./secure-boot";
+import { linkReasonText } from "./link-reasons";
+import { placeText } from "./places";
+import { allowedText, CHECKERS, refusalText, undecidedText } from "./secure-boot";
 
-/** Every reason of a verdict, as code and facts. */
-export type ReasonFacts =
-  | { code: "uefi-starts"; file: string; place: Place; arch: string }
-  | { code: "bios-starts"; program: StartCode }
-  | { code: "no-loader"; arch: string; path: string; others: string[] }
-  | LoadProblem
-  | { code: "bios-stops"; step: BiosStep | null }
-  | { code: "bios-not-known"; step: BiosStep | null }
-  | { code: "fact-missing"; fact: string }
-  | { code: "loader-allowed"; file: string; by: Checker; how: Allowed }
-  | { code: "loader-not-allowed"; file: string; by: Checker; refusal: Refusal }
-  | { code: "loader-not-decided"; file: string; by: Checker; undecided: Undecided }
-  | { code: "secure-boot-off-would-start" }
-  | { code: "platform-recovery" }
-  | { code: "signer-ended"; signer: string; on: string }
-  | { code: "secure-boot-blocks-nothing" }
-  | { code: "lenient"; leniency: Leniency }
-  | { code: "bios-lenient"; leniency: string }
-  | { code: "legacy-mode-on" }
-  | { code: "legacy-mode-would-start"; to: "on" | "off" }
-  | { code: "other-attachment-would-start"; to: "usb" | "optical" }
-  | { code: "usb-start-off" }
-  | { code: "fast-boot-on" }
-  | { code: "internal-disk-first" }
-  | { code: "no-optical-drive" }
-  | { code: "no-usb-port" }
-  | { code: "medium-fault"; fault: string }
-  | { code: "medium-not-read" }
-  | { code: "needs-inventory" }
-  | LinkReasonFacts;
+const BIOS_LENIENCIES: Record<Extract<StartReason, { code: "bios-lenient" }>["leniency"], string> = {
+  "no-active-partition": "no partition is marked active, which some makers want before they even try",
+  "floppy-emulation": "the disc emulates a floppy, which newer firmware may not do",
+  "hard-disk-emulation": "the disc emulates a hard disk, which newer firmware may not do",
+  "catalogue-checksum": "the checksum of the start catalogue is wrong, which some makers check",
+};
 
-export interface Reason {
-  code: ReasonFacts["code"];
-  text: string;
-  [fact: string]: unknown;
-}
-
-export function reason(facts: ReasonFacts): Reason {
-  return { ...facts, text: reasonText(facts) };
-}
-
-function reasonText(facts: ReasonFacts): string {
+/** The sentence of a reason. */
+export function reasonText(facts: Reason): string {
   switch (facts.code) {
     case "uefi-starts":
       return `Its ${archText(facts.arch)} UEFI firmware finds ${facts.file} in ${placeText(facts.place)} and starts it.`;
@@ -98,7 +66,7 @@ function reasonText(facts: ReasonFacts): string {
     case "lenient":
       return `Worth a drill: ${leniencyText(facts.leniency)}.`;
     case "bios-lenient":
-      return `Worth a drill: ${{ "no-active-partition": "no partition is marked active, which some makers want before they even try", "floppy-emulation": "the disc emulates a floppy, which newer firmware may not do", "hard-disk-emulation": "the disc emulates a hard disk, which newer firmware may not do", "catalogue-checksum": "the checksum of the start catalogue is wrong, which some makers check" }[facts.leniency] ?? facts.leniency}.`;
+      return `Worth a drill: ${BIOS_LENIENCIES[facts.leniency]}.`;
     case "legacy-mode-on":
       return "The computer is set to legacy mode and starts media as BIOS does.";
     case "legacy-mode-would-start":
@@ -120,7 +88,7 @@ function reasonText(facts: ReasonFacts): string {
     case "medium-not-read":
       return "Nothing was read from this medium yet: drop its file, or read the medium itself.";
     case "medium-fault":
-      return `Before relying on it: ${facts.fault}`;
+      return `Before relying on it: ${findingText(facts.fault)}`;
     case "needs-inventory":
       return "This link needs the inventory: two files alone do not tell.";
     default:
@@ -139,15 +107,6 @@ const SETTING_NAMES: Partial<Record<Change["setting"], string>> = {
   usbStart: "start from USB",
   fastBoot: "fast boot",
 };
-
-/** Settings that are changed in the computer's own set-up and put back afterwards. */
-export const SET_UP_SETTINGS: readonly Change["setting"][] = [
-  "legacyMode",
-  "secureBoot",
-  "usbStart",
-  "fastBoot",
-  "storageMode",
-];
 
 /** "Switch legacy mode (CSM) on": an act for a run sheet. */
 export function changeText(change: Change): string {

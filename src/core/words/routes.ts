@@ -1,8 +1,8 @@
-import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
+import { LINK_NAMES, type Link, type LinkName, type Verdict } from "../judging/model/schema";
 import type { Outcome, OutcomeKind } from "../judging/routes/outcome";
 import type { RankedRoute, Route } from "../judging/routes/routes";
 import { answerOf, effortOf, firstDifference, weakLink } from "../judging/routes/routes";
-import { changeText, linkTitle, verdictText } from "./reasons";
+import { changeText, linkTitle, reasonText, verdictText } from "./reasons";
 
 const KINDS: Record<OutcomeKind, string> = {
   image: "as of an image",
@@ -72,7 +72,7 @@ export function routeText(route: Route): string {
   if (route.weakest === "holds") return gives;
   const changes = LINK_NAMES.flatMap((name) => route.links[name].changes).map(changeText);
   const link = weakLink(route.links);
-  const why = route.links[link].reasons[0]?.text ?? "";
+  const why = firstReason(route.links[link]);
   if (route.weakest === "holds-after-change")
     return [gives, changes.length > 0 ? `${changes.map(upperFirst).join(". ")}.` : why].filter(Boolean).join(" ");
   return `${weakText(link, route.weakest)}. ${why}`.trim();
@@ -137,12 +137,12 @@ export function answerText(computer: string, routes: Route[]): string {
     }
     case "unknown": {
       const link = weakLink(best.links);
-      const why = best.links[link].reasons[0]?.text ?? "";
+      const why = firstReason(best.links[link]);
       return `It is not known whether anything in stock brings ${computer} back. Nearest is ${best.medium}, unknown at ${linkTitle(link)}. ${why}`;
     }
     case "broken": {
       const link = weakLink(best.links);
-      const why = best.links[link].reasons[0]?.text ?? "";
+      const why = firstReason(best.links[link]);
       return `Nothing in stock brings ${computer} back. The nearest miss, ${best.medium}, breaks at ${linkTitle(link)}. ${why}`;
     }
   }
@@ -168,4 +168,8 @@ function upperFirst(text: string): string {
 
 function lowerFirst(text: string): string {
   return text.charAt(0).toLowerCase() + text.slice(1);
+}
+
+function firstReason({ reasons: [reason] }: Link): string {
+  return reason ? reasonText(reason) : "";
 }

@@ -1,17 +1,11 @@
-import type { Allowance, Refusal, Undecided } from "../judging/starts/allow";
+import type { Allowed, Checker, Refusal, Undecided } from "../judging/model/allowance";
 import { factText } from "./fact-names";
-
-/** Who looks at a program before it runs. */
-export type Checker = "firmware" | "itself" | "first-stage";
 
 export const CHECKERS: Record<Checker, string> = {
   firmware: "Secure Boot",
   itself: "The first-stage loader itself",
   "first-stage": "The first-stage loader",
 };
-
-type Omitted<T> = T extends unknown ? Omit<T, "allowed"> : never;
-export type Allowed = Omitted<Extract<Allowance, { allowed: true }>>;
 
 export function allowedText({ file, by, how }: { file: string; by: Checker; how: Allowed }): string {
   const who = CHECKERS[by];

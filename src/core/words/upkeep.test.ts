@@ -44,7 +44,10 @@ test.each<[DueReason, string]>([
   ],
   [{ code: "drill-lapses", model: null, on: "2027-01-11" }, "Its last drill is too old from 2027-01-11 on."],
   [{ code: "verification-lapses", on: "2026-07-06" }, "Its last verification is too old from 2026-07-06 on."],
-  [{ code: "not-proven", why: "Never tried." }, "Never tried."],
+  [
+    { code: "not-proven", reason: { code: "no-drill-recorded" } },
+    "Not recorded: a drill of this medium on this computer.",
+  ],
   [
     { code: "secure-boot-changed", on: "2026-11-26", drilledOn: "2026-04-02" },
     "Its Secure Boot was recorded otherwise on 2026-11-26, after the drill of 2026-04-02.",
@@ -60,7 +63,7 @@ test.each<[DueReason, string]>([
   ],
   [{ code: "worn" }, "It is worn."],
   [{ code: "distrusted" }, "It is distrusted: nothing counts upon it."],
-  [{ code: "image", why: "No image of it is recorded." }, "No image of it is recorded."],
+  [{ code: "image", reasons: [{ code: "no-image" }] }, "No image of it is recorded."],
   [{ code: "release-superseded", release: "Lantern 11", by: "Lantern 12" }, "Lantern 11 has a successor, Lantern 12."],
   [
     { code: "release-ended", release: "Bollard 4.1", on: "2026-04-01" },

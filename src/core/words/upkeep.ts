@@ -1,4 +1,6 @@
 import type { DueItem, DueKind, DueReason } from "../upkeep/due";
+import { imageDueText } from "./images";
+import { reasonText } from "./reasons";
 import { visible } from "./visible";
 
 const KIND_TITLES: Record<DueKind, string> = {
@@ -64,7 +66,7 @@ export function dueReasonText(reason: DueReason): string {
     case "image-lapses":
       return `Its newest image is too old from ${reason.on} on.`;
     case "not-proven":
-      return reason.why;
+      return reason.reason ? reasonText(reason.reason) : "";
     case "secure-boot-changed":
       return `Its Secure Boot was recorded otherwise on ${reason.on}, after the drill of ${reason.drilledOn}.`;
     case "drill-planned":
@@ -76,7 +78,7 @@ export function dueReasonText(reason: DueReason): string {
     case "distrusted":
       return "It is distrusted: nothing counts upon it.";
     case "image":
-      return reason.why;
+      return reason.reasons.map(imageDueText).join(" ");
     case "release-superseded":
       return `${reason.release} has a successor, ${reason.by}.`;
     case "release-ended":

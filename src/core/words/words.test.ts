@@ -1,4 +1,4 @@
-import { type ReasonFacts, reason } from "./reasons";
+import { reasonText } from "./reasons";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";
 
@@ -31,10 +31,8 @@ test("long text is cut in the middle", () => {
   expect(shown).toMatch(/^begin.*…x*end$/);
 });
 
-test("a reason keeps its facts beside its sentence", () => {
-  const facts: ReasonFacts = { code: "no-loader", arch: "ia32", path: "/EFI/BOOT/BOOTIA32.EFI", others: ["x64"] };
-  expect(reason(facts)).toEqual({
-    ...facts,
-    text: "Its firmware is 32-bit (ia32) and looks for /EFI/BOOT/BOOTIA32.EFI; the medium has a loader only for 64-bit (x64).",
-  });
+test("a reason is told from its code and facts", () => {
+  expect(reasonText({ code: "no-loader", arch: "ia32", path: "/EFI/BOOT/BOOTIA32.EFI", others: ["x64"] })).toBe(
+    "Its firmware is 32-bit (ia32) and looks for /EFI/BOOT/BOOTIA32.EFI; the medium has a loader only for 64-bit (x64).",
+  );
 });

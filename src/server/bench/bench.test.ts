@@ -7,6 +7,7 @@ import { readLine } from "@/core/computer/exchange/lines";
 import { factsSchema } from "@/core/computer/facts/schema";
 import { openPath } from "@/core/formats/file-tree";
 import { inspect } from "@/core/medium/inspection/inspect";
+import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { volumesOf } from "@/core/medium/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
@@ -74,7 +75,8 @@ test("from a plan to a medium that is verified, recorded and dated; the log says
   const today = inventory.ina.now().toISOString().slice(0, 10);
   expect(medium?.row).toMatchObject({ kind: "usb", writtenOn: today, verifiedOn: today, verifiedWhole: true });
   expect(medium?.loads.map(({ kitName }) => kitName)).toEqual(["Bollard"]);
-  expect(medium?.inspection?.startPaths.some(({ firmware, arch }) => firmware === "uefi" && arch === "x64")).toBe(true);
+  const paths = medium?.inspection ? startPathsOf(medium.inspection) : [];
+  expect(paths.some(({ firmware, arch }) => firmware === "uefi" && arch === "x64")).toBe(true);
   const [device] = await inventory.ina.db.select().from(devices).where(eq(devices.id, own.deviceId));
   expect(device).toMatchObject({ timesWritten: 1, mediumId: medium?.row.id, writeRate: expect.any(Number) });
   expect((await history(inventory.ina, "medium", medium?.row.id ?? 0)).map(({ action }) => action)).toEqual(["added"]);
@@ -145,7 +147,8 @@ test("an empty inventory is rebuilt from the medium: computer, kit, release with
   const [before, after] = [inventory.ina, other.ina];
   const [medium, rebuilt] = [await getMedium(before, "RM-90"), await getMedium(after, "RM-90")];
   expect(rebuilt?.row).toMatchObject({ kind: "usb", writtenOn: medium?.row.writtenOn, verifiedWhole: true });
-  expect(rebuilt?.inspection?.startPaths).toEqual(medium?.inspection?.startPaths);
+  expect(rebuilt?.inspection?.views).toEqual(medium?.inspection?.views);
+  expect(rebuilt?.inspection?.programs).toEqual(medium?.inspection?.programs);
   const facts = async (context: Context) => (await getComputer(context, "HO-001"))?.facts;
   expect(await facts(after)).toEqual(await facts(before));
   const [own] = await listReleases(after);

@@ -1,8 +1,8 @@
 import { and, asc, desc, eq, gt, inArray, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
+import type { BenchLine, BenchRequest } from "@/core/making/jobs/job";
 import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
-import type { BenchLine, BenchRequest } from "@/core/making/writing/job";
 import { capacityText } from "@/core/words/bench";
 import type { Context } from "../context";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";

@@ -1,9 +1,11 @@
 import { and, desc, eq, isNotNull, isNull } from "drizzle-orm";
-import type { StartKind } from "@/core/judging/model/loads";
+import type { LeftOut } from "@/core/cover/result";
 import type { ReleasePart } from "@/core/judging/model/parts";
+import type { StartKind } from "@/core/judging/model/start-kind";
 import { DISCS } from "@/core/making/planning/discs";
 import { type Alternative, type PlannedLoad, planMedium } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
+import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import type { Context } from "../context";
 import { kits, releases } from "../db/schema";
 import { FileSource } from "../files/file-source";
@@ -107,7 +109,7 @@ export interface Makeable {
 export interface Library {
   found: Makeable[];
   /** What is left out, and why. */
-  leftOut: { release: string; why: string }[];
+  leftOut: LeftOut[];
   sources: ReadonlyMap<number, Source>;
 }
 
@@ -126,7 +128,7 @@ export async function makeable(context: Context): Promise<Library> {
     const release = `${kit} ${name}`;
     const file = await releaseFile(context, id);
     if ("missing" in file) {
-      leftOut.push({ release, why: `Its file ${file.missing ?? ""} is not in this server's library.` });
+      leftOut.push({ release, file: file.missing });
       continue;
     }
     const source = { releaseId: id, release, kit, inspectionId: inspectionId as number, file: file.file };
@@ -176,11 +178,11 @@ export async function makeableTogether(
 }
 
 /** The kinds of firmware that start a stick. */
-function kindsOf({ startPaths }: Inspection): Set<StartKind> {
+function kindsOf(inspection: Inspection): Set<StartKind> {
   return new Set(
-    startPaths.flatMap(({ firmware, arch, as, problems }): StartKind[] => {
-      if (as !== "usb" || problems.length > 0) return [];
-      return firmware === "bios" || arch === "x86" ? ["bios"] : [arch];
+    startPathsOf(inspection).flatMap((path): StartKind[] => {
+      if (path.as !== "usb" || path.problem !== null) return [];
+      return path.firmware === "bios" ? ["bios"] : [path.arch];
     }),
   );
 }

@@ -13,7 +13,8 @@ import type { PlannedLoad } from "@/core/making/planning/plan";
 import { releaseTree } from "@/core/making/planning/release-tree";
 import type { Manifest } from "@/core/medium/integrity/manifest";
 import { asReleaseFacts } from "@/core/medium/releases/facts";
-import { outcomeText } from "@/core/words/routes";
+import { inspectionDocument } from "@/core/words/documents/inspection";
+import { packPages } from "@/core/words/pack-pages";
 import type { Context } from "../context";
 import { computerFacts, computers, kits, media, releases, sites } from "../db/schema";
 import type { FileSource } from "../files/file-source";
@@ -45,8 +46,6 @@ export interface PackWish {
   isLaidOut: boolean;
 }
 
-const KINDS = { usb: "a USB stick", disk: "an external disk", optical: "an optical disc" };
-
 /** What a medium carries beside its release: about it, run sheets, records and sums. */
 export async function makePack(
   context: Context,
@@ -61,29 +60,28 @@ export async function makePack(
   const beside = others.flatMap((each) => (each ? [each.release] : []));
   const read = await keptOf(context, inspectionId);
   const records = await recordsOf(context, served.slice(0, SHEETS_MOST));
-  return packFiles({
-    medium: await mediumOf(context, wish),
-    ...{ release, beside, read },
-    keyCards: cardsOf(records),
+  const medium = await mediumOf(context, wish);
+  const loads = [release, ...beside].map(({ kit, name }) => `${kit} ${name}`);
+  const sheetMedium = { tag: wish.tag, name: null, kind: wish.kind, siteName: null, lentTo: null, loads };
+  const pages = packPages({
+    ...{ medium, release, beside, madeAt: wish.madeAt },
     served: records.map(({ record, route, card }) => ({
       sheet: {
         computer: { tag: record.tag, name: record.name, siteName: record.site, facts: record.facts },
-        medium: {
-          tag: wish.tag,
-          name: null,
-          kindText: KINDS[wish.kind],
-          siteName: null,
-          lentTo: null,
-          loads: [release, ...beside].map(({ kit, name }) => `${kit} ${name}`),
-        },
+        medium: sheetMedium,
         as: route.as,
         starts: route.links.starts,
         keyCard: card,
       },
       links: verdictsOf(route.links),
       weakest: route.weakest,
-      givesBack: outcomeText(route.outcome),
+      outcome: route.outcome,
     })),
+  });
+  return packFiles({
+    ...{ medium, release, beside, pages },
+    read: read && { ...read, inspection: inspectionDocument(read.inspection) },
+    keyCards: cardsOf(records),
     records: records.map(({ record }) => writeLine(record)).join(""),
     sums: wish.isLaidOut && read?.manifest ? await sumsOf(source, read.manifest) : [],
     madeAt: wish.madeAt,

@@ -2,11 +2,12 @@ import { and, eq, isNull } from "drizzle-orm";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
 import { compareVerdicts } from "@/core/judging/model/order";
+import type { Reason } from "@/core/judging/model/reasons";
 import type { Link, Verdict } from "@/core/judging/model/schema";
 import { compareRoutes, type Route } from "@/core/judging/routes/routes";
+import type { BenchRequest, Carry } from "@/core/making/jobs/job";
 import { type PackFile, packToWrite } from "@/core/making/pack/pack";
 import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/making/planning/plan";
-import type { BenchRequest, Carry } from "@/core/making/writing/job";
 import type { Context } from "../context";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
 import { FileSource } from "../files/file-source";
@@ -25,7 +26,7 @@ import { makePack, type Served } from "./packs";
 export interface Prediction {
   counts: Record<Verdict, number>;
   /** Computers by what they would come to, best first; at most so many of each. */
-  items: { tag: string; name: string | null; verdict: Verdict; reason: string }[];
+  items: { tag: string; name: string | null; verdict: Verdict; reason: Reason | null }[];
 }
 
 export interface PlanView {
@@ -225,7 +226,7 @@ async function predictionOf(
     if (order >= 0) served.push({ computerId: computer.id, route: best.route, order });
     if (verdict !== "broken") hopeful.push({ computer, route: best.route });
     if (++counts[verdict] > NAMED_OF_EACH) continue;
-    items.push({ tag: computer.tag, name: computer.name, verdict, reason: reasons[0]?.text ?? "" });
+    items.push({ tag: computer.tag, name: computer.name, verdict, reason: reasons[0] ?? null });
   }
   served.sort((a, b) => a.order - b.order);
   const drivers = part ? driversToCarry(world, parts, part, hopeful) : [];

@@ -1,9 +1,9 @@
 import { eq, inArray, like } from "drizzle-orm";
+import type { LeftOut } from "@/core/cover/result";
 import { freshMedium } from "@/core/cover/serving";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { Verdict } from "@/core/judging/model/schema";
 import { type Candidate, type Proposal, propose, together } from "@/core/making/planning/propose";
-import { changeText } from "@/core/words/reasons";
 import type { Context } from "../context";
 import { kits, loads, media, releases } from "../db/schema";
 import { fleet } from "../services/fleet";
@@ -29,7 +29,7 @@ export interface ProposalView {
   /** Where the first does not serve all that can be served. */
   together: ProposedMedium[];
   /** Releases that were not looked at, and why. */
-  leftOut: { release: string; why: string }[];
+  leftOut: LeftOut[];
   /** Files of the library that seem to be images of these computers. */
   images: CarriableFile[];
 }
@@ -66,8 +66,8 @@ export async function proposeFor(
         const best = bestMade(judgePair(around, computer, medium));
         const verdict: Verdict = best?.link.verdict ?? "unknown";
         const [change] = verdict === "holds-after-change" ? (best?.link.changes ?? []) : [];
-        const said = change ? `${changeText(change)}.` : best?.link.reasons[0]?.text;
-        return { tag: computer.tag, verdict, reason: said ?? "Nothing is known of it." };
+        const reason = best?.link.reasons[0];
+        return { tag: computer.tag, verdict, reason: change ? { change } : reason ? { reason } : null };
       }),
     };
   });

@@ -1,13 +1,14 @@
 import { and, asc, eq, isNull, lt, or } from "drizzle-orm";
 import { CachedSource, ReadFailed, readInto } from "@/core/kernel/source";
+import { type BenchLine, type BenchRequest, type BenchResult, missingLines } from "@/core/making/jobs/job";
 import type { MediumPlan } from "@/core/making/planning/plan";
 import { blocksOf } from "@/core/making/writing/blocks";
 import { testCapacity } from "@/core/making/writing/capacity";
 import { type Device, DeviceFault, impatient, sameDevice } from "@/core/making/writing/device";
-import { type BenchLine, type BenchRequest, type BenchResult, missingLines } from "@/core/making/writing/job";
 import { type Phase, writeMedium } from "@/core/making/writing/write-medium";
 import { inspect } from "@/core/medium/inspection/inspect";
 import type { Inspection } from "@/core/medium/inspection/schema";
+import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
 import { benchJobs, benchLines, berths, devices } from "../db/schema";
@@ -454,10 +455,12 @@ class Work {
 }
 
 /** What firmware makes of a medium, a line for each way to start from it. */
-function startsOf({ startPaths }: Inspection): string[] {
-  return startPaths
-    .map(({ firmware, arch, as, file, problems }) =>
-      [firmware, arch, as, file, ...problems.map(({ code }) => code)].join(" "),
-    )
+function startsOf(inspection: Inspection): string[] {
+  return startPathsOf(inspection)
+    .map((path) => {
+      const { firmware, arch, as, problem } = path;
+      const what = path.firmware === "bios" ? path.program : path.file;
+      return [firmware, arch, as, what, ...(problem ? [problem.code] : [])].join(" ");
+    })
     .sort();
 }

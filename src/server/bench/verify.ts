@@ -1,6 +1,6 @@
 import { and, asc, eq, isNull } from "drizzle-orm";
 import { type ByteSource, WindowSource } from "@/core/kernel/source";
-import type { BenchResult } from "@/core/making/writing/job";
+import type { BenchResult } from "@/core/making/jobs/job";
 import { Cancelled } from "@/core/medium/integrity/hashing";
 import type { Manifest } from "@/core/medium/integrity/manifest";
 import { verifySample } from "@/core/medium/integrity/sample";

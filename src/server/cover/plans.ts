@@ -2,8 +2,13 @@ import { and, desc, eq, isNotNull, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { askCover, type CoverCandidate, type StockMedium } from "@/core/cover/ask";
 import { NEED_OUTCOMES } from "@/core/cover/policy";
-import type { CoverProblem } from "@/core/cover/problem";
-import { type CoverSettings, coverSettingsSchema, USUAL_SETTINGS } from "@/core/cover/result";
+import {
+  type CoverSettings,
+  type CoverWhy,
+  coverSettingsSchema,
+  type PlanProgress,
+  USUAL_SETTINGS,
+} from "@/core/cover/result";
 import { freshMedium, Serving } from "@/core/cover/serving";
 import { solveCover } from "@/core/cover/solve";
 import { tooOldImage } from "@/core/cover/standing";
@@ -11,8 +16,8 @@ import { tellCover, type WhyNot } from "@/core/cover/tell";
 import { pairsWorthTrying } from "@/core/cover/together";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { ComputerPart } from "@/core/judging/model/parts";
+import type { Verdict } from "@/core/judging/model/schema";
 import { dayAfter } from "@/core/kernel/days";
-import { changeText } from "@/core/words/reasons";
 import { type Makeable, makeable, makeableTogether, partsOf } from "../bench/makeable";
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
@@ -51,7 +56,7 @@ export async function beginPlan(context: Context, input: unknown): Promise<Resul
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [row] = await tx
       .insert(coverPlans)
-      .values({ name, settings, told: "Waiting for its turn.", personName: context.person.name, ...times })
+      .values({ name, settings, told: { code: "waiting" }, personName: context.person.name, ...times })
       .$returningId();
     const { id } = row as { id: number };
     await recordEvent(tx, context, {
@@ -86,36 +91,34 @@ async function computePlan(context: Context, id: number): Promise<void> {
   const solver = new Solver();
   running.set(id, solver);
   try {
-    await tell({ told: "Looking at what can be made, and whom it would serve." });
+    await tell({ told: { code: "looking" } });
     const { meaning, leftOut, whyNot } = await asked(context, row.settings, (told) => tell({ told }));
-    await tell({ told: sizeText(meaning.problem) });
+    const { demands, media: own, contents } = meaning.problem;
+    await tell({
+      told: { code: "computing", demands: demands.length, media: own.length, contents: contents.length },
+    });
     const plan = await solveCover(meaning.problem, {
       ...{ solve: solver.solve, seconds: row.settings.seconds },
       onPart: async (done, of) => {
-        if (of > 1) await tell({ told: `${done} of ${of} parts of the places are planned.` });
+        if (of > 1) await tell({ told: { code: "parts", done, of } });
       },
     });
     const seconds = Math.round((performance.now() - startedAt) / 100) / 10;
     await tell({ state: "done", told: null, result: tellCover(meaning, plan, { seconds, leftOut, whyNot }) });
   } catch (error) {
     log.error({ err: error, plan: id }, "a plan of cover broke off");
-    await tell({ state: "failed", told: "It could not be computed; the log of the server has the details." });
+    await tell({ state: "failed", told: { code: "failed" } });
   } finally {
     running.delete(id);
     await solver.close();
   }
 }
 
-function sizeText({ demands, media, contents }: CoverProblem): string {
-  const of = (count: number, what: string) => `${count.toLocaleString("en-GB")} ${what}`;
-  return `Computing: ${of(demands.length, "demands")}, ${of(media.length, "media")}, ${of(contents.length, "things that can stand on them")}.`;
-}
-
 /** More pairs than these are not tried: reading what two releases come to together takes a second. */
 const PAIRS_MOST = 24;
 
 /** The problem as the inventory has it now. */
-async function asked(context: Context, settings: CoverSettings, tell: (told: string) => Promise<unknown>) {
+async function asked(context: Context, settings: CoverSettings, tell: (told: PlanProgress) => Promise<unknown>) {
   const cover = await covered(context);
   const { chains, policies, policyOf, ways } = cover;
   const [library, parts, stock] = await Promise.all([
@@ -136,7 +139,7 @@ async function asked(context: Context, settings: CoverSettings, tell: (told: str
   const { leftOut } = library;
   const pairs = pairsWorthTrying(meaning, PAIRS_MOST);
   if (pairs.length === 0) return { meaning, leftOut, whyNot };
-  await tell("Looking at what could stand on one medium together.");
+  await tell({ code: "looking-together" });
   const together = (await makeableTogether(library, pairs)).map(asCandidate);
   return { meaning: together.length > 0 ? meaningOf([...alone, ...together]) : meaning, leftOut, whyNot };
 }
@@ -176,6 +179,7 @@ async function stockOf(context: Context, { chains }: Covered): Promise<StockMedi
 }
 
 const WHY_NOT = 3;
+const VERDICTS: Verdict[] = ["holds", "holds-after-change", "unknown", "broken"];
 
 /** For a computer that nothing serves: of each release the way that comes nearest, and what stands against it. */
 function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly CoverCandidate[]): WhyNot {
@@ -186,10 +190,9 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
     const { values } = policyOf(computer);
     const row = rowOf.get(computer.tag) ?? -1;
     const on = NEED_OUTCOMES[need].includes("image") ? tooOldImage(serving, row, values) : null;
-    const old =
-      on === null ? [] : [`Its newest image is of ${on}, and one may be ${values.imageDays} days old: take a new one.`];
+    const old: CoverWhy[] = on === null ? [] : [{ code: "image-too-old", on, mostDays: values.imageDays }];
     if (on !== null && need === "image") return old;
-    const nearest = new Map<string, { text: string; rank: number }>();
+    const nearest = new Map<string, { why: CoverWhy; rank: number }>();
     for (const {
       releases: [release],
       medium,
@@ -200,13 +203,12 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
       const best = bestMade(routes);
       if (!best) continue;
       const { verdict, reasons, changes } = best.link;
-      const change = changes[0] ? ` ${changeText(changes[0])}.` : "";
-      const rank = ["holds", "holds-after-change", "unknown", "broken"].indexOf(verdict);
-      const text = `${release}: ${reasons[0]?.text ?? ""}${change}`;
-      if (rank < (nearest.get(release)?.rank ?? 9)) nearest.set(release, { text, rank });
+      const rank = VERDICTS.indexOf(verdict);
+      const why: CoverWhy = { code: "nearest", release, reason: reasons[0] ?? null, change: changes[0] ?? null };
+      if (rank < (nearest.get(release)?.rank ?? 9)) nearest.set(release, { why, rank });
     }
-    const said = [...nearest.values()].sort((a, b) => a.rank - b.rank).slice(0, WHY_NOT);
-    const told = said.length > 0 ? said.map(({ text }) => text) : ["No release of the library gives that back."];
+    const found = [...nearest.values()].sort((a, b) => a.rank - b.rank).slice(0, WHY_NOT);
+    const told: CoverWhy[] = found.length > 0 ? found.map(({ why }) => why) : [{ code: "nothing-gives-it-back" }];
     return [...old, ...told];
   };
 }
@@ -215,7 +217,7 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
 export async function cancelPlan(context: Context, id: number): Promise<Result<boolean>> {
   const [result] = await context.db
     .update(coverPlans)
-    .set({ state: "cancelled", told: "Cancelled.", updatedAt: context.now() })
+    .set({ state: "cancelled", told: { code: "cancelled" }, updatedAt: context.now() })
     .where(and(eq(coverPlans.id, id), eq(coverPlans.state, "running")));
   await running.get(id)?.close();
   return ok((result as unknown as { affectedRows: number }).affectedRows === 1);
@@ -225,7 +227,7 @@ export async function cancelPlan(context: Context, id: number): Promise<Result<b
 export async function markInterruptedPlans(db: Database, now: Date): Promise<void> {
   await db
     .update(coverPlans)
-    .set({ state: "interrupted", told: "Creel was stopped while it was computed. Compute it again.", updatedAt: now })
+    .set({ state: "interrupted", told: { code: "interrupted" }, updatedAt: now })
     .where(eq(coverPlans.state, "running"));
 }
 

@@ -1,5 +1,6 @@
 import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import { USUAL_SETTINGS } from "@/core/cover/result";
+import { taskText } from "@/core/words/cover";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { MIB, smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
@@ -63,7 +64,7 @@ test("accepted, its tasks are ticked by what is done at the bench and tried on t
   };
   expect(await left()).toEqual(["buy", "write", "move", "drill", "drill"]);
   const [write] = (await listTasks(ina, ids.plan)).filter(({ body }) => body.kind === "write");
-  expect(write?.body.text).toMatch(
+  expect(write && taskText(write.body)).toMatch(
     /^Make a medium of (Fathom 1.0 and Painter 2.0|Painter 2.0 and Fathom 1.0) for Head office\.$/,
   );
   const { releaseId, besideIds = [] } = write?.body ?? {};
@@ -76,7 +77,7 @@ test("accepted, its tasks are ticked by what is done at the bench and tried on t
   await work();
   expect(await left()).toEqual(["buy", "move", "drill", "drill"]);
   // What was to be done with the new medium is to be done with the one that it is now.
-  const texts = (await listTasks(ina, ids.plan)).map(({ body }) => body.text);
+  const texts = (await listTasks(ina, ids.plan)).map(({ body }) => taskText(body));
   expect(texts.slice(2)).toEqual([
     "Put FA-02 to its place, Head office.",
     "Try FA-02 on HO-001.",

@@ -28,9 +28,9 @@ export async function withdrawOpen(tx: Queries, planId: number): Promise<void> {
 
 /** What has to be done for a plan, in the order in which it is done: bought, written, brought, tried. */
 export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
-  const task = (own: PlannedMedium, more: Pick<CoverTask, "kind" | "text"> & Partial<CoverTask>): CoverTask => ({
-    ...{ site: own.site, medium: own.medium, from: null, releaseId: own.releaseId, size: null, computer: null },
-    ...{ besideIds: own.besideIds ?? [], way: own.way },
+  const task = (own: PlannedMedium, kind: CoverTask["kind"], more: Partial<CoverTask> = {}): CoverTask => ({
+    ...{ kind, site: own.site, medium: own.medium, holds: own.holds, from: null, releaseId: own.releaseId },
+    ...{ besideIds: own.besideIds ?? [], way: own.way, size: null, computer: null },
     ...more,
   });
   const asked: CoverTask[] = [];
@@ -39,35 +39,19 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
   const brought: CoverTask[] = [];
   const tried: CoverTask[] = [];
   for (const own of planned) {
-    const { act, medium, holds, site, from, size, drills, lentTo } = own;
+    const { act, holds, site, from, size, drills, lentTo } = own;
     const forced = own.forcedBy.tags;
-    if (lentTo) asked.push(task(own, { kind: "ask-back", text: `Ask ${lentTo} for ${medium} back.` }));
+    if (lentTo) asked.push(task(own, "ask-back", { lentTo }));
     if (act === "buy") {
-      const what = size === "disc" ? "a blank disc" : `a stick of ${size}`;
-      bought.push(task(own, { kind: "buy", size, text: `Buy ${what} for ${site}${holds ? "" : ", as a spare"}.` }));
-      if (holds) written.push(task(own, { kind: "write", forced, text: `Make a medium of ${holds} for ${site}.` }));
+      bought.push(task(own, "buy", { size }));
+      if (holds) written.push(task(own, "write", { forced }));
     }
-    if (act === "rewrite")
-      written.push(
-        task(own, {
-          kind: "rewrite",
-          forced,
-          text: holds ? `Write ${holds} to ${medium}.` : `Wipe ${medium}: it serves nobody, and becomes a blank spare.`,
-        }),
-      );
-    if (from !== null && from !== site)
-      brought.push(task(own, { kind: "move", from, text: `Bring ${medium} from ${from} to ${site}.` }));
-    if (act === "buy" && holds)
-      brought.push(task(own, { kind: "move", text: `Put ${newOne(holds)} to its place, ${site}.` }));
-    for (const computer of drills)
-      tried.push(task(own, { kind: "drill", computer, text: `Try ${medium ?? newOne(holds)} on ${computer}.` }));
+    if (act === "rewrite") written.push(task(own, "rewrite", { forced }));
+    if (from !== null && from !== site) brought.push(task(own, "move", { from }));
+    if (act === "buy" && holds) brought.push(task(own, "move"));
+    for (const computer of drills) tried.push(task(own, "drill", { computer }));
   }
   return [...asked, ...bought, ...written, ...brought, ...tried];
-}
-
-/** A medium that has no tag yet. */
-function newOne(holds: string | null): string {
-  return `the new medium of ${holds}`;
 }
 
 export function listTasks(context: Context, planId: number): Promise<TaskRow[]> {
@@ -100,7 +84,12 @@ async function markTask(tx: Queries, context: Context, row: TaskRow, isDone: boo
     })
     .where(eq(coverTasks.id, row.id));
   await recordEvent(tx, context, {
-    ...{ entity: "cover plan", entityId: row.planId, entityTag: row.body.text.slice(0, 120), version },
+    ...{
+      entity: "cover plan",
+      entityId: row.planId,
+      entityTag: [row.body.kind, row.body.medium, row.body.site].filter(Boolean).join(" ").slice(0, 120),
+      version,
+    },
     ...{ action: "worked on", before: { done: !isDone }, after: { done: isDone } },
   });
 }
@@ -147,14 +136,18 @@ async function nameNew(
     const what = `${body.kind} ${body.computer}`;
     if (body.site !== made.site || !isSame(idsOf(body), idsOf(made)) || done.has(what)) continue;
     done.add(what);
-    const text = body.text.replace(/the new medium of .+?(?= on | to its place)/, tag);
     await tx
       .update(coverTasks)
-      .set({ body: { ...body, medium: tag, text }, version: version + 1, updatedAt: context.now() })
+      .set({ body: { ...body, medium: tag, ...renamed(body, tag) }, version: version + 1, updatedAt: context.now() })
       .where(eq(coverTasks.id, id));
     if (body.kind === "drill" && body.computer)
       await planDrillIn(tx, context, { medium: tag, computer: body.computer, dueOn });
   }
+}
+
+/** The sentence of a task that was kept as one. */
+function renamed({ text }: CoverTask, tag: string): Pick<CoverTask, "text"> {
+  return text === undefined ? {} : { text: text.replace(/the new medium of .+?(?= on | to its place)/, tag) };
 }
 
 function idsOf({ releaseId, besideIds = [] }: CoverTask): number[] {

@@ -113,10 +113,12 @@ test("what is chosen must be offered; its steps stay what they were made of", as
   );
   value(await chooseRoute(inventory.ina, ids.callout, { ...wanted, image: "HO-001 2026-01-10" }));
   const steps = await stepsOf(inventory.ina, await detail());
-  expect(steps?.map(({ key }) => key)).toEqual(
+  expect(steps?.map(({ step }) => step.code)).toEqual(
     expect.arrayContaining(["fetch", "choose-image", "choose-target", "put-back"]),
   );
-  expect(steps?.find(({ key }) => key === "choose-image")?.act).toContain("HO-001 2026-01-10");
+  expect(steps?.find(({ step }) => step.code === "choose-image")?.step).toMatchObject({
+    image: { name: "HO-001 2026-01-10" },
+  });
 });
 
 test("a smaller disk takes no image of the old one, and another way has to be chosen", async () => {

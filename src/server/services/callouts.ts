@@ -11,11 +11,11 @@ import {
   type Shrinking,
   whatToShrink,
 } from "@/core/callout/replacement";
-import { calloutSteps, type GuidedStep } from "@/core/callout/steps";
+import type { GuidedStep } from "@/core/callout/step";
+import { calloutSteps } from "@/core/callout/steps";
 import type { DiskFacts } from "@/core/computer/facts/schema";
 import { systemDisk } from "@/core/computer/needs/needs";
 import type { LinkKind } from "@/core/images/forecast";
-import type { ImagePlace } from "@/core/judging/model/parts";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import type { Context } from "../context";
 import { callouts, computers, imageCopies, stores } from "../db/schema";
@@ -310,10 +310,6 @@ export async function setNewComputer(context: Context, id: number, tag: string):
   return change(context, detail, set, { newComputer: other?.row.tag ?? null });
 }
 
-function placeText(place: ImagePlace): string {
-  return "name" in place ? place.name : place.tag;
-}
-
 /** Takes a way from those that are offered: its steps are made from what is known now, and stay. */
 export async function chooseRoute(
   context: Context,
@@ -352,7 +348,7 @@ export async function chooseRoute(
     image: image && {
       name: image.id,
       takenAt: image.takenAt,
-      places: image.places.map(placeText),
+      places: image.places,
       keyPlace: image.keyPlace,
     },
   };
@@ -363,13 +359,6 @@ export async function chooseRoute(
     { route: [chosen.medium, chosen.outcome, chosen.image?.name].filter(Boolean).join(", ") },
   );
 }
-
-const KINDS = {
-  usb: "a USB stick",
-  disk: "an external disk",
-  optical: "an optical disc",
-  file: "a file that is not written yet",
-};
 
 /** The steps of the way that was chosen; null where none was. */
 export async function stepsOf(context: Context, detail: CalloutDetail): Promise<GuidedStep[] | null> {
@@ -387,7 +376,7 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
     medium: {
       tag: chosen.medium,
       name: medium?.row.name ?? null,
-      kindText: KINDS[(medium?.row.kind ?? "usb") as keyof typeof KINDS] ?? "a medium",
+      kind: medium?.row.kind ?? "usb",
       siteName: medium?.siteName ?? null,
       lentTo: medium?.row.lentTo ?? null,
       loads: medium?.loads.map(({ kitName, releaseName }) => `${kitName} ${releaseName}`) ?? [],

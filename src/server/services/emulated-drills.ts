@@ -90,7 +90,7 @@ export async function holdEmulatedDrill(
     );
   // Of several releases the one that this computer would come to.
   const loads = medium.loads.map(({ releaseId, part }) => ({ releaseId, startedBy: part?.startedBy ?? null }));
-  const [load] = [...loadsReached(loads, computer.facts, { verdict: "holds", changes: [], reasons: [] }), ...loads];
+  const [load] = [...loadsReached(loads, computer.facts, { verdict: "holds", changes: [] }), ...loads];
   const image = await imageOf(context, medium.row.id, load?.releaseId ?? null);
   if (!image)
     return invalid(

@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import { eq } from "drizzle-orm";
+import { type Finding, severityOf } from "@/core/medium/findings/findings";
 import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
@@ -10,10 +11,10 @@ export function viewsKeyOf(inspection: Inspection): string {
   return createHash("sha256").update(JSON.stringify(inspection.views)).digest("hex");
 }
 
-/** What speaks most against relying on a medium, in words. */
-function faultOf(inspection: Inspection): string | null {
+/** What speaks most against relying on a medium. */
+function faultOf(inspection: Inspection): Finding | null {
   const findings = [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings];
-  return findings.find((found) => found.severity === "fault")?.text.slice(0, 500) ?? null;
+  return findings.find((found) => severityOf(found) === "fault") ?? null;
 }
 
 export async function storeInspection(tx: Queries, context: Context, inspection: Inspection): Promise<number> {

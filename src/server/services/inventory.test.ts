@@ -279,7 +279,7 @@ describe("media and routes", () => {
       const [first = ""] = gap.tags;
       const [best] = await routes(first);
       expect(gap.at && best?.links[gap.at].verdict).toBe(gap.state);
-      expect(gap.example).toMatchObject({ computer: first, reason: gap.at && best?.links[gap.at].reasons[0]?.text });
+      expect(gap.example).toMatchObject({ computer: first, reason: gap.at && best?.links[gap.at].reasons[0] });
       const found = await listComputers(inventory.ina, { best: gap.state, at: gap.at ?? undefined });
       expect(found.items.map((item) => item.tag)).toEqual(expect.arrayContaining(gap.tags));
     }

@@ -1,6 +1,7 @@
 import { isNull, sql } from "drizzle-orm";
 import type { FirmwareFacts } from "@/core/computer/facts/schema";
 import { breakAt } from "@/core/fleet/cell";
+import type { Reason } from "@/core/judging/model/reasons";
 import type { LinkName, Verdict } from "@/core/judging/model/schema";
 import { type Route, weakLink } from "@/core/judging/routes/routes";
 import type { Context } from "../context";
@@ -24,7 +25,7 @@ export interface CoverGap {
   /** Some of their tags, in order. */
   tags: string[];
   /** The first of them, and what is said of it. */
-  example: { computer: string; medium: string; reason: string; firmware: FirmwareFacts } | null;
+  example: { computer: string; medium: string; reason: Reason; firmware: FirmwareFacts } | null;
 }
 
 export interface Overview {
@@ -94,7 +95,7 @@ function gapsOf(chains: Fleet): CoverGap[] {
     // What starts depends on the firmware, whatever the reason is called.
     const firmware = at === "starts" ? [kind, arch, secureBoot?.state] : [];
     const key = JSON.stringify([state, at, reason?.code ?? null, firmware]);
-    const example = reason && route ? { computer: tag, medium: route.medium, reason: reason.text } : null;
+    const example = reason && route ? { computer: tag, medium: route.medium, reason } : null;
     const gap = gaps.get(key) ?? {
       state,
       at,

@@ -57,7 +57,7 @@ async function readFrom(context: Context, inspectionId: number): Promise<Release
   const part = (path: string) => sql<string | unknown>`JSON_EXTRACT(${inspections.body}, ${path})`;
   const [[row], drivers] = await Promise.all([
     context.db
-      .select({ contents: part("$.contents"), startPaths: part("$.startPaths") })
+      .select({ contents: part("$.contents"), views: part("$.views") })
       .from(inspections)
       .where(eq(inspections.id, inspectionId)),
     readDrivers(context, inspectionId),
@@ -67,7 +67,7 @@ async function readFrom(context: Context, inspectionId: number): Promise<Release
   return {
     inspection: {
       contents: parsed(row.contents) as Inspection["contents"],
-      startPaths: parsed(row.startPaths) as Inspection["startPaths"],
+      views: parsed(row.views) as Inspection["views"],
     },
     drivers: drivers && drivers.length > 0 ? new DriverIndex(drivers) : null,
   };

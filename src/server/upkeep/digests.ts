@@ -1,6 +1,7 @@
 import { desc, eq } from "drizzle-orm";
-import { changedSince, digestText } from "@/core/upkeep/digest";
+import { changedSince } from "@/core/upkeep/digest";
 import { type DueItem, personOf } from "@/core/upkeep/due";
+import { digestText } from "@/core/words/digest";
 import type { Context } from "../context";
 import { digests } from "../db/schema";
 import { log } from "../log";

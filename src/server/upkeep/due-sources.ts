@@ -4,7 +4,6 @@ import { isBlankSpare } from "@/core/cover/standing";
 import { judgeReinstall } from "@/core/judging/links/reinstall";
 import { dayAfter, daysBetween } from "@/core/kernel/days";
 import { AHEAD_DAYS, type DueItem, someOf } from "@/core/upkeep/due";
-import { dueText } from "@/core/words/images";
 import type { Context } from "../context";
 import type { Covered } from "../cover/standings";
 import { computers, events, kits, loads, media, releases, sites, stocktakes } from "../db/schema";
@@ -82,7 +81,7 @@ export async function images(context: Context, { policies }: Covered): Promise<D
       ...{ kind: "image", about: computer, computer, site },
       // What changes on a day is wanted before it.
       breaksOn: reasons[0]?.code === "change-ahead" ? reasons[0].on : null,
-      reason: { code: "image", why: reasons.map(dueText).join(" ") },
+      reason: { code: "image", reasons },
     }),
   );
 }

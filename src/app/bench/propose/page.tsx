@@ -1,7 +1,8 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { type MediumSize, servedBy } from "@/core/making/planning/propose";
-import { alternativeText } from "@/core/words/bench";
+import { alternativeText, proposedReasonText } from "@/core/words/bench";
+import { leftOutText } from "@/core/words/cover";
 import { bytesText } from "@/core/words/sizes";
 import { COMPUTERS_MOST, type ProposalView, type ProposedMedium, proposeFor } from "@/server/bench/proposals";
 import { ChainLink } from "@/ui/chain";
@@ -94,9 +95,9 @@ function Found({ view: { computers, unknown, proposals, together, leftOut, image
         <details className="mt-3 text-quiet">
           <summary className="cursor-pointer">{plural(leftOut.length, "release")} could not be looked at</summary>
           <ul className="mt-1 list-disc pl-5">
-            {leftOut.map(({ release, why }) => (
-              <li key={release}>
-                {release}: {why}
+            {leftOut.map((each) => (
+              <li key={each.release}>
+                {each.release}: {leftOutText(each)}
               </li>
             ))}
           </ul>
@@ -121,7 +122,10 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
   const { release, way, size, neededBytes, afterChange, notServed, others, berths, tag } = proposal;
   const served = servedBy(proposal).length;
   const changes = new Map<string, string[]>();
-  for (const each of afterChange) changes.set(each.reason, [...(changes.get(each.reason) ?? []), each.tag]);
+  for (const each of afterChange) {
+    const text = proposedReasonText(each.reason);
+    changes.set(text, [...(changes.get(text) ?? []), each.tag]);
+  }
   return (
     <>
       <h2>
@@ -168,7 +172,7 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
                   <Link prefetch={false} className="code font-bold" href={`/computers/${encodeURIComponent(each.tag)}`}>
                     {each.tag}
                   </Link>{" "}
-                  <span className="text-quiet">{each.reason}</span>
+                  <span className="text-quiet">{proposedReasonText(each.reason)}</span>
                 </span>
               </li>
             ))}

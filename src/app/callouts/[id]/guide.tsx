@@ -1,7 +1,8 @@
 "use client";
 
 import { type ChangeEvent, useState } from "react";
-import type { GuidedStep } from "@/core/callout/steps";
+import { type GuidedStep, isDangerous } from "@/core/callout/step";
+import { branchText, checkText, stepText } from "@/core/words/steps";
 import type { Mark } from "@/server/services/callout-marks";
 import { useReady } from "@/ui/use-ready";
 import { useMarks } from "./marks";
@@ -33,7 +34,7 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
   const { marks, waiting, isReached, mark } = useMarks(calloutId, known, person);
   const stateOf = (key: string) =>
     marks.filter(({ step, kind }) => step === key && (kind === "done" || kind === "undone")).at(-1);
-  const open = steps.find(({ key }) => stateOf(key)?.kind !== "done")?.key;
+  const open = steps.find(({ step }) => stateOf(step.code)?.kind !== "done")?.step.code;
   return (
     <section aria-busy={!ready}>
       <p role="status" className={`print:hidden ${isReached ? "caption" : "text-plum"}`}>
@@ -44,16 +45,16 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
           : "All that was ticked is kept."}
       </p>
       <ol className="mt-2 divide-y divide-line border-line border-y">
-        {steps.map((step, at) => (
+        {steps.map((guided, at) => (
           <StepLine
-            key={step.key}
-            step={step}
+            key={guided.step.code}
+            guided={guided}
             number={at + 1}
-            done={stateOf(step.key)}
-            isNext={step.key === open && !isClosed}
+            done={stateOf(guided.step.code)}
+            isNext={guided.step.code === open && !isClosed}
             isClosed={isClosed}
             calloutId={calloutId}
-            marks={marks.filter((each) => each.step === step.key)}
+            marks={marks.filter((each) => each.step === guided.step.code)}
             onMark={mark}
           />
         ))}
@@ -63,7 +64,7 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
 }
 
 function StepLine({
-  step,
+  guided: { step, branches },
   number,
   done,
   isNext,
@@ -72,7 +73,7 @@ function StepLine({
   marks,
   onMark,
 }: {
-  step: GuidedStep;
+  guided: GuidedStep;
   number: number;
   done: Mark | undefined;
   isNext: boolean;
@@ -82,6 +83,7 @@ function StepLine({
   onMark: ReturnType<typeof useMarks>["mark"];
 }) {
   const [note, setNote] = useState("");
+  const { act, details } = stepText(step);
   const isDone = done?.kind === "done";
   const hasFailed = marks.some(({ kind }) => kind === "failed");
   const told = marks.filter(({ kind }) => kind !== "done" && kind !== "undone");
@@ -89,7 +91,7 @@ function StepLine({
     const [file] = event.target.files ?? [];
     if (!file) return;
     const photo = await photoFrom(file).catch(() => null);
-    if (photo) onMark({ step: step.key, kind: "photo", photo, photoType: "image/jpeg" });
+    if (photo) onMark({ step: step.code, kind: "photo", photo, photoType: "image/jpeg" });
     event.target.value = "";
   };
   return (
@@ -100,27 +102,27 @@ function StepLine({
       </span>
       <div className="min-w-0">
         <p
-          className={`${isDone ? "text-quiet" : "font-semibold"} ${step.warning ? "border-plum border-l-4 pl-2" : ""}`}
+          className={`${isDone ? "text-quiet" : "font-semibold"} ${isDangerous(step) ? "border-plum border-l-4 pl-2" : ""}`}
         >
-          {step.act}
+          {act}
         </p>
-        {!isDone && step.details.map((detail) => <p key={detail}>{detail}</p>)}
+        {!isDone && details.map((detail) => <p key={detail}>{detail}</p>)}
         {!isDone &&
-          step.branches.map(({ when, checks }) => (
-            <details key={when} open={hasFailed} className="mt-1">
-              <summary className="cursor-pointer">{when}?</summary>
+          branches.map(({ code, checks }) => (
+            <details key={code} open={hasFailed} className="mt-1">
+              <summary className="cursor-pointer">{branchText(code)}?</summary>
               <ol className="list-decimal pl-6">
                 {checks.map((check) => (
-                  <li key={check}>{check}</li>
+                  <li key={check.code}>{checkText(check)}</li>
                 ))}
               </ol>
               {!isClosed && (
                 <button
                   type="button"
                   className="act mt-1"
-                  onClick={() => onMark({ step: step.key, kind: "failed", text: when })}
+                  onClick={() => onMark({ step: step.code, kind: "failed", text: branchText(code) })}
                 >
-                  {when}: note it
+                  {branchText(code)}: note it
                 </button>
               )}
             </details>
@@ -144,7 +146,7 @@ function StepLine({
             className="mt-1.5 flex flex-wrap gap-2 print:hidden"
             onSubmit={(event) => {
               event.preventDefault();
-              if (note.trim()) onMark({ step: step.key, kind: "note", text: note.trim() });
+              if (note.trim()) onMark({ step: step.code, kind: "note", text: note.trim() });
               setNote("");
             }}
           >
@@ -168,7 +170,7 @@ function StepLine({
             type="button"
             className={isNext ? "act-main" : "act"}
             aria-pressed={isDone}
-            onClick={() => onMark({ step: step.key, kind: isDone ? "undone" : "done" })}
+            onClick={() => onMark({ step: step.code, kind: isDone ? "undone" : "done" })}
           >
             {isDone ? "Undo" : "Done"}
           </button>

@@ -3,8 +3,9 @@ import { type KeyCard, startKeys } from "@/core/computer/facts/key-cards";
 import type { Facts } from "@/core/computer/facts/schema";
 import { LINK_NAMES } from "@/core/judging/model/schema";
 import { answerOf, verdictsOf } from "@/core/judging/routes/routes";
-import { changeWithKeyText, linkTitle, neededText, verdictText } from "@/core/words/reasons";
+import { changeWithKeyText, linkTitle, neededText, reasonText, verdictText } from "@/core/words/reasons";
 import { answerText, behindText, outcomeText } from "@/core/words/routes";
+import { traceText } from "@/core/words/trace";
 import type { Route } from "@/server/services/routes";
 import { Chain, ChainHead, ChainLink } from "@/ui/chain";
 import { mediumKindText, plural } from "@/ui/words";
@@ -140,7 +141,7 @@ export function RouteReasons({
               </dt>
               <dd>
                 {link.reasons.map((reason) => (
-                  <span key={reason.text}>{reason.text} </span>
+                  <span key={JSON.stringify(reason)}>{reasonText(reason)} </span>
                 ))}
                 {link.changes.length > 0 && (
                   <strong>{link.changes.map((change) => changeWithKeyText(change, keys)).join(". ")}.</strong>
@@ -151,7 +152,7 @@ export function RouteReasons({
                     <ol className="mt-1 list-decimal pl-5">
                       {link.trace.map((line, index) => (
                         // biome-ignore lint/suspicious/noArrayIndexKey: lines may repeat, their order is their identity
-                        <li key={index}>{line}</li>
+                        <li key={index}>{traceText(line)}</li>
                       ))}
                     </ol>
                   </details>

@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
+import { progressText } from "@/core/words/cover";
 import { listPlans, type PlanRow } from "@/server/cover/plans";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
@@ -64,7 +65,7 @@ export default async function Plans() {
 }
 
 function standText({ state, told, result }: PlanRow): string {
-  if (!result) return told ?? state;
+  if (!result) return told ? progressText(told) : state;
   const acts = result.media.filter(({ act }) => act !== "keep").length;
   const own = `${moneyText(result.cost.total)}, ${plural(acts, "act")}, ${result.met.planned} of ${plural(result.met.of, "computer")} covered`;
   return state === "accepted" ? `accepted: ${own}` : own;

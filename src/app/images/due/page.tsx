@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { dueText } from "@/core/words/images";
+import { imageDueText } from "@/core/words/images";
 import { listDue } from "@/server/services/image-due";
 import { changesAhead } from "@/server/services/noted-changes";
 import { dateText, plural } from "@/ui/words";
@@ -38,7 +38,7 @@ export default async function Due({ searchParams }: { searchParams: SearchParams
               {computer}
             </Link>
             <span>
-              {name} <span className="text-quiet">{reasons.map(dueText).join(" ")}</span>
+              {name} <span className="text-quiet">{reasons.map(imageDueText).join(" ")}</span>
             </span>
             <span className="text-quiet">{last ? dateText(last) : "none"}</span>
             <Link prefetch={false} className="link" href={`/images/take?computer=${encodeURIComponent(computer)}`}>

@@ -1,6 +1,7 @@
 import type { Metadata } from "next";
 import type { ReactNode } from "react";
 import type { Change, ReleaseComparison } from "@/core/medium/releases/compare";
+import { systemText } from "@/core/words/contents";
 import { archText } from "@/core/words/firmware";
 import { visible } from "@/core/words/visible";
 import { compareTwo, getRelease, listReleases } from "@/server/services/releases";
@@ -127,7 +128,12 @@ function Comparison({ comparison, names }: { comparison: ReleaseComparison; name
         </ul>
       </section>
       <Part title="Signers" change={signers} say={(name) => visible(name, 120)} same="No signer came or went." />
-      <Part title="Systems" change={systems} say={(name) => name} same="No system came or went." />
+      <Part
+        title="Systems"
+        change={{ gained: systems.gained.map(systemText), lost: systems.lost.map(systemText) }}
+        say={(name) => name}
+        same="No system came or went."
+      />
       <Part title="Kernels" change={kernels} say={(name) => visible(name, 80)} same="No kernel came or went." />
       {drivers ? (
         <Part

@@ -1,6 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { PrintButton } from "@/app/_parts/print-button";
+import { taskText } from "@/core/words/cover";
 import { dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { type VisitView, visitPlaces, visitView } from "@/server/upkeep/visits";
 import { plural } from "@/ui/words";
@@ -58,7 +59,7 @@ export default async function Visits({ searchParams }: { searchParams: SearchPar
               why: [item, ...also].map(({ reason }) => dueReasonText(reason)).join(" "),
               ...{ minutes, results: [...results] },
             }))}
-            tasks={visit.tasks.map(({ id, body }) => ({ id, text: body.text }))}
+            tasks={visit.tasks.map(({ id, body }) => ({ id, text: taskText(body) }))}
           />
         </>
       )}

@@ -1,5 +1,6 @@
+import { statedText } from "../../kernel/stated-values";
 import type { FORMS } from "../facts/schema";
-import { said, type Told } from "./document";
+import type { Told } from "./document";
 
 /** `dmidecode` text: blocks of "Handle …", a title, and indented "Name: value" lines. Source: SMBIOS 3.x, DSP0134. */
 export function isDmidecode(text: string): boolean {
@@ -70,17 +71,17 @@ export function readDmidecode(text: string): Told {
   return {
     facts: {
       computer: {
-        make: said(system?.get("Manufacturer")) ?? said(board?.get("Manufacturer")),
-        model: said(system?.get("Product Name")) ?? said(board?.get("Product Name")),
-        serial: said(system?.get("Serial Number")) ?? said(chassis?.get("Serial Number")),
+        make: statedText(system?.get("Manufacturer")) ?? statedText(board?.get("Manufacturer")),
+        model: statedText(system?.get("Product Name")) ?? statedText(board?.get("Product Name")),
+        serial: statedText(system?.get("Serial Number")) ?? statedText(chassis?.get("Serial Number")),
         tag: tagOf(chassis?.get("Asset Tag")),
-        form: formOfChassis(said(chassis?.get("Type"))),
+        form: formOfChassis(statedText(chassis?.get("Type"))),
       },
       firmware: {
-        vendor: said(bios?.get("Vendor")),
-        version: said(bios?.get("Version")),
+        vendor: statedText(bios?.get("Vendor")),
+        version: statedText(bios?.get("Version")),
       },
-      cpu: { name: said(processor?.get("Version")) },
+      cpu: { name: statedText(processor?.get("Version")) },
       memoryBytes: memory.length > 0 ? memory.reduce((sum, each) => sum + each, 0) : null,
     },
     notes,
@@ -89,7 +90,7 @@ export function readDmidecode(text: string): Told {
 
 /** An asset tag where it is one: makers leave fillers here too. */
 export function tagOf(value: string | undefined): string | null {
-  const text = said(value, 60);
+  const text = statedText(value, 60);
   if (text === null || /asset|no tag|tag not set/i.test(text) || !/^[\p{L}\p{N}._-]+$/u.test(text)) return null;
   return text;
 }

@@ -1,6 +1,7 @@
+import { flag, isRecord, statedText, wholeNumber } from "../../kernel/stated-values";
 import { type PartialDisk, pathPart } from "../facts/paths";
 import { roleOfType } from "../facts/roles";
-import { flag, isRecord, said, type Told, wholeNumber } from "./document";
+import type { Told } from "./document";
 
 /** `lsblk --json`, with whatever columns it was asked for. Source: lsblk(8) of util-linux. */
 export function isLsblk(value: unknown): value is { blockdevices: unknown[] } {
@@ -35,7 +36,7 @@ export function readLsblk(value: { blockdevices: unknown[] }): Told {
   const complete: string[] = [];
   let optical = false;
   for (const device of asTree(value.blockdevices.slice(0, DEVICES_MAX).filter(isRecord))) {
-    const type = said(device.type);
+    const type = statedText(device.type);
     const name = deviceName(device);
     if (type === "rom") optical = true;
     if (!name || !isDisk(type, name)) continue;
@@ -58,13 +59,13 @@ export function readLsblk(value: { blockdevices: unknown[] }): Told {
 
 /** The kernel's name, where the tool was asked for paths too. */
 function deviceName(device: Record<string, unknown>): string | null {
-  const name = said(device.name) ?? said(device.kname) ?? said(device.path);
+  const name = statedText(device.name) ?? statedText(device.kname) ?? statedText(device.path);
   return name?.replace(/^\/dev\//, "") ?? null;
 }
 
 /** A list (`--list`) names each device's parent; it becomes the tree that the tool shows otherwise. */
 function asTree(devices: Record<string, unknown>[]): Record<string, unknown>[] {
-  const parentOf = (device: Record<string, unknown>) => said(device.pkname)?.replace(/^\/dev\//, "") ?? null;
+  const parentOf = (device: Record<string, unknown>) => statedText(device.pkname)?.replace(/^\/dev\//, "") ?? null;
   if (devices.some((device) => Array.isArray(device.children)) || !devices.some(parentOf)) return devices;
   const byName = new Map(devices.map((device) => [deviceName(device), { ...device, children: [] as unknown[] }]));
   const roots: Record<string, unknown>[] = [];
@@ -90,7 +91,7 @@ const UNITS = "BKMGTPE";
 function sizeOf(size: unknown): { bytes: number; rounded: boolean } | null {
   const exact = wholeNumber(size);
   if (exact !== null) return { bytes: exact, rounded: false };
-  const match = /^(\d+(?:[.,]\d+)?)\s*([BKMGTPE])(?:iB)?$/i.exec(said(size) ?? "");
+  const match = /^(\d+(?:[.,]\d+)?)\s*([BKMGTPE])(?:iB)?$/i.exec(statedText(size) ?? "");
   if (!match) return null;
   const power = UNITS.indexOf((match[2] as string).toUpperCase());
   return { bytes: Math.round(Number((match[1] as string).replace(",", ".")) * 1024 ** power), rounded: power > 0 };
@@ -99,7 +100,7 @@ function sizeOf(size: unknown): { bytes: number; rounded: boolean } | null {
 const BUSES: Record<string, string> = { ata: "ide", sata: "sata", nvme: "nvme", usb: "usb", sas: "sas", mmc: "mmc" };
 
 function busOf(device: Record<string, unknown>, name: string): string | null {
-  const transport = said(device.tran);
+  const transport = statedText(device.tran);
   if (transport) return BUSES[transport] ?? transport;
   if (name.startsWith("nvme")) return "nvme";
   if (name.startsWith("mmcblk")) return "mmc";
@@ -116,9 +117,9 @@ function diskOf(device: Record<string, unknown>, name: string, bytes: number | n
     ...(bytes === null ? {} : { bytes }),
     sectorBytes: wholeNumber(device["log-sec"]),
     bus,
-    table: tableName(said(device.pttype)),
-    model: said(device.model),
-    serial: said(device.serial),
+    table: tableName(statedText(device.pttype)),
+    model: statedText(device.model),
+    serial: statedText(device.serial),
     removable: bus === "usb" ? true : (removable ?? (hotplug === null ? null : hotplug && bus !== "sata")),
     partitions: partitionsOf(device, name, rounded),
   };
@@ -135,16 +136,16 @@ function partitionsOf(
 ): NonNullable<PartialDisk["partitions"]> {
   const children = Array.isArray(device.children) ? device.children.filter(isRecord) : [];
   return children.slice(0, 256).flatMap((child, index) => {
-    const type = said(child.type);
+    const type = statedText(child.type);
     if (type !== null && type !== "part") return [];
     const size = sizeOf(child.size);
     const name = deviceName(child) ?? "";
     if (!size) return [];
     const number = wholeNumber(child.partn) ?? numberOf(name) ?? index + 1;
     if (size.rounded) rounded.push(`disks/${pathPart(diskName)}/partitions/${number}/bytes`);
-    const fstype = said(child.fstype);
-    const partitionType = said(child.parttype);
-    const flags = said(child.partflags);
+    const fstype = statedText(child.fstype);
+    const partitionType = statedText(child.parttype);
+    const flags = statedText(child.partflags);
     const sector = wholeNumber(child.start);
     // `start` counts sectors of 512 bytes, whatever the disk's own are (sysfs).
     return [
@@ -153,12 +154,12 @@ function partitionsOf(
         bytes: size.bytes,
         start: sector === null ? null : sector * 512,
         type: partitionType?.toLowerCase() ?? null,
-        filesystem: fstype === null ? null : fileSystemName(fstype, said(child.fsver)),
+        filesystem: fstype === null ? null : fileSystemName(fstype, statedText(child.fsver)),
         usedBytes: usedOf(child),
         role: fstype === "swap" ? "swap" : (roleOfType(partitionType) ?? null),
         encryption: fstype === null ? null : (ENCRYPTED[fstype] ?? null),
-        label: said(child.label) ?? said(child.partlabel),
-        active: flags === "0x80" && tableName(said(device.pttype)) === "mbr" ? true : null,
+        label: statedText(child.label) ?? statedText(child.partlabel),
+        active: flags === "0x80" && tableName(statedText(device.pttype)) === "mbr" ? true : null,
       },
     ];
   });

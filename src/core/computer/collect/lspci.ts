@@ -1,6 +1,7 @@
+import { statedText } from "../../kernel/stated-values";
 import type { DeviceFacts } from "../facts/schema";
 import { deviceUse, pciModalias } from "../hardware/modalias";
-import { said, type Told } from "./document";
+import type { Told } from "./document";
 
 /** `lspci -nn -mm -v`: records of "Name:<tab>value [id]", blank lines between. Source: lspci(8) of pciutils. */
 export function isLspci(text: string): boolean {
@@ -9,7 +10,7 @@ export function isLspci(text: string): boolean {
 
 const RECORDS_MAX = 1000;
 const idOf = (value: string | undefined) => /\[([0-9a-f]{4})\]\s*$/i.exec(value ?? "")?.[1] ?? null;
-const nameOf = (value: string | undefined) => said((value ?? "").replace(/\s*\[[0-9a-f]{4}\]\s*$/i, ""));
+const nameOf = (value: string | undefined) => statedText((value ?? "").replace(/\s*\[[0-9a-f]{4}\]\s*$/i, ""));
 
 export function readLspci(text: string): Told {
   const notes: string[] = [];

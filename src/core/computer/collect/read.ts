@@ -1,13 +1,15 @@
 import { isSignatureLists } from "../../formats/efi-signature-list";
-import { isOsRelease, readOsRelease } from "../../formats/os-release";
+import { isOsRelease } from "../../formats/os-release";
+import { isRecord } from "../../kernel/stated-values";
 import type { Observation } from "../facts/merge";
 import { type FactValue, pathPart } from "../facts/paths";
 import { readFacts } from "../facts/schema";
 import { isDmidecode, readDmidecode } from "./dmidecode";
-import { type Document, type DocumentReading, isRecord, type Told, told } from "./document";
+import { type Document, type DocumentReading, type Told, told } from "./document";
 import { asVariableFile, readEfiVariable, readSignatureListFile } from "./efi-variable";
 import { isLsblk, readLsblk } from "./lsblk";
 import { isLspci, readLspci } from "./lspci";
+import { systemFacts } from "./os-release";
 import { isSfdiskDump, isSfdiskJson, readSfdiskDump, readSfdiskJson } from "./sfdisk";
 
 /** More than any of these outputs has; what is larger is something else. */
@@ -84,7 +86,7 @@ function readText(document: Document, text: string): DocumentReading {
   if (isSfdiskDump(text)) return told(document, "sfdisk-dump", readSfdiskDump(text), "sfdisk");
   if (isDmidecode(text)) return told(document, "dmidecode", readDmidecode(text), "dmidecode");
   if (isLspci(text)) return told(document, "lspci", readLspci(text), "lspci");
-  if (isOsRelease(text)) return told(document, "os-release", readOsRelease(text), "os-release");
+  if (isOsRelease(text)) return told(document, "os-release", systemFacts(text), "os-release");
   const mokutil = /^SecureBoot (enabled|disabled)\b/m.exec(text)?.[1];
   if (mokutil) {
     const state = /Platform is in Setup Mode/i.test(text) ? "setup" : mokutil === "enabled" ? "on" : "off";

@@ -1,6 +1,7 @@
+import { flag, isRecord, statedText, wholeNumber } from "../../kernel/stated-values";
 import { type PartialDisk, pathPart } from "../facts/paths";
 import { mbrType, roleOfType } from "../facts/roles";
-import { flag, isRecord, said, type Told, wholeNumber } from "./document";
+import type { Told } from "./document";
 import { numberOf, tableName } from "./lsblk";
 
 /** `sfdisk --json` and the dump of `sfdisk --dump`. Source: sfdisk(8) of util-linux. */
@@ -37,8 +38,8 @@ const DISKS_MAX = 64;
 export function readSfdiskJson({ partitiontable: table }: { partitiontable: Record<string, unknown> }): Told {
   const rows = Array.isArray(table.partitions) ? table.partitions.filter(isRecord) : [];
   return tell({
-    label: said(table.label),
-    device: said(table.device),
+    label: statedText(table.label),
+    device: statedText(table.device),
     sectorBytes: wholeNumber(table.sectorsize) ?? DEFAULT_SECTOR,
     partitions: rows.slice(0, PARTITIONS_MAX).flatMap((row) => {
       const start = wholeNumber(row.start);
@@ -46,11 +47,11 @@ export function readSfdiskJson({ partitiontable: table }: { partitiontable: Reco
       if (start === null || size === null) return [];
       return [
         {
-          node: said(row.node) ?? "",
+          node: statedText(row.node) ?? "",
           start,
           size,
-          type: said(row.type),
-          name: said(row.name),
+          type: statedText(row.type),
+          name: statedText(row.name),
           bootable: flag(row.bootable) === true,
         },
       ];

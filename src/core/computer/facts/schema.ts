@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { architectureSchema } from "../../medium/firmware/uefi/view";
+import { architectureSchema } from "../../kernel/architecture";
 import { KEY_REFUSED, looksLikeKey } from "./key-place";
 
 export const FACTS_SCHEMA = "creel.facts/1";

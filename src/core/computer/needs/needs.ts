@@ -1,4 +1,4 @@
-import { LOADER_PATHS } from "../../medium/firmware/uefi/view";
+import { LOADER_PATHS } from "../../kernel/architecture";
 import { imageContents } from "../facts/roles";
 import type { DiskFacts, Facts, SystemFacts } from "../facts/schema";
 import { type DeviceUse, deviceUse } from "../hardware/modalias";

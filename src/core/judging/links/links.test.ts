@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { factsSchema } from "../../computer/facts/schema";
 import { DriverIndex } from "../../medium/drivers/driver-set";
-import { reason } from "../../words/reasons";
+import { reasonText } from "../../words/reasons";
 import type { ComputerPart, ImagePart, MediumPart, ReleasePart } from "../model/parts";
 import { USUAL_POLICY } from "../model/parts";
 import { judgeAtHand } from "./at-hand";
@@ -15,7 +15,7 @@ import { compareVersions, sameName, sameRelease } from "./versions";
 
 /** A ruling as its verdict and its codes; every reason is a sentence. */
 function told(ruling: Ruling) {
-  for (const each of ruling.reasons) expect(reason(each).text).toMatch(/^[\p{Lu}\d].*\.$/u);
+  for (const each of ruling.reasons) expect(reasonText(each)).toMatch(/^[\p{Lu}\d].*\.$/u);
   return [ruling.verdict, ...ruling.reasons.map((each) => each.code)];
 }
 

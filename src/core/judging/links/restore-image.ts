@@ -157,11 +157,11 @@ function reached(place: ImagePlace, { computer, medium, release }: ImageInput): 
     case "medium":
       return place.tag === medium.tag
         ? holds({ code: "image-on-medium", medium: place.tag })
-        : holdsAfter({ setting: "store", from: "away", to: place.tag }, { code: "image-elsewhere", place: place.tag });
+        : holdsAfter({ setting: "store", from: "away", to: place.tag }, { code: "image-elsewhere", place });
     case "disk":
       return holdsAfter(
         { setting: "store", from: place.site ?? "away", to: place.name },
-        { code: "image-elsewhere", place: place.site ? `${place.name}, ${place.site}` : place.name },
+        { code: "image-elsewhere", place },
       );
     case "share":
       if (!release.facts.purposes.includes("network"))
@@ -174,10 +174,7 @@ function reached(place: ImagePlace, { computer, medium, release }: ImageInput): 
     case "computer":
       return place.tag === computer.tag
         ? broken({ code: "image-on-own-disk" })
-        : holdsAfter(
-            { setting: "store", from: place.tag, to: "a disk to carry" },
-            { code: "image-elsewhere", place: place.tag },
-          );
+        : holdsAfter({ setting: "store", from: place.tag, to: "a disk to carry" }, { code: "image-elsewhere", place });
   }
 }
 

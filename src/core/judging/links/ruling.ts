@@ -1,27 +1,27 @@
-import { type ReasonFacts, reason } from "../../words/reasons";
 import { compareVerdicts } from "../model/order";
+import type { Reason } from "../model/reasons";
 import type { Change, Link, Verdict } from "../model/schema";
 
 /** What one rule comes to: its verdict, why, and what would mend it. Null where the rule has nothing to say. */
 export interface Ruling {
   verdict: Verdict;
-  reasons: ReasonFacts[];
+  reasons: Reason[];
   changes: Change[];
 }
 
-export function holds(...reasons: ReasonFacts[]): Ruling {
+export function holds(...reasons: Reason[]): Ruling {
   return { verdict: "holds", reasons, changes: [] };
 }
 
-export function broken(...reasons: ReasonFacts[]): Ruling {
+export function broken(...reasons: Reason[]): Ruling {
   return { verdict: "broken", reasons, changes: [] };
 }
 
-export function unknown(...reasons: ReasonFacts[]): Ruling {
+export function unknown(...reasons: Reason[]): Ruling {
   return { verdict: "unknown", reasons, changes: [] };
 }
 
-export function holdsAfter(change: Change, ...reasons: ReasonFacts[]): Ruling {
+export function holdsAfter(change: Change, ...reasons: Reason[]): Ruling {
   return { verdict: "holds-after-change", reasons, changes: [change] };
 }
 
@@ -60,5 +60,5 @@ function unique(changes: Change[]): Change[] {
 
 /** A ruling as a link of the chain. */
 export function linkOf({ verdict, reasons, changes }: Ruling): Link {
-  return { verdict, basis: null, changes, reasons: reasons.map(reason), trace: [] };
+  return { verdict, basis: null, changes, reasons, trace: [] };
 }

@@ -1,11 +1,7 @@
 import { z } from "zod";
 import type { StartFacts } from "../../computer/facts/profile";
-import { architectureSchema } from "../../medium/firmware/uefi/view";
 import type { Link } from "./schema";
-
-/** What kind of firmware comes to a release: UEFI by its architecture, or BIOS. */
-export const startKindSchema = z.union([architectureSchema, z.literal("bios")]);
-export type StartKind = z.infer<typeof startKindSchema>;
+import { type StartKind, startKindSchema } from "./start-kind";
 
 /** Where a release stands on a medium that carries several, and which firmware comes to it. */
 export const loadPartSchema = z.object({
@@ -25,7 +21,7 @@ export type LoadPart = z.infer<typeof loadPartSchema>;
 export function loadsReached<T extends { startedBy?: readonly StartKind[] | null }>(
   loads: readonly T[],
   { firmware }: StartFacts,
-  starts: Pick<Link, "verdict" | "changes" | "reasons">,
+  starts: Pick<Link, "verdict" | "changes" | "passedOver">,
 ): T[] {
   if (starts.verdict === "broken" || loads.every(({ startedBy }) => startedBy == null)) return [...loads];
   const { kind, arch, legacyMode } = firmware;
@@ -35,6 +31,6 @@ export function loadsReached<T extends { startedBy?: readonly StartKind[] | null
   if (!isBios && arch === null) return [...loads];
   const by: StartKind = isBios ? "bios" : (arch as StartKind);
   // What Secure Boot refused is passed over: it is not the first loader that came up then.
-  const isPassedOver = !isBios && starts.reasons.some(({ code }) => code === "platform-recovery");
+  const isPassedOver = !isBios && starts.passedOver === true;
   return loads.filter(({ startedBy }) => startedBy == null || startedBy.includes(by) !== isPassedOver);
 }

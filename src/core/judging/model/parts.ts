@@ -3,7 +3,7 @@ import type { Facts } from "../../computer/facts/schema";
 import type { systemSchema } from "../../medium/contents/schema";
 import type { DriverIndex } from "../../medium/drivers/driver-set";
 import type { ReleaseFacts } from "../../medium/releases/facts";
-import type { StartKind } from "./loads";
+import type { StartKind } from "./start-kind";
 
 /** What the links are judged from: the inventory as it concerns one computer and one medium. Null is unknown. */
 

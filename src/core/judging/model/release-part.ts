@@ -1,5 +1,7 @@
+import type { Architecture } from "../../kernel/architecture";
 import type { ContainedSystem } from "../../medium/contents/schema";
 import { DriverIndex, type DriverSource } from "../../medium/drivers/driver-set";
+import { chooseLoader } from "../../medium/firmware/uefi/choose";
 import type { Inspection } from "../../medium/inspection/schema";
 import { NO_RELEASE_FACTS, type ReleaseFacts } from "../../medium/releases/facts";
 import type { ReleasePart } from "./parts";
@@ -17,7 +19,7 @@ export interface ReleaseRecord {
 /** A release as the links need it: what is recorded, and what was read; `null` where nothing was read. */
 export function releasePart(
   record: ReleaseRecord,
-  read: { inspection: Pick<Inspection, "contents" | "startPaths">; drivers: DriverIndex | null } | null,
+  read: { inspection: Pick<Inspection, "contents" | "views">; drivers: DriverIndex | null } | null,
 ): ReleasePart {
   if (!read) return { ...record, arch: null, drivers: null, systems: null };
   const { inspection, drivers } = read;
@@ -68,7 +70,8 @@ function familyOf({ contents }: Pick<Inspection, "contents">): string | null {
 }
 
 /** The architecture of its loaders, the widest first: an environment with loaders for both runs as the wider one. */
-function archOf({ startPaths }: Pick<Inspection, "startPaths">): string | null {
-  const found = new Set(startPaths.filter((path) => path.firmware === "uefi").map((path) => path.arch));
-  return (["x64", "aa64", "riscv64", "ia32", "arm"] as const).find((arch) => found.has(arch)) ?? null;
+function archOf({ views }: Pick<Inspection, "views">): string | null {
+  const { usb, optical } = views.uefi;
+  const isThere = (arch: Architecture) => [usb, optical].some((view) => chooseLoader(view, arch).chosen !== null);
+  return (["x64", "aa64", "riscv64", "ia32", "arm"] as const).find(isThere) ?? null;
 }

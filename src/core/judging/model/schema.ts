@@ -1,7 +1,7 @@
 import { z } from "zod";
-import { attachmentSchema } from "../../medium/inspection/schema";
-
-export const MATCH_SCHEMA = "creel.match/1";
+import type { Attachment } from "../../medium/inspection/schema";
+import type { Reason } from "./reasons";
+import type { TraceStep } from "./trace";
 
 export const verdictSchema = z.enum(["holds", "holds-after-change", "broken", "unknown"]);
 export type Verdict = z.infer<typeof verdictSchema>;
@@ -35,33 +35,25 @@ export const changeSchema = z.object({
 });
 export type Change = z.infer<typeof changeSchema>;
 
-/** A reason: code and facts, and the sentence made from them in `words/reasons.ts`. */
-export const reasonSchema = z.looseObject({ code: z.string(), text: z.string() });
-
-export const linkSchema = z.object({
-  verdict: verdictSchema,
-  basis: z.enum(["standard", "reference"]).nullable(),
-  changes: z.array(changeSchema),
-  reasons: z.array(reasonSchema),
-  trace: z.array(z.string()),
-});
-export type Link = z.infer<typeof linkSchema>;
+/** One link of a chain: its verdict, why, and what would mend it. */
+export interface Link {
+  verdict: Verdict;
+  /** On what a verdict about firmware rests: the specification, or what the reference firmware does. */
+  basis: "standard" | "reference" | null;
+  changes: Change[];
+  reasons: Reason[];
+  trace: TraceStep[];
+  /** Starts: firmware comes to a later loader, since the first could not be started. */
+  passedOver?: boolean;
+}
 
 export const LINK_NAMES = ["atHand", "starts", "sees", "restores", "proven"] as const;
 export type LinkName = (typeof LINK_NAMES)[number];
 
-/** `creel.match/1`: one medium on one computer, link by link. */
-export const matchSchema = z.object({
-  schema: z.literal(MATCH_SCHEMA),
-  id: z.string().optional(),
-  as: attachmentSchema,
-  links: z.object({
-    atHand: linkSchema,
-    starts: linkSchema,
-    sees: linkSchema,
-    restores: linkSchema,
-    proven: linkSchema,
-  }),
-});
-export type Match = z.infer<typeof matchSchema>;
-export type Links = Match["links"];
+export type Links = Record<LinkName, Link>;
+
+/** One medium on one computer, link by link; `words/documents/match.ts` makes `creel.match/1` of it. */
+export interface Match {
+  as: Attachment;
+  links: Links;
+}

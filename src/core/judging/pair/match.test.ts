@@ -2,8 +2,9 @@ import { factsSchema } from "@/core/computer/facts/schema";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { IMAGES } from "../../../../scripts/demo/images";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
+import { matchDocument, matchDocumentSchema } from "../../words/documents/match";
 import { compareVerdicts } from "../model/order";
-import { LINK_NAMES, matchSchema, verdictSchema } from "../model/schema";
+import { LINK_NAMES, verdictSchema } from "../model/schema";
 import { betterStart, matchFiles } from "./match";
 
 const w = tempWorkshop();
@@ -28,7 +29,9 @@ test("without a word about how, the better way of attaching is judged, a stick w
 });
 
 test("a match is whole: five links, each with a verdict and a reason in words", async () => {
-  const match = matchSchema.parse(matchFiles({ views: (await read("bollard4")).views, release: null }, bios, "usb"));
+  const match = matchDocumentSchema.parse(
+    matchDocument(matchFiles({ views: (await read("bollard4")).views, release: null }, bios, "usb")),
+  );
   for (const name of LINK_NAMES) {
     expect(match.links[name].reasons.length).toBeGreaterThan(0);
     for (const reason of match.links[name].reasons) expect(reason.text).toMatch(/^[A-Z].*\.$/);

@@ -1,17 +1,17 @@
 import type { StartFacts } from "../../computer/facts/profile";
 import type { Facts } from "../../computer/facts/schema";
 import type { Attachment, Inspection } from "../../medium/inspection/schema";
-import { type ReasonFacts, reason } from "../../words/reasons";
 import { judgeReinstall } from "../links/reinstall";
 import { linkOf } from "../links/ruling";
 import { judgeSees } from "../links/sees";
 import { compareVerdicts } from "../model/order";
 import type { ReleasePart } from "../model/parts";
-import { type Link, MATCH_SCHEMA, type Match } from "../model/schema";
+import type { Reason } from "../model/reasons";
+import type { Link, Match } from "../model/schema";
 import { judgeStart } from "../starts/judge";
 
-function unknownLink(...reasons: ReasonFacts[]): Link {
-  return { verdict: "unknown", basis: null, changes: [], reasons: reasons.map(reason), trace: [] };
+function unknownLink(...reasons: Reason[]): Link {
+  return { verdict: "unknown", basis: null, changes: [], reasons, trace: [] };
 }
 
 /**
@@ -31,7 +31,6 @@ export function matchFiles(
   const isReinstall = release?.systems?.some((each) => each.role === "installs");
   const restores = release && isReinstall ? linkOf(judgeReinstall({ facts }, release).ruling) : open();
   return {
-    schema: MATCH_SCHEMA,
     as: judged.as,
     links: { atHand: open(), starts: judged.starts, sees, restores, proven: open() },
   };

@@ -6,8 +6,8 @@ import { toBase64 } from "../../kernel/base64";
 import { StartFileReader } from "../../medium/firmware/uefi/loader";
 import type { StartFile } from "../../medium/firmware/uefi/view";
 import { refusalText } from "../../words/secure-boot";
+import type { Allowance } from "../model/allowance";
 import {
-  type Allowance,
   allowedByFirmware,
   allowedByFirstStage,
   allowedBySelf,

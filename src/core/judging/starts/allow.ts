@@ -8,6 +8,7 @@ import {
   trustList,
 } from "../../computer/secure-boot/trust";
 import type { FirstStage, Loader, LoaderSigning } from "../../medium/firmware/uefi/view";
+import type { Allowance, Refusal, Undecided } from "../model/allowance";
 
 /** What a computer's Secure Boot goes by; null: not known. */
 export interface SecureBootLists {
@@ -27,27 +28,6 @@ export function secureBootLists(
     sbatLevel: facts?.sbatLevel ?? null,
   };
 }
-
-/** Why a program is not allowed to run. */
-export type Refusal =
-  | { why: "digest-revoked" }
-  | { why: "certificate-revoked"; name: string }
-  | { why: "not-signed" }
-  | { why: "signer-not-trusted"; signers: string[] }
-  | { why: "signature-damaged" }
-  | { why: "curve-key"; signers: string[] }
-  | { why: "table-damaged" }
-  | { why: "sbat-missing" }
-  | { why: "sbat-revoked"; component: string; generation: number; least: number };
-
-/** What keeps it from being decided: a list that is not known, or something that is not computed with here. */
-export type Undecided = "db" | "dbx" | "sbatLevel" | "signatures" | "revocation-time" | "algorithm";
-
-export type Allowance =
-  | { allowed: true; by: "digest" }
-  | { allowed: true; by: "certificate"; signer: string; anchor: string; notAfter: string; leniency: boolean }
-  | { allowed: false; refusal: Refusal }
-  | { allowed: null; undecided: Undecided };
 
 const refused = (refusal: Refusal): Allowance => ({ allowed: false, refusal });
 const undecided = (what: Undecided): Allowance => ({ allowed: null, undecided: what });

@@ -1,7 +1,7 @@
 import type { StartFacts } from "../../computer/facts/profile";
 import { internalFirst } from "../../computer/facts/start-order";
 import type { Attachment, Views } from "../../medium/inspection/schema";
-import { type Reason, reason } from "../../words/reasons";
+import type { Reason } from "../model/reasons";
 import type { Change, Link, Verdict } from "../model/schema";
 import { biosPath } from "./bios-path";
 import { uefiPath } from "./uefi-path";
@@ -15,8 +15,8 @@ export function judgeStart(views: Views, facts: StartFacts, as: Attachment, toda
   if (firmware.kind === null) return withoutKind(views, facts, as);
   const asBios = firmware.kind === "bios" || firmware.legacyMode === "on";
   const { blocked, ...path } = asBios ? biosPath(views, as) : uefiPath(views, facts, as, today);
-  const reasons =
-    firmware.kind === "uefi" && asBios ? [reason({ code: "legacy-mode-on" }), ...path.reasons] : path.reasons;
+  const reasons: Reason[] =
+    firmware.kind === "uefi" && asBios ? [{ code: "legacy-mode-on" }, ...path.reasons] : path.reasons;
   const link: Link = { ...path, reasons, changes: [] };
   if (blocked) return withPorts(withoutSecureBoot(link), facts, as);
   if (path.verdict === "broken") return mendBroken(link, views, facts, as, asBios);
@@ -26,7 +26,7 @@ export function judgeStart(views: Views, facts: StartFacts, as: Attachment, toda
 /** What Secure Boot refuses starts once it is off. UEFI 2.10, 32.3. */
 function withoutSecureBoot(link: Link): Link {
   const change: Change = { setting: "secureBoot", from: "on", to: "off" };
-  const reasons = [...link.reasons, reason({ code: "secure-boot-off-would-start" })];
+  const reasons: Reason[] = [...link.reasons, { code: "secure-boot-off-would-start" }];
   return { ...link, verdict: "holds-after-change", changes: [...link.changes, change], reasons };
 }
 
@@ -46,7 +46,7 @@ function withoutKind(views: Views, facts: StartFacts, as: Attachment): Link {
     verdict: "unknown",
     basis: null,
     changes: [],
-    reasons: [reason({ code: "fact-missing", fact: "firmware.kind" })],
+    reasons: [{ code: "fact-missing", fact: "firmware.kind" }],
     trace: [],
   };
 }
@@ -65,7 +65,7 @@ function mendBroken(link: Link, views: Views, facts: StartFacts, as: Attachment,
     const to = asBios ? "off" : "on";
     const other = asBios ? uefiPath(views, facts, as) : biosPath(views, as);
     if (other.verdict === "holds") {
-      const reasons = [...link.reasons, reason({ code: "legacy-mode-would-start", to }), ...other.reasons];
+      const reasons: Reason[] = [...link.reasons, { code: "legacy-mode-would-start", to }, ...other.reasons];
       return withPorts(
         {
           ...link,
@@ -86,7 +86,7 @@ function mendBroken(link: Link, views: Views, facts: StartFacts, as: Attachment,
   return {
     ...link,
     changes: [{ setting: "attachAs", from: as, to: otherAs }],
-    reasons: [...link.reasons, reason({ code: "other-attachment-would-start", to: otherAs })],
+    reasons: [...link.reasons, { code: "other-attachment-would-start", to: otherAs }],
   };
 }
 
@@ -97,19 +97,19 @@ function withPorts(link: Link, facts: StartFacts, as: Attachment): Link {
   if (as === "usb") {
     if (facts.ports?.usb === 0) {
       changes.push({ setting: "usbPort", from: "none", to: "by a dock or a card" });
-      reasons.push(reason({ code: "no-usb-port" }));
+      reasons.push({ code: "no-usb-port" });
     }
     if (facts.firmware.usbStart === "off") {
       changes.push({ setting: "usbStart", from: "off", to: "on" });
-      reasons.push(reason({ code: "usb-start-off" }));
+      reasons.push({ code: "usb-start-off" });
     }
     if (facts.firmware.fastBoot === "on") {
       changes.push({ setting: "fastBoot", from: "on", to: "off" });
-      reasons.push(reason({ code: "fast-boot-on" }));
+      reasons.push({ code: "fast-boot-on" });
     }
   } else if (facts.ports?.optical === false) {
     changes.push({ setting: "opticalDrive", from: "none", to: "external" });
-    reasons.push(reason({ code: "no-optical-drive" }));
+    reasons.push({ code: "no-optical-drive" });
   }
   if (internalFirst(facts.firmware, as)) {
     changes.push({
@@ -117,7 +117,7 @@ function withPorts(link: Link, facts: StartFacts, as: Attachment): Link {
       from: "internal disk first",
       to: as === "usb" ? "USB first" : "optical first",
     });
-    reasons.push(reason({ code: "internal-disk-first" }));
+    reasons.push({ code: "internal-disk-first" });
   }
   if (changes.length === 0) return link;
   const verdict: Verdict = link.verdict === "holds" ? "holds-after-change" : link.verdict;

@@ -1,22 +1,13 @@
 import type { StartFacts } from "../../computer/facts/profile";
-import { placeText } from "../../medium/firmware/place";
+import { ARCHITECTURES, type Architecture, LOADER_PATHS } from "../../kernel/architecture";
 import { type Choice, chooseLoader, loadProblem } from "../../medium/firmware/uefi/choose";
-import { ARCHITECTURES, LOADER_PATHS, type StartFile, type UefiVolume } from "../../medium/firmware/uefi/view";
+import type { StartFile, UefiVolume } from "../../medium/firmware/uefi/view";
 import type { Attachment, Views } from "../../medium/inspection/schema";
-import { absentText, fileSystemText, uefiNoteText } from "../../words/firmware";
-import { type Reason, type ReasonFacts, reason } from "../../words/reasons";
-import type { Checker } from "../../words/secure-boot";
-import {
-  type Allowance,
-  allowedByFirmware,
-  allowedByFirstStage,
-  allowedBySelf,
-  certificatesOf,
-  secureBootLists,
-} from "./allow";
+import type { Allowance, Checker } from "../model/allowance";
+import type { Reason } from "../model/reasons";
+import type { TraceStep } from "../model/trace";
+import { allowedByFirmware, allowedByFirstStage, allowedBySelf, certificatesOf, secureBootLists } from "./allow";
 import type { Path } from "./path";
-
-type Arch = (typeof ARCHITECTURES)[number];
 
 /** What UEFI firmware does with a medium; one architecture after the other where the firmware's is not known. */
 export function uefiPath(views: Views, facts: StartFacts, as: Attachment, today: string | null = null): Path {
@@ -26,17 +17,17 @@ export function uefiPath(views: Views, facts: StartFacts, as: Attachment, today:
   if (all.every((path) => path.verdict === "broken" && !path.blocked))
     return {
       ...(all[0] as Path),
-      reasons: [reason({ code: "no-loader", arch: "any", path: "\\EFI\\BOOT\\BOOT*.EFI", others: [] })],
+      reasons: [{ code: "no-loader", arch: "any", path: "\\EFI\\BOOT\\BOOT*.EFI", others: [] }],
     };
   return {
     verdict: "unknown",
     basis: null,
-    reasons: [reason({ code: "fact-missing", fact: "firmware.arch" })],
+    reasons: [{ code: "fact-missing", fact: "firmware.arch" }],
     trace: (all[0] as Path).trace,
   };
 }
 
-function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch, today: string | null): Path {
+function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Architecture, today: string | null): Path {
   const lists = facts.firmware.secureBoot;
   const search = (asked: Asked | null) => new Search(views, as, arch, asked).path();
   const asked: Asked = { certificateOf: certificatesOf(views.certificates), lists: secureBootLists(lists), today };
@@ -47,7 +38,7 @@ function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch
     case "setup": {
       // UEFI 2.10, 32.3: in set-up mode SecureBoot is 0 and images are not authenticated.
       const path = search(null);
-      const note = path.verdict === "holds" ? [reason({ code: "secure-boot-blocks-nothing" })] : [];
+      const note: Reason[] = path.verdict === "holds" ? [{ code: "secure-boot-blocks-nothing" }] : [];
       return { ...path, reasons: [...path.reasons, ...note] };
     }
     case "on":
@@ -56,7 +47,7 @@ function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch
       // It matters only where the two come to different ends.
       const [off, on] = [search(null), search(asked)];
       if (off.verdict === on.verdict && off.verdict !== "unknown") return off.verdict === "holds" ? on : off;
-      const open = reason({ code: "fact-missing", fact: "firmware.secureBoot.state" });
+      const open: Reason = { code: "fact-missing", fact: "firmware.secureBoot.state" };
       return { verdict: "unknown", basis: null, reasons: [open], trace: off.trace };
     }
   }
@@ -74,7 +65,7 @@ class Search {
   constructor(
     private readonly views: Views,
     private readonly as: Attachment,
-    private readonly arch: Arch,
+    private readonly arch: Architecture,
     private readonly asked: Asked | null,
   ) {}
 
@@ -85,19 +76,20 @@ class Search {
    */
   path(): Path {
     const { notes } = this.views.uefi[this.as];
-    const first = this.attempt(null, notes.map(uefiNoteText));
+    const first = this.attempt(null, notes);
     let last = first;
     while (last.goesOn && last.volume) {
       last = this.attempt(last.volume, last.path.trace);
       if (last.path.verdict === "broken") continue;
-      const recovered = reason({ code: "platform-recovery" });
+      const recovered: Reason = { code: "platform-recovery" };
       const { path } = last;
-      return path.verdict === "holds" ? { ...path, basis: "reference", reasons: [...path.reasons, recovered] } : path;
+      if (path.verdict !== "holds") return path;
+      return { ...path, basis: "reference", reasons: [...path.reasons, recovered], passedOver: true };
     }
     return first.path;
   }
 
-  private attempt(after: UefiVolume | null, before: string[]): Attempt {
+  private attempt(after: UefiVolume | null, before: TraceStep[]): Attempt {
     const { arch, as, views } = this;
     const choice = chooseLoader(views.uefi[as], arch, after);
     const trace = [...before, ...this.traceOf(choice, after)];
@@ -109,20 +101,20 @@ class Search {
       this.asked && allowedByFirmware(loader.signing ?? null, this.asked.certificateOf, this.asked.lists);
     const problem = loadProblem(start, arch);
     const isLoaded = problem?.code !== "loader-damaged" && problem?.code !== "loader-machine";
-    if (problem && !isLoaded) return attempt(broken(reason(problem), trace, "reference"), this.asked !== null);
+    if (problem && !isLoaded) return attempt(broken(problem, trace, "reference"), this.asked !== null);
     if (firmware?.allowed === false) {
-      const why = reason({ code: "loader-not-allowed", file: loader.file, by: "firmware", refusal: firmware.refusal });
+      const why: Reason = { code: "loader-not-allowed", file: loader.file, by: "firmware", refusal: firmware.refusal };
       const isStrict = firmware.refusal.why !== "curve-key" && firmware.refusal.why !== "table-damaged";
       const path = broken(why, trace, isStrict ? "standard" : "reference");
       return attempt(problem ? path : { ...path, blocked: true }, true);
     }
-    if (problem?.code === "fallback-first") return attempt(unknown(reason(problem), trace));
-    if (problem) return attempt(broken(reason(problem), trace, "reference"));
-    trace.push(next?.loader ? `${loader.file} runs and starts ${next.loader.file}` : `${loader.file} runs`);
+    if (problem?.code === "fallback-first") return attempt(unknown(problem, trace));
+    if (problem) return attempt(broken(problem, trace, "reference"));
+    trace.push({ code: "loader-runs", file: loader.file, next: next?.loader?.file ?? null });
     const { leniencies } = volume;
-    const starts = [
-      reason({ code: "uefi-starts", file: loader.file, place: volume.place, arch }),
-      ...leniencies.map((leniency) => reason({ code: "lenient", leniency })),
+    const starts: Reason[] = [
+      { code: "uefi-starts", file: loader.file, place: volume.place, arch },
+      ...leniencies.map((leniency) => ({ code: "lenient", leniency }) as const),
     ];
     const basis = leniencies.length > 0 ? "reference" : "standard";
     const path: Path = { verdict: "holds", basis, reasons: starts, trace };
@@ -130,29 +122,29 @@ class Search {
   }
 
   /** What the firmware finds in each volume until it takes a loader. */
-  private traceOf({ skipped, chosen }: Choice, after: UefiVolume | null): string[] {
+  private traceOf({ skipped, chosen }: Choice, after: UefiVolume | null): TraceStep[] {
     const { volumes } = this.views.uefi[this.as];
     const path = LOADER_PATHS[this.arch];
-    const trace: string[] = [];
+    const trace: TraceStep[] = [];
     for (const volume of volumes.slice(after ? volumes.indexOf(after) + 1 : 0)) {
-      const where = `${placeText(volume.place)} (${fileSystemText(volume.filesystem)})`;
-      const passed = skipped.find((each) => each.place === volume.place);
-      if (passed) trace.push(`${where}: ${passed.file} counts as absent, ${absentText(passed.why)}`);
+      const { place, filesystem } = volume;
+      const passed = skipped.find((each) => each.place === place);
+      if (passed) trace.push({ code: "loader-absent", place, filesystem, file: passed.file, why: passed.why });
       else if (volume === chosen?.volume) {
-        trace.push(`${where}: ${chosen.start.loader.file} is taken`);
+        trace.push({ code: "loader-taken", place, filesystem, file: chosen.start.loader.file });
         break;
-      } else trace.push(`${where}: no ${path}`);
+      } else trace.push({ code: "no-file-at", place, filesystem, path });
     }
-    return chosen ? trace : [...trace, "nothing is left to try"];
+    return chosen ? trace : [...trace, { code: "nothing-left" }];
   }
 
-  private nothing({ skipped }: Choice, trace: string[]): Path {
+  private nothing({ skipped }: Choice, trace: TraceStep[]): Path {
     const { arch } = this;
     const view = this.views.uefi[this.as];
     const others = ARCHITECTURES.filter((each) => each !== arch && chooseLoader(view, each).chosen);
     const lenient =
       skipped.length > 0 || view.notes.some((note) => note.code === "mbr-void" || note.code === "mbr-unsigned");
-    const why = reason({ code: "no-loader", arch, path: LOADER_PATHS[arch], others });
+    const why: Reason = { code: "no-loader", arch, path: LOADER_PATHS[arch], others };
     return { verdict: "broken", basis: lenient ? "reference" : "standard", reasons: [why], trace };
   }
 }
@@ -164,12 +156,12 @@ interface Attempt {
   goesOn: boolean;
 }
 
-function broken(why: Reason, trace: string[], basis: Path["basis"]): Path {
-  return { verdict: "broken", basis, reasons: [why], trace: [...trace, why.text] };
+function broken(why: Reason, trace: TraceStep[], basis: Path["basis"]): Path {
+  return { verdict: "broken", basis, reasons: [why], trace: [...trace, { code: "because", reason: why }] };
 }
 
-function unknown(why: Reason, trace: string[]): Path {
-  return { verdict: "unknown", basis: null, reasons: [why], trace: [...trace, why.text] };
+function unknown(why: Reason, trace: TraceStep[]): Path {
+  return { verdict: "unknown", basis: null, reasons: [why], trace: [...trace, { code: "because", reason: why }] };
 }
 
 /** A sound path under Secure Boot: each stage is asked for in turn, by whoever starts it. */
@@ -188,9 +180,9 @@ function secured(
     stages.push({ file: next.loader.file, by: "first-stage", allowance });
   }
   const told = stages.flatMap(({ allowance, ...stage }) => (allowance ? [{ ...stage, allowance }] : []));
-  const reasons = told.map(({ file, by, allowance }) => reason(allowanceReason(file, by, allowance)));
+  const reasons = told.map(({ file, by, allowance }) => allowanceReason(file, by, allowance));
   const before = holds.trace.slice(0, -1);
-  const texts = reasons.map((each) => each.text);
+  const steps = reasons.map((reason): TraceStep => ({ code: "because", reason }));
   const refusedAt = told.findIndex(({ allowance }) => allowance.allowed === false);
   if (refusedAt >= 0)
     return {
@@ -198,9 +190,9 @@ function secured(
       basis: "standard",
       blocked: true,
       reasons: reasons.slice(refusedAt, refusedAt + 1),
-      trace: [...before, ...texts.slice(0, refusedAt + 1)],
+      trace: [...before, ...steps.slice(0, refusedAt + 1)],
     };
-  const trace = [...before, ...texts, ...holds.trace.slice(-1)];
+  const trace = [...before, ...steps, ...holds.trace.slice(-1)];
   const open = told.findIndex(({ allowance }) => allowance.allowed === null);
   if (open >= 0) return { verdict: "unknown", basis: null, reasons: reasons.slice(open, open + 1), trace };
   const lenient = told.some(
@@ -215,10 +207,10 @@ function secured(
 function endedOf(allowance: Allowance, today: string | null): Reason[] {
   if (today === null || allowance.allowed !== true || allowance.by !== "certificate") return [];
   const on = allowance.notAfter.slice(0, 10);
-  return on < today ? [reason({ code: "signer-ended", signer: allowance.signer, on })] : [];
+  return on < today ? [{ code: "signer-ended", signer: allowance.signer, on }] : [];
 }
 
-function allowanceReason(file: string, by: Checker, allowance: Allowance): ReasonFacts {
+function allowanceReason(file: string, by: Checker, allowance: Allowance): Reason {
   if (allowance.allowed === null) return { code: "loader-not-decided", file, by, undecided: allowance.undecided };
   if (!allowance.allowed) return { code: "loader-not-allowed", file, by, refusal: allowance.refusal };
   const { allowed: _yes, ...how } = allowance;

@@ -8,7 +8,9 @@ import { type Layout, LayoutSource, overlaid, shifted, writtenBytes } from "../.
 import type { FileToWrite } from "../../formats/tree-writing";
 import { Seed } from "../../kernel/seed";
 import { MemorySource } from "../../kernel/source";
+import { severityOf } from "../../medium/findings/findings";
 import { inspect } from "../../medium/inspection/inspect";
+import { startPathsOf } from "../../medium/inspection/start-paths";
 import { START_CONFIG_PATH, startConfig } from "../planning/start-config";
 import { type LaidOut, type LayOutOptions, layOut } from "./laid-out";
 import { asItIs, withStore } from "./with-store";
@@ -88,7 +90,7 @@ describe.each(["gpt", "mbr"] as const)("files on a fresh %s", (table) => {
     await checkParts(made);
     expect(made.parts.map(({ role }) => role)).toEqual(["bios-start", "start", ...(withOne ? ["store"] : [])]);
     const { inspection } = await inspect(new LayoutSource(made.layout), { name: "planned.img" });
-    expect(inspection.findings.filter(({ severity }) => severity !== "info")).toEqual([]);
+    expect(inspection.findings.filter((finding) => severityOf(finding) !== "info")).toEqual([]);
     rmSync(image);
   });
 
@@ -97,7 +99,7 @@ describe.each(["gpt", "mbr"] as const)("files on a fresh %s", (table) => {
     const image = w.path(`start-${table}.img`);
     await writeLayout(made.layout, image);
     const { inspection } = await inspect(new LayoutSource(made.layout), { name: "planned.img" });
-    const told = inspection.startPaths.filter(({ as, problems }) => as === "usb" && problems.length === 0);
+    const told = startPathsOf(inspection).filter(({ as, problem }) => as === "usb" && problem === null);
     expect(told.map(({ firmware, arch }) => `${firmware} ${arch}`).sort()).toEqual([
       "bios x86",
       "uefi ia32",

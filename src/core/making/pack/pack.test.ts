@@ -7,6 +7,7 @@ import { planFat32 } from "../../formats/fat32-writing";
 import { Seed } from "../../kernel/seed";
 import { MemorySource } from "../../kernel/source";
 import { inspect } from "../../medium/inspection/inspect";
+import { type PagesInput, packPages } from "../../words/pack-pages";
 import { bytesOf, PACK_PATHS, type PackFile, type PackInput, packFiles, packToWrite } from "./pack";
 import { readPack } from "./pack-read";
 
@@ -29,32 +30,35 @@ const input: PackInput = {
   },
   read: null,
   keyCards: [{ make: "Ostrel", model: "Block", setup: "F2", startMenu: null, save: null, quirks: "Beeps twice." }],
-  served: [
-    {
-      sheet: {
-        computer: { tag: "HO/001", name: "Reception & more", siteName: "Head office", facts },
-        medium: {
-          tag: "RM-09",
-          name: null,
-          kindText: "a USB stick",
-          siteName: null,
-          lentTo: null,
-          loads: ["Bollard 5.0"],
-        },
-        as: "usb",
-        starts,
-        keyCard: null,
-      },
-      links: { atHand: "holds", starts: "holds", sees: "holds", restores: "holds", proven: "unknown" },
-      weakest: "unknown",
-      givesBack: "files rescued",
-    },
-  ],
+  pages: { about: "", sheets: [] },
   records:
     '{"schema":"creel.computer/1","tag":"HO-001","facts":{"schema":"creel.facts/1","computer":{"tag":"HO-001"}}}\n',
   sums: [{ path: "/boot/readme.txt", sha256: "5891b5b522d5df086d0ff0b110fbd9d21bb4fc7163af34d08286a2e846f6be03" }],
   madeAt: "2026-11-25T12:00:00Z",
 };
+
+const served: PagesInput["served"] = [
+  {
+    sheet: {
+      computer: { tag: "HO/001", name: "Reception & more", siteName: "Head office", facts },
+      medium: {
+        tag: "RM-09",
+        name: null,
+        kind: "usb",
+        siteName: null,
+        lentTo: null,
+        loads: ["Bollard 5.0"],
+      },
+      as: "usb",
+      starts,
+      keyCard: null,
+    },
+    links: { atHand: "holds", starts: "holds", sees: "holds", restores: "holds", proven: "unknown" },
+    weakest: "unknown",
+    outcome: { kind: "files" as const, image: null },
+  },
+];
+input.pages = packPages({ ...input, served });
 
 const textOf = (file: PackFile | undefined) => (file ? new TextDecoder().decode(bytesOf(file)) : "");
 

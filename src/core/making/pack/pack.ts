@@ -1,10 +1,8 @@
 import { sha256 } from "@noble/hashes/sha2.js";
 import { gzip } from "pako";
 import { z } from "zod";
-import type { RunSheetInput } from "../../callout/run-sheet";
 import type { FileToWrite } from "../../formats/tree-writing";
-import { startKindSchema } from "../../judging/model/loads";
-import type { LinkName, Verdict } from "../../judging/model/schema";
+import { startKindSchema } from "../../judging/model/start-kind";
 import { hex } from "../../kernel/fields";
 import { MemorySource } from "../../kernel/source";
 import { driverSourceSchema } from "../../medium/drivers/driver-set";
@@ -12,8 +10,6 @@ import { inspectionSchema } from "../../medium/inspection/schema";
 import { manifestSchema } from "../../medium/integrity/manifest";
 import { releaseFactsSchema } from "../../medium/releases/facts";
 import { listingSchema } from "../../medium/volumes/listing";
-import { verdictText } from "../../words/reasons";
-import { escaped, plainPage, runSheetPage } from "../../words/run-sheet-page";
 
 /** So many stand beside the first: a table of the old kind has four places, and one may be a store's. */
 export const BESIDE_MOST = 2;
@@ -78,12 +74,12 @@ export interface PackInput {
   medium: PackHead["medium"];
   release: PackHead["release"];
   beside?: PackHead["beside"];
-  /** What was read from the release's file; null where it never was. */
-  read: PackRelease | null;
+  /** What was read from the release's file, its inspection as a document; null where it never was. */
+  read: (Omit<PackRelease, "inspection"> & { inspection: object }) | null;
   /** Of the models that it serves. */
   keyCards: PackHead["keyCards"];
-  /** The computers that it serves, the surest first. */
-  served: { sheet: RunSheetInput; links: Record<LinkName, Verdict>; weakest: Verdict; givesBack: string }[];
+  /** For people: about the medium, and a run sheet for each computer that it serves, the surest first. */
+  pages: { about: string; sheets: { computer: string; html: string }[] };
   /** `creel.computer/1`, a line each. */
   records: string;
   /** Of the release's files, where they lie on the medium as files: paths from its root. */
@@ -97,6 +93,7 @@ export type PackFile = { path: string; text: string } | { path: string; base64: 
 
 const FOLDER = "/CREEL";
 export const PACK_PATHS = {
+  about: `${FOLDER}/about.html`,
   head: `${FOLDER}/pack.json`,
   records: `${FOLDER}/records.jsonl`,
   release: `${FOLDER}/release.json.gz`,
@@ -118,50 +115,24 @@ function compressed(value: unknown): string {
 
 /** The files of a pack; the last one is `SHA256SUMS`, for `sha256sum -c CREEL/SHA256SUMS` at the medium's root. */
 export function packFiles(input: PackInput): PackFile[] {
-  const { medium, release, beside = [], read, keyCards, served, records, sums, madeAt } = input;
-  const sheets = served.map(
-    (each): PackFile => ({
-      path: `${FOLDER}/sheets/${fileName(each.sheet.computer.tag)}.html`,
-      text: runSheetPage(each.sheet, { links: each.links, givesBack: each.givesBack, madeAt }),
-    }),
-  );
-  const rows = served.map(({ sheet, weakest, givesBack }) => {
-    const { tag, name } = sheet.computer;
-    const cells = [
-      `<a href="sheets/${encodeURIComponent(fileName(tag))}.html">${escaped(tag)}</a>`,
-      escaped(name ?? ""),
-      escaped(givesBack),
-      escaped(verdictText(weakest)),
-    ];
-    return `<tr>${cells.map((cell) => `<td>${cell}</td>`).join("")}</tr>`;
-  });
-  const about = plainPage(
-    `Medium ${medium.tag}`,
-    [
-      `<h1>Medium <span class="tag">${escaped(medium.tag)}</span></h1>`,
-      `<p>${[release, ...beside].map(({ kit, name }) => escaped(`${kit} ${name}`)).join(" and ")}, prepared ${escaped(madeAt.slice(0, 10))} with Creel.</p>`,
-      rows.length > 0
-        ? `<p>What it is a route for, with a run sheet each:</p>\n<table>\n${rows.join("\n")}\n</table>`
-        : "<p>No computer was known that it is a route for.</p>",
-      "<p><small>To see whether its files are as they were: <code>sha256sum -c CREEL/SHA256SUMS</code> in its first folder.</small></p>",
-    ].join("\n"),
-  );
+  const { medium, release, beside = [], read, keyCards, pages, records, sums, madeAt } = input;
   const head: PackHead = { schema: PACK_SCHEMA, madeAt, medium, release, beside, keyCards };
   const files: PackFile[] = [
-    { path: `${FOLDER}/about.html`, text: about },
+    { path: PACK_PATHS.about, text: pages.about },
     { path: PACK_PATHS.head, text: `${JSON.stringify(head, null, 1)}\n` },
     { path: PACK_PATHS.records, text: records },
     ...(read ? [{ path: PACK_PATHS.release, base64: compressed(read) }] : []),
-    ...sheets,
+    ...pages.sheets.map(({ computer, html }) => ({ path: sheetPath(computer), text: html })),
   ];
   const own = files.map((file) => ({ path: file.path, sha256: hex(sha256(bytesOf(file))) }));
   const lines = [...sums, ...own].map(({ path, sha256: digest }) => `${digest}  ${path.replace(/^\//, "")}\n`);
   return [...files, { path: PACK_PATHS.sums, text: lines.join("") }];
 }
 
-/** A tag as the name of a file that every file system takes. */
-function fileName(tag: string): string {
-  return tag.replace(/[^A-Za-z0-9._-]/g, "_").replace(/\.+$/, "_");
+/** Where the run sheet of a computer lies; its tag becomes a name that every file system takes. */
+export function sheetPath(tag: string): string {
+  const name = tag.replace(/[^A-Za-z0-9._-]/g, "_").replace(/\.+$/, "_");
+  return `${FOLDER}/sheets/${name}.html`;
 }
 
 /** Pack files as files to be written. */

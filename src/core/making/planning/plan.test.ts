@@ -5,6 +5,8 @@ import { FatTree } from "../../formats/fat";
 import { openPath } from "../../formats/file-tree";
 import { LayoutSource } from "../../formats/pieces";
 import { CachedSource, MemorySource, WindowSource } from "../../kernel/source";
+import type { Inspection } from "../../medium/inspection/schema";
+import { startPathsOf } from "../../medium/inspection/start-paths";
 import { DISCS, discsFor } from "./discs";
 import { type MediumPlan, type PlanInput, type PlanRequest, planMedium } from "./plan";
 import { releaseTree } from "./release-tree";
@@ -41,15 +43,11 @@ function works(made: MediumPlan): Extract<MediumPlan, { ok: true }> {
   return made;
 }
 
-const ways = ({
-  predicted,
-}: {
-  predicted: { startPaths: { firmware: string; arch: string; as: string; problems: unknown[] }[] };
-}) =>
+const ways = ({ predicted }: { predicted: Inspection }) =>
   [
     ...new Set(
-      predicted.startPaths
-        .filter(({ as, problems }) => as === "usb" && problems.length === 0)
+      startPathsOf(predicted)
+        .filter(({ as, problem }) => as === "usb" && problem === null)
         .map(({ firmware, arch }) => `${firmware} ${arch}`),
     ),
   ].sort();

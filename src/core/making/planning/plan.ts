@@ -1,11 +1,13 @@
 import { type Layout, LayoutSource, writtenBytes } from "../../formats/pieces";
 import type { FileToWrite } from "../../formats/tree-writing";
-import type { StartKind } from "../../judging/model/loads";
+import type { StartKind } from "../../judging/model/start-kind";
 import { Seed } from "../../kernel/seed";
 import type { ByteSource } from "../../kernel/source";
 import { MemorySource } from "../../kernel/source";
+import type { Place } from "../../medium/firmware/place";
 import { inspect } from "../../medium/inspection/inspect";
 import type { Inspection } from "../../medium/inspection/schema";
+import { partitionOf, startPathsOf } from "../../medium/inspection/start-paths";
 import type { BiosStart } from "../layout/bios-start";
 import { type LaidPart, type LayoutProblem, layOut, type TableKind } from "../layout/laid-out";
 import { asItIs, type ImageProblem, withStore } from "../layout/with-store";
@@ -159,16 +161,14 @@ export async function planMedium(input: PlanInput): Promise<MediumPlan> {
 function loadsOf({ parts, biosMenus }: Extract<Made, { ok: true }>, inspection: Inspection): PlannedLoad[] {
   const starts = parts.filter(({ role }) => role === "start" || role === "load");
   if (starts.length < 2) return [];
-  const { startPaths, partitions } = inspection;
-  const startOf = (number: number | null) => partitions.find(({ index }) => index === number)?.start;
-  const runsBios = startPaths.some(({ firmware, as, problems }) => {
-    return firmware === "bios" && as === "usb" && problems.length === 0;
-  });
+  const { partitions } = inspection;
+  const startPaths = startPathsOf(inspection).filter(({ as }) => as === "usb");
+  const startOf = (place: Place) => partitions.find(({ index }) => index === partitionOf(place))?.start;
+  const runsBios = startPaths.some(({ firmware, problem }) => firmware === "bios" && problem === null);
   return starts.map(({ startBytes, lengthBytes }, nth) => {
-    const own = startPaths.filter(
-      ({ firmware, as, partition }) => firmware === "uefi" && as === "usb" && startOf(partition) === startBytes,
+    const startedBy = startPaths.flatMap((path): StartKind[] =>
+      path.firmware === "uefi" && startOf(path.place) === startBytes ? [path.arch] : [],
     );
-    const startedBy: StartKind[] = own.map(({ arch }) => arch as StartKind);
     if (runsBios && biosMenus.includes(nth)) startedBy.push("bios");
     return { startBytes, lengthBytes, startedBy };
   });
@@ -212,7 +212,7 @@ function failed(problem: PlanProblem): Made {
 /** Whether some computer starts the image block by block from a stick. */
 async function startsFromStick(image: ByteSource, name: string): Promise<boolean> {
   const { inspection } = await inspect(image, { name });
-  return inspection.startPaths.some(({ as }) => as === "usb");
+  return startPathsOf(inspection).some(({ as }) => as === "usb");
 }
 
 function onDisc({ image, device, carried }: PlanInput): Made {
@@ -303,9 +303,11 @@ function leftOut({ left }: ReleaseTree): PlanNote[] {
   });
 }
 
-function startNotes({ startPaths }: Inspection, { device }: PlanInput): PlanNote[] {
+function startNotes(inspection: Inspection, { device }: PlanInput): PlanNote[] {
   const as = device.kind === "optical" ? "optical" : "usb";
-  const uefi = startPaths.some((path) => path.firmware === "uefi" && path.as === as && path.problems.length === 0);
+  const uefi = startPathsOf(inspection).some(
+    (path) => path.firmware === "uefi" && path.as === as && path.problem === null,
+  );
   return uefi ? [] : [{ code: "no-uefi-start" }];
 }
 

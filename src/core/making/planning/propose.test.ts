@@ -7,7 +7,7 @@ function candidate(releaseId: number, verdicts: Record<string, Verdict>, more: P
     releaseId,
     way: { way: "laid-out", store: false, table: "gpt" },
     neededBytes: 2e9,
-    computers: Object.entries(verdicts).map(([tag, verdict]) => ({ tag, verdict, reason: "" })),
+    computers: Object.entries(verdicts).map(([tag, verdict]) => ({ tag, verdict, reason: null })),
     ...more,
   };
 }
@@ -41,7 +41,7 @@ test("whoever serves more comes first; of a release its best way; what serves no
     [2, "as-it-is"],
     [1, "disc"],
   ]);
-  expect(proposals[1]).toMatchObject({ serves: ["A"], afterChange: [{ tag: "B", reason: "" }], notServed: [] });
+  expect(proposals[1]).toMatchObject({ serves: ["A"], afterChange: [{ tag: "B", reason: null }], notServed: [] });
   expect(proposals[1]?.others).toEqual([{ way: { way: "laid-out", store: false, table: "gpt" }, served: 1 }]);
 });
 

@@ -1,15 +1,19 @@
-import type { Verdict } from "../../judging/model/schema";
+import type { Reason } from "../../judging/model/reasons";
+import type { Change, Verdict } from "../../judging/model/schema";
 import { type DiscKind, discsFor } from "./discs";
 import type { Alternative } from "./plan";
 
 /** A release made in one way, and what that would come to for the computers that a medium is wanted for. */
+/** Why a computer is served or not: what would have to be changed, or what decides. Null: nothing is known of it. */
+export type ProposedReason = { change: Change } | { reason: Reason } | null;
+
 export interface Candidate {
   releaseId: number;
   way: Alternative;
   /** What it needs: the release, what Creel puts beside it, and room to spare. */
   neededBytes: number;
   /** For each computer, in the order that they were asked for. */
-  computers: { tag: string; verdict: Verdict; reason: string }[];
+  computers: { tag: string; verdict: Verdict; reason: ProposedReason }[];
 }
 
 /** What has to be bought or taken for a candidate. */
@@ -19,9 +23,9 @@ export interface Proposal extends Candidate {
   size: MediumSize;
   serves: string[];
   /** Those that it is a route for once something is changed, and what. */
-  afterChange: { tag: string; reason: string }[];
+  afterChange: { tag: string; reason: ProposedReason }[];
   /** Those that it is no route for, and those of which that is not known. */
-  notServed: { tag: string; verdict: Verdict; reason: string }[];
+  notServed: { tag: string; verdict: Verdict; reason: ProposedReason }[];
   /** The release's other ways, by how many they would serve. */
   others: { way: Alternative; served: number }[];
 }

@@ -2,9 +2,7 @@ import { z } from "zod";
 import { signatureFaultSchema } from "../../formats/signature-fault";
 import { wimSchema } from "../../formats/wim";
 import type { driverSourceSchema } from "../drivers/driver-set";
-
-/** A volume's name in stored forms; see `VolumeId`. */
-export const volumeIdSchema = z.union([z.number().int(), z.string()]);
+import { volumeIdSchema } from "../volumes/volume-id";
 
 export const certificateSchema = z.object({
   name: z.string(),

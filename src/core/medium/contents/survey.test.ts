@@ -2,6 +2,7 @@ import { readdirSync, writeFileSync } from "node:fs";
 import { run } from "../../../../scripts/media/workshop";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
 import { inspect } from "../inspection/inspect";
+import { startPathsOf } from "../inspection/start-paths";
 
 // Reference: Debian's own kernel, initial file system and signed loaders (linux-image-cloud-amd64, shim-signed,
 // grub-efi-amd64-signed), packed by mksquashfs, wimlib and xorriso as live media are.
@@ -61,7 +62,7 @@ const disc = w.iso(
 test("a quick look tells systems, signers, images and kernel from a few megabytes", async () => {
   const { inspection, bytesRead } = await inspect(memory(disc), { name: "live.iso" });
   expect(bytesRead).toBeLessThan(16_000_000);
-  const { contents, programs, startPaths } = inspection;
+  const { contents, programs } = inspection;
   expect(contents.info).toBe(INFO);
   expect(contents.systems).toEqual(
     expect.arrayContaining([
@@ -96,7 +97,9 @@ test("a quick look tells systems, signers, images and kernel from a few megabyte
   expect(contents.kernels.map((each) => each.release)).toEqual([VERSION]);
   expect(contents.live.map((each) => [each.path, each.kind])).toEqual([["/live/filesystem.squashfs", "squashfs"]]);
   expect(contents.unread.map((each) => [each.path, each.why])).toContainEqual(["/live/initrd.img", "later"]);
-  const loader = startPaths.find((path) => path.firmware === "uefi" && path.as === "optical")?.loader;
+  const loader = startPathsOf(inspection).flatMap((path) =>
+    path.firmware === "uefi" && path.as === "optical" ? [path.loader] : [],
+  )[0];
   expect(run("sh", ["-c", "pesign -h -i /usr/lib/shim/shimx64.efi.signed 2>/dev/null"])).toContain(
     `hash: ${loader?.authenticode}`,
   );
@@ -125,7 +128,7 @@ test("a deep look also tells the drivers, once for each list", async () => {
 test("a deep look that is ended keeps what it has", async () => {
   const { inspection } = await inspect(memory(disc), { name: "x", depth: "deep", onStep: () => false });
   expect(inspection.contents.kernels).toEqual([]);
-  expect(inspection.startPaths.length).toBeGreaterThan(0);
+  expect(startPathsOf(inspection).length).toBeGreaterThan(0);
 });
 
 test("an archive of images by itself", async () => {

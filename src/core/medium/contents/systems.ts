@@ -5,18 +5,8 @@ import type { ContainedSystem } from "./schema";
 type Named = Omit<ContainedSystem, "role" | "from">;
 
 export function systemOfOsRelease(text: string): Named | null {
-  const system = readOsRelease(text).facts.systems?.[0];
-  if (!system?.name) return null;
-  const { name, version, edition } = system;
-  return {
-    family: "linux",
-    name,
-    version: version ?? null,
-    build: null,
-    edition: edition ?? null,
-    arch: null,
-    language: null,
-  };
+  const system = readOsRelease(text);
+  return system && { ...system, family: "linux", build: null, arch: null, language: null };
 }
 
 const ARCHITECTURES: Record<string, string> = {

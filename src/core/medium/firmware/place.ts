@@ -12,14 +12,3 @@ export const placeStepSchema = z.object({
 export const placeSchema = z.array(placeStepSchema);
 export type PlaceStep = z.infer<typeof placeStepSchema>;
 export type Place = z.infer<typeof placeSchema>;
-
-export function placeText(place: Place): string {
-  if (place.length === 0) return "the whole medium";
-  return place
-    .map(({ kind, number }) => {
-      if (kind === "el-torito") return `El Torito entry ${number}`;
-      if (kind === "udf") return "the UDF volume";
-      return kind === "gpt" ? `GPT partition ${number}` : `MBR partition ${number}`;
-    })
-    .join(", in it ");
-}

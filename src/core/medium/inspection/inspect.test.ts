@@ -4,8 +4,11 @@ import { FileSource } from "@/server/files/file-source";
 import { IMAGES } from "../../../../scripts/demo/images";
 import { run } from "../../../../scripts/media/workshop";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
+import { inspectionDocument, inspectionDocumentSchema } from "../../words/documents/inspection";
+import { findingText } from "../../words/findings";
 import { inspect } from "./inspect";
 import { type Inspection, inspectionSchema } from "./schema";
+import { startPathsOf } from "./start-paths";
 
 const w = tempWorkshop();
 const made = new Map<string, Inspection>();
@@ -19,8 +22,8 @@ async function inspected(name: keyof typeof IMAGES): Promise<Inspection> {
 const codes = (inspection: Inspection) =>
   [...inspection.tables.flatMap((table) => table.findings), ...inspection.findings].map((found) => found.code).sort();
 const paths = (inspection: Inspection) =>
-  inspection.startPaths
-    .filter((path) => path.problems.length === 0)
+  startPathsOf(inspection)
+    .filter((path) => path.problem === null)
     .map((path) => `${path.as} ${path.firmware} ${path.arch}`);
 
 describe("media made by reference tools", () => {
@@ -149,7 +152,8 @@ describe("bytes that nobody meant", () => {
     const { inspection } = await inspect(source, { name: "odd" });
     inspectionSchema.parse(inspection);
     expect(source.reads).toBeLessThan(50_000);
-    for (const found of inspection.findings) expect(found.text).toMatch(/\S+ \S+/);
+    for (const found of inspection.findings) expect(findingText(found)).toMatch(/\S+ \S+/);
+    inspectionDocumentSchema.parse(inspectionDocument(inspection));
     return inspection;
   }
 

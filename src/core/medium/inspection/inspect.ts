@@ -4,17 +4,16 @@ import { type RecognisedVolume, recogniseVolume } from "../../formats/recognise"
 import { UdfTree } from "../../formats/udf";
 import { hasText } from "../../kernel/fields";
 import { type ByteSource, CachedSource, PaddedSource, readExactly } from "../../kernel/source";
-import type { Program } from "../contents/schema";
 import { type SurveyOptions, survey, surveyBareFile } from "../contents/survey";
 import { type DriverSource, entriesOf } from "../drivers/driver-set";
+import type { Finding } from "../findings/findings";
 import { followDisc, followStick } from "../firmware/bios/follow";
 import { enumerateUefi } from "../firmware/uefi/enumerate";
 import { StartFileReader } from "../firmware/uefi/loader";
 import { readTables, type TablesReading } from "../tables/tables";
-import { type Volume, volumesOf } from "../volumes/volumes";
-import { type FindingFacts, finding } from "./findings";
+import { volumesOf } from "../volumes/volumes";
 import { INSPECTION_SCHEMA, type Inspection } from "./schema";
-import { type ProgramsByPlace, placeKey, startPathsOf } from "./start-paths";
+import { startPathsOf } from "./start-paths";
 
 export interface InspectOptions {
   /** The file's name as shown; no path. */
@@ -41,7 +40,7 @@ export interface InspectResult {
  */
 export async function inspect(medium: ByteSource, options: InspectOptions): Promise<InspectResult> {
   const source = new CachedSource(new PaddedSource(medium, 512));
-  const facts: FindingFacts[] = [];
+  const facts: Finding[] = [];
   const head = (await readExactly(source, 0, 8)) ?? new Uint8Array(0);
   const descriptors = await readIsoDescriptors(source);
   const tables = await readTables(source, descriptors?.primary !== null && descriptors !== null);
@@ -65,8 +64,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
           depth: options.depth ?? "quick",
           ...(options.onStep ? { onStep: options.onStep } : {}),
         });
-  const startPaths = startPathsOf(views, programsByPlace(volumes, found.programs));
-  noteWhole(medium, container, descriptors, views, startPaths, facts);
+  noteWhole(medium, container, descriptors, views, facts);
   const inspection: Inspection = {
     schema: INSPECTION_SCHEMA,
     file: { name: options.name, bytes: medium.sizeBytes, sha256: options.sha256 ?? null },
@@ -81,7 +79,6 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
       emulation: entry.emulation,
       start: entry.startSector * ISO_SECTOR_BYTES,
     })),
-    startPaths,
     contents: {
       label: await labelOf(source, descriptors, whole, tables),
       made: descriptors?.primary?.created ?? null,
@@ -94,15 +91,10 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
       unread: found.unread,
     },
     programs: found.programs,
-    findings: [...tables.findings, ...facts].map(finding),
+    findings: [...tables.findings, ...facts],
     views,
   };
   return { inspection, drivers: found.drivers, bytesRead: source.bytesRead };
-}
-
-function programsByPlace(volumes: Volume[], programs: Program[]): ProgramsByPlace {
-  const starts = new Map(volumes.map((volume) => [volume.id as number | string, volume.start]));
-  return new Map(programs.map((program) => [placeKey(starts.get(program.volume) ?? 0, program.path), program]));
 }
 
 function countDrivers(sources: DriverSource[]): Inspection["contents"]["drivers"] {
@@ -132,7 +124,7 @@ function containerOf(
 async function readCatalogue(
   source: ByteSource,
   iso: IsoDescriptors | null,
-  facts: FindingFacts[],
+  facts: Finding[],
 ): Promise<ElToritoCatalogue | null> {
   const record = iso?.bootRecords[0];
   if (!record) return null;
@@ -151,8 +143,7 @@ function noteWhole(
   container: Inspection["container"],
   iso: IsoDescriptors | null,
   views: Inspection["views"],
-  startPaths: Inspection["startPaths"],
-  facts: FindingFacts[],
+  facts: Finding[],
 ): void {
   if (medium.sizeBytes < 512) facts.push({ code: "medium-empty" });
   else if (container === "unknown") facts.push({ code: "nothing-recognised" });
@@ -169,7 +160,7 @@ function noteWhole(
     if (views.bios.optical.outcome === "starts" && views.bios.usb.outcome === "stops")
       facts.push({ code: "iso-not-hybrid" });
   }
-  if (container !== "unknown" && !startPaths.some((path) => path.problems.length === 0))
+  if (container !== "unknown" && !startPathsOf({ views }).some(({ problem }) => problem === null))
     facts.push({ code: "nothing-starts" });
 }
 

@@ -1,38 +1,14 @@
 import { z } from "zod";
-import { placedSchema, programSchema, signatureSchema, systemSchema, wimOnMediumSchema } from "../contents/schema";
+import { placedSchema, programSchema, systemSchema, wimOnMediumSchema } from "../contents/schema";
+import { findingSchema } from "../findings/findings";
 import { biosViewSchema } from "../firmware/bios/view";
-import { architectureSchema, sbatRowSchema, uefiViewSchema } from "../firmware/uefi/view";
+import { uefiViewSchema } from "../firmware/uefi/view";
+import { partitionSchema, tableSchema } from "../tables/schema";
 
 export const INSPECTION_SCHEMA = "creel.inspection/1";
 
-export const severitySchema = z.enum(["info", "caution", "fault"]);
-/** A finding: what was seen, how grave it is, and its sentence (made in `findings.ts`). */
-export const findingSchema = z.object({ code: z.string(), severity: severitySchema, text: z.string() });
-
 export const attachmentSchema = z.enum(["usb", "optical"]);
 export type Attachment = z.infer<typeof attachmentSchema>;
-
-export const tableSchema = z.object({
-  kind: z.enum(["mbr", "gpt"]),
-  state: z.enum(["good", "from-backup", "damaged"]),
-  findings: z.array(findingSchema),
-});
-
-export const partitionSchema = z.object({
-  index: z.number().int(),
-  table: z.enum(["mbr", "gpt"]),
-  /** A GUID, or two hex digits of an MBR type. */
-  type: z.string(),
-  typeName: z.string(),
-  /** Bytes from the start of the medium. */
-  start: z.number().int(),
-  /** Bytes. */
-  length: z.number().int(),
-  filesystem: z.string().nullable(),
-  label: z.string().nullable(),
-  active: z.boolean(),
-});
-export type Partition = z.infer<typeof partitionSchema>;
 
 export const catalogueEntrySchema = z.object({
   index: z.number().int(),
@@ -44,31 +20,7 @@ export const catalogueEntrySchema = z.object({
   start: z.number().int(),
 });
 
-export const startPathSchema = z.object({
-  firmware: z.enum(["uefi", "bios"]),
-  arch: z.union([architectureSchema, z.literal("x86")]),
-  as: attachmentSchema,
-  /** The loader's path; for BIOS the name of the start code. */
-  file: z.string(),
-  /** Partition number, or null where the loader does not lie in a partition. */
-  partition: z.number().int().nullable(),
-  /** Where it lies, in words. */
-  place: z.string(),
-  loader: z
-    .object({
-      machine: z.string().nullable(),
-      bytes: z.number().int(),
-      /** Null: not looked for yet. */
-      authenticode: z.string().nullable(),
-      signatures: z.array(signatureSchema).nullable(),
-      sbat: z.array(sbatRowSchema).nullable(),
-    })
-    .nullable(),
-  problems: z.array(z.object({ code: z.string(), text: z.string() })),
-});
-export type StartPath = z.infer<typeof startPathSchema>;
-
-/** `creel.inspection/1`: what is on a medium, read from its bytes. */
+/** What is on a medium, read from its bytes; `words/documents/inspection.ts` makes `creel.inspection/1` of it. */
 export const inspectionSchema = z.object({
   schema: z.literal(INSPECTION_SCHEMA),
   file: z.object({ name: z.string(), bytes: z.number().int(), sha256: z.string().nullable() }),
@@ -77,7 +29,6 @@ export const inspectionSchema = z.object({
   partitions: z.array(partitionSchema),
   /** El Torito entries, as the catalogue lists them. */
   catalogue: z.array(catalogueEntrySchema),
-  startPaths: z.array(startPathSchema),
   contents: z.object({
     label: z.string().nullable(),
     made: z.string().nullable(),

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { walk } from "../../formats/file-tree";
 import { type ByteSource, CachedSource, rangesOn } from "../../kernel/source";
-import { volumeIdSchema } from "../contents/schema";
+import { volumeIdSchema } from "../volumes/volume-id";
 import { distinct, type Volume, volumesOf } from "../volumes/volumes";
 import { Cancelled, digestSource, type HasherMaker, type OnProgress, STEP_BYTES, wasmHasher } from "./hashing";
 

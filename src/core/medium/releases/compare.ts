@@ -1,7 +1,7 @@
-import { systemText } from "../../words/contents";
-import type { Program } from "../contents/schema";
+import type { ContainedSystem, Program } from "../contents/schema";
 import type { DriverSource } from "../drivers/driver-set";
 import type { Inspection } from "../inspection/schema";
+import { startPathsOf } from "../inspection/start-paths";
 import type { Manifest } from "../integrity/manifest";
 import type { Listing } from "../volumes/listing";
 
@@ -35,7 +35,7 @@ export interface ReleaseComparison {
   files: (Change<string> & { changed: string[]; same: number; by: "digest" | "size" }) | null;
   programs: ChangedProgram[];
   signers: Change<string>;
-  systems: Change<string>;
+  systems: Change<ContainedSystem>;
   kernels: Change<string>;
   /** Null where a side's drivers are not known. `claims`: patterns of drivers that both have. */
   drivers: (Change<string> & { entriesBefore: number; entriesAfter: number }) | null;
@@ -49,7 +49,7 @@ export function compareReleases(before: ReleaseSide, after: ReleaseSide): Releas
     files: compareFiles(before, after),
     programs: comparePrograms(before.inspection.programs, after.inspection.programs),
     signers: change(signersOf(before.inspection), signersOf(after.inspection)),
-    systems: change(systemsOf(before.inspection), systemsOf(after.inspection)),
+    systems: changedSystems(before.inspection.contents.systems, after.inspection.contents.systems),
     kernels: change(
       before.inspection.contents.kernels.map((each) => each.release),
       after.inspection.contents.kernels.map((each) => each.release),
@@ -67,8 +67,8 @@ function change(before: string[], after: string[]): Change<string> {
 }
 
 function waysOf(inspection: Inspection): string[] {
-  return inspection.startPaths
-    .filter((path) => path.problems.length === 0)
+  return startPathsOf(inspection)
+    .filter((path) => path.problem === null)
     .map((path) => `${path.firmware} ${path.arch} ${path.as}`);
 }
 
@@ -78,8 +78,19 @@ function signersOf(inspection: Inspection): string[] {
   );
 }
 
-function systemsOf(inspection: Inspection): string[] {
-  return (inspection.contents.systems ?? []).map(systemText);
+/** Systems are the same where all that tells them apart is; where they were read does not. */
+function changedSystems(before: ContainedSystem[] | null, after: ContainedSystem[] | null): Change<ContainedSystem> {
+  const byIdentity = (systems: ContainedSystem[] | null) =>
+    new Map(
+      (systems ?? []).map((system) => {
+        const { name, version, edition, arch, language, role } = system;
+        return [JSON.stringify([name, version, edition, arch, language, role ?? null]), system];
+      }),
+    );
+  const [old, young] = [byIdentity(before), byIdentity(after)];
+  const { gained, lost } = change([...old.keys()], [...young.keys()]);
+  const of = (all: Map<string, ContainedSystem>, keys: string[]) => keys.flatMap((key) => all.get(key) ?? []);
+  return { gained: of(young, gained), lost: of(old, lost) };
 }
 
 /** Path, with its volume's kind, → what tells its content from another. */

@@ -1,3 +1,4 @@
+import type { z } from "zod";
 import { decodeFatGeometry } from "../../formats/fat";
 import { checkGptEntries, type GptHeader, gptTypeName, readGptHeader } from "../../formats/gpt";
 import {
@@ -13,17 +14,17 @@ import {
 import { recogniseVolume } from "../../formats/recognise";
 import { hasText } from "../../kernel/fields";
 import { type ByteSource, readExactly, WindowSource } from "../../kernel/source";
+import type { Finding } from "../findings/findings";
 import { firstBadEntry } from "../firmware/uefi/enumerate";
-import { type FindingFacts, finding } from "../inspection/findings";
-import type { Inspection, Partition } from "../inspection/schema";
+import type { Partition, tableSchema } from "./schema";
 
-type Table = Inspection["tables"][number];
+type Table = z.infer<typeof tableSchema>;
 
 export interface TablesReading {
   tables: Table[];
   partitions: Partition[];
   /** Findings that belong to no table. */
-  findings: FindingFacts[];
+  findings: Finding[];
 }
 
 const SECTOR_BYTES = 512;
@@ -56,7 +57,7 @@ async function readGpt(
   const lastSector = Math.floor(source.sizeBytes / SECTOR_BYTES) - 1;
   const primary = await readGptHeader(source, 1, SECTOR_BYTES);
   const backup = await readGptHeader(source, lastSector, SECTOR_BYTES);
-  const facts: FindingFacts[] = [];
+  const facts: Finding[] = [];
   if (!isProtected) {
     if (primary.ok) facts.push({ code: "gpt-not-protected", hybridDisc });
     const other = await otherSectorSize(source);
@@ -97,7 +98,7 @@ async function readGpt(
   return table("gpt", primary.ok ? "good" : "from-backup", facts);
 }
 
-async function missingBackup(source: ByteSource, header: GptHeader, lastSector: number): Promise<FindingFacts> {
+async function missingBackup(source: ByteSource, header: GptHeader, lastSector: number): Promise<Finding> {
   const there =
     header.alternateLba === lastSector ? null : await readGptHeader(source, header.alternateLba, SECTOR_BYTES);
   return there?.ok
@@ -124,7 +125,7 @@ async function readMbrTable(
   const used = mbr.entries.filter((entry) => isUsed(entry) && entry.type !== MBR_TYPE_PROTECTIVE);
   if (mbr.entries.filter(isUsed).length === 0) return null;
   const bad = firstBadEntry(mbr, Math.floor(source.sizeBytes / SECTOR_BYTES) - 1);
-  const facts: FindingFacts[] = [];
+  const facts: Finding[] = [];
   if (!mbr.signed && !isPlausible(mbr, bad !== null)) return null;
   if (!mbr.signed || bad) {
     // The bytes of a volume's own boot sector read as a nonsense table: then there is none.
@@ -192,6 +193,6 @@ async function describe(source: ByteSource, partition: Partition, reading: Table
   }
 }
 
-function table(kind: Table["kind"], state: Table["state"], facts: FindingFacts[]): Table {
-  return { kind, state, findings: facts.map(finding) };
+function table(kind: Table["kind"], state: Table["state"], facts: Finding[]): Table {
+  return { kind, state, findings: facts };
 }

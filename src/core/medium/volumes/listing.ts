@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { pathPart, walk } from "../../formats/file-tree";
-import { volumeIdSchema } from "../contents/schema";
+import { volumeIdSchema } from "./volume-id";
 import { distinct, type Volume } from "./volumes";
 
 /** One entry: path, bytes, whether it is a folder, time of change, and what is special about it. */

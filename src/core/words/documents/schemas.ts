@@ -1,9 +1,9 @@
 import { z } from "zod";
 import { computerLineSchema } from "../../computer/exchange/lines";
 import { factsSchema } from "../../computer/facts/schema";
-import { matchSchema } from "../../judging/model/schema";
-import { inspectionSchema } from "../../medium/inspection/schema";
 import { manifestSchema } from "../../medium/integrity/manifest";
+import { inspectionDocumentSchema } from "./inspection";
+import { matchDocumentSchema } from "./match";
 
 /** The JSON Schemas of Creel's file forms, by file name, as they are committed in `docs/schemas`. */
 export function schemaFiles(): Record<string, string> {
@@ -12,8 +12,8 @@ export function schemaFiles(): Record<string, string> {
   return {
     "creel.computer-1.json": text(computerLineSchema, "input"),
     "creel.facts-1.json": text(factsSchema, "input"),
-    "creel.inspection-1.json": text(inspectionSchema, "output"),
+    "creel.inspection-1.json": text(inspectionDocumentSchema, "output"),
     "creel.manifest-1.json": text(manifestSchema, "input"),
-    "creel.match-1.json": text(matchSchema, "output"),
+    "creel.match-1.json": text(matchDocumentSchema, "output"),
   };
 }

@@ -1,6 +1,6 @@
 import { bigint, boolean, index, int, mysqlTable, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
+import type { BenchLine, BenchRequest, BenchResult } from "@/core/making/jobs/job";
 import type { CapacityResult } from "@/core/making/writing/capacity";
-import type { BenchLine, BenchRequest, BenchResult } from "@/core/making/writing/job";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
 import { media, releases } from "./media";
 

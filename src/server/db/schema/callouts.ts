@@ -1,6 +1,6 @@
 import { char, index, int, mysqlTable, text, varchar } from "drizzle-orm/mysql-core";
 import { HAPPENINGS } from "@/core/callout/happenings";
-import type { CalloutOutcome, ChosenRoute } from "@/core/callout/record";
+import { type CalloutOutcome, type ChosenRoute, chosenRouteSchema } from "@/core/callout/record";
 import type { NewDisk } from "@/core/callout/replacement";
 import { at, createdAt, id, json, longBlob, updatedAt, version } from "./columns";
 import { computers } from "./computers";
@@ -21,7 +21,7 @@ export const callouts = mysqlTable(
     /** A computer that takes the place of the old one. */
     newComputerId: int("new_computer_id").references(() => computers.id),
     /** The way that was chosen, as it was judged then. */
-    chosen: json<ChosenRoute | null>("chosen"),
+    chosen: json<ChosenRoute | null>("chosen", (kept) => chosenRouteSchema.nullable().parse(kept)),
     outcome: json<CalloutOutcome | null>("outcome"),
     openedBy: varchar("opened_by", { length: 120 }).notNull(),
     openedAt: at("opened_at").notNull(),

@@ -1,12 +1,15 @@
 import { sql } from "drizzle-orm";
 import { customType, datetime, int, varchar } from "drizzle-orm/mysql-core";
 
-/** JSON that comes back parsed: MariaDB keeps JSON as text and the driver hands it over as such. */
-export const json = <T>(name: string) =>
+/**
+ * JSON that comes back parsed: MariaDB keeps JSON as text and the driver hands it over as such. `read` brings what an
+ * earlier version kept to the form of this one.
+ */
+export const json = <T>(name: string, read: (value: unknown) => T = (value) => value as T) =>
   customType<{ data: T; driverData: string }>({
     dataType: () => "json",
     toDriver: (value) => JSON.stringify(value),
-    fromDriver: (value) => (typeof value === "string" ? (JSON.parse(value) as T) : (value as T)),
+    fromDriver: (value) => read(typeof value === "string" ? JSON.parse(value) : value),
   })(name);
 
 /** Every row that people edit carries the version that optimistic locking compares. */

@@ -11,6 +11,7 @@ import {
   varchar,
 } from "drizzle-orm/mysql-core";
 import type { LoadPart } from "@/core/judging/model/loads";
+import type { Finding } from "@/core/medium/findings/findings";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { ReleaseFacts } from "@/core/medium/releases/facts";
 import { at, createdAt, id, json, longBlob, updatedAt, version } from "./columns";
@@ -67,8 +68,8 @@ export const inspections = mysqlTable(
     sha256: char("sha256", { length: 64 }),
     /** SHA-256 of the views: media that firmware cannot tell apart are judged once. */
     viewsKey: char("views_key", { length: 64 }).notNull(),
-    /** The first finding that is a fault, in words; null where there is none. */
-    fault: varchar("fault", { length: 500 }),
+    /** The first finding that is a fault; null where there is none. */
+    fault: json<Finding | null>("fault"),
     body: json<Inspection>("body").notNull(),
     createdAt: createdAt(),
   },
@@ -96,7 +97,7 @@ export const media = mysqlTable(
     tag: varchar("tag", { length: 60 }).notNull(),
     name: varchar("name", { length: 120 }),
     /** usb: stick; disk: external disk; optical: disc; file: not written yet. */
-    kind: varchar("kind", { length: 10 }).notNull(),
+    kind: varchar("kind", { length: 10, enum: ["usb", "disk", "optical", "file"] }).notNull(),
     capacityBytes: bigint("capacity_bytes", { mode: "number" }),
     siteId: int("site_id").references(() => sites.id),
     lentTo: varchar("lent_to", { length: 120 }),

@@ -1,6 +1,12 @@
 import { index, int, mysqlTable, text, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
 import { type PolicyValues, SCOPES } from "@/core/cover/policy";
-import type { CoverResult, CoverSettings, CoverTask } from "@/core/cover/result";
+import {
+  type CoverResult,
+  type CoverSettings,
+  type CoverTask,
+  type PlanProgress,
+  readCoverResult,
+} from "@/core/cover/result";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
 import { sites } from "./computers";
 
@@ -49,9 +55,9 @@ export const coverPlans = mysqlTable(
       .notNull()
       .default("running"),
     settings: json<CoverSettings>("settings").notNull(),
-    result: json<CoverResult | null>("result"),
-    /** How far it is, or why it ended otherwise, in words. */
-    told: varchar("told", { length: 500 }),
+    result: json<CoverResult | null>("result", readCoverResult),
+    /** How far it is, or why it ended otherwise. */
+    told: json<PlanProgress | null>("told"),
     personName: varchar("person_name", { length: 120 }).notNull(),
     acceptedAt: at("accepted_at"),
     version: version(),

@@ -5,6 +5,7 @@ import type { Verdict } from "@/core/judging/model/schema";
 import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
 import { alternativeText, planNoteText, planProblemText, trustText, wayText } from "@/core/words/bench";
+import { reasonText } from "@/core/words/reasons";
 import { bytesText } from "@/core/words/sizes";
 import { listBerths } from "@/server/bench/berths";
 import { carriableFiles } from "@/server/bench/carry";
@@ -336,7 +337,10 @@ function Predicted({
                     >
                       {item.tag}
                     </Link>{" "}
-                    {item.name} {verdict !== "holds" && <span className="text-quiet">{item.reason}</span>}
+                    {item.name}{" "}
+                    {verdict !== "holds" && (
+                      <span className="text-quiet">{item.reason && reasonText(item.reason)}</span>
+                    )}
                   </li>
                 ))}
             </ul>

@@ -1,6 +1,7 @@
 import { currentContext } from "@/app/_lib/context";
 import { cameBackText, happeningText, lostText, outcomeKindText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
+import { stepText } from "@/core/words/steps";
 import { type ReportBlock, reportPdf } from "@/server/callout-report";
 import { type Mark, marksOf, photoOf } from "@/server/services/callout-marks";
 import { type CalloutDetail, getCallout, stepsOf } from "@/server/services/callouts";
@@ -17,11 +18,11 @@ export async function GET(_request: Request, { params }: Props): Promise<Respons
   if (!detail) return new Response("There is no such call-out.", { status: 404 });
   const [steps, marks] = await Promise.all([stepsOf(context, detail), marksOf(context, detail.row.id)]);
   const blocks = head(detail);
-  for (const [at, step] of (steps ?? []).entries()) {
-    const own = marks.filter((mark) => mark.step === step.key);
+  for (const [at, { step }] of (steps ?? []).entries()) {
+    const own = marks.filter((mark) => mark.step === step.code);
     const done = own.filter(({ kind }) => kind === "done" || kind === "undone").at(-1);
     const when = done?.kind === "done" ? `${timeText(done.at)} UTC, ${done.personName}` : "not done";
-    blocks.push({ kind: "line", text: `${at + 1}. ${step.act}` }, { kind: "quiet", text: when });
+    blocks.push({ kind: "line", text: `${at + 1}. ${stepText(step).act}` }, { kind: "quiet", text: when });
     for (const mark of own) blocks.push(...(await told(mark)));
   }
   async function told(mark: Mark): Promise<ReportBlock[]> {

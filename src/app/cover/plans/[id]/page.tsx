@@ -2,6 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import type { CoverLack, CoverResult, PlannedMedium, Some } from "@/core/cover/result";
+import { coverWhyText, leftOutText, progressText } from "@/core/words/cover";
 import { needAct } from "@/core/words/policy";
 import { getPlan, type PlanRow } from "@/server/cover/plans";
 import { listTasks, shoppingList } from "@/server/cover/tasks";
@@ -46,9 +47,9 @@ export default async function Plan({ params }: Props) {
           {result && plan.state === "done" && <Accept id={plan.id} version={plan.version} />}
         </div>
       </header>
-      {plan.state === "running" && <Running id={plan.id} told={plan.told} />}
+      {plan.state === "running" && <Running id={plan.id} told={plan.told && progressText(plan.told)} />}
       {!result && plan.state !== "running" && (
-        <p className="mt-4 border-plum border-l-4 bg-plum-soft px-3 py-2">{plan.told}</p>
+        <p className="mt-4 border-plum border-l-4 bg-plum-soft px-3 py-2">{plan.told && progressText(plan.told)}</p>
       )}
       {result && (
         <>
@@ -118,7 +119,7 @@ function Lacks({ lacks }: { lacks: CoverLack[] }) {
             </p>
             {computers.count > 0 && <p className="code text-quiet">{tags(computers)}</p>}
             <ul className="list-disc pl-5">
-              {why.map((text) => (
+              {why.map(coverWhyText).map((text) => (
                 <li key={text}>{text}</li>
               ))}
             </ul>
@@ -281,9 +282,9 @@ function Reckoned({ plan: { settings }, result: { leftOut } }: { plan: PlanRow; 
         {settings.noPurchase.length > 0 && ` Nothing is bought for ${settings.noPurchase.join(", ")}.`}
         {settings.without.length > 0 && ` ${settings.without.join(", ")} not made any more.`}
       </p>
-      {leftOut.map(({ release, why }) => (
-        <p key={release}>
-          {release} was not looked at: {why}
+      {leftOut.map((each) => (
+        <p key={each.release}>
+          {each.release} was not looked at: {leftOutText(each)}
         </p>
       ))}
     </details>

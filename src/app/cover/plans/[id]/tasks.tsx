@@ -4,6 +4,7 @@ import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { CoverTask } from "@/core/cover/result";
+import { taskText } from "@/core/words/cover";
 import { problemText } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
@@ -77,7 +78,7 @@ export function Tasks({ tasks }: { tasks: TaskItem[] }) {
                     router.refresh();
                   }}
                 />
-                <span className={isDone ? "text-quiet line-through" : ""}>{body.text}</span>
+                <span className={isDone ? "text-quiet line-through" : ""}>{taskText(body)}</span>
                 {doneBy && <span className="caption">{doneBy}</span>}
               </label>
               {place && !isDone && (

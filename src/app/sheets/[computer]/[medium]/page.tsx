@@ -4,10 +4,12 @@ import { notFound } from "next/navigation";
 import QRCode from "qrcode";
 import { PrintButton } from "@/app/_parts/print-button";
 import { runSheetSteps } from "@/core/callout/run-sheet";
+import { isDangerous } from "@/core/callout/step";
 import { LINK_NAMES } from "@/core/judging/model/schema";
 import { verdictsOf } from "@/core/judging/routes/routes";
-import { changeText, linkTitle, verdictText } from "@/core/words/reasons";
+import { changeText, linkTitle, reasonText, verdictText } from "@/core/words/reasons";
 import { outcomeText } from "@/core/words/routes";
+import { stepText } from "@/core/words/steps";
 import { getComputer } from "@/server/services/computers";
 import { asKeyCard, keyCardOf } from "@/server/services/key-cards";
 import { getMedium } from "@/server/services/media";
@@ -61,13 +63,7 @@ export default async function RunSheet({ params }: Props) {
     medium: {
       tag: medium.row.tag,
       name: medium.row.name,
-      kindText:
-        {
-          usb: "a USB stick",
-          disk: "an external disk",
-          optical: "an optical disc",
-          file: "a file to be written first",
-        }[medium.row.kind] ?? medium.row.kind,
+      kind: medium.row.kind,
       siteName: medium.siteName,
       lentTo: medium.row.lentTo,
       loads: medium.loads.map((load) => `${load.kitName} ${load.releaseName}`),
@@ -114,7 +110,7 @@ export default async function RunSheet({ params }: Props) {
           <strong>
             Starts: {verdictText(starts.verdict)}.{starts.verdict === "broken" ? " This medium is not the way. " : " "}
           </strong>
-          {starts.reasons.map((reason) => reason.text).join(" ")}{" "}
+          {starts.reasons.map(reasonText).join(" ")}{" "}
           {starts.changes.map((change) => `${changeText(change)}.`).join(" ")}
         </div>
       )}
@@ -122,14 +118,16 @@ export default async function RunSheet({ params }: Props) {
         <ol className="mt-3">
           {steps.map((step, index) => (
             <li
-              key={step.act}
+              key={step.code}
               className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5 print:py-[1.1mm]"
             >
               <span className="font-bold text-xl tabular-nums">{index + 1}</span>
               <span aria-hidden="true" className="inline-block size-3.5 translate-y-0.5 border-2 border-ink" />
               <div>
-                <p className={step.warning ? "border-ink border-l-4 pl-2 font-bold" : "font-semibold"}>{step.act}</p>
-                {step.details.map((detail) => (
+                <p className={isDangerous(step) ? "border-ink border-l-4 pl-2 font-bold" : "font-semibold"}>
+                  {stepText(step).act}
+                </p>
+                {stepText(step).details.map((detail) => (
                   <p key={detail} className="text-[0.9rem]">
                     {detail}
                   </p>
@@ -142,7 +140,7 @@ export default async function RunSheet({ params }: Props) {
       <p className="caption mt-3">
         Not judged:{" "}
         {LINK_NAMES.filter((name) => route.links[name].verdict === "unknown")
-          .map((name) => `${linkTitle(name)} (${route.links[name].reasons[0]?.text})`)
+          .map((name) => `${linkTitle(name)} (${route.links[name].reasons.slice(0, 1).map(reasonText).join("")})`)
           .join(" ")}
       </p>
     </article>

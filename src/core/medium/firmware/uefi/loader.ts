@@ -5,19 +5,11 @@ import { readSigning } from "../../../formats/authenticode";
 import { readBuiltInLists } from "../../../formats/built-in-lists";
 import { type FileTree, findEntry, type TreeEntry } from "../../../formats/file-tree";
 import { type Architecture, type PeImage, readPe, readSbat, readSbatLevelSection } from "../../../formats/pe";
+import { ARCHITECTURES, LOADER_PATHS } from "../../../kernel/architecture";
 import { toBase64 } from "../../../kernel/base64";
 import { latin1 } from "../../../kernel/fields";
 import type { ByteSource } from "../../../kernel/source";
-import {
-  ARCHITECTURES,
-  type FirstStage,
-  LOADER_PATHS,
-  type Loader,
-  type LoaderSigning,
-  type NextStage,
-  type StartFile,
-  type UefiVolume,
-} from "./view";
+import type { FirstStage, Loader, LoaderSigning, NextStage, StartFile, UefiVolume } from "./view";
 
 /** What is gathered while the programs of a medium are read. */
 interface Gathered {

@@ -1,23 +1,7 @@
 import { z } from "zod";
 import { signatureFaultSchema } from "../../../formats/signature-fault";
+import { architectureSchema } from "../../../kernel/architecture";
 import { placeSchema } from "../place";
-
-/**
- * What UEFI firmware makes of a medium attached in one way: the volumes that it can look into, in the order in
- * which it looks, with what stands at the fixed loader path of each architecture. Enough to decide any computer
- * later, without the medium.
- */
-export const architectureSchema = z.enum(["x64", "ia32", "aa64", "arm", "riscv64"]);
-export const ARCHITECTURES = architectureSchema.options;
-
-/** The fixed paths of UEFI 2.10, 3.5.1.1. */
-export const LOADER_PATHS = {
-  x64: "/EFI/BOOT/BOOTX64.EFI",
-  ia32: "/EFI/BOOT/BOOTIA32.EFI",
-  aa64: "/EFI/BOOT/BOOTAA64.EFI",
-  arm: "/EFI/BOOT/BOOTARM.EFI",
-  riscv64: "/EFI/BOOT/BOOTRISCV64.EFI",
-} as const satisfies Record<z.infer<typeof architectureSchema>, string>;
 
 export const sbatRowSchema = z.object({ component: z.string(), generation: z.number().int() });
 
@@ -152,5 +136,10 @@ export const uefiNoteSchema = z.discriminatedUnion("code", [
 ]);
 export type UefiNote = z.infer<typeof uefiNoteSchema>;
 
+/**
+ * What UEFI firmware makes of a medium attached in one way: the volumes that it can look into, in the order in
+ * which it looks, with what stands at the fixed loader path of each architecture. Enough to decide any computer
+ * later, without the medium.
+ */
 export const uefiViewSchema = z.object({ notes: z.array(uefiNoteSchema), volumes: z.array(uefiVolumeSchema) });
 export type UefiView = z.infer<typeof uefiViewSchema>;

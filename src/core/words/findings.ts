@@ -1,78 +1,8 @@
-import type { z } from "zod";
-import { bytesText } from "../../words/sizes";
-import type { findingSchema } from "./schema";
+import type { Finding } from "../medium/findings/findings";
+import { bytesText } from "./sizes";
 
-type Finding = z.infer<typeof findingSchema>;
-
-/** Everything that an inspection can notice, as code and facts. The sentence is made below, only there. */
-export type FindingFacts =
-  | { code: "medium-empty" }
-  | { code: "nothing-recognised" }
-  | { code: "not-a-start-medium" }
-  | { code: "nothing-starts" }
-  | { code: "gpt-from-backup"; fault: string }
-  | { code: "gpt-backup-missing" }
-  | { code: "gpt-backup-displaced"; lastSector: number; found: number }
-  | { code: "gpt-damaged"; primary: string; backup: string }
-  | { code: "gpt-not-protected"; hybridDisc: boolean }
-  | { code: "gpt-other-sector-size"; sectorBytes: number }
-  | { code: "gpt-entry-outside"; number: number }
-  | { code: "gpt-entry-overlaps"; number: number }
-  | { code: "mbr-unsigned" }
-  | { code: "mbr-entry-past-end"; slot: number }
-  | { code: "mbr-entries-overlap"; slot: number; hybridDisc: boolean }
-  | { code: "mbr-beside-gpt" }
-  | { code: "logical-chain-broken" }
-  | { code: "volume-exceeds-partition"; index: number; volumeBytes: number; partitionBytes: number }
-  | { code: "fat-too-few-clusters"; index: number | null; clusters: number }
-  | { code: "catalogue-outside"; sector: number }
-  | { code: "catalogue-checksum" }
-  | { code: "catalogue-key" }
-  | { code: "catalogue-sections" }
-  | { code: "iso-cut-short"; wantedBytes: number; thereBytes: number }
-  | { code: "iso-not-hybrid" }
-  | { code: "odd-size"; overBytes: number };
-
-const SEVERITY: Record<FindingFacts["code"], Finding["severity"]> = {
-  "medium-empty": "fault",
-  "nothing-recognised": "fault",
-  "not-a-start-medium": "info",
-  "nothing-starts": "caution",
-  "gpt-from-backup": "caution",
-  "gpt-backup-missing": "caution",
-  "gpt-backup-displaced": "caution",
-  "gpt-damaged": "fault",
-  "gpt-not-protected": "fault",
-  "gpt-other-sector-size": "caution",
-  "gpt-entry-outside": "caution",
-  "gpt-entry-overlaps": "caution",
-  "mbr-unsigned": "fault",
-  "mbr-entry-past-end": "fault",
-  "mbr-entries-overlap": "fault",
-  "mbr-beside-gpt": "info",
-  "logical-chain-broken": "caution",
-  "volume-exceeds-partition": "caution",
-  "fat-too-few-clusters": "fault",
-  "catalogue-outside": "fault",
-  "catalogue-checksum": "caution",
-  "catalogue-key": "caution",
-  "catalogue-sections": "caution",
-  "iso-cut-short": "fault",
-  "iso-not-hybrid": "info",
-  "odd-size": "info",
-};
-
-export function finding(facts: FindingFacts): Finding {
-  return { code: facts.code, severity: severityOf(facts), text: sentence(facts) };
-}
-
-function severityOf(facts: FindingFacts): Finding["severity"] {
-  // Hybrid discs overlap their entries on purpose, and UEFI starts them by the catalogue.
-  if ((facts.code === "mbr-entries-overlap" || facts.code === "gpt-not-protected") && facts.hybridDisc) return "info";
-  return SEVERITY[facts.code];
-}
-
-function sentence(facts: FindingFacts): string {
+/** The sentence of a finding. */
+export function findingText(facts: Finding): string {
   switch (facts.code) {
     case "medium-empty":
       return "The file is empty or shorter than one sector: there is nothing to start from. Check that it was copied completely.";
@@ -128,6 +58,8 @@ function sentence(facts: FindingFacts): string {
       return `The disc image says that it has ${bytesText(facts.wantedBytes)}, but ${bytesText(facts.thereBytes)} are there: it was cut short. Fetch it again.`;
     case "iso-not-hybrid":
       return "This disc image carries no start code for use on a stick: copied to a stick as it is, BIOS computers will not start from it.";
+    case "told-in-words":
+      return facts.text;
     case "odd-size":
       return `The file ends ${facts.overBytes} bytes after the last whole sector.`;
   }

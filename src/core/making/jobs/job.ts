@@ -3,9 +3,9 @@ import type { Verification } from "../../medium/integrity/verify";
 import { BESIDE_MOST } from "../pack/pack";
 import type { PlanNote, PlanProblem } from "../planning/plan";
 import { WAYS } from "../planning/plan";
-import type { CapacityResult } from "./capacity";
-import type { DeviceFaultCode, DeviceIdentity } from "./device";
-import type { Phase } from "./write-medium";
+import type { CapacityResult } from "../writing/capacity";
+import type { DeviceFaultCode, DeviceIdentity } from "../writing/device";
+import type { Phase } from "../writing/write-medium";
 
 /** Something that is put on a medium beside its release. */
 export const carrySchema = z.discriminatedUnion("kind", [

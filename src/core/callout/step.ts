@@ -1,0 +1,102 @@
+import type { StartKey } from "../computer/facts/key-cards";
+import type { Range } from "../images/forecast";
+import type { ImagePlace } from "../judging/model/parts";
+import type { Reason } from "../judging/model/reasons";
+import type { Change } from "../judging/model/schema";
+import type { OutcomeKind } from "../judging/routes/outcome";
+import type { Attachment } from "../medium/inspection/schema";
+
+export type SheetMediumKind = "usb" | "disk" | "optical" | "file";
+
+/** A disk as the day needs it: told apart by size and serial. Bytes. */
+export interface SheetDisk {
+  name: string;
+  bytes: number;
+  model: string | null;
+  serial: string | null;
+}
+
+/** One step of the day, as code and facts. A mark on it is kept under its code. Sentences: `words/steps.ts`. */
+export type Step =
+  | {
+      code: "fetch";
+      medium: { tag: string; name: string | null; kind: SheetMediumKind; loads: string[] };
+      lentTo: string | null;
+      site: string | null;
+      isWhereComputerIs: boolean;
+    }
+  | { code: "fetch-store"; image: string; places: ImagePlace[] }
+  | { code: "power"; isPortable: boolean }
+  | { code: "detach"; as: Attachment }
+  | { code: "settings"; setupKey: StartKey; saveKey: StartKey; changes: Change[] }
+  | { code: "attach"; medium: string; as: Attachment; isDriveExternal: boolean }
+  | {
+      code: "start";
+      medium: string;
+      menuKey: StartKey;
+      isBios: boolean;
+      /** How it starts, or what stands in the way. */
+      reasons: Reason[];
+      quirks: string | null;
+    }
+  | { code: "black-screen" }
+  | { code: "no-format" }
+  | { code: "drivers"; drivers: string[] }
+  | { code: "look"; disks: SheetDisk[] }
+  | { code: "unlock"; locked: { partition: string; keyPlace: string | null }[] }
+  | { code: "erased"; hasOtherDisks: boolean }
+  | { code: "attach-store"; place: ImagePlace | null }
+  | { code: "choose-image"; image: { name: string; takenAt: string; keyPlace: string | null } | null }
+  | { code: "choose-target"; target: SheetDisk | null }
+  | { code: "begin"; outcome: OutcomeKind; release: string | null; seconds: Range | null }
+  | { code: "take-out"; medium: string }
+  | { code: "put-back"; medium: string; site: string | null; setupKey: StartKey; changes: Change[]; isBios: boolean }
+  | { code: "updates" }
+  | { code: "applications" }
+  | { code: "write-down"; computer: string };
+export type StepCode = Step["code"];
+
+/** Something is lost or spoilt where these go wrong. */
+const DANGEROUS: readonly StepCode[] = ["erased", "no-format", "choose-target"];
+
+export function isDangerous({ code }: Step): boolean {
+  return DANGEROUS.includes(code);
+}
+
+/** What to look at where a step fails. */
+export type Check =
+  | { code: "fast-boot" }
+  | { code: "usb-start" }
+  | { code: "other-port" }
+  | { code: "secure-boot-message" }
+  | { code: "other-mode" }
+  | { code: "other-computer" }
+  | { code: "raid-mode" }
+  | { code: "load-driver" }
+  | { code: "reseat-disk" }
+  | { code: "disk-in-setup" }
+  | { code: "attach-store-again" }
+  | { code: "environment-older" }
+  | { code: "other-copy"; places: ImagePlace[] }
+  | { code: "read-log" }
+  | { code: "check-image" }
+  | { code: "image-before" }
+  | { code: "target-failing" }
+  | { code: "medium-out" }
+  | { code: "partition-active" }
+  | { code: "same-mode" }
+  | { code: "repair-start-up" };
+
+export type BranchCode = "not-in-menu" | "disk-missing" | "image-not-listed" | "breaks-off" | "does-not-start";
+
+/** Where a step fails: what is seen, and what to look at, the likeliest first. */
+export interface Branch {
+  code: BranchCode;
+  checks: Check[];
+}
+
+/** A step with what to do where it fails. */
+export interface GuidedStep {
+  step: Step;
+  branches: Branch[];
+}

@@ -1,0 +1,70 @@
+import type { CoverTask, CoverWhy, LeftOut, PlanProgress } from "../cover/result";
+import { changeText, reasonText } from "./reasons";
+
+/** Why no plan can give something, in a sentence. */
+export function coverWhyText(why: CoverWhy): string {
+  switch (why.code) {
+    case "no-purchase":
+      return `Nothing is to be bought for ${why.site}, as you decided.`;
+    case "image-too-old":
+      return `Its newest image is of ${why.on}, and one may be ${why.mostDays} days old: take a new one.`;
+    case "nearest":
+      return `${why.release}: ${[why.reason && reasonText(why.reason), why.change && `${changeText(why.change)}.`].filter(Boolean).join(" ")}`;
+    case "nothing-gives-it-back":
+      return "No release of the library gives that back.";
+    case "told-in-words":
+      return why.text;
+  }
+}
+
+export function leftOutText({ file, why }: LeftOut): string {
+  return why ?? `Its file ${file ?? ""} is not in this server's library.`;
+}
+
+const PROGRESS: Record<
+  Exclude<PlanProgress, { text: string } | { done: number } | { demands: number }>["code"],
+  string
+> = {
+  waiting: "Waiting for its turn.",
+  looking: "Looking at what can be made, and whom it would serve.",
+  "looking-together": "Looking at what could stand on one medium together.",
+  cancelled: "Cancelled.",
+  interrupted: "Creel was stopped while it was computed. Compute it again.",
+  failed: "It could not be computed; the log of the server has the details.",
+};
+
+/** How far a plan is, or how it ended. */
+export function progressText(progress: PlanProgress): string {
+  const of = (count: number, what: string) => `${count.toLocaleString("en-GB")} ${what}`;
+  switch (progress.code) {
+    case "computing":
+      return `Computing: ${of(progress.demands, "demands")}, ${of(progress.media, "media")}, ${of(progress.contents, "things that can stand on them")}.`;
+    case "parts":
+      return `${progress.done} of ${progress.of} parts of the places are planned.`;
+    case "told-in-words":
+      return progress.text;
+    default:
+      return PROGRESS[progress.code];
+  }
+}
+
+/** A task of an accepted plan, as something to do. */
+export function taskText(task: CoverTask): string {
+  if (task.text !== undefined) return task.text;
+  const { kind, site, from, size, computer, lentTo, holds = null } = task;
+  const medium = task.medium ?? `the new medium of ${holds}`;
+  switch (kind) {
+    case "ask-back":
+      return `Ask ${lentTo} for ${medium} back.`;
+    case "buy":
+      return `Buy ${size === "disc" ? "a blank disc" : `a stick of ${size}`} for ${site}${holds ? "" : ", as a spare"}.`;
+    case "write":
+      return `Make a medium of ${holds} for ${site}.`;
+    case "rewrite":
+      return holds ? `Write ${holds} to ${medium}.` : `Wipe ${medium}: it serves nobody, and becomes a blank spare.`;
+    case "move":
+      return from === null ? `Put ${medium} to its place, ${site}.` : `Bring ${medium} from ${from} to ${site}.`;
+    case "drill":
+      return `Try ${medium} on ${computer}.`;
+  }
+}

@@ -1,0 +1,267 @@
+import type { BranchCode, Check, SheetDisk, SheetMediumKind, Step } from "../callout/step";
+import type { StartKey } from "../computer/facts/key-cards";
+import type { ImagePlace } from "../judging/model/parts";
+import { imagePlaceName } from "./image-places";
+import { durationText } from "./images";
+import { changeText, reasonText } from "./reasons";
+import { binaryText, bytesText } from "./sizes";
+import { visible } from "./visible";
+
+/** A step in words: what to do, in one line; what to look for, and why. */
+export interface StepText {
+  act: string;
+  details: string[];
+}
+
+const MEDIUM_KINDS: Record<SheetMediumKind, string> = {
+  usb: "a USB stick",
+  disk: "an external disk",
+  optical: "an optical disc",
+  file: "a file to be written first",
+};
+
+/** A key, with a word where it is only what is usual. */
+function keyText({ key, from }: StartKey): string {
+  return from === "guess" ? `${key} (a guess: what is usual, none is recorded)` : key;
+}
+
+function diskText({ name, bytes, model, serial }: SheetDisk): string {
+  return [`${name}, ${bytesText(bytes)} (shows as ${binaryText(bytes)})`, model, serial && `serial ${serial}`]
+    .filter(Boolean)
+    .join(", ");
+}
+
+const namesOf = (places: ImagePlace[]) => places.map(imagePlaceName).join(", ");
+
+const TARGET_LOST = "Everything that is on that disk now is lost. Say its size and serial aloud before you begin.";
+
+export function stepText(step: Step): StepText {
+  switch (step.code) {
+    case "fetch":
+      return fetchText(step);
+    case "fetch-store": {
+      const [first, ...others] = step.places;
+      return {
+        act: `Fetch where the image ${step.image} is: ${first ? imagePlaceName(first) : ""}.`,
+        details: others.length > 0 ? [`It is also on ${namesOf(others)}.`] : [],
+      };
+    }
+    case "power":
+      return {
+        act: step.isPortable
+          ? "Connect mains power; do not run on the battery."
+          : "Check that mains power is safe from being switched off.",
+        details: ["An interruption during a restore leaves neither the old nor the new."],
+      };
+    case "detach":
+      return {
+        act: "Switch the computer off. Take out every other stick, card, external disk and disc.",
+        details: [
+          step.as === "usb"
+            ? "What is not attached cannot be started or overwritten by mistake. A store with images is attached later, when its step says so."
+            : "The drive must hold only this disc.",
+        ],
+      };
+    case "settings":
+      return {
+        act: `Switch on and press ${keyText(step.setupKey)} to open set-up. ${step.changes.map(changeText).join(". ")}.`,
+        details: [
+          ...step.changes.map(
+            ({ from, to }) => `Now: ${from}. Needed: ${to}. Write down where in set-up you found it.`,
+          ),
+          `Save with ${keyText(step.saveKey)} and switch off again.`,
+        ],
+      };
+    case "attach":
+      return { act: attachText(step), details: [] };
+    case "start":
+      return {
+        act: `Switch on and press ${keyText(step.menuKey)} for the start menu. Choose ${
+          step.isBios
+            ? "the entry with the medium's maker or kind"
+            : "the entry that says UEFI and the medium's maker or kind"
+        }.`,
+        details: [
+          ...step.reasons.map(reasonText),
+          ...(step.quirks ? [visible(step.quirks, 300)] : []),
+          `If ${step.medium} is not in the menu: another port, then start from USB and fast boot in set-up, then the medium on another computer.`,
+        ],
+      };
+    case "black-screen":
+      return {
+        act: "If the screen stays black, start again and take the entry for basic graphics.",
+        details: ["If the computer offers to format the medium or a disk: the answer is no."],
+      };
+    case "no-format":
+      return {
+        act: "If it offers to format a disk or a medium: no.",
+        details: ["It only says that it cannot read the layout. Formatting would end what is to be saved."],
+      };
+    case "drivers":
+      return {
+        act: `Load ${step.drivers.length === 1 ? "the driver" : "the drivers"}: ${step.drivers.join("; ")}.`,
+        details: ["On a medium that Creel made they are in its folder CREEL/drivers."],
+      };
+    case "look":
+      return step.disks.length === 0
+        ? {
+            act: "Look which disks it sees.",
+            details: [
+              "Which disks this computer has is not recorded: compare with its papers before anything is written.",
+            ],
+          }
+        : {
+            act: `Check that it sees ${step.disks.length === 1 ? "the disk" : `all ${step.disks.length} disks`}:`,
+            details: step.disks.map(diskText),
+          };
+    case "unlock":
+      return {
+        act: "Have the recovery key at hand: content is encrypted.",
+        details: step.locked.map(
+          ({ partition, keyPlace }) => `${partition}: ${keyPlace ?? "where its key is kept is not recorded"}`,
+        ),
+      };
+    case "erased":
+      return {
+        act: "Starting from the medium erases nothing. A restore erases the whole target disk: say its size and serial aloud before you begin.",
+        details: [
+          step.hasOtherDisks
+            ? "Disconnect the disks that are not the target, or tick each one that must stay."
+            : "What is on it now and not in an image is lost. Save what can still be read first.",
+        ],
+      };
+    case "attach-store":
+      return {
+        act: `Attach ${step.place ? imagePlaceName(step.place) : "the store"} now, and wait until it is seen.`,
+        details: ["A share is reached by the network: the name of the server and who may read it have to be at hand."],
+      };
+    case "choose-image": {
+      const { image } = step;
+      if (!image) return { act: "Choose the image of this computer.", details: [] };
+      return {
+        act: `Choose the image ${image.name}.`,
+        details: [
+          `Taken ${image.takenAt.slice(0, 10)}: what was made since then is not in it.`,
+          ...(image.keyPlace ? [`The image is encrypted; its key is kept ${image.keyPlace}.`] : []),
+        ],
+      };
+    }
+    case "choose-target":
+      return {
+        act: `Choose the target: ${step.target ? diskText(step.target) : "the disk: which one is not recorded, so compare it with the computer's papers"}.`,
+        details: [TARGET_LOST],
+      };
+    case "begin":
+      return beginText(step);
+    case "take-out":
+      return {
+        act: `Read the log to its end. Shut down, take ${step.medium} out, unplug any store.`,
+        details: ["Left in, the computer starts it again."],
+      };
+    case "put-back":
+      return {
+        act: `${step.changes.length > 0 ? `Press ${keyText(step.setupKey)} and put the settings back. ` : ""}Check that the internal disk is first in the start order, and start it.${step.site ? ` Put ${step.medium} back to ${step.site}.` : ""}`,
+        details: [
+          ...step.changes.map((change) => `${changeText(change)} again.`),
+          ...(step.isBios ? ["On BIOS with an MBR the system partition must be marked active."] : []),
+        ],
+      };
+    case "updates":
+      return {
+        act: "Take in updates and drivers.",
+        details: ["Then a new image is due: it is as good as it will be."],
+      };
+    case "applications":
+      return { act: "Check that what people work with starts: each application once.", details: [] };
+    case "write-down":
+      return {
+        act: `Write down when ${step.computer} was back, what it came back as, and what was not as this sheet says.`,
+        details: [],
+      };
+  }
+}
+
+function fetchText({ medium, lentTo, site, isWhereComputerIs }: Extract<Step, { code: "fetch" }>): StepText {
+  const where = lentTo
+    ? `It is with ${lentTo}.`
+    : site
+      ? `It is kept at ${site}${isWhereComputerIs ? ", where the computer is" : ""}.`
+      : "Where it is kept is not recorded.";
+  const what = medium.loads.length > 0 ? ` It carries ${medium.loads.join(", ")}.` : "";
+  return {
+    act: `Fetch ${medium.tag}${medium.name ? ` (${medium.name})` : ""}, ${MEDIUM_KINDS[medium.kind]}.`,
+    details: [`${where}${what} Check the tag printed on it.`],
+  };
+}
+
+function attachText({ as, medium, isDriveExternal }: Extract<Step, { code: "attach" }>): string {
+  if (as === "usb") return `Attach ${medium} straight to a port of the computer, not through a hub.`;
+  return isDriveExternal
+    ? `Attach an external optical drive and put ${medium} into it.`
+    : `Put ${medium} into the optical drive.`;
+}
+
+function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" }>): StepText {
+  const time = seconds ? [`It takes ${durationText(seconds)}. Leave it alone meanwhile.`] : [];
+  switch (outcome) {
+    case "image":
+      return { act: "Begin to put it back.", details: time };
+    case "reinstall":
+    case "factory":
+      return {
+        act: `Install from ${release ?? "the medium"}.`,
+        details: ["Same system, edition and language as the licence covers.", ...time],
+      };
+    case "start-up":
+      return {
+        act: "Let it repair the start-up.",
+        details: ["Nothing of the content is touched. It may have to be run twice.", ...time],
+      };
+    case "files":
+      return {
+        act: "Copy the files to another disk: the folders of people first, then what programs keep.",
+        details: ["Copy, do not move. Never onto the disk that they are on.", ...time],
+      };
+  }
+}
+
+const BRANCHES: Record<BranchCode, string> = {
+  "not-in-menu": "It is not in the start menu",
+  "disk-missing": "A disk is missing",
+  "image-not-listed": "The image is not listed",
+  "breaks-off": "It breaks off",
+  "does-not-start": "It does not start from its disk",
+};
+
+/** What is seen where a step fails; without a full stop. */
+export function branchText(code: BranchCode): string {
+  return BRANCHES[code];
+}
+
+const CHECKS: Record<Exclude<Check, { places: unknown }>["code"], string> = {
+  "fast-boot": "Switch fast boot off in set-up: it may leave out what is attached by USB.",
+  "usb-start": "Allow starting from USB in set-up.",
+  "other-port": "Another port, straight on the computer, best one of USB 2.",
+  "secure-boot-message": "Secure Boot may refuse its loader: see whether a message flashes up.",
+  "other-mode": "Look whether the other mode, UEFI or BIOS, has an entry for it.",
+  "other-computer": "Start the medium on another computer: it may have failed.",
+  "raid-mode": "Its controller may be set to RAID: the run sheet's settings say what is needed.",
+  "load-driver": "Load the driver for its controller, if there is one on the medium.",
+  "reseat-disk": "Shut down and seat its cable or the module itself anew.",
+  "disk-in-setup": "Look for it in set-up: what the firmware does not see has failed.",
+  "attach-store-again": "Attach the store again and look for its files.",
+  "environment-older": "The environment may be older than the image.",
+  "read-log": "Read the log's last lines and write them down.",
+  "check-image": "Check the image: a damaged one is put back to the same point each time.",
+  "image-before": "Take the image before it.",
+  "target-failing": "The target may be failing: look at its own report of errors.",
+  "medium-out": "Is the medium out, and is the disk first in the start order?",
+  "partition-active": "Under BIOS: is the system partition active?",
+  "same-mode": "Same mode, UEFI or BIOS, as when the image was taken?",
+  "repair-start-up": "Let the environment repair the start-up.",
+};
+
+export function checkText(check: Check): string {
+  if (check.code !== "other-copy") return CHECKS[check.code];
+  return `Take another copy of it${check.places.length > 0 ? `: ${namesOf(check.places)}` : ""}.`;
+}
