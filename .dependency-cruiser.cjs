@@ -16,6 +16,23 @@ const CORE_FLOORS = [
   ["words"],
 ];
 
+/** The server's domains: each rests on those before it. Beside them stand what all of them take: context, problems, log. */
+const SERVER_FLOORS = [
+  ["db"],
+  ["host"],
+  ["inventory"],
+  ["inspections"],
+  ["images"],
+  ["fleet"],
+  ["computers"],
+  ["media"],
+  ["exchange", "drills"],
+  ["bench"],
+  ["cover"],
+  ["callouts"],
+  ["upkeep"],
+];
+
 /** What stands on a floor imports nothing of the floors above, and nothing of its neighbours on the same one. */
 function floorRules(top, floors) {
   return floors.flatMap((floor, at) =>
@@ -34,6 +51,7 @@ function floorRules(top, floors) {
 module.exports = {
   forbidden: [
     ...floorRules("src/core", CORE_FLOORS),
+    ...floorRules("src/server", SERVER_FLOORS),
     {
       name: "core-has-floors-only",
       comment: "Every file of the core stands on a floor.",
@@ -42,10 +60,17 @@ module.exports = {
       to: {},
     },
     {
+      name: "server-has-domains-only",
+      comment: "Every file of the server belongs to a domain, but what all of them take.",
+      severity: "error",
+      from: { path: `^src/server/(?!(${SERVER_FLOORS.flat().join("|")})/|(context|problems|log)\\.ts$)` },
+      to: {},
+    },
+    {
       name: "no-circles-between-folders",
       severity: "error",
       scope: "folder",
-      from: { path: "^src/core" },
+      from: { path: "^src/(core|server)" },
       to: { circular: true },
     },
     {
@@ -95,7 +120,7 @@ module.exports = {
       comment: "Only what works on the inventory, below cli/inventory, does.",
       severity: "error",
       from: { path: "^src/cli", pathNot: "^src/cli/(inventory/|main\\.ts$)" },
-      to: { path: "^src/(app|ui|workers|server/(db|services)|cli/inventory)" },
+      to: { path: "^src/(app|ui|workers|server/(?!(host/|log|problems))|cli/inventory)" },
     },
     {
       name: "cli-below-app",

@@ -6,8 +6,8 @@ export async function register(): Promise<void> {
   const [{ database }, { markInterruptedImports }, { markInterruptedScans }, { markInterruptedPlans }, { log }] =
     await Promise.all([
       import("@/server/db/client"),
-      import("@/server/services/exchange/imports"),
-      import("@/server/services/store-scans"),
+      import("@/server/exchange/imports"),
+      import("@/server/images/store-scans"),
       import("@/server/cover/plans"),
       import("@/server/log"),
     ]);

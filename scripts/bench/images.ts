@@ -2,8 +2,8 @@ import { rehearseRetention } from "@/core/images/retention";
 import type { ImageBody } from "@/core/judging/model/parts";
 import type { Context } from "@/server/context";
 import { computers, imageCopies, stores, systemImages } from "@/server/db/schema";
-import { listDue } from "@/server/services/image-due";
-import { imagesOfComputers, listImages } from "@/server/services/images";
+import { listDue } from "@/server/images/image-due";
+import { imagesOfComputers, listImages } from "@/server/images/images";
 
 const PER_COMPUTER = 2;
 const AT_ONCE = 500;

@@ -7,7 +7,7 @@ import { blocksOf } from "@/core/making/writing/blocks";
 import { writeMedium } from "@/core/making/writing/write-medium";
 import { FileJournal } from "@/server/bench/journal";
 import { contentPath, makeSimulated, openSimulated } from "@/server/bench/simulated";
-import { FileSource } from "@/server/files/file-source";
+import { FileSource } from "@/server/host/file-source";
 
 const BYTES = 2 * 2 ** 30;
 const GB = BYTES / 1e9;

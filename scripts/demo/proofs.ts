@@ -1,4 +1,4 @@
-import type { ImageInput } from "../../src/server/services/images";
+import type { ImageInput } from "../../src/server/images/images";
 
 /** What is known of the demo's media: when they were written and last compared with what they should hold. */
 export const STATES: Record<

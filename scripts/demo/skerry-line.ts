@@ -1,5 +1,5 @@
 import type { ReleaseFacts } from "../../src/core/medium/releases/facts";
-import type { MediumKind } from "../../src/server/services/media";
+import type { MediumKind } from "../../src/server/media/media";
 import type { ImageName } from "./images";
 import { MODELS, type Mode, type Model } from "./models";
 import { allowing, revoking } from "./signers";

@@ -1,6 +1,6 @@
 import type { Happening } from "../../src/core/callout/happenings";
 import type { CalloutOutcome } from "../../src/core/callout/record";
-import type { StoreInput } from "../../src/server/services/stores";
+import type { StoreInput } from "../../src/server/images/stores";
 
 const TB = 1e12;
 const GB = 1e9;

@@ -12,8 +12,8 @@ import {
   verificationText,
 } from "@/core/words/integrity";
 import { visible } from "@/core/words/visible";
-import { fileProblem } from "@/server/files/file-source";
-import { nativeHasher } from "@/server/files/native-hasher";
+import { fileProblem } from "@/server/host/file-source";
+import { nativeHasher } from "@/server/host/native-hasher";
 import { UsageError, withFile } from "./problems";
 
 export function runManifest(file: string, options: { json?: boolean }): Promise<void> {

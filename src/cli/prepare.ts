@@ -9,9 +9,9 @@ import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { alternativeText, planNoteText, planProblemText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
-import { biosStart } from "@/server/bench/bios-start";
-import { openImageFile } from "@/server/bench/image-file";
-import { FileSource, fileProblem } from "@/server/files/file-source";
+import { biosStart } from "@/server/host/bios-start";
+import { FileSource, fileProblem } from "@/server/host/file-source";
+import { openImageFile } from "@/server/host/image-file";
 import { UsageError, withFile } from "./problems";
 
 export interface PrepareOptions {

@@ -3,7 +3,7 @@ import { type Facts, readFacts } from "@/core/computer/facts/schema";
 import { ReadFailed } from "@/core/kernel/source";
 import { type InspectResult, inspect } from "@/core/medium/inspection/inspect";
 import { visible } from "@/core/words/visible";
-import { FileSource, fileProblem } from "@/server/files/file-source";
+import { FileSource, fileProblem } from "@/server/host/file-source";
 
 /** Wrong usage, or a file that cannot be read: one line on standard error, exit code 2. */
 export class UsageError extends Error {

@@ -5,8 +5,8 @@ import { readStored } from "@/core/images/stored";
 import { patternProblemText, storedFindingText, storedText } from "@/core/words/images";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
-import { FileSource, fileProblem } from "@/server/files/file-source";
-import { storeFiles } from "@/server/stores-walk";
+import { FileSource, fileProblem } from "@/server/host/file-source";
+import { storeFiles } from "@/server/host/stores-walk";
 import { UsageError } from "./problems";
 
 /** Finds the images below a folder: grouped, read, and by what their names say; with `json`, one object a line. */

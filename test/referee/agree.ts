@@ -2,8 +2,8 @@ import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Link } from "@/core/judging/model/schema";
 import { betterStart } from "@/core/judging/pair/match";
 import { inspect } from "@/core/medium/inspection/inspect";
-import { FileSource } from "@/server/files/file-source";
-import type { Lists } from "../../src/server/flash-variables";
+import { FileSource } from "@/server/host/file-source";
+import type { Lists } from "../../src/server/host/flash-variables";
 import { type Machine, powerOn } from "./machine";
 
 /** The facts of the emulated computers. */

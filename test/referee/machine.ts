@@ -13,8 +13,8 @@ import {
   mediumArgs,
   OVMF,
   QEMU,
-} from "../../src/server/emulator-args";
-import type { Lists } from "../../src/server/flash-variables";
+} from "../../src/server/host/emulator-args";
+import type { Lists } from "../../src/server/host/flash-variables";
 
 export type Firmware = EmulatedFirmware;
 export type As = "usb" | "optical";

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import type { Workshop } from "../../scripts/media/workshop";
-import { type Lists, readVariables } from "../../src/server/flash-variables";
+import { type Lists, readVariables } from "../../src/server/host/flash-variables";
 import { certificateList, digestList, revokedCertificateList } from "./keys";
 import { PROGRAMS } from "./programs";
 

@@ -4,7 +4,7 @@ import { resultText, trustText } from "@/core/words/bench";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
 import { howToConfirm, type JobItem, listJobs } from "@/server/bench/jobs";
 import type { Context } from "@/server/context";
-import { listReleases } from "@/server/services/releases";
+import { listReleases } from "@/server/media/releases";
 import { Size } from "@/ui/size";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";

@@ -1,8 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { chooseRoute, closeCallout, openCallout, setNewComputer, setNewDisk } from "@/server/callouts/callouts";
 import type { Result } from "@/server/problems";
-import { chooseRoute, closeCallout, openCallout, setNewComputer, setNewDisk } from "@/server/services/callouts";
 import { currentContext } from "../_lib/context";
 
 function changed<T>(result: Result<T>): Result<T> {

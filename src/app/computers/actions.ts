@@ -1,8 +1,7 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
-import type { Result } from "@/server/problems";
-import { type BulkPreview, bulkChange, previewBulk, type Undone, undoBatch } from "@/server/services/bulk";
+import { type BulkPreview, bulkChange, previewBulk, type Undone, undoBatch } from "@/server/computers/bulk";
 import {
   copyComputer,
   type FactsPreview,
@@ -11,9 +10,10 @@ import {
   replaceDisk,
   setPartition,
   takeInFacts,
-} from "@/server/services/computer-acts";
-import { addComputer, retireComputer, saveComputer } from "@/server/services/computers";
-import { removeView, saveView } from "@/server/services/saved-views";
+} from "@/server/computers/computer-acts";
+import { removeView, saveView } from "@/server/computers/saved-views";
+import { addComputer, retireComputer, saveComputer } from "@/server/inventory/computers";
+import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
 /** Thin doors to the services: the context is this request's, the rest is checked inside. */

@@ -1,4 +1,4 @@
-import type { Sort } from "@/server/services/computer-list";
+import type { Sort } from "@/server/computers/computer-list";
 
 /** Columns that the table of computers can show; the tag is always there. */
 export const COLUMN_KEYS = [

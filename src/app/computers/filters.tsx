@@ -4,7 +4,7 @@ import { missingText } from "@/core/words/facts";
 import { archText } from "@/core/words/firmware";
 import { linkTitle } from "@/core/words/reasons";
 import { standingText } from "@/core/words/routes";
-import type { FilterChoices } from "@/server/services/computer-list";
+import type { FilterChoices } from "@/server/computers/computer-list";
 import { FilterForm } from "@/ui/filter-form";
 import { dateText } from "@/ui/words";
 import { BEST_VALUES } from "./bests";

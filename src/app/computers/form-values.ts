@@ -1,5 +1,5 @@
 import { type DiskFacts, FACTS_SCHEMA, type Facts, factsSchema, type SystemFacts } from "@/core/computer/facts/schema";
-import type { ComputerInput } from "@/server/services/computers";
+import type { ComputerInput } from "@/server/inventory/computers";
 
 /** A computer as the form holds it: texts, empty for "not known". */
 export interface FormValues {

@@ -1,7 +1,7 @@
 import Link from "next/link";
+import { listComputers, PAGE_ROWS } from "@/server/computers/computer-list";
 import type { Context } from "@/server/context";
-import { listComputers, PAGE_ROWS } from "@/server/services/computer-list";
-import { listSites } from "@/server/services/places";
+import { listSites } from "@/server/inventory/sites";
 import { CoverChain } from "@/ui/chain";
 import { Pages } from "@/ui/pages";
 import { RecordList } from "@/ui/record-list";

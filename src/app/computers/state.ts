@@ -7,7 +7,7 @@ import {
   SECURE_FILTERS,
   SORTS,
   type Sort,
-} from "@/server/services/computer-list";
+} from "@/server/computers/computer-list";
 import { one, positive, type SearchParams } from "../_lib/params";
 import { COLUMN_KEYS, type ColumnKey, DEFAULT_COLUMNS } from "./columns";
 

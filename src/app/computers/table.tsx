@@ -5,7 +5,7 @@ import { ChevronDown, ChevronUp } from "lucide-react";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { type KeyboardEvent, useRef, useState } from "react";
-import type { ComputerFilter } from "@/server/services/computer-list";
+import type { ComputerFilter } from "@/server/computers/computer-list";
 import { plural } from "@/ui/words";
 import { BulkPanel } from "./bulk-panel";
 import type { ColumnKey } from "./columns";

@@ -2,8 +2,8 @@
 
 import { useRouter } from "next/navigation";
 import { useState, useTransition } from "react";
+import type { Undone } from "@/server/computers/bulk";
 import { problemText, type Result } from "@/server/problems";
-import type { Undone } from "@/server/services/bulk";
 import { plural, timeText } from "@/ui/words";
 import { undoBatchAction } from "./actions";
 

@@ -2,7 +2,7 @@
 
 import { revalidatePath } from "next/cache";
 import { acceptPlan, cancelPlan, startPlan } from "@/server/cover/plans";
-import { tickTask } from "@/server/cover/tasks";
+import { tickTask } from "@/server/drills/cover-tasks";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 

@@ -1,10 +1,10 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { holdEmulatedDrill } from "@/server/bench/emulated-drills";
+import { recordDrill } from "@/server/drills/drills";
+import { planDrill, withdrawDrill } from "@/server/drills/planned-drills";
 import type { Result } from "@/server/problems";
-import { recordDrill } from "@/server/services/drills";
-import { holdEmulatedDrill } from "@/server/services/emulated-drills";
-import { planDrill, withdrawDrill } from "@/server/services/planned-drills";
 import { currentContext } from "../_lib/context";
 
 export async function recordDrillAction(input: unknown): Promise<Result<number>> {

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { drillsOf } from "@/server/services/drills";
-import { plannedOf } from "@/server/services/planned-drills";
+import { drillsOf } from "@/server/drills/drills";
+import { plannedOf } from "@/server/drills/planned-drills";
 import { dateText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { one, type SearchParams } from "../_lib/params";

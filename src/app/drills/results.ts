@@ -1,4 +1,4 @@
-import type { DrillResult } from "@/server/services/drills";
+import type { DrillResult } from "@/server/drills/drills";
 
 /** What came of a drill, in a few words. */
 export const RESULT_WORDS: Record<DrillResult, string> = {

@@ -1,10 +1,10 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/images/images";
+import { registerFound } from "@/server/images/store-scans";
+import { noteChange, withdrawChange } from "@/server/inventory/noted-changes";
 import { fail, type Result } from "@/server/problems";
-import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/services/images";
-import { noteChange, withdrawChange } from "@/server/services/noted-changes";
-import { registerFound } from "@/server/services/store-scans";
 import { currentContext } from "../_lib/context";
 
 function changed<T>(result: Result<T>): Result<T> {

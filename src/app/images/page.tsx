@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { IMAGES_PAGE, type ImageItem, listImages } from "@/server/services/images";
+import { IMAGES_PAGE, type ImageItem, listImages } from "@/server/images/images";
 import { Pages } from "@/ui/pages";
 import { Size } from "@/ui/size";
 import { dateText } from "@/ui/words";

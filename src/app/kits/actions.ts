@@ -1,9 +1,9 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { addSite } from "@/server/inventory/sites";
+import { addKit, addRelease, saveKit, saveRelease } from "@/server/media/releases";
 import type { Result } from "@/server/problems";
-import { addSite } from "@/server/services/places";
-import { addKit, addRelease, saveKit, saveRelease } from "@/server/services/releases";
 import { currentContext } from "../_lib/context";
 
 async function refreshed(result: Result<number>, path = "/kits"): Promise<Result<number>> {

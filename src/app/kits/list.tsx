@@ -1,7 +1,7 @@
 import clsx from "clsx";
 import Link from "next/link";
 import type { Context } from "@/server/context";
-import { listKits, listReleases } from "@/server/services/releases";
+import { listKits, listReleases } from "@/server/media/releases";
 import { dateText, plural } from "@/ui/words";
 
 /** All kits with their releases, the newest first; those that were superseded stand back. */

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { listKits, listReleases } from "@/server/services/releases";
+import { listKits, listReleases } from "@/server/media/releases";
 import { Station } from "@/ui/station";
 import { currentContext } from "../_lib/context";
 import { positive, type SearchParams } from "../_lib/params";

@@ -1,9 +1,9 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { dateVerification, type VerificationOutcome } from "@/server/media/date-verification";
+import { addMedium, retireMedium, saveMedium } from "@/server/media/media";
 import type { Result } from "@/server/problems";
-import { dateVerification, type VerificationOutcome } from "@/server/services/date-verification";
-import { addMedium, retireMedium, saveMedium } from "@/server/services/media";
 import { currentContext } from "../_lib/context";
 
 export async function addMediumAction(input: unknown, inspection: unknown): Promise<Result<number>> {

@@ -1,9 +1,9 @@
 import Link from "next/link";
 import { servesText } from "@/core/words/routes";
+import { PAGE_ROWS } from "@/server/computers/computer-list";
 import type { Context } from "@/server/context";
-import { PAGE_ROWS } from "@/server/services/computer-list";
-import { listMedia } from "@/server/services/media";
-import { listSites } from "@/server/services/places";
+import { listSites } from "@/server/inventory/sites";
+import { listMedia } from "@/server/media/media";
 import { FilterForm } from "@/ui/filter-form";
 import { Pages } from "@/ui/pages";
 import { RecordList } from "@/ui/record-list";

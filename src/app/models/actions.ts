@@ -1,8 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { saveKeyCard } from "@/server/inventory/key-cards";
 import type { Result } from "@/server/problems";
-import { saveKeyCard } from "@/server/services/key-cards";
 import { currentContext } from "../_lib/context";
 
 export async function saveKeyCardAction(

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { startKeys } from "@/core/computer/facts/key-cards";
-import { asKeyCard, listModels } from "@/server/services/key-cards";
+import { asKeyCard, listModels } from "@/server/inventory/key-cards";
 import { dateText, formText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { one, type SearchParams } from "../_lib/params";

@@ -1,8 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { saveRule, setTravel } from "@/server/inventory/policies";
 import type { Result } from "@/server/problems";
-import { saveRule, setTravel } from "@/server/services/policies";
 import { currentContext } from "../_lib/context";
 
 function changed<T>(result: Result<T>): Result<T> {

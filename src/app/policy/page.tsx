@@ -3,7 +3,7 @@ import Link from "next/link";
 import { FORMS } from "@/core/computer/facts/schema";
 import { POLICY_KEYS, type PolicyKey, SCOPES, type Scope, USUAL_VALUES } from "@/core/cover/policy";
 import { POLICY_TITLES, policyValueText, scopeTitle } from "@/core/words/policy";
-import { listRules, loadTravel, type RuleRow } from "@/server/services/policies";
+import { listRules, loadTravel, type RuleRow } from "@/server/inventory/policies";
 import { currentContext } from "../_lib/context";
 import { one, type SearchParams } from "../_lib/params";
 import { UpkeepNav } from "../upkeep/nav";

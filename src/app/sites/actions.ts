@@ -1,9 +1,9 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { setNamePattern } from "@/server/inventory/sites";
+import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/server/media/loans";
 import type { Result } from "@/server/problems";
-import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/server/services/loans";
-import { setNamePattern } from "@/server/services/places";
 import { currentContext } from "../_lib/context";
 
 function changed<T>(result: Result<T>): Result<T> {

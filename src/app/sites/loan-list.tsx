@@ -1,5 +1,5 @@
 import Link from "next/link";
-import type { LoanItem } from "@/server/services/loans";
+import type { LoanItem } from "@/server/media/loans";
 import { dateText } from "@/ui/words";
 
 /** Who has what, since when; those overdue say so. */

@@ -1,8 +1,8 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { AddForm } from "@/app/_parts/add-form";
-import { openLoans } from "@/server/services/loans";
-import { listSites } from "@/server/services/places";
+import { listSites } from "@/server/inventory/sites";
+import { openLoans } from "@/server/media/loans";
 import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { addSiteAction } from "../kits/actions";

@@ -2,8 +2,8 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useRef, useState } from "react";
+import type { Stocktaking } from "@/server/media/loans";
 import { problemText, type Result } from "@/server/problems";
-import type { Stocktaking } from "@/server/services/loans";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { compareStockAction, giveBackAction, takeStockAction } from "./actions";

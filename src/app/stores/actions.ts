@@ -1,16 +1,9 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { cancelScan, measureStore, registerNamed, startScan, takeListing, takeOver } from "@/server/images/store-scans";
+import { addStore, retireStore, saveStore } from "@/server/images/stores";
 import type { Result } from "@/server/problems";
-import {
-  cancelScan,
-  measureStore,
-  registerNamed,
-  startScan,
-  takeListing,
-  takeOver,
-} from "@/server/services/store-scans";
-import { addStore, retireStore, saveStore } from "@/server/services/stores";
 import { currentContext } from "../_lib/context";
 
 function changed<T>(result: Result<T>): Result<T> {

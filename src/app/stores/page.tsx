@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import type { LinkKind } from "@/core/images/forecast";
 import { linkText } from "@/core/words/images";
-import { listStores, type StoreItem } from "@/server/services/stores";
+import { listStores, type StoreItem } from "@/server/images/stores";
 import { Size } from "@/ui/size";
 import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";

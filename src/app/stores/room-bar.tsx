@@ -1,4 +1,4 @@
-import type { StoreRow } from "@/server/services/stores";
+import type { StoreRow } from "@/server/images/stores";
 
 /** What a store holds, to one scale with others: used is filled, free is hatched. */
 export function RoomBar({

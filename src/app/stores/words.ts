@@ -1,4 +1,4 @@
-import type { StoreKind } from "@/server/services/stores";
+import type { StoreKind } from "@/server/images/stores";
 
 export const STORE_KIND_WORDS: Record<StoreKind, string> = {
   medium: "A partition on a medium",

@@ -1,8 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { importCalendar } from "@/server/inventory/calendars";
 import type { Result } from "@/server/problems";
-import { importCalendar } from "@/server/services/calendars";
 import { currentContext } from "../_lib/context";
 
 export async function importCalendarAction(input: unknown): Promise<Result<number>> {

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { supportText } from "@/core/words/needs";
-import { listCalendars, listSystems } from "@/server/services/calendars";
+import { listCalendars, listSystems } from "@/server/inventory/calendars";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { ComputersNav } from "../computers/nav";

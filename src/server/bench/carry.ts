@@ -10,9 +10,9 @@ import type { Carry } from "@/core/making/jobs/job";
 import type { Carried } from "@/core/making/planning/plan";
 import { volumesOf } from "@/core/medium/volumes/volumes";
 import type { Context } from "../context";
-import { FileSource } from "../files/file-source";
+import { FileSource } from "../host/file-source";
+import { carryFolder } from "../host/folders";
 import { fail, ok, type Result } from "../problems";
-import { carryFolder } from "./folders";
 import { releaseFile } from "./library";
 
 /** A file that can be put beside a release: an image, a tool, whatever somebody laid there. */

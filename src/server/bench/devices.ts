@@ -9,8 +9,8 @@ import { type Device, DeviceFault, type DeviceIdentity } from "@/core/making/wri
 import { inspect } from "@/core/medium/inspection/inspect";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { devices } from "../db/schema";
+import { devicesFolder } from "../host/folders";
 import { openBlockDevice, usesBlockDevices } from "./block-devices";
-import { devicesFolder } from "./folders";
 import { contentPath, openSimulated } from "./simulated";
 
 export type DeviceRow = typeof devices.$inferSelect;

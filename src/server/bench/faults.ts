@@ -2,8 +2,8 @@ import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import type { Context } from "../context";
 import { devices } from "../db/schema";
+import { devicesFolder } from "../host/folders";
 import { fail, ok, type Result } from "../problems";
-import { devicesFolder } from "./folders";
 import { readSimulated, type Simulated, saveSimulated } from "./simulated";
 
 /** Faults that can be switched on at a simulated device, as people would meet them. */

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import type { Context } from "../context";
 import { inspections, releases } from "../db/schema";
-import { libraryFolder } from "./folders";
+import { libraryFolder } from "../host/folders";
 
 /** A release's file on this server. */
 export interface ReleaseFile {

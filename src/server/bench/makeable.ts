@@ -8,8 +8,8 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import type { Context } from "../context";
 import { kits, releases } from "../db/schema";
-import { FileSource } from "../files/file-source";
-import { biosStart } from "./bios-start";
+import { biosStart } from "../host/bios-start";
+import { FileSource } from "../host/file-source";
 import { type ReleaseFile, releaseFile } from "./library";
 
 const WAYS: Alternative[] = [

@@ -5,15 +5,15 @@ import type { Pack, PackedComputer } from "@/core/making/pack/pack-read";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import { computers, kits, releases, sites } from "../db/schema";
+import { keyOf } from "../exchange/importer";
+import { runImport, stageImport } from "../exchange/imports";
+import { keepContents, keepManifest } from "../inspections/contents";
+import { readInspection } from "../inspections/inspections";
+import { keyCardOf, saveKeyCard } from "../inventory/key-cards";
+import { addSite } from "../inventory/sites";
+import { addMedium, getMedium } from "../media/media";
+import { addKit, addRelease, getRelease, saveRelease } from "../media/releases";
 import { fail, ok, type Result } from "../problems";
-import { keepContents, keepManifest } from "../services/contents";
-import { keyOf } from "../services/exchange/importer";
-import { runImport, stageImport } from "../services/exchange/imports";
-import { readInspection } from "../services/inspections";
-import { keyCardOf, saveKeyCard } from "../services/key-cards";
-import { addMedium, getMedium } from "../services/media";
-import { addSite } from "../services/places";
-import { addKit, addRelease, getRelease, saveRelease } from "../services/releases";
 
 /** What taking in a pack came to. What was known already is left as it was. */
 export interface PackImport {

@@ -17,11 +17,11 @@ import { inspectionDocument } from "@/core/words/documents/inspection";
 import { packPages } from "@/core/words/pack-pages";
 import type { Context } from "../context";
 import { computerFacts, computers, kits, media, releases, sites } from "../db/schema";
-import type { FileSource } from "../files/file-source";
-import { asKeyCard, keyCardOf } from "../services/key-cards";
-import { factsOfStored } from "../services/list-store";
-import { keptOf } from "../services/releases";
-import { dataFolder } from "./folders";
+import type { FileSource } from "../host/file-source";
+import { dataFolder } from "../host/folders";
+import { asKeyCard, keyCardOf } from "../inventory/key-cards";
+import { factsOfStored } from "../inventory/list-store";
+import { keptOf } from "../media/releases";
 
 /** A computer that a medium will be a route for. */
 export interface Served {

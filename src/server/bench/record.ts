@@ -2,9 +2,8 @@ import { and, eq, isNull, sql } from "drizzle-orm";
 import type { PlannedLoad } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
-import { settleTask } from "../cover/tasks";
 import { devices, media } from "../db/schema";
-import { problemText } from "../problems";
+import { settleTask } from "../drills/cover-tasks";
 import {
   addMedium,
   getMedium,
@@ -14,7 +13,8 @@ import {
   NOTHING_READ,
   retireMedium,
   saveMedium,
-} from "../services/media";
+} from "../media/media";
+import { problemText } from "../problems";
 import { type DeviceRow, mediumKindOf } from "./devices";
 import type { BenchJob } from "./jobs";
 

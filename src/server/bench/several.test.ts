@@ -9,10 +9,10 @@ import { MIB, type Stick, smallRelease, testBench } from "../../../test/support/
 import { testInventory, value } from "../../../test/support/database";
 import type { Context } from "../context";
 import { devices, kits, loads, media, releases } from "../db/schema";
+import { fleet } from "../fleet/fleet";
+import { addComputer } from "../inventory/computers";
+import { getMedium, mediumInputOf, saveMedium } from "../media/media";
 import { problemText } from "../problems";
-import { addComputer } from "../services/computers";
-import { fleet } from "../services/fleet";
-import { getMedium, mediumInputOf, saveMedium } from "../services/media";
 import { getJob, startCheck } from "./jobs";
 import { planInBerth } from "./plans";
 import { contentPath } from "./simulated";

@@ -8,10 +8,10 @@ import { type Verification, verifyAgainst } from "@/core/medium/integrity/verify
 import { bytesText } from "@/core/words/sizes";
 import type { Context } from "../context";
 import { loads, media, releases } from "../db/schema";
-import { nativeHasher } from "../files/native-hasher";
+import { nativeHasher } from "../host/native-hasher";
+import { readManifest } from "../inspections/contents";
+import { dateVerification } from "../media/date-verification";
 import { problemText } from "../problems";
-import { readManifest } from "../services/contents";
-import { dateVerification } from "../services/date-verification";
 import type { DeviceRow } from "./devices";
 
 export interface VerifyOptions {

@@ -23,15 +23,15 @@ import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
 import { coverPlans, coverTasks, devices, media, stores } from "../db/schema";
+import { DRILL_WITHIN_DAYS, tasksOf, withdrawOpen } from "../drills/cover-tasks";
+import { planDrillIn } from "../drills/planned-drills";
+import { releaseParts } from "../fleet/world";
+import { recordEvent } from "../inventory/events";
+import { saveVersioned } from "../inventory/versioned";
 import { log } from "../log";
 import { checked, fail, ok, type Result } from "../problems";
-import { recordEvent } from "../services/events";
-import { planDrillIn } from "../services/planned-drills";
-import { saveVersioned } from "../services/versioned";
-import { releaseParts } from "../services/world";
 import { Solver } from "./solver";
 import { type Covered, covered } from "./standings";
-import { DRILL_WITHIN_DAYS, tasksOf, withdrawOpen } from "./tasks";
 
 export type PlanRow = typeof coverPlans.$inferSelect;
 

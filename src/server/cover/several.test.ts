@@ -4,14 +4,14 @@ import { taskText } from "@/core/words/cover";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { MIB, smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
-import { addComputer } from "../services/computers";
-import { recordDrill } from "../services/drills";
-import { getMedium } from "../services/media";
-import { addSite } from "../services/places";
-import { plannedOf } from "../services/planned-drills";
-import { saveRule } from "../services/policies";
+import { listTasks, tickTask } from "../drills/cover-tasks";
+import { recordDrill } from "../drills/drills";
+import { plannedOf } from "../drills/planned-drills";
+import { addComputer } from "../inventory/computers";
+import { saveRule } from "../inventory/policies";
+import { addSite } from "../inventory/sites";
+import { getMedium } from "../media/media";
 import { acceptPlan, beginPlan, getPlan, runPlan } from "./plans";
-import { listTasks, tickTask } from "./tasks";
 
 // Which of two releases comes up on which firmware: core/making/planning/several.test.ts, under real firmware.
 const inventory = testInventory();

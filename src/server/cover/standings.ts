@@ -4,8 +4,8 @@ import { isMet, type NeedStanding, standingOf, Ways } from "@/core/cover/standin
 import type { FleetMatrix } from "@/core/fleet/matrix";
 import type { ComputerPart } from "@/core/judging/model/parts";
 import type { Context } from "../context";
-import { type Fleet, fleet } from "../services/fleet";
-import { loadPolicies, loadTravel, subjectOf } from "../services/policies";
+import { type Fleet, fleet } from "../fleet/fleet";
+import { loadPolicies, loadTravel, subjectOf } from "../inventory/policies";
 
 /** The fleet against what is asked of it. */
 export interface Covered {

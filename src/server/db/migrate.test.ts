@@ -1,8 +1,8 @@
 import { join } from "node:path";
 import { sql } from "drizzle-orm";
 import { testInventory } from "../../../test/support/database";
-import { getComputer } from "../services/computers";
-import { refreshDerived } from "../services/derived";
+import { getComputer } from "../inventory/computers";
+import { refreshDerived } from "../inventory/derived";
 import { migrateDatabase } from "./migrate";
 import { people } from "./schema";
 

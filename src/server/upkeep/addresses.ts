@@ -2,8 +2,8 @@ import { asc, eq } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
 import { people, sites } from "../db/schema";
+import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result } from "../problems";
-import { recordEvent } from "../services/events";
 
 /** Who is written to: a place or a person. */
 export interface Audience {

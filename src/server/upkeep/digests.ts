@@ -4,10 +4,10 @@ import { type DueItem, personOf } from "@/core/upkeep/due";
 import { digestText } from "@/core/words/digest";
 import type { Context } from "../context";
 import { digests } from "../db/schema";
+import { type Mailer, mailer, Outbox } from "../host/mailer";
 import { log } from "../log";
 import { type Audience, listAudiences } from "./addresses";
 import { everythingDue } from "./due";
-import { type Mailer, mailer, Outbox } from "./mailer";
 import { openSnoozes } from "./snoozes";
 
 function keyOf({ kind, name }: Audience): string {

@@ -7,11 +7,11 @@ import { AHEAD_DAYS, type DueItem, someOf } from "@/core/upkeep/due";
 import type { Context } from "../context";
 import type { Covered } from "../cover/standings";
 import { computers, events, kits, loads, media, releases, sites, stocktakes } from "../db/schema";
-import { listCalendars, listSystems, supportOf } from "../services/calendars";
-import { allDue } from "../services/image-due";
-import { openLoans } from "../services/loans";
-import { plannedOf } from "../services/planned-drills";
-import { subjectOf } from "../services/policies";
+import { plannedOf } from "../drills/planned-drills";
+import { allDue } from "../images/image-due";
+import { listCalendars, listSystems, supportOf } from "../inventory/calendars";
+import { subjectOf } from "../inventory/policies";
+import { openLoans } from "../media/loans";
 
 const NOBODY = someOf([]);
 type Bare = Omit<DueItem, "key" | "loses" | "breaksOn" | "medium" | "computer" | "site"> &

@@ -2,11 +2,11 @@ import ICAL from "ical.js";
 import { factsSchema } from "@/core/computer/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";
-import { addComputer } from "../services/computers";
-import { addMedium } from "../services/media";
-import { addSite } from "../services/places";
-import { planDrill, withdrawDrill } from "../services/planned-drills";
-import { saveRule } from "../services/policies";
+import { planDrill, withdrawDrill } from "../drills/planned-drills";
+import { addComputer } from "../inventory/computers";
+import { saveRule } from "../inventory/policies";
+import { addSite } from "../inventory/sites";
+import { addMedium } from "../media/media";
 import { putOff } from "./due";
 import { calendarFeed } from "./feed";
 

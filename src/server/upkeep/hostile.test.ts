@@ -1,10 +1,10 @@
 import { USUAL_SETTINGS } from "@/core/cover/result";
 import { testInventory } from "../../../test/support/database";
 import { acceptPlan, beginPlan, cancelPlan, getPlan } from "../cover/plans";
-import { tickTask } from "../cover/tasks";
 import { coverView } from "../cover/view";
 import { coverPlans, events, policies, snoozes, travels } from "../db/schema";
-import { saveRule, setTravel } from "../services/policies";
+import { tickTask } from "../drills/cover-tasks";
+import { saveRule, setTravel } from "../inventory/policies";
 import { aheadView } from "./ahead";
 import { dueView, putOff } from "./due";
 import { calendarFeed } from "./feed";

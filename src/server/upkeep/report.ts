@@ -4,10 +4,10 @@ import { NEEDS } from "@/core/cover/policy";
 import { dayAfter } from "@/core/kernel/days";
 import { needTitle } from "@/core/words/policy";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
-import { type ReportBlock, reportPdf } from "../callout-report";
 import type { Context } from "../context";
 import { coverView } from "../cover/view";
 import { computers, drills, events, media, sites } from "../db/schema";
+import { type ReportBlock, reportPdf } from "../host/report-pdf";
 import { everythingDue } from "./due";
 
 /** Drills and changes of so many days are told. */

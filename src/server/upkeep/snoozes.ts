@@ -3,8 +3,8 @@ import { z } from "zod";
 import { daysBetween } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { snoozes } from "../db/schema";
+import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result } from "../problems";
-import { recordEvent } from "../services/events";
 
 export type SnoozeRow = typeof snoozes.$inferSelect;
 

@@ -1,5 +1,5 @@
+import { CONTENTS_BYTES_MAX, storeContents } from "@/server/inspections/contents";
 import { problemText } from "@/server/problems";
-import { CONTENTS_BYTES_MAX, storeContents } from "@/server/services/contents";
 import { currentContext } from "../../_lib/context";
 
 /** Keeps what a browser read from a file: gzip-compressed JSON as the body. Gives the id of what was kept. */

@@ -1,6 +1,6 @@
 import { TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
+import { stageImport } from "@/server/exchange/imports";
 import { problemText } from "@/server/problems";
-import { stageImport } from "@/server/services/exchange/imports";
 import { currentContext } from "../../_lib/context";
 
 /** Takes a table in, to be looked at before it is imported. The file is the body; its name is a header. */

@@ -3,7 +3,7 @@
 import { type ChangeEvent, useState } from "react";
 import { type GuidedStep, isDangerous } from "@/core/callout/step";
 import { branchText, checkText, stepText } from "@/core/words/steps";
-import type { Mark } from "@/server/services/callout-marks";
+import type { Mark } from "@/server/callouts/callout-marks";
 import { useReady } from "@/ui/use-ready";
 import { useMarks } from "./marks";
 

@@ -1,7 +1,7 @@
 "use client";
 
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Mark } from "@/server/services/callout-marks";
+import type { Mark } from "@/server/callouts/callout-marks";
 
 /** A mark as it waits to be sent. */
 export interface OwnMark extends Omit<Mark, "personName"> {

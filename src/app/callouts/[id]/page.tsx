@@ -7,7 +7,7 @@ import { verdictsOf } from "@/core/judging/routes/routes";
 import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { changeText } from "@/core/words/reasons";
-import { marksOf } from "@/server/services/callout-marks";
+import { marksOf } from "@/server/callouts/callout-marks";
 import {
   type CalloutDetail,
   type CalloutOffers,
@@ -16,7 +16,7 @@ import {
   type ReplacementView,
   replacementOf,
   stepsOf,
-} from "@/server/services/callouts";
+} from "@/server/callouts/callouts";
 import { Chain } from "@/ui/chain";
 import { Size } from "@/ui/size";
 import { Strip } from "@/ui/strip";

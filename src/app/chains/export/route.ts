@@ -1,4 +1,4 @@
-import { exportMatrix } from "@/server/services/fleet";
+import { exportMatrix } from "@/server/fleet/fleet";
 import { currentContext } from "../../_lib/context";
 import { chainsState } from "../state";
 

@@ -1,8 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { addRehearsal } from "@/server/fleet/rehearsals";
 import type { Result } from "@/server/problems";
-import { addRehearsal } from "@/server/services/rehearsals";
 import { currentContext } from "../../_lib/context";
 
 export async function addRehearsalAction(input: unknown): Promise<Result<number>> {

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { fleet } from "@/server/services/fleet";
-import { listRehearsals } from "@/server/services/rehearsals";
+import { fleet } from "@/server/fleet/fleet";
+import { listRehearsals } from "@/server/fleet/rehearsals";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { RehearsalForm } from "./rehearsal-form";

@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import type { FleetSigner, FleetSigners } from "@/core/fleet/signers";
 import { changedText } from "@/core/words/rehearsal";
-import { signersBeforeAndAfter } from "@/server/services/rehearsals";
+import { signersBeforeAndAfter } from "@/server/fleet/rehearsals";
 import { plural, tagsText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { positive, type SearchParams } from "../../_lib/params";

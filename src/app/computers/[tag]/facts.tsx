@@ -13,7 +13,7 @@ import { archText } from "@/core/words/firmware";
 import { supportText } from "@/core/words/needs";
 import { binaryText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
-import type { SystemSupport } from "@/server/services/calendars";
+import type { SystemSupport } from "@/server/inventory/calendars";
 import { dateText, firmwareText, formText, plural } from "@/ui/words";
 
 const NOT_KNOWN = "not known";

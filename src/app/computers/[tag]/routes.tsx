@@ -6,7 +6,7 @@ import { answerOf, verdictsOf } from "@/core/judging/routes/routes";
 import { changeWithKeyText, linkTitle, neededText, reasonText, verdictText } from "@/core/words/reasons";
 import { answerText, behindText, outcomeText } from "@/core/words/routes";
 import { traceText } from "@/core/words/trace";
-import type { Route } from "@/server/services/routes";
+import type { Route } from "@/server/fleet/routes";
 import { Chain, ChainHead, ChainLink } from "@/ui/chain";
 import { mediumKindText, plural } from "@/ui/words";
 

@@ -1,4 +1,4 @@
-import { EXPORT_FORMS, exportComputers } from "@/server/services/exchange/exports";
+import { EXPORT_FORMS, exportComputers } from "@/server/exchange/exports";
 import { currentContext } from "../../_lib/context";
 import { computersState } from "../state";
 

@@ -1,9 +1,9 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { checkImport, runImport } from "@/server/exchange/imports";
+import type { ImportReport } from "@/server/exchange/options";
 import type { Result } from "@/server/problems";
-import { checkImport, runImport } from "@/server/services/exchange/imports";
-import type { ImportReport } from "@/server/services/exchange/options";
 import { currentContext } from "../../_lib/context";
 
 export async function checkImportAction(id: number, options: unknown): Promise<Result<ImportReport>> {

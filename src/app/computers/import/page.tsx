@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { listImports } from "@/server/services/exchange/imports";
+import { listImports } from "@/server/exchange/imports";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { ComputersNav } from "../nav";

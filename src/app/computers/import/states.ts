@@ -1,4 +1,4 @@
-import type { ImportState } from "@/server/services/exchange/options";
+import type { ImportState } from "@/server/exchange/options";
 
 export const IMPORT_STATE_TEXT: Record<ImportState, string> = {
   staged: "not looked at yet",

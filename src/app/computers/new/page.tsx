@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { listSites } from "@/server/services/places";
+import { listSites } from "@/server/inventory/sites";
 import { currentContext } from "../../_lib/context";
 import { ComputerForm } from "../computer-form";
 import { ComputersNav } from "../nav";

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import { getDrill } from "@/server/services/emulated-drills";
+import { getDrill } from "@/server/bench/emulated-drills";
 import { dateText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { RESULT_WORDS } from "../results";

@@ -2,8 +2,8 @@
 
 import { useShortForm } from "@/app/_parts/use-short-form";
 import { visible } from "@/core/words/visible";
+import type { NotedItem } from "@/server/inventory/noted-changes";
 import { problemText } from "@/server/problems";
-import type { NotedItem } from "@/server/services/noted-changes";
 import { Field } from "@/ui/field";
 import { dateText } from "@/ui/words";
 import { noteChangeAction, withdrawChangeAction } from "../actions";

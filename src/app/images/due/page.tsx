@@ -1,8 +1,8 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { imageDueText } from "@/core/words/images";
-import { listDue } from "@/server/services/image-due";
-import { changesAhead } from "@/server/services/noted-changes";
+import { listDue } from "@/server/images/image-due";
+import { changesAhead } from "@/server/inventory/noted-changes";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";

@@ -4,7 +4,7 @@ import type { Change, ReleaseComparison } from "@/core/medium/releases/compare";
 import { systemText } from "@/core/words/contents";
 import { archText } from "@/core/words/firmware";
 import { visible } from "@/core/words/visible";
-import { compareTwo, getRelease, listReleases } from "@/server/services/releases";
+import { compareTwo, getRelease, listReleases } from "@/server/media/releases";
 import { Strip } from "@/ui/strip";
 import { plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";

@@ -1,5 +1,5 @@
 import type { Metadata } from "next";
-import { listKits, listReleases } from "@/server/services/releases";
+import { listKits, listReleases } from "@/server/media/releases";
 import { currentContext } from "../../_lib/context";
 import { KitsNav } from "../nav";
 import { LookBench } from "./look-bench";

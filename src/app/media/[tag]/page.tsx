@@ -10,16 +10,10 @@ import { verdictsOf } from "@/core/judging/routes/routes";
 import { LABEL_FORMATS } from "@/core/making/labels/formats";
 import { startKindsText } from "@/core/words/bench";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
-import { drillsOf } from "@/server/services/drills";
-import { history } from "@/server/services/events";
-import { loansOf } from "@/server/services/loans";
-import {
-  type ChainedComputers,
-  computersOf,
-  getMedium,
-  type MediumDetail,
-  mediumInputOf,
-} from "@/server/services/media";
+import { drillsOf } from "@/server/drills/drills";
+import { history } from "@/server/inventory/events";
+import { loansOf } from "@/server/media/loans";
+import { type ChainedComputers, computersOf, getMedium, type MediumDetail, mediumInputOf } from "@/server/media/media";
 import { Chain, ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";

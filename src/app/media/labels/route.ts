@@ -1,6 +1,6 @@
 import { LABEL_FORMATS } from "@/core/making/labels/formats";
-import { labelsPdf } from "@/server/labels";
-import { mediaLabels } from "@/server/services/media";
+import { labelsPdf } from "@/server/host/labels";
+import { mediaLabels } from "@/server/media/media";
 import { currentContext } from "../../_lib/context";
 
 /** Labels of some media (`tags`, divided by commas) as a PDF; `from`: the first free place on the sheet. */

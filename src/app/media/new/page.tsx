@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
-import { listSites } from "@/server/services/places";
-import { listReleases } from "@/server/services/releases";
+import { listSites } from "@/server/inventory/sites";
+import { listReleases } from "@/server/media/releases";
 import { currentContext } from "../../_lib/context";
 import { MediumForm } from "../medium-form";
 

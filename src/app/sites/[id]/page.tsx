@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import { openLoans, shelfOf } from "@/server/services/loans";
+import { openLoans, shelfOf } from "@/server/media/loans";
 import { dateText, mediumKindText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { LoanList } from "../loan-list";

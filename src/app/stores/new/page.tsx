@@ -1,5 +1,5 @@
 import type { Metadata } from "next";
-import { listSites } from "@/server/services/places";
+import { listSites } from "@/server/inventory/sites";
 import { currentContext } from "../../_lib/context";
 import { ImagesNav } from "../../images/nav";
 import { StoreForm } from "../store-form";

@@ -1,8 +1,8 @@
 import type { Metadata } from "next";
 import Link from "next/link";
+import { outboxFiles } from "@/server/host/mailer";
 import { listAudiences } from "@/server/upkeep/addresses";
 import { lastDigest } from "@/server/upkeep/digests";
-import { outboxFiles } from "@/server/upkeep/mailer";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { UpkeepNav } from "../nav";

@@ -1,5 +1,5 @@
 import { copyFileSync, rmSync } from "node:fs";
-import { biosStart } from "@/server/bench/bios-start";
+import { biosStart } from "@/server/host/bios-start";
 import { MARKER, run } from "../../../../scripts/media/workshop";
 import { powerOn } from "../../../../test/referee/machine";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";

@@ -1,4 +1,4 @@
-import { biosStart } from "@/server/bench/bios-start";
+import { biosStart } from "@/server/host/bios-start";
 import { IMAGES, type ImageName } from "../../../../scripts/demo/images";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
 import { FatTree } from "../../formats/fat";

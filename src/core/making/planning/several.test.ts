@@ -1,4 +1,4 @@
-import { biosStart } from "@/server/bench/bios-start";
+import { biosStart } from "@/server/host/bios-start";
 import { MARKER } from "../../../../scripts/media/workshop";
 import { powerOn } from "../../../../test/referee/machine";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";

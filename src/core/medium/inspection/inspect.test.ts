@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { type ByteSource, MemorySource } from "@/core/kernel/source";
-import { FileSource } from "@/server/files/file-source";
+import { FileSource } from "@/server/host/file-source";
 import { IMAGES } from "../../../../scripts/demo/images";
 import { run } from "../../../../scripts/media/workshop";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";

@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { readFileSync, writeFileSync } from "node:fs";
 import { run } from "../../../../scripts/media/workshop";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
-import { nativeHasher } from "../../../server/files/native-hasher";
+import { nativeHasher } from "../../../server/host/native-hasher";
 import { MemorySource } from "../../kernel/source";
 import { Cancelled } from "./hashing";
 import { makeManifest } from "./manifest";

@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { mkdirSync, readdirSync, readFileSync, readlinkSync, statSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { FileSource } from "@/server/files/file-source";
+import { FileSource } from "@/server/host/file-source";
 import { run } from "../../../../scripts/media/workshop";
 import { type ExfatFolder, fillExfat } from "../../../../test/support/exfat";
 import { tempWorkshop } from "../../../../test/support/workshop";

@@ -56,7 +56,7 @@ export const computers = mysqlTable(
     form: varchar("form", { length: 20 }),
     firmwareKind: varchar("firmware_kind", { length: 10 }),
     firmwareArch: varchar("firmware_arch", { length: 10 }),
-    /** The rest of the row up to the note is derived from the facts; see services/derived.ts. */
+    /** The rest of the row up to the note is derived from the facts; see inventory/derived.ts. */
     firmwareVersion: varchar("firmware_version", { length: 200 }),
     legacyMode: varchar("legacy_mode", { length: 10 }),
     secureBoot: varchar("secure_boot", { length: 10 }),
@@ -129,7 +129,7 @@ export const factProfiles = mysqlTable("fact_profiles", {
 
 /**
  * Secure Boot lists by their content: a fleet shares a few, of some ten kilobytes each. Facts and events name them by
- * digest; see services/list-store.ts.
+ * digest; see inventory/list-store.ts.
  */
 export const secureBootLists = mysqlTable("secure_boot_lists", {
   /** SHA-256 of the body. */

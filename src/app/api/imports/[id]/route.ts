@@ -1,4 +1,4 @@
-import { cancelImport, importProgress } from "@/server/services/exchange/imports";
+import { cancelImport, importProgress } from "@/server/exchange/imports";
 import { currentContext } from "../../../_lib/context";
 
 interface Props {

@@ -2,9 +2,9 @@ import { currentContext } from "@/app/_lib/context";
 import { cameBackText, happeningText, lostText, outcomeKindText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { stepText } from "@/core/words/steps";
-import { type ReportBlock, reportPdf } from "@/server/callout-report";
-import { type Mark, marksOf, photoOf } from "@/server/services/callout-marks";
-import { type CalloutDetail, getCallout, stepsOf } from "@/server/services/callouts";
+import { type Mark, marksOf, photoOf } from "@/server/callouts/callout-marks";
+import { type CalloutDetail, getCallout, stepsOf } from "@/server/callouts/callouts";
+import { type ReportBlock, reportPdf } from "@/server/host/report-pdf";
 import { timeText } from "@/ui/words";
 
 interface Props {

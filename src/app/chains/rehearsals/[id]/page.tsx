@@ -4,7 +4,7 @@ import { notFound } from "next/navigation";
 import { PrintButton } from "@/app/_parts/print-button";
 import type { ComputerEffect } from "@/core/fleet/rehearsal";
 import { bestText, changedText, rehearsalText } from "@/core/words/rehearsal";
-import { playRehearsal } from "@/server/services/rehearsals";
+import { playRehearsal } from "@/server/fleet/rehearsals";
 import { ChainLink } from "@/ui/chain";
 import { plural, tagsText, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
-import { getComputer, inputOf } from "@/server/services/computers";
-import { listSites } from "@/server/services/places";
+import { getComputer, inputOf } from "@/server/inventory/computers";
+import { listSites } from "@/server/inventory/sites";
 import { currentContext } from "../../../_lib/context";
 import { ComputerForm } from "../../computer-form";
 

@@ -3,9 +3,9 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
+import type { ImportProgress } from "@/server/exchange/imports";
+import type { ImportOptions, ImportReport, ImportView } from "@/server/exchange/options";
 import { problemText } from "@/server/problems";
-import type { ImportProgress } from "@/server/services/exchange/imports";
-import type { ImportOptions, ImportReport, ImportView } from "@/server/services/exchange/options";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";

@@ -1,7 +1,7 @@
 "use client";
 
 import { visible } from "@/core/words/visible";
-import type { ImportView } from "@/server/services/exchange/options";
+import type { ImportView } from "@/server/exchange/options";
 
 /** Which column of the file is which of Creel's, over the first rows as they stand in it. */
 export function Mapping({

@@ -1,8 +1,8 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
 import { bytesText } from "@/core/words/sizes";
-import { getImport } from "@/server/services/exchange/imports";
-import { COLUMN_CHOICES } from "@/server/services/exchange/options";
+import { getImport } from "@/server/exchange/imports";
+import { COLUMN_CHOICES } from "@/server/exchange/options";
 import { currentContext } from "../../../_lib/context";
 import { ComputersNav } from "../../nav";
 import { ImportBench } from "./import-bench";

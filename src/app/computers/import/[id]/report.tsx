@@ -1,6 +1,6 @@
 import { affectedText } from "@/core/words/facts";
 import { visible } from "@/core/words/visible";
-import type { ImportReport } from "@/server/services/exchange/options";
+import type { ImportReport } from "@/server/exchange/options";
 import { factDifferences } from "@/ui/fact-differences";
 import { plural } from "@/ui/words";
 

@@ -5,7 +5,7 @@ import type { CoverLack, CoverResult, PlannedMedium, Some } from "@/core/cover/r
 import { coverWhyText, leftOutText, progressText } from "@/core/words/cover";
 import { needAct } from "@/core/words/policy";
 import { getPlan, type PlanRow } from "@/server/cover/plans";
-import { listTasks, shoppingList } from "@/server/cover/tasks";
+import { listTasks, shoppingList } from "@/server/drills/cover-tasks";
 import { plural, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
 import { UpkeepNav } from "../../../upkeep/nav";

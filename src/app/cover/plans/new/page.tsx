@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import { getPlan, lastSettings } from "@/server/cover/plans";
-import { listSites } from "@/server/services/places";
-import { listReleases } from "@/server/services/releases";
+import { listSites } from "@/server/inventory/sites";
+import { listReleases } from "@/server/media/releases";
 import { currentContext } from "../../../_lib/context";
 import { one, positive, type SearchParams } from "../../../_lib/params";
 import { UpkeepNav } from "../../../upkeep/nav";

@@ -1,5 +1,5 @@
 import { currentContext } from "@/app/_lib/context";
-import { pictureOf } from "@/server/services/emulated-drills";
+import { pictureOf } from "@/server/bench/emulated-drills";
 
 interface Props {
   params: Promise<{ id: string }>;

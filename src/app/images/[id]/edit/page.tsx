@@ -1,9 +1,9 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
-import { getComputer } from "@/server/services/computers";
-import { patternOf } from "@/server/services/image-plans";
-import { getImage, imageInputOf } from "@/server/services/images";
-import { listKits } from "@/server/services/releases";
+import { patternOf } from "@/server/images/image-plans";
+import { getImage, imageInputOf } from "@/server/images/images";
+import { getComputer } from "@/server/inventory/computers";
+import { listKits } from "@/server/media/releases";
 import { currentContext } from "../../../_lib/context";
 import { ImageForm } from "../../image-form";
 import { ImagesNav } from "../../nav";

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
-import { getRelease, listKits, listReleases } from "@/server/services/releases";
+import { getRelease, listKits, listReleases } from "@/server/media/releases";
 import { currentContext } from "../../../_lib/context";
 import { KitsNav } from "../../nav";
 import { EditRelease } from "./edit-release";

@@ -1,8 +1,8 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
-import { getMedium, mediumInputOf } from "@/server/services/media";
-import { listSites } from "@/server/services/places";
-import { listReleases } from "@/server/services/releases";
+import { listSites } from "@/server/inventory/sites";
+import { getMedium, mediumInputOf } from "@/server/media/media";
+import { listReleases } from "@/server/media/releases";
 import { currentContext } from "../../../_lib/context";
 import { MediumForm } from "../../medium-form";
 

@@ -1,9 +1,9 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
-import { contentsKept } from "@/server/services/contents";
-import { getMedium } from "@/server/services/media";
-import { getRelease } from "@/server/services/releases";
+import { contentsKept } from "@/server/inspections/contents";
+import { getMedium } from "@/server/media/media";
+import { getRelease } from "@/server/media/releases";
 import { currentContext } from "../../../_lib/context";
 import { VerifyBench } from "./verify-bench";
 

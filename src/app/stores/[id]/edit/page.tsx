@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
-import { listSites } from "@/server/services/places";
-import { getStore, storeInputOf } from "@/server/services/stores";
+import { getStore, storeInputOf } from "@/server/images/stores";
+import { listSites } from "@/server/inventory/sites";
 import { currentContext } from "../../../_lib/context";
 import { ImagesNav } from "../../../images/nav";
 import { StoreForm } from "../../store-form";

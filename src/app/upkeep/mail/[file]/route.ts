@@ -1,4 +1,4 @@
-import { outboxFile } from "@/server/upkeep/mailer";
+import { outboxFile } from "@/server/host/mailer";
 
 /** A mail of the outbox, as every mail program opens it. */
 export async function GET(_: Request, { params }: { params: Promise<{ file: string }> }): Promise<Response> {

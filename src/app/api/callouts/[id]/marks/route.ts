@@ -1,6 +1,6 @@
 import { currentContext } from "@/app/_lib/context";
+import { marksOf, takeMarks } from "@/server/callouts/callout-marks";
 import { problemText } from "@/server/problems";
-import { marksOf, takeMarks } from "@/server/services/callout-marks";
 
 interface Props {
   params: Promise<{ id: string }>;

@@ -1,6 +1,6 @@
 import Papa from "papaparse";
 import { getPlan } from "@/server/cover/plans";
-import { shoppingList } from "@/server/cover/tasks";
+import { shoppingList } from "@/server/drills/cover-tasks";
 import { currentContext } from "../../../../_lib/context";
 
 /** What has to be bought for a plan, as CSV (RFC 4180). */

@@ -1,5 +1,5 @@
 import { currentContext } from "@/app/_lib/context";
-import { photoOf } from "@/server/services/callout-marks";
+import { photoOf } from "@/server/callouts/callout-marks";
 
 interface Props {
   params: Promise<{ id: string; mark: string }>;

@@ -1,0 +1,154 @@
+import { join } from "node:path";
+import { eq } from "drizzle-orm";
+import type { FirmwareFacts } from "@/core/computer/facts/schema";
+import { loadsReached } from "@/core/judging/model/loads";
+import type { Context } from "../context";
+import { computers, devices, drills, media } from "../db/schema";
+import { recordDrill } from "../drills/drills";
+import { canEmulate, type Emulated, emulate } from "../host/emulator";
+import type { EmulatedFirmware } from "../host/emulator-args";
+import type { Lists } from "../host/flash-variables";
+import { devicesFolder } from "../host/folders";
+import { attachmentOf } from "../inspections/verdicts";
+import { getComputer } from "../inventory/computers";
+import { getMedium } from "../media/media";
+import { fail, ok, type Result } from "../problems";
+import { releaseFile } from "./library";
+import { contentPath } from "./simulated";
+
+/** The emulated firmware that is most like a computer's; null where there is none such. */
+export function emulatedFirmwareOf({ kind, arch, legacyMode }: FirmwareFacts): EmulatedFirmware | null {
+  if (kind === "bios" || legacyMode === "on") return "bios";
+  if (kind === "uefi" && arch === "x64") return "uefi-x64";
+  if (kind === "uefi" && arch === "ia32") return "uefi-ia32";
+  return null;
+}
+
+/**
+ * Secure Boot of a computer as an emulated one can have it: its recorded lists where it is on. Null where it is off, or
+ * on without a recorded list of what it allows. The platform key only says that there is an owner (UEFI 2.10, 32.3):
+ * where it is not recorded, another list stands in its place.
+ */
+export function emulatedListsOf({ kind, legacyMode, secureBoot }: FirmwareFacts): Lists | null {
+  if (kind !== "uefi" || legacyMode === "on" || secureBoot?.state !== "on" || !secureBoot.db) return null;
+  const bytes = (text: string | null) => new Uint8Array(Buffer.from(text ?? "", "base64"));
+  return {
+    pk: bytes(secureBoot.pk ?? secureBoot.kek ?? secureBoot.db),
+    ...{ kek: bytes(secureBoot.kek), db: bytes(secureBoot.db), dbx: bytes(secureBoot.dbx) },
+    ...{ sbatLevel: secureBoot.sbatLevel ?? "", enabled: true },
+  };
+}
+
+function secureBootNote({ secureBoot }: FirmwareFacts, lists: Lists | null, isSwitchedOff: boolean): string {
+  if (isSwitchedOff) return "with Secure Boot switched off";
+  if (lists) return "with the computer's own Secure Boot lists";
+  if (secureBoot?.state === "on") return "without Secure Boot, which is on there, but its lists are not recorded";
+  return "without Secure Boot";
+}
+
+/** One at a time: an emulated computer takes a whole core. */
+let running: Promise<unknown> = Promise.resolve();
+
+const NOTES: Record<Emulated["end"], string> = {
+  "went-on": "The firmware handed over, and what is on the medium ran on.",
+  "gave-up": "The firmware found nothing to start, or what it found did not run.",
+  refused: "Secure Boot did not let a loader of the medium run.",
+  neither: "In the time it was given, nothing of it was seen to start.",
+  died: "The emulator ended by itself.",
+};
+
+/**
+ * Starts what a medium holds on an emulated computer like the one that is meant, and records what came of it, with the
+ * screen and the text: weaker evidence than a drill on the computer itself. `isSecureBootOff`: as after that change in
+ * its set-up. Takes up to some minutes. Problems:
+ * `invalid`, `not-found`. Gives the drill's id.
+ */
+export async function holdEmulatedDrill(
+  context: Context,
+  mediumTag: string,
+  computerTag: string,
+  isSecureBootOff = false,
+): Promise<Result<number>> {
+  const invalid = (field: string, text: string) => fail<number>({ code: "invalid", fields: { [field]: text } });
+  const [medium, computer] = await Promise.all([
+    getMedium(context, mediumTag.trim()),
+    getComputer(context, computerTag.trim()),
+  ]);
+  if (!medium) return fail({ code: "not-found", what: `medium ${mediumTag}` });
+  if (!computer) return fail({ code: "not-found", what: `computer ${computerTag}` });
+  const firmware = emulatedFirmwareOf(computer.facts.firmware);
+  if (!firmware)
+    return invalid(
+      "computer",
+      `There is no emulated computer with ${computerTag}'s firmware, or its firmware is not recorded.`,
+    );
+  const lists = isSecureBootOff ? null : emulatedListsOf(computer.facts.firmware);
+  if (!canEmulate(firmware, lists))
+    return invalid(
+      "computer",
+      "This server has no emulator for that: it needs Debian's qemu-system-x86, ovmf and ovmf-ia32.",
+    );
+  // Of several releases the one that this computer would come to.
+  const loads = medium.loads.map(({ releaseId, part }) => ({ releaseId, startedBy: part?.startedBy ?? null }));
+  const [load] = [...loadsReached(loads, computer.facts, { verdict: "holds", changes: [] }), ...loads];
+  const image = await imageOf(context, medium.row.id, load?.releaseId ?? null);
+  if (!image)
+    return invalid(
+      "medium",
+      `Nothing of ${mediumTag} can be started here: it is in no berth, and its release's file is not in the library.`,
+    );
+  const as = attachmentOf(medium.row.kind) ?? "usb";
+  const turn = running.then(() => emulate(image.path, { firmware, as, lists }));
+  running = turn.catch(() => {});
+  const { end, text, picture } = await turn;
+  if (end === "died") return invalid("medium", `The emulator ended by itself: ${text.trim().split("\n").at(-1) ?? ""}`);
+  return recordDrill(
+    context,
+    {
+      ...{ medium: medium.row.tag, computer: computer.row.tag, on: context.now().toISOString().slice(0, 10) },
+      result: end === "went-on" ? "started" : "failed",
+      note: `${NOTES[end]} ${image.isDevice ? "From what is on the device in its berth." : "From its release's file."} Emulated: ${firmware}, ${secureBootNote(computer.facts.firmware, lists, isSecureBootOff)}.`,
+    },
+    { text, picture },
+  );
+}
+
+/** What stands for a medium here: its device's content, else the file of its release. */
+async function imageOf(
+  context: Context,
+  mediumId: number,
+  releaseId: number | null,
+): Promise<{ path: string; isDevice: boolean } | null> {
+  const [device] = await context.db
+    .select({ simulatedAs: devices.simulatedAs })
+    .from(devices)
+    .where(eq(devices.mediumId, mediumId));
+  if (device?.simulatedAs) return { path: contentPath(join(devicesFolder(), device.simulatedAs)), isDevice: true };
+  const file = releaseId === null ? null : await releaseFile(context, releaseId);
+  return file && "file" in file ? { path: file.file.path, isDevice: false } : null;
+}
+
+export interface DrillView {
+  row: Omit<typeof drills.$inferSelect, "evidencePicture">;
+  medium: string;
+  computer: string;
+  hasPicture: boolean;
+}
+
+/** A drill with its text; null where there is none. */
+export async function getDrill(context: Context, id: number): Promise<DrillView | null> {
+  const [found] = await context.db
+    .select({ row: drills, medium: media.tag, computer: computers.tag })
+    .from(drills)
+    .innerJoin(media, eq(media.id, drills.mediumId))
+    .innerJoin(computers, eq(computers.id, drills.computerId))
+    .where(eq(drills.id, id));
+  if (!found) return null;
+  const { evidencePicture, ...row } = found.row;
+  return { ...found, row, hasPicture: evidencePicture !== null };
+}
+
+export async function pictureOf(context: Context, id: number): Promise<Result<Uint8Array>> {
+  const [row] = await context.db.select({ picture: drills.evidencePicture }).from(drills).where(eq(drills.id, id));
+  return row?.picture ? ok(row.picture) : fail({ code: "not-found", what: "such picture" });
+}

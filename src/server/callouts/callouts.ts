@@ -1,0 +1,422 @@
+import { and, asc, desc, eq, isNotNull, isNull, ne } from "drizzle-orm";
+import { z } from "zod";
+import { HAPPENINGS } from "@/core/callout/happenings";
+import { type CallOutFacts, type Offer, offersFor, type PassedOver } from "@/core/callout/offers";
+import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
+import {
+  type ImageFit,
+  imageFit,
+  largestThatFits,
+  type NewDisk,
+  type Shrinking,
+  whatToShrink,
+} from "@/core/callout/replacement";
+import type { GuidedStep } from "@/core/callout/step";
+import { calloutSteps } from "@/core/callout/steps";
+import type { DiskFacts } from "@/core/computer/facts/schema";
+import { systemDisk } from "@/core/computer/needs/needs";
+import type { LinkKind } from "@/core/images/forecast";
+import type { OutcomeKind } from "@/core/judging/routes/outcome";
+import type { Context } from "../context";
+import { callouts, computers, imageCopies, stores } from "../db/schema";
+import { recordDrill } from "../drills/drills";
+import { type Route, routesOf } from "../fleet/routes";
+import { imagesOfComputers } from "../images/images";
+import { type ComputerDetail, getComputer } from "../inventory/computers";
+import { recordEvent } from "../inventory/events";
+import { asKeyCard, keyCardOf } from "../inventory/key-cards";
+import { changing, saveVersioned } from "../inventory/versioned";
+import { getMedium } from "../media/media";
+import { checked, fail, ok, type Result } from "../problems";
+
+export type CalloutRow = typeof callouts.$inferSelect;
+
+const openSchema = z.object({
+  computer: z.string().trim().min(1, "Which computer is it? Its tag is needed."),
+  happening: z.enum(HAPPENINGS, { error: "What happened?" }),
+  since: z.iso
+    .date("A day is year, month and day, such as 2026-03-01.")
+    .nullish()
+    .transform((value) => value ?? null),
+});
+
+/** Opens a call-out for a failed computer. Problems: `invalid`, `not-found`. Gives its id. */
+export async function openCallout(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(openSchema, input);
+  if (!parsed.ok) return parsed;
+  const { computer: tag, happening, since } = parsed.value;
+  return changing(context, { field: "computer", value: tag }, async (tx) => {
+    const [byTag] = await tx.select().from(computers).where(eq(computers.tag, tag));
+    // A name does as well, where it is one computer's alone.
+    const named = byTag
+      ? []
+      : await tx
+          .select()
+          .from(computers)
+          .where(and(eq(computers.name, tag), isNull(computers.retiredAt)))
+          .limit(2);
+    if (named.length > 1)
+      return fail({
+        code: "invalid",
+        fields: { computer: `Several computers are called ${tag}: say which by its tag.` },
+      });
+    const computer = byTag ?? named[0];
+    if (!computer) return fail({ code: "not-found", what: `computer ${tag}` });
+    const now = context.now();
+    const [row] = await tx
+      .insert(callouts)
+      .values({
+        computerId: computer.id,
+        happening,
+        since,
+        openedBy: context.person.name,
+        openedAt: now,
+        createdAt: now,
+        updatedAt: now,
+      })
+      .$returningId();
+    const { id } = row as { id: number };
+    await recordEvent(tx, context, {
+      ...{
+        entity: "call-out",
+        entityId: id,
+        entityTag: computer.tag,
+        action: "was called to",
+        version: 1,
+        before: null,
+      },
+      after: { computer: computer.tag, happening, since },
+    });
+    return ok(id);
+  });
+}
+
+export interface CalloutItem {
+  row: CalloutRow;
+  computer: string;
+  name: string | null;
+}
+
+/** Open call-outs, the oldest first, or closed ones, the latest first. */
+export async function listCallouts(context: Context, which: "open" | "closed", limit = 100): Promise<CalloutItem[]> {
+  const rows = await context.db
+    .select({ row: callouts, computer: computers.tag, name: computers.name })
+    .from(callouts)
+    .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .where(which === "open" ? isNull(callouts.closedAt) : isNotNull(callouts.closedAt))
+    .orderBy(which === "open" ? asc(callouts.openedAt) : desc(callouts.closedAt))
+    .limit(limit);
+  return rows;
+}
+
+export interface CalloutDetail {
+  row: CalloutRow;
+  computer: ComputerDetail;
+  /** The computer that takes its place; null: it stays. */
+  newComputer: ComputerDetail | null;
+}
+
+export async function getCallout(context: Context, id: number): Promise<CalloutDetail | null> {
+  const [found] = await context.db
+    .select({ row: callouts, tag: computers.tag })
+    .from(callouts)
+    .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .where(eq(callouts.id, id));
+  const computer = found && (await getComputer(context, found.tag));
+  if (!found || !computer) return null;
+  const [other] = found.row.newComputerId
+    ? await context.db.select({ tag: computers.tag }).from(computers).where(eq(computers.id, found.row.newComputerId))
+    : [];
+  return { row: found.row, computer, newComputer: other ? await getComputer(context, other.tag) : null };
+}
+
+/** What is written to: the computer that takes the old one's place, or the old one with its disk as it will be. */
+function targetOf({ row, computer, newComputer }: CalloutDetail): ComputerDetail {
+  const own = newComputer ?? computer;
+  return row.newDisk ? withDisk(own, row.newDisk) : own;
+}
+
+/** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
+async function pastOf(context: Context, { row }: ComputerDetail): Promise<CallOutFacts["past"]> {
+  const rows = await context.db
+    .select({ openedAt: callouts.openedAt, closedAt: callouts.closedAt, outcome: callouts.outcome })
+    .from(callouts)
+    .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .where(
+      and(
+        isNotNull(callouts.closedAt),
+        row.make && row.model
+          ? and(eq(computers.make, row.make), eq(computers.model, row.model))
+          : eq(callouts.computerId, row.id),
+      ),
+    )
+    .orderBy(desc(callouts.closedAt))
+    .limit(50);
+  const past: Partial<Record<OutcomeKind, number[]>> = {};
+  for (const { openedAt, closedAt, outcome } of rows) {
+    if (!closedAt || !outcome || outcome.cameBack === "not-back") continue;
+    past[outcome.cameBack] = [...(past[outcome.cameBack] ?? []), (closedAt.getTime() - openedAt.getTime()) / 1000];
+  }
+  return past;
+}
+
+export interface CalloutOffers {
+  offers: Offer<Route>[];
+  passedOver: PassedOver[];
+  /** Where none is offered: computers at its place that are not out of order, to make a medium on. */
+  healthy: string[];
+}
+
+const HEALTHY_MOST = 3;
+
+/** Computers at the same place without an open call-out. */
+async function healthyBeside(context: Context, { row }: ComputerDetail): Promise<string[]> {
+  if (row.siteId === null) return [];
+  const rows = await context.db
+    .select({ tag: computers.tag })
+    .from(computers)
+    .leftJoin(callouts, and(eq(callouts.computerId, computers.id), isNull(callouts.closedAt)))
+    .where(
+      and(eq(computers.siteId, row.siteId), ne(computers.id, row.id), isNull(computers.retiredAt), isNull(callouts.id)),
+    )
+    .orderBy(asc(computers.tag))
+    .limit(HEALTHY_MOST);
+  return rows.map(({ tag }) => tag);
+}
+
+/** The ways to bring the computer back after what happened, the best first. */
+export async function offersOf(context: Context, detail: CalloutDetail): Promise<CalloutOffers> {
+  const { row, computer, newComputer } = detail;
+  const [routes, images, past, copies] = await Promise.all([
+    routesOf(context, targetOf(detail), newComputer ? computer.row.tag : null),
+    imagesOfComputers(context, [row.computerId]),
+    pastOf(context, newComputer ?? computer),
+    context.db
+      .select({ imageId: imageCopies.imageId, link: stores.link })
+      .from(imageCopies)
+      .innerJoin(stores, eq(stores.id, imageCopies.storeId))
+      .where(eq(imageCopies.state, "there")),
+  ]);
+  const linkOf = new Map(copies.map(({ imageId, link }) => [imageId, link as LinkKind | null]));
+  const found = offersFor(routes, {
+    happening: row.happening,
+    since: row.since,
+    today: context.now().toISOString().slice(0, 10),
+    points: images.map(({ id, point, body }) => ({
+      ...point,
+      usedBytes: body.usedBytes ?? null,
+      link: linkOf.get(id) ?? null,
+    })),
+    past,
+  });
+  return { ...found, healthy: found.offers.length === 0 ? await healthyBeside(context, computer) : [] };
+}
+
+/** The computer with another disk in the place of the one of its system: what will be written to. */
+function withDisk(computer: ComputerDetail, disk: NewDisk): ComputerDetail {
+  const disks = computer.facts.disks ?? [];
+  const old = systemDisk(disks.filter((each) => each.removable !== true));
+  const fresh: DiskFacts = {
+    ...(old ?? ({ name: "new", removable: null, rotational: null } as unknown as DiskFacts)),
+    ...{
+      bytes: disk.bytes,
+      sectorBytes: disk.sectorBytes,
+      bus: disk.bus,
+      model: "the new disk",
+      serial: null,
+      partitions: [],
+    },
+  };
+  return { ...computer, facts: { ...computer.facts, disks: [fresh, ...disks.filter((each) => each !== old)] } };
+}
+
+export interface ReplacementView {
+  disk: NewDisk;
+  old: DiskFacts | null;
+  fits: { image: string; takenAt: string; diskBytes: number | null; fit: ImageFit }[];
+  largest: string | null;
+  shrinking: Shrinking | null;
+}
+
+/** How the computer's images go onto its new disk; null where none was told. */
+export async function replacementOf(
+  context: Context,
+  { row, computer }: CalloutDetail,
+): Promise<ReplacementView | null> {
+  const { newDisk: disk } = row;
+  if (!disk) return null;
+  const images = await imagesOfComputers(context, [row.computerId]);
+  const fitting = images.map(({ point, body }) => ({
+    ...{ id: point.id, takenAt: point.takenAt },
+    ...{ diskBytes: body.diskBytes, sectorBytes: body.sectorBytes },
+  }));
+  const old = systemDisk((computer.facts.disks ?? []).filter((each) => each.removable !== true));
+  return {
+    ...{ disk, old },
+    fits: fitting
+      .sort((a, b) => b.takenAt.localeCompare(a.takenAt))
+      .map((image) => ({
+        image: image.id,
+        takenAt: image.takenAt,
+        diskBytes: image.diskBytes,
+        fit: imageFit(image, disk),
+      })),
+    largest: largestThatFits(fitting, disk)?.id ?? null,
+    shrinking: old && disk.bytes < old.bytes ? whatToShrink(old, disk) : null,
+  };
+}
+
+async function change(
+  context: Context,
+  { row, computer }: CalloutDetail,
+  set: Partial<Pick<CalloutRow, "newDisk" | "newComputerId" | "chosen" | "outcome" | "closedAt">>,
+  told: Record<string, unknown>,
+  action: "worked on" | "handed back" = "worked on",
+): Promise<Result<number>> {
+  return context.db.transaction((tx) =>
+    saveVersioned(tx, context, callouts, {
+      ...{ entity: "call-out", id: row.id, version: row.version, tag: computer.row.tag, action },
+      set,
+      before: Object.fromEntries(Object.keys(told).map((key) => [key, null])),
+      after: told,
+    }),
+  );
+}
+
+const newDiskSchema = z.object({
+  bytes: z.number({ error: "A size is such as “480 GB”." }).int().positive().max(Number.MAX_SAFE_INTEGER),
+  sectorBytes: z.union([z.literal(512), z.literal(4096)]).nullable(),
+  bus: z.string().max(20).nullable(),
+});
+
+/** Says which disk takes the place of the old one; null: the old one stays. The way has to be chosen anew. */
+export async function setNewDisk(context: Context, id: number, input: unknown): Promise<Result<number>> {
+  const parsed = checked(z.object({ disk: newDiskSchema.nullable() }), { disk: input });
+  if (!parsed.ok) return parsed;
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  return change(context, detail, { newDisk: parsed.value.disk, chosen: null }, { newDisk: parsed.value.disk });
+}
+
+/** Says which computer takes the place of the old one, by its tag; empty: the old one stays. The way has to be chosen anew. */
+export async function setNewComputer(context: Context, id: number, tag: string): Promise<Result<number>> {
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  const other = tag.trim() === "" ? null : await getComputer(context, tag.trim());
+  if (tag.trim() !== "" && !other) return fail({ code: "not-found", what: `computer ${tag}` });
+  if (other?.row.id === detail.row.computerId)
+    return fail({ code: "invalid", fields: { computer: "That is the computer itself." } });
+  const set = { newComputerId: other?.row.id ?? null, chosen: null };
+  return change(context, detail, set, { newComputer: other?.row.tag ?? null });
+}
+
+/** Takes a way from those that are offered: its steps are made from what is known now, and stay. */
+export async function chooseRoute(
+  context: Context,
+  id: number,
+  wanted: { medium: string; outcome: string; image: string | null; release: string | null },
+): Promise<Result<number>> {
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  if (detail.row.closedAt) return fail({ code: "invalid", fields: { callout: "This call-out is closed." } });
+  const { offers } = await offersOf(context, detail);
+  const offer = offers.find(
+    ({ route, outcome, image }) =>
+      route.medium === wanted.medium &&
+      outcome === wanted.outcome &&
+      image === wanted.image &&
+      route.release === wanted.release,
+  );
+  if (!offer)
+    return fail({ code: "invalid", fields: { route: "That way is not offered any more. Look at the ways again." } });
+  const { route, outcome, seconds, lostDays } = offer;
+  const image = route.outcome?.image ?? null;
+  const drivers = route.links.sees.changes.flatMap(({ setting, to }) =>
+    setting === "driver" && to ? [String(to)] : [],
+  );
+  const chosen: ChosenRoute = {
+    ...{
+      medium: route.medium,
+      as: route.as,
+      release: route.release,
+      outcome,
+      starts: route.links.starts,
+      drivers,
+      seconds,
+      lostDays,
+    },
+    image: image && {
+      name: image.id,
+      takenAt: image.takenAt,
+      places: image.places,
+      keyPlace: image.keyPlace,
+    },
+  };
+  return change(
+    context,
+    detail,
+    { chosen },
+    { route: [chosen.medium, chosen.outcome, chosen.image?.name].filter(Boolean).join(", ") },
+  );
+}
+
+/** The steps of the way that was chosen; null where none was. */
+export async function stepsOf(context: Context, detail: CalloutDetail): Promise<GuidedStep[] | null> {
+  const { row, computer } = detail;
+  const { chosen } = row;
+  if (!chosen) return null;
+  const [medium, card] = await Promise.all([
+    getMedium(context, chosen.medium),
+    keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),
+  ]);
+  const own = targetOf(detail);
+  const target = systemDisk((own.facts.disks ?? []).filter((each) => each.removable !== true));
+  return calloutSteps({
+    computer: { tag: own.row.tag, name: own.row.name, siteName: own.siteName, facts: own.facts },
+    medium: {
+      tag: chosen.medium,
+      name: medium?.row.name ?? null,
+      kind: medium?.row.kind ?? "usb",
+      siteName: medium?.siteName ?? null,
+      lentTo: medium?.row.lentTo ?? null,
+      loads: medium?.loads.map(({ kitName, releaseName }) => `${kitName} ${releaseName}`) ?? [],
+    },
+    ...{
+      as: chosen.as,
+      starts: chosen.starts,
+      keyCard: asKeyCard(card),
+      outcome: chosen.outcome,
+      release: chosen.release,
+    },
+    ...{ image: chosen.image, drivers: chosen.drivers, seconds: chosen.seconds },
+    target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
+  });
+}
+
+/**
+ * Closes a call-out with how it ended. A medium that was used is proven by it, or said to have failed. Problems:
+ * `invalid`, `not-found`, `stale`.
+ */
+export async function closeCallout(context: Context, id: number, input: unknown): Promise<Result<number>> {
+  const parsed = checked(calloutOutcomeSchema, input);
+  if (!parsed.ok) return parsed;
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  if (detail.row.closedAt) return fail({ code: "invalid", fields: { callout: "This call-out is closed already." } });
+  const outcome: CalloutOutcome = parsed.value;
+  const closed = await change(context, detail, { outcome, closedAt: context.now() }, { ...outcome }, "handed back");
+  const { chosen } = detail.row;
+  if (!closed.ok || !chosen || outcome.mediumWorked === null) return closed;
+  // What worked in earnest is the best drill there is.
+  const whole = outcome.cameBack === "image" || outcome.cameBack === "reinstall" || outcome.cameBack === "factory";
+  const drilled = await recordDrill(context, {
+    ...{
+      medium: chosen.medium,
+      computer: (detail.newComputer ?? detail.computer).row.tag,
+      on: context.now().toISOString().slice(0, 10),
+    },
+    result: outcome.mediumWorked ? (whole ? "restored" : "started") : "failed",
+    note: `Call-out ${id}`,
+  });
+  return drilled.ok ? closed : drilled;
+}

@@ -1,0 +1,56 @@
+import { judgePair, surroundingsOf } from "@/core/fleet/judge";
+import type { Ruling } from "@/core/judging/links/ruling";
+import { judgeSees } from "@/core/judging/links/sees";
+import type { ComputerPart, ReleasePart } from "@/core/judging/model/parts";
+import { type RankedRoute, rankRoutes, type Surroundings } from "@/core/judging/routes/routes";
+import { answerText } from "@/core/words/routes";
+import type { Context } from "../context";
+import { withDeviceNames } from "../host/hardware-names";
+import type { ComputerDetail } from "../inventory/computers";
+import { fleet } from "./fleet";
+import type { WorldMedium } from "./world";
+
+/** Of one computer the Sees link is the same on every medium that carries a release: it is judged once. */
+function withSees(around: Surroundings): Surroundings {
+  const known = new Map<string, Ruling>();
+  const sees = (computer: ComputerPart, release: ReleasePart, network: boolean): Ruling => {
+    const key = `${network} ${release.name}`;
+    const carried = (modalias: string) => around.carried(modalias, release);
+    const ruling = known.get(key) ?? judgeSees({ computer, release, needsNetwork: network, carried });
+    known.set(key, ruling);
+    return ruling;
+  };
+  return { ...around, sees };
+}
+
+/** A ranked route with what lists tell of its medium. */
+export interface Route extends RankedRoute {
+  mediumName: string | null;
+  kind: string;
+  siteName: string | null;
+}
+
+/** What the routes of a computer would come to with other facts, in words. */
+export async function answerWith(context: Context, computer: ComputerPart): Promise<string> {
+  const { world, media } = await fleet(context);
+  const around = withSees(surroundingsOf(world));
+  return answerText(computer.tag, rankRoutes(media.flatMap((medium) => judgePair(around, computer, medium))));
+}
+
+/** The routes of a computer over all media in use, best first. `imagesOf`: the computer whose images come back on it. */
+export async function routesOf(
+  context: Context,
+  detail: ComputerDetail,
+  imagesOf: string | null = null,
+): Promise<Route[]> {
+  const { world, media } = await fleet(context);
+  const computer = { tag: detail.row.tag, site: detail.siteName, facts: await withDeviceNames(detail.facts) };
+  const own = surroundingsOf(world);
+  const around = withSees(imagesOf === null ? own : { ...own, imagesOf: () => own.imagesOf(imagesOf) });
+  const routes = media.flatMap((medium) => judgePair(around, computer, medium));
+  const byTag = new Map(media.map((medium) => [medium.part.tag, medium]));
+  return rankRoutes(routes).map((route) => {
+    const { name, kind, part } = byTag.get(route.medium) as WorldMedium;
+    return { ...route, mediumName: name, kind, siteName: part.site };
+  });
+}

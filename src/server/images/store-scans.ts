@@ -1,0 +1,502 @@
+import { join } from "node:path";
+import { and, desc, eq, inArray, isNotNull, isNull } from "drizzle-orm";
+import type { DiskFacts } from "@/core/computer/facts/schema";
+import { groupFiles, type StoreFile } from "@/core/images/grouping";
+import { readListing } from "@/core/images/listing";
+import { compilePattern, type NameFacts, readName, USUAL_PATTERN } from "@/core/images/names";
+import { partitionsForRecord } from "@/core/images/partitions";
+import type { CopiedFile, ReportedImage, StoreReport } from "@/core/images/report";
+import { compareScan, type KnownCopy } from "@/core/images/scan";
+import { readStored, type StoredReading } from "@/core/images/stored";
+import type { ImageBody } from "@/core/judging/model/parts";
+import type { ByteSource } from "@/core/kernel/source";
+import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
+import { Cancelled, digestSource } from "@/core/medium/integrity/hashing";
+import type { Context } from "../context";
+import type { Database } from "../db/client";
+import { computerFacts, computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
+import { FileSource, fileProblem } from "../host/file-source";
+import { storesFolder } from "../host/folders";
+import { nativeHasher } from "../host/native-hasher";
+import { measuredWriteRate, roomIn, storeFiles } from "../host/stores-walk";
+import { recordEvent } from "../inventory/events";
+import { log } from "../log";
+import { fail, ok, problemText, type Result } from "../problems";
+import { noteCopy, recordImage } from "./images";
+import { getStore, noteFill, type StoreDetail } from "./stores";
+
+export type ScanRow = typeof storeScans.$inferSelect;
+
+/** Begins a look through a store that this server can look into. Gives its id; it goes on by itself. */
+export async function startScan(context: Context, storeId: number, isThorough: boolean): Promise<Result<number>> {
+  const begun = await beginScan(context, storeId, isThorough);
+  if (begun.ok) void runScan(context, begun.value);
+  return begun;
+}
+
+export async function beginScan(context: Context, storeId: number, isThorough: boolean): Promise<Result<number>> {
+  const store = await getStore(context, storeId);
+  if (!store) return fail({ code: "not-found", what: "such store" });
+  const invalid = (text: string) => fail<number>({ code: "invalid", fields: { folder: text } });
+  if (store.row.folder === null)
+    return invalid(
+      "This server cannot look into that store. Drop a listing of it here instead, or say in which folder it is mounted.",
+    );
+  return context.db.transaction(async (tx): Promise<Result<number>> => {
+    // Whoever comes second waits for this row, and sees the first one's scan.
+    await tx.select({ id: stores.id }).from(stores).where(eq(stores.id, storeId)).for("update");
+    const [running] = await tx
+      .select({ id: storeScans.id })
+      .from(storeScans)
+      .where(and(eq(storeScans.storeId, storeId), eq(storeScans.state, "running")));
+    if (running) return invalid("It is being looked through already.");
+    const times = { createdAt: context.now(), updatedAt: context.now() };
+    const [row] = await tx
+      .insert(storeScans)
+      .values({ storeId, state: "running", isThorough, personName: context.person.name, ...times })
+      .$returningId();
+    return ok((row as { id: number }).id);
+  });
+}
+
+const TELL_EVERY_MS = 500;
+
+/** Does a look through a store that was begun, to its end, and says in the database how it ended. */
+export async function runScan(context: Context, scanId: number): Promise<void> {
+  const end = (set: Partial<ScanRow>) =>
+    context.db
+      .update(storeScans)
+      .set({ ...set, updatedAt: context.now() })
+      .where(and(eq(storeScans.id, scanId), eq(storeScans.state, "running")));
+  try {
+    const [scan] = await context.db.select().from(storeScans).where(eq(storeScans.id, scanId));
+    const store = scan && (await getStore(context, scan.storeId));
+    if (!scan || !store) return;
+    const startedAt = performance.now();
+    const report = await lookThrough(context, store, scan);
+    if (scan.isThorough) await noteReadRate(context, store, report, performance.now() - startedAt);
+    await end({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes });
+    await seen(context, store, report, scan.isThorough, await roomIn(join(storesFolder(), store.row.folder as string)));
+  } catch (error) {
+    if (error instanceof Cancelled) return void (await end({ state: "cancelled" }));
+    const code = (error as { code?: string } | null)?.code;
+    if (!code) log.error({ err: error, scan: scanId }, "a look through a store broke off");
+    const why = code
+      ? fileProblem(error)
+      : "something went wrong that was not foreseen; the log of the server has the details";
+    await end({ state: "failed", problem: `It could not be looked through: ${why}.` });
+  }
+}
+
+/** Below so many bytes the time says more of beginning than of reading. */
+const RATE_LEAST_BYTES = 50e6;
+
+/** How fast a store was read when all of it was: the next estimates go by that. */
+async function noteReadRate(context: Context, { row }: StoreDetail, { bytes }: StoreReport, ms: number): Promise<void> {
+  if (bytes < RATE_LEAST_BYTES || ms <= 0) return;
+  const readRate = Math.min(2_000_000_000, Math.round(bytes / (ms / 1000)));
+  await context.db.update(stores).set({ readRate }).where(eq(stores.id, row.id));
+}
+
+/**
+ * Measures how fast a store that this server can look into is written to, and keeps it for estimates. Gives bytes a
+ * second. Problems: `not-found`, `invalid`.
+ */
+export async function measureStore(context: Context, storeId: number): Promise<Result<number>> {
+  const store = await getStore(context, storeId);
+  if (!store) return fail({ code: "not-found", what: "such store" });
+  const refuse = (text: string) => fail<number>({ code: "invalid", fields: { store: text } });
+  if (store.row.folder === null) return refuse("This server cannot reach it, and so not measure it.");
+  try {
+    const writeRate = await measuredWriteRate(join(storesFolder(), store.row.folder));
+    if (writeRate === null) return refuse("There is too little room on it to measure: a gigabyte is wanted.");
+    await context.db.update(stores).set({ writeRate }).where(eq(stores.id, storeId));
+    return ok(writeRate);
+  } catch (error) {
+    return refuse(`It could not be written to: ${fileProblem(error)}.`);
+  }
+}
+
+async function lookThrough(context: Context, store: StoreDetail, scan: ScanRow): Promise<StoreReport> {
+  const folder = join(storesFolder(), store.row.folder as string);
+  const { files } = await storeFiles(folder);
+  const groups = groupFiles(files);
+  const totalBytes = groups.reduce((sum, { storedBytes }) => sum + storedBytes, 0);
+  let doneBytes = 0;
+  let told = 0;
+  const progress = async (bytes: number) => {
+    doneBytes += bytes;
+    if (Date.now() - told < TELL_EVERY_MS) return;
+    told = Date.now();
+    await context.db
+      .update(storeScans)
+      .set({ doneBytes, totalBytes, updatedAt: context.now() })
+      .where(eq(storeScans.id, scan.id));
+    const [row] = await context.db
+      .select({ state: storeScans.state })
+      .from(storeScans)
+      .where(eq(storeScans.id, scan.id));
+    if (row?.state !== "running") throw new Cancelled();
+  };
+  const images = await reported(context, store, files, async (path) =>
+    FileSource.open(join(folder, path)).catch(() => null),
+  );
+  for (const image of scan.isThorough ? images : []) await digest(folder, image, progress);
+  return finished(context, store, images, files);
+}
+
+/** The store's own pattern of names, else those of places, and the usual one. */
+async function patternsFor(context: Context, { row }: StoreDetail): Promise<string[]> {
+  if (row.namePattern) return [row.namePattern];
+  const rows = await context.db
+    .selectDistinct({ pattern: sites.namePattern })
+    .from(sites)
+    .where(isNotNull(sites.namePattern));
+  return [...rows.flatMap(({ pattern }) => pattern ?? []), USUAL_PATTERN];
+}
+
+/** What the files of a store are, held against what is known of it. Sources are closed once they were read. */
+async function reported(
+  context: Context,
+  store: StoreDetail,
+  files: readonly StoreFile[],
+  open: (path: string) => Promise<(ByteSource & { close?: () => Promise<void> }) | null>,
+): Promise<ReportedImage[]> {
+  const groups = groupFiles(files);
+  const { groups: compared } = compareScan(groups, await knownCopies(context, store.row.id));
+  const patterns = (await patternsFor(context, store)).flatMap((text) => {
+    const compiled = compilePattern(text);
+    return compiled.ok ? [compiled.pattern] : [];
+  });
+  const tags = await context.db.select({ tag: computers.tag }).from(computers).where(isNull(computers.retiredAt));
+  const images: ReportedImage[] = [];
+  for (const { group, state } of compared) {
+    const opened: { close?: () => Promise<void> }[] = [];
+    let reading: StoredReading;
+    try {
+      reading = await readStored(group, async (path) => {
+        const source = await open(path);
+        if (source) opened.push(source);
+        return source;
+      });
+    } finally {
+      for (const source of opened) await source.close?.();
+    }
+    const known = tags.map(({ tag }) => tag);
+    const readings = patterns.flatMap((pattern) => readName(pattern, group.name, known).slice(0, 1));
+    const isKnown = ({ computer }: NameFacts) => known.some((tag) => tag.toLowerCase() === computer?.toLowerCase());
+    const named = readings.find(isKnown) ?? readings[0] ?? null;
+    images.push({
+      ...{ key: group.key, name: group.name, storedBytes: group.storedBytes, modified: group.modified },
+      files: group.members.flatMap((member) => member.files),
+      beside: group.beside.map(({ path }) => path),
+      ...{ reading, state, named, isWhole: null, sumRight: null },
+    });
+  }
+  return images;
+}
+
+async function knownCopies(
+  context: Context,
+  storeId: number,
+): Promise<(Omit<KnownCopy, "files"> & { imageId: number; files: CopiedFile[] })[]> {
+  const rows = await context.db
+    .select({ imageId: imageCopies.imageId, image: systemImages.name, files: imageCopies.files })
+    .from(imageCopies)
+    .innerJoin(systemImages, eq(systemImages.id, imageCopies.imageId))
+    .where(and(eq(imageCopies.storeId, storeId), isNull(systemImages.deletedAt)));
+  return rows;
+}
+
+/** Reads an image's files to their end, and compares them with the sums that lie beside it. */
+async function digest(folder: string, image: ReportedImage, progress: (bytes: number) => Promise<void>): Promise<void> {
+  for (const file of image.files) {
+    const source = await FileSource.open(join(folder, file.path)).catch(() => null);
+    if (!source) continue;
+    try {
+      let pending: Promise<void> = Promise.resolve();
+      let stop: unknown = null;
+      file.sha256 = await digestSource(source, "sha256", nativeHasher, (bytes) => {
+        pending = pending
+          .then(() => progress(bytes))
+          .catch((error: unknown) => {
+            stop = error;
+          });
+        return stop === null;
+      });
+      await pending;
+      if (stop) throw stop;
+    } finally {
+      await source.close();
+    }
+  }
+  for (const path of image.beside.filter((each) => /\.sha256(?:sum)?$/i.test(each))) {
+    const source = await FileSource.open(join(folder, path)).catch(() => null);
+    if (!source) continue;
+    const sums = readChecksums(new TextDecoder().decode(await source.read(0, 1 << 20)));
+    await source.close();
+    for (const file of image.files) {
+      const sum = checksumFor(sums, file.path.slice(file.path.lastIndexOf("/") + 1));
+      if (sum?.hash === "sha256") image.sumRight = (image.sumRight ?? true) && sum.digest === file.sha256;
+    }
+  }
+}
+
+async function finished(
+  context: Context,
+  store: StoreDetail,
+  images: ReportedImage[],
+  files: readonly StoreFile[],
+): Promise<StoreReport> {
+  const known = await knownCopies(context, store.row.id);
+  for (const image of images) {
+    const state = image.state;
+    const copy = state.state === "same" ? known.find((each) => each.image === state.image) : undefined;
+    const before = new Map(copy?.files.map((file) => [file.path, file.sha256]) ?? []);
+    const compared = image.files.filter((file) => file.sha256 && before.get(file.path));
+    if (copy && compared.length === image.files.length)
+      image.isWhole = compared.every((file) => before.get(file.path) === file.sha256);
+  }
+  const found = new Set(images.flatMap(({ state }) => (state.state === "new" ? [] : [state.image])));
+  return {
+    images,
+    missing: known.map(({ image }) => image).filter((image) => !found.has(image)),
+    files: files.length,
+    bytes: files.reduce((sum, { bytes }) => sum + bytes, 0),
+  };
+}
+
+/** What was seen as it was is dated; digests are kept, or compared; and how full the store is. */
+async function seen(
+  context: Context,
+  store: StoreDetail,
+  report: StoreReport,
+  isThorough: boolean,
+  room: { capacityBytes: number; usedBytes: number } | null,
+): Promise<void> {
+  const today = context.now().toISOString().slice(0, 10);
+  const known = await knownCopies(context, store.row.id);
+  await context.db.transaction(async (tx) => {
+    for (const image of report.images) {
+      const { state } = image;
+      const copy = state.state === "same" ? known.find((each) => each.image === state.image) : undefined;
+      if (!copy) continue;
+      const isWhole = image.isWhole ?? image.sumRight;
+      const files = image.isWhole === false || !isThorough ? copy.files : image.files;
+      await noteCopy(tx, context, {
+        ...{ imageId: copy.imageId, storeId: store.row.id, files, state: "there" },
+        verified: isWhole === null ? null : { on: today, whole: isWhole },
+      });
+    }
+    const capacityBytes = room?.capacityBytes ?? store.row.capacityBytes;
+    const usedBytes = room?.usedBytes ?? report.bytes;
+    await noteFill(tx, store.row.id, today, usedBytes);
+    const measured = {
+      measuredOn: today,
+      ...(capacityBytes === null ? {} : { capacityBytes, freeBytes: Math.max(0, capacityBytes - usedBytes) }),
+    };
+    await tx.update(stores).set(measured).where(eq(stores.id, store.row.id));
+  });
+}
+
+/** Takes a listing of a store that cannot be looked into: names, sizes and times, without what is inside. */
+export async function takeListing(context: Context, storeId: number, text: string): Promise<Result<number>> {
+  const store = await getStore(context, storeId);
+  if (!store) return fail({ code: "not-found", what: "such store" });
+  const { files, form } = readListing(text);
+  if (form === null)
+    return fail({
+      code: "invalid",
+      fields: {
+        listing:
+          "No files could be read from it. Make it with “ls -lR --time-style=long-iso”, with “dir /s”, or as a table of path, bytes and time.",
+      },
+    });
+  const images = await reported(context, store, files, async () => null);
+  // Nothing of it could be opened, and that is no fault of it.
+  for (const { reading } of images) reading.findings = reading.findings.filter(({ code }) => code !== "not-readable");
+  const report = await finished(context, store, images, files);
+  const times = { createdAt: context.now(), updatedAt: context.now() };
+  const [row] = await context.db
+    .insert(storeScans)
+    .values({
+      storeId,
+      state: "done",
+      report,
+      doneBytes: report.bytes,
+      totalBytes: report.bytes,
+      personName: context.person.name,
+      ...times,
+    })
+    .$returningId();
+  await seen(context, store, report, false, null);
+  return ok((row as { id: number }).id);
+}
+
+/** Asks a look through a store to stop. */
+export async function cancelScan(context: Context, scanId: number): Promise<Result<boolean>> {
+  const [result] = await context.db
+    .update(storeScans)
+    .set({ state: "cancelled", updatedAt: context.now() })
+    .where(and(eq(storeScans.id, scanId), eq(storeScans.state, "running")));
+  return ok((result as unknown as { affectedRows: number }).affectedRows === 1);
+}
+
+export async function getScan(context: Context, scanId: number): Promise<ScanRow | null> {
+  const [row] = await context.db.select().from(storeScans).where(eq(storeScans.id, scanId));
+  return row ?? null;
+}
+
+export async function latestScan(context: Context, storeId: number): Promise<ScanRow | null> {
+  const [row] = await context.db
+    .select()
+    .from(storeScans)
+    .where(eq(storeScans.storeId, storeId))
+    .orderBy(desc(storeScans.id))
+    .limit(1);
+  return row ?? null;
+}
+
+/** Takes over what a scan found of known copies: where they moved to, that they changed, or that they are gone. */
+export async function takeOver(context: Context, scanId: number): Promise<Result<number>> {
+  const scan = await getScan(context, scanId);
+  const report = scan?.report;
+  if (!scan || scan.state !== "done" || !report)
+    return fail({ code: "not-found", what: "finished look through a store" });
+  const known = await knownCopies(context, scan.storeId);
+  const store = await getStore(context, scan.storeId);
+  return context.db.transaction(async (tx) => {
+    let count = 0;
+    const note = async (image: string, state: "there" | "changed" | "missing", files: CopiedFile[] | null) => {
+      const copy = known.find((each) => each.image === image);
+      if (!copy) return;
+      await noteCopy(tx, context, { imageId: copy.imageId, storeId: scan.storeId, files: files ?? copy.files, state });
+      await recordEvent(tx, context, {
+        ...{ entity: "image", entityId: copy.imageId, entityTag: image, action: "changed", version: 0 },
+        before: { copy: { store: store?.row.name, files: copy.files.map(({ path }) => path) } },
+        after: { copy: { store: store?.row.name, files: (files ?? []).map(({ path }) => path), state } },
+        note: `scan of ${store?.row.name}`,
+      });
+      count++;
+    };
+    for (const { state, files } of report.images) {
+      // What moved is what it was: its digests hold on.
+      if (state.state === "moved") await note(state.image, "there", withDigests(files, known, state.image));
+      if (state.state === "changed") await note(state.image, "changed", files);
+    }
+    for (const image of report.missing) await note(image, "missing", null);
+    return ok(count);
+  });
+}
+
+function withDigests(
+  files: CopiedFile[],
+  known: readonly { image: string; files: CopiedFile[] }[],
+  image: string,
+): CopiedFile[] {
+  const name = (path: string) => path.slice(path.lastIndexOf("/") + 1);
+  const before = known.find((copy) => copy.image === image)?.files ?? [];
+  return files.map((file) => {
+    const same = before.find((each) => name(each.path) === name(file.path) && each.bytes === file.bytes);
+    return { ...file, sha256: file.sha256 ?? same?.sha256 ?? null };
+  });
+}
+
+/** What an image's own content says of it for its record, and its computer's disks of its partitions. */
+export function bodyOfFound(
+  { reading, storedBytes }: ReportedImage,
+  disks: readonly DiskFacts[] | null,
+): Partial<ImageBody> {
+  const { mode, diskBytes, sectorBytes, partitions, usedBytes, compression } = reading;
+  return {
+    ...{ mode, diskBytes, sectorBytes, usedBytes, compression, storedBytes },
+    partitions: partitionsForRecord(partitions, disks),
+  };
+}
+
+/** Registers an image that a scan found, with its copy in that store. Gives the image's id. */
+export async function registerFound(
+  context: Context,
+  scanId: number,
+  key: string,
+  input: unknown,
+): Promise<Result<number>> {
+  const scan = await getScan(context, scanId);
+  const found = scan?.report?.images.find((image) => image.key === key);
+  if (!scan || !found) return fail({ code: "not-found", what: "such image in that scan" });
+  const recorded = await recordImage(context, input);
+  if (!recorded.ok) return recorded;
+  const on = context.now().toISOString().slice(0, 10);
+  await context.db.transaction((tx) =>
+    noteCopy(tx, context, {
+      ...{ imageId: recorded.value, storeId: scan.storeId, files: found.files, state: "there" },
+      verified: found.sumRight === null ? null : { on, whole: found.sumRight },
+    }),
+  );
+  return recorded;
+}
+
+/** Registers every new image of a scan whose name says its computer and day. Gives how many, and why others were not. */
+export async function registerNamed(
+  context: Context,
+  scanId: number,
+  given: { kit: string | null; kitVersion: string | null },
+): Promise<Result<{ registered: number; left: string[] }>> {
+  const scan = await getScan(context, scanId);
+  if (!scan?.report) return fail({ code: "not-found", what: "finished look through a store" });
+  const tags = new Map(
+    (
+      await context.db
+        .select({ id: computers.id, tag: computers.tag, make: computers.make, model: computers.model })
+        .from(computers)
+    ).map((each) => [each.tag.toLowerCase(), each]),
+  );
+  const fresh = scan.report.images.filter(({ state }) => state.state === "new");
+  const disksOf = await disksOfComputers(
+    context,
+    fresh.flatMap(({ named }) => tags.get(named?.computer?.toLowerCase() ?? "")?.id ?? []),
+  );
+  const left: string[] = [];
+  let registered = 0;
+  for (const image of fresh) {
+    const computer = tags.get(image.named?.computer?.toLowerCase() ?? "");
+    const day = image.named?.date;
+    if (!computer || !day) {
+      left.push(`${image.name}: its name does not say which computer and day it is of.`);
+      continue;
+    }
+    const body: ImageBody = {
+      ...{ make: computer.make, model: computer.model, ...given, mode: null, diskBytes: null, sectorBytes: null },
+      ...{ partitions: null, encrypted: null, keyPlace: null, kind: "full", parent: null, verified: null, places: [] },
+      ...bodyOfFound(image, disksOf.get(computer.id) ?? null),
+      state: image.named?.state ?? null,
+    };
+    const takenAt = image.modified?.startsWith(day) ? image.modified : `${day}T00:00:00Z`;
+    const result = await registerFound(context, scanId, image.key, {
+      name: image.name,
+      computer: computer.tag,
+      takenAt,
+      body,
+    });
+    if (result.ok) registered++;
+    else left.push(`${image.name}: ${problemText(result.problem)}`);
+  }
+  return ok({ registered, left });
+}
+
+async function disksOfComputers(context: Context, ids: readonly number[]): Promise<Map<number, DiskFacts[] | null>> {
+  if (ids.length === 0) return new Map();
+  const rows = await context.db
+    .select({ id: computerFacts.computerId, facts: computerFacts.facts })
+    .from(computerFacts)
+    .where(inArray(computerFacts.computerId, [...ids]));
+  return new Map(rows.map(({ id, facts }) => [id, facts.disks]));
+}
+
+/** Looks that a stopped server left in the middle; nothing was changed by them. At start. */
+export async function markInterruptedScans(db: Database, now: Date): Promise<void> {
+  await db
+    .update(storeScans)
+    .set({ state: "interrupted", problem: "Creel was stopped while this was going on. Begin again.", updatedAt: now })
+    .where(inArray(storeScans.state, ["running"]));
+}

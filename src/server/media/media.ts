@@ -1,0 +1,417 @@
+import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
+import { z } from "zod";
+import { surestVerdict } from "@/core/fleet/cell";
+import type { LoadPart } from "@/core/judging/model/loads";
+import type { Verdict } from "@/core/judging/model/schema";
+import { answerOf, type Route } from "@/core/judging/routes/routes";
+import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
+import { PAGE_ROWS } from "../computers/computer-list";
+import type { Context } from "../context";
+import type { Queries } from "../db/client";
+import { inspections, kits, loads, media, releases, sites } from "../db/schema";
+import { fleet } from "../fleet/fleet";
+import type { Label } from "../host/labels";
+import { asInspection, readInspection, storeInspection } from "../inspections/inspections";
+import { verifiedOf } from "../inspections/verified";
+import { tagSchema } from "../inventory/computers";
+import { difference, recordEvent } from "../inventory/events";
+import { changing, retire, saveVersioned } from "../inventory/versioned";
+import { checked, fail, ok, type Result } from "../problems";
+
+export const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
+export type MediumKind = (typeof MEDIUM_KINDS)[number];
+
+const blank = (value: string | null | undefined) => value?.trim() || null;
+
+const DAY_NEEDED = "A day is year, month and day, such as 2026-03-01.";
+const day = z.iso
+  .date(DAY_NEEDED)
+  .nullish()
+  .transform((value) => value ?? null);
+
+export const mediumInputSchema = z.object({
+  tag: tagSchema,
+  name: z.string().max(120, "A name has at most 120 characters.").nullish().transform(blank),
+  kind: z.enum(MEDIUM_KINDS),
+  capacityBytes: z.number().int().positive().max(Number.MAX_SAFE_INTEGER).nullable(),
+  siteId: z.number().int().nullable(),
+  lentTo: z.string().max(120).nullish().transform(blank),
+  note: z.string().max(4000).nullish().transform(blank),
+  condition: z
+    .enum(["good", "worn", "distrusted"])
+    .nullish()
+    .transform((value) => value ?? null),
+  writtenOn: day,
+  /** When it was last compared with what it should hold, and how that went. */
+  verified: z
+    .object({ on: z.iso.date(DAY_NEEDED), whole: z.boolean(), sampledOn: day.optional() })
+    .nullish()
+    .transform((value) => value ?? null),
+  /** Releases that it carries. */
+  releaseIds: z.array(z.number().int()).max(20),
+});
+export type MediumInput = z.infer<typeof mediumInputSchema>;
+
+export type MediumRow = typeof media.$inferSelect;
+
+export interface Load {
+  releaseId: number;
+  kitName: string;
+  releaseName: string;
+  madeOn: string | null;
+  /** Where it stands, where the medium carries several. */
+  part: LoadPart | null;
+}
+
+export interface MediumDetail {
+  row: MediumRow;
+  siteName: string | null;
+  loads: Load[];
+  inspection: Inspection | null;
+  inspectedAt: Date | null;
+}
+
+function columnsOf({ releaseIds: _releases, verified, ...columns }: MediumInput) {
+  return {
+    ...columns,
+    verifiedOn: verified?.on ?? null,
+    verifiedWhole: verified?.whole ?? null,
+    sampledOn: verified?.sampledOn ?? null,
+  };
+}
+
+/** Where releases stand on a medium that was made with several, by their ids. */
+export type LoadParts = ReadonlyMap<number, LoadPart>;
+
+/** What a medium carries from now on. Without `parts` what stays stands where it stood, as long as what was `read` has that. */
+async function replaceLoads(
+  tx: Queries,
+  mediumId: number,
+  releaseIds: number[],
+  parts: LoadParts | null,
+  read: Inspection | null,
+): Promise<void> {
+  const before = await tx
+    .select({ releaseId: loads.releaseId, part: loads.part })
+    .from(loads)
+    .where(eq(loads.mediumId, mediumId));
+  const stands = (part: LoadPart | null) =>
+    read === null ||
+    read.partitions.some(({ start, length }) => start === part?.startBytes && length === part.lengthBytes);
+  const known = parts ?? new Map(before.map(({ releaseId, part }) => [releaseId, stands(part) ? part : null]));
+  await tx.delete(loads).where(eq(loads.mediumId, mediumId));
+  await addLoads(tx, mediumId, releaseIds, known);
+}
+
+async function addLoads(
+  tx: Queries,
+  mediumId: number,
+  releaseIds: number[],
+  parts: ReadonlyMap<number, LoadPart | null>,
+): Promise<void> {
+  const rows = [...new Set(releaseIds)].map((releaseId) => {
+    return { mediumId, releaseId, part: parts.get(releaseId) ?? null };
+  });
+  if (rows.length > 0) await tx.insert(loads).values(rows);
+}
+
+/** Registers a medium with what was read from its file. Problems: `invalid`, `taken`, `not-found`. */
+export async function addMedium(
+  context: Context,
+  input: unknown,
+  inspection: unknown,
+  parts: LoadParts = new Map(),
+): Promise<Result<number>> {
+  const parsed = checked(mediumInputSchema, input);
+  if (!parsed.ok) return parsed;
+  const read = await checkedInspection(context, inspection);
+  if (!read.ok) return read;
+  const { tag, releaseIds } = parsed.value;
+  return changing(context, { field: "tag", value: tag }, async (tx) => {
+    const own = read.value === NOTHING_READ ? null : read.value;
+    const inspectionId = own && (await inspectionIdOf(tx, context, own));
+    const times = { createdAt: context.now(), updatedAt: context.now() };
+    const [inserted] = await tx
+      .insert(media)
+      .values({ ...columnsOf(parsed.value), inspectionId, ...times })
+      .$returningId();
+    const { id } = inserted as { id: number };
+    // A medium that is new has none to be deleted first: that would lock where others insert theirs.
+    await addLoads(tx, id, releaseIds, parts);
+    await recordEvent(tx, context, {
+      entity: "medium",
+      entityId: id,
+      entityTag: tag,
+      action: "added",
+      version: 1,
+      before: null,
+      after: { ...parsed.value, file: own?.inspection.file ?? null },
+    });
+    return ok(id);
+  });
+}
+
+/**
+ * Saves a medium as edited from `version`; `inspection` replaces what was read before where it is given, and
+ * `NOTHING_READ` says that what was read before is there no longer.
+ */
+export async function saveMedium(
+  context: Context,
+  id: number,
+  version: number,
+  input: unknown,
+  inspection: unknown = null,
+  parts: LoadParts | null = null,
+): Promise<Result<number>> {
+  const parsed = checked(mediumInputSchema, input);
+  if (!parsed.ok) return parsed;
+  const read = await checkedInspection(context, inspection);
+  if (!read.ok) return read;
+  const { tag, releaseIds } = parsed.value;
+  return changing(context, { field: "tag", value: tag }, async (tx) => {
+    const current = await readMedium(tx, eq(media.id, id));
+    if (!current) return fail({ code: "not-found", what: "medium" });
+    const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };
+    const file = read.value === NOTHING_READ ? null : (read.value?.inspection.file ?? before.file);
+    const change = difference(before, { ...parsed.value, file });
+    if (!change) return ok(current.row.version);
+    const inspectionId =
+      read.value === NOTHING_READ
+        ? null
+        : read.value
+          ? await inspectionIdOf(tx, context, read.value)
+          : current.row.inspectionId;
+    const set = { ...columnsOf(parsed.value), inspectionId };
+    const saved = await saveVersioned(tx, context, media, {
+      entity: "medium",
+      id,
+      version,
+      tag,
+      action: "changed",
+      set,
+      ...change,
+    });
+    const own = read.value === NOTHING_READ ? null : (read.value?.inspection ?? null);
+    if (saved.ok) await replaceLoads(tx, id, releaseIds, parts, own);
+    return saved;
+  });
+}
+
+/** What a browser sent as read: null for nothing, an inspection, or the id of one that was kept before. */
+async function checkedInspection(
+  context: Context,
+  inspection: unknown,
+): Promise<Result<Read | typeof NOTHING_READ | null>> {
+  if (inspection === null || inspection === NOTHING_READ) return ok(inspection);
+  const kept = z.object({ kept: z.number().int() }).safeParse(inspection);
+  if (kept.success) {
+    const found = await readInspection(context.db, kept.data.kept);
+    return found
+      ? ok({ id: kept.data.kept, inspection: found.inspection })
+      : fail({ code: "not-found", what: "such file read" });
+  }
+  const read = checked(inspectionSchema, inspection);
+  return read.ok ? ok({ id: null, inspection: read.value }) : read;
+}
+
+export const NOTHING_READ = "nothing-read";
+
+interface Read {
+  id: number | null;
+  inspection: Inspection;
+}
+
+function inspectionIdOf(tx: Queries, context: Context, { id, inspection }: Read): Promise<number> | number {
+  return id ?? storeInspection(tx, context, inspection);
+}
+
+export function retireMedium(context: Context, id: number, version: number, retired: boolean): Promise<Result<number>> {
+  return retire(context, media, { entity: "medium", id, version, retired });
+}
+
+export function mediumInputOf(detail: MediumDetail): MediumInput {
+  const { tag, name, kind, capacityBytes, siteId, lentTo, note, condition, writtenOn } = detail.row;
+  return {
+    tag,
+    name,
+    kind: kind as MediumKind,
+    capacityBytes,
+    siteId,
+    lentTo,
+    note,
+    condition,
+    writtenOn,
+    verified: verifiedOf(detail.row),
+    releaseIds: detail.loads.map((load) => load.releaseId),
+  };
+}
+
+export function getMedium(context: Context, tag: string): Promise<MediumDetail | null> {
+  return readMedium(context.db, eq(media.tag, tag));
+}
+
+async function readMedium(queries: Queries, where: SQL): Promise<MediumDetail | null> {
+  const [found] = await queries
+    .select({ row: media, siteName: sites.name, inspection: inspections.body, inspectedAt: inspections.createdAt })
+    .from(media)
+    .leftJoin(sites, eq(sites.id, media.siteId))
+    .leftJoin(inspections, eq(inspections.id, media.inspectionId))
+    .where(where);
+  if (!found) return null;
+  const itsLoads = await loadsOf(queries, [found.row.id]);
+  return { ...found, inspection: asInspection(found.inspection), loads: itsLoads.get(found.row.id) ?? [] };
+}
+
+export async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<number, Load[]>> {
+  const byMedium = new Map<number, Load[]>();
+  if (mediumIds.length === 0) return byMedium;
+  const rows = await queries
+    .select({
+      mediumId: loads.mediumId,
+      releaseId: releases.id,
+      kitName: kits.name,
+      releaseName: releases.name,
+      madeOn: releases.madeOn,
+      part: loads.part,
+    })
+    .from(loads)
+    .innerJoin(releases, eq(releases.id, loads.releaseId))
+    .innerJoin(kits, eq(kits.id, releases.kitId))
+    .where(inArray(loads.mediumId, mediumIds))
+    .orderBy(asc(loads.id));
+  for (const { mediumId, ...load } of rows) byMedium.set(mediumId, [...(byMedium.get(mediumId) ?? []), load]);
+  return byMedium;
+}
+
+export interface MediumFilter {
+  text?: string | undefined;
+  siteId?: number | undefined;
+  retired?: boolean | undefined;
+  page?: number | undefined;
+}
+
+export interface MediumListItem {
+  id: number;
+  tag: string;
+  name: string | null;
+  kind: string;
+  capacityBytes: number | null;
+  siteName: string | null;
+  lentTo: string | null;
+  loads: Load[];
+  /** Whether something was read from it. */
+  isRead: boolean;
+  /** Computers in service by what the surest route with this medium comes to; null where it is not in service. */
+  computers: Record<Verdict, number> | null;
+}
+
+export async function listMedia(
+  context: Context,
+  filter: MediumFilter,
+): Promise<{ items: MediumListItem[]; total: number }> {
+  const where = whereOf(filter);
+  const page = Math.max(1, Math.floor(filter.page ?? 1));
+  const [[count], rows] = await Promise.all([
+    context.db.select({ total: sql<number>`COUNT(*)` }).from(media).where(where),
+    context.db
+      .select({
+        id: media.id,
+        tag: media.tag,
+        name: media.name,
+        kind: media.kind,
+        capacityBytes: media.capacityBytes,
+        siteName: sites.name,
+        lentTo: media.lentTo,
+        inspectionId: media.inspectionId,
+      })
+      .from(media)
+      .leftJoin(sites, eq(sites.id, media.siteId))
+      .where(where)
+      .orderBy(asc(media.tag))
+      .limit(PAGE_ROWS)
+      .offset((page - 1) * PAGE_ROWS),
+  ]);
+  const [itsLoads, chains] = await Promise.all([
+    loadsOf(
+      context.db,
+      rows.map((row) => row.id),
+    ),
+    filter.retired ? null : fleet(context),
+  ]);
+  const items = rows.map(({ inspectionId, ...row }) => {
+    const column = chains?.columnOf.get(row.id);
+    return {
+      ...row,
+      loads: itsLoads.get(row.id) ?? [],
+      isRead: inspectionId !== null,
+      computers: chains && column !== undefined ? chains.surest.counts(column) : null,
+    };
+  });
+  return { items, total: Number(count?.total ?? 0) };
+}
+
+function whereOf(filter: MediumFilter): SQL | undefined {
+  const conditions: (SQL | undefined)[] = [filter.retired ? isNotNull(media.retiredAt) : isNull(media.retiredAt)];
+  const text = filter.text?.trim();
+  if (text) {
+    const pattern = `%${text.replace(/[\\%_]/g, "\\$&")}%`;
+    conditions.push(or(like(media.tag, pattern), like(media.name, pattern)));
+  }
+  if (filter.siteId) conditions.push(eq(media.siteId, filter.siteId));
+  return and(...conditions);
+}
+
+/** A computer with the surest route that one medium offers it. */
+export interface ChainedComputer {
+  tag: string;
+  name: string | null;
+  site: string | null;
+  route: Route;
+}
+
+/** The computers of a medium by what the chain comes to, best first. */
+export interface ChainedComputers {
+  counts: Record<Verdict, number>;
+  items: ChainedComputer[];
+}
+
+/** The computers of a medium: at most `limit` of each verdict, with the full counts; null where it is not in service. */
+export async function computersOf(context: Context, mediumId: number, limit = 60): Promise<ChainedComputers | null> {
+  const { matrix, surest, computers: all, columnOf } = await fleet(context);
+  const column = columnOf.get(mediumId);
+  if (column === undefined) return null;
+  const items = (["holds", "holds-after-change", "unknown", "broken"] as const).flatMap((verdict) => {
+    const rows = all.flatMap((_, row) => (surestVerdict(matrix.cell(row, column)) === verdict ? [row] : []));
+    return rows.slice(0, limit).flatMap((row): ChainedComputer[] => {
+      const route = answerOf(matrix.routes(row, column));
+      const { tag = "", name = null, site = null } = all[row] ?? {};
+      return route ? [{ tag, name, site, route }] : [];
+    });
+  });
+  return { counts: surest.counts(column), items };
+}
+
+/** What stands on the labels of some media in service, in the order of their tags as asked for. */
+export async function mediaLabels(context: Context, tags: string[]): Promise<Label[]> {
+  if (tags.length === 0) return [];
+  const rows = await context.db
+    .select({ id: media.id, tag: media.tag, name: media.name, writtenOn: media.writtenOn })
+    .from(media)
+    .where(and(inArray(media.tag, tags), isNull(media.retiredAt)));
+  const [itsLoads, { matrix, computers, columnOf }] = await Promise.all([
+    loadsOf(
+      context.db,
+      rows.map(({ id }) => id),
+    ),
+    fleet(context),
+  ]);
+  const labels = rows.map(({ id, tag, name, writtenOn }): Label => {
+    const column = columnOf.get(id);
+    const carries = (itsLoads.get(id) ?? []).map(({ kitName, releaseName }) => `${kitName} ${releaseName}`);
+    const serves = computers.flatMap(({ tag: computer }, row) =>
+      column !== undefined && surestVerdict(matrix.cell(row, column)).startsWith("holds") ? [computer] : [],
+    );
+    return { tag, name, carries, writtenOn, serves };
+  });
+  return tags.flatMap((tag) => labels.find((label) => label.tag.toLowerCase() === tag.toLowerCase()) ?? []);
+}
