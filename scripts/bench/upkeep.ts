@@ -1,4 +1,5 @@
 import { inspect } from "@/core/medium/inspection/inspect";
+import { problemText } from "@/core/words/problems";
 import type { Context } from "@/server/context";
 import { covered } from "@/server/cover/standings";
 import { coverView } from "@/server/cover/view";
@@ -9,7 +10,7 @@ import { setTravel } from "@/server/inventory/policies";
 import { listSites } from "@/server/inventory/sites";
 import { addMedium } from "@/server/media/media";
 import { addKit, addRelease } from "@/server/media/releases";
-import { problemText, type Result } from "@/server/problems";
+import type { Result } from "@/server/problems";
 import { aheadView } from "@/server/upkeep/ahead";
 import { dueView } from "@/server/upkeep/due";
 import { calendarFeed } from "@/server/upkeep/feed";

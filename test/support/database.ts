@@ -1,11 +1,12 @@
 import { randomBytes } from "node:crypto";
 import { join } from "node:path";
 import { sql } from "drizzle-orm";
+import { problemText } from "@/core/words/problems";
 import type { Context } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
 import { people } from "@/server/db/schema";
-import { problemText, type Result } from "@/server/problems";
+import type { Result } from "@/server/problems";
 
 const MIGRATIONS = join(__dirname, "..", "..", "src", "server", "db", "migrations");
 

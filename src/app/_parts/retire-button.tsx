@@ -2,7 +2,8 @@
 
 import { useRouter } from "next/navigation";
 import { useState, useTransition } from "react";
-import { problemText, type Result } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
+import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 
 /** Takes a thing out of service or brings it back; nothing is deleted. */

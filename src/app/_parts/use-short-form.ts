@@ -2,6 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
+import { fieldTexts } from "@/core/words/problems";
 import type { Problem, Result } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
 
@@ -22,6 +23,6 @@ export function useShortForm(send: (values: Record<string, FormDataEntryValue>) 
     const form = event.currentTarget;
     if (await act(send(Object.fromEntries(new FormData(form))))) form.reset();
   };
-  const fields: Record<string, string> = problem?.code === "invalid" ? problem.fields : {};
+  const fields = fieldTexts(problem);
   return { ready, problem, fields, submit, act };
 }

@@ -25,7 +25,7 @@ export async function startTestAction(berthId: number, confirm: string): Promise
 /** `share`: of its content, above 0 and at most 1; null: all of it. */
 export async function startVerificationAction(berthId: number, share: number | null): Promise<Result<number>> {
   const request = benchRequestSchema.safeParse({ kind: "verify", share });
-  if (!request.success || request.data.kind !== "verify") return fail({ code: "not-found", what: "such share" });
+  if (!request.success || request.data.kind !== "verify") return fail({ code: "not-found", what: "share" });
   const result = await startCheck(await currentContext(), berthId, request.data, "");
   if (result.ok) revalidatePath("/bench");
   return result;
@@ -45,7 +45,7 @@ export async function resumeAction(jobId: number): Promise<Result<number>> {
 
 export async function switchFaultAction(deviceId: number, fault: string): Promise<Result<string>> {
   const known = FAULTS.find((each) => each === fault);
-  if (!known) return fail({ code: "not-found", what: "such fault" });
+  if (!known) return fail({ code: "not-found", what: "fault" });
   const result = await switchFault(await currentContext(), deviceId, known);
   revalidatePath("/bench");
   return result;

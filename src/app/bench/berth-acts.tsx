@@ -3,7 +3,8 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useState } from "react";
-import { problemText, type Result } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
+import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { fillBerthAction, startTestAction, startVerificationAction, takeInAction } from "./actions";

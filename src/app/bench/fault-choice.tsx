@@ -2,8 +2,8 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
+import { problemText } from "@/core/words/problems";
 import type { Fault } from "@/server/bench/faults";
-import { problemText } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
 import { switchFaultAction } from "./actions";
 

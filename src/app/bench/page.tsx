@@ -1,8 +1,9 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { resultText, trustText } from "@/core/words/bench";
+import { confirmationText } from "@/core/words/problems";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
-import { howToConfirm, type JobItem, listJobs } from "@/server/bench/jobs";
+import { type JobItem, listJobs } from "@/server/bench/jobs";
 import type { Context } from "@/server/context";
 import { listReleases } from "@/server/media/releases";
 import { Size } from "@/ui/size";
@@ -128,7 +129,7 @@ function Serial({ serial }: { serial: string | null }) {
 /** How a device is named before it is emptied for a test; a disc cannot be tested. */
 function howToName({ name, device }: Berth): string | null {
   if (!device || device.row.kind === "optical") return null;
-  return howToConfirm({ serial: device.row.serial, tag: null, berth: name }).replace(/^type |\.$/g, "");
+  return confirmationText({ serial: device.row.serial, tag: null, berth: name });
 }
 
 function BerthBody({ berth }: { berth: Berth }) {

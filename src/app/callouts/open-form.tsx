@@ -4,7 +4,8 @@ import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
 import { HAPPENINGS, type Happening, needsDay } from "@/core/callout/happenings";
 import { happeningText } from "@/core/words/callout";
-import { type Problem, problemText } from "@/server/problems";
+import { fieldTexts, problemText } from "@/core/words/problems";
+import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
@@ -30,7 +31,7 @@ export function OpenForm({
     if (result.ok) router.push(`/callouts/${result.value}`);
     else setProblem(result.problem);
   };
-  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const fields = fieldTexts(problem);
   return (
     <form
       onSubmit={submit}

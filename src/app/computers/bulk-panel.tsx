@@ -2,8 +2,8 @@
 
 import { useState, useTransition } from "react";
 import { FORMS } from "@/core/computer/facts/schema";
+import { problemText } from "@/core/words/problems";
 import type { BulkChange, BulkPreview, Selection } from "@/server/computers/bulk";
-import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { plural } from "@/ui/words";

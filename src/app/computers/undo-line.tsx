@@ -2,8 +2,9 @@
 
 import { useRouter } from "next/navigation";
 import { useState, useTransition } from "react";
+import { problemText } from "@/core/words/problems";
 import type { Undone } from "@/server/computers/bulk";
-import { problemText, type Result } from "@/server/problems";
+import type { Result } from "@/server/problems";
 import { plural, timeText } from "@/ui/words";
 import { undoBatchAction } from "./actions";
 

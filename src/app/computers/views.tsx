@@ -4,8 +4,8 @@ import { X } from "lucide-react";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
+import { problemText } from "@/core/words/problems";
 import type { SavedView } from "@/server/computers/saved-views";
-import { problemText } from "@/server/problems";
 import { removeViewAction, saveViewAction } from "./actions";
 
 /** Views under a name: filter, order and columns as the address has them. */

@@ -3,7 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
-import { problemText } from "@/server/problems";
+import { fieldTexts, problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
@@ -39,7 +39,7 @@ export function DrillForm({ medium, computer, today }: { medium: string; compute
       router.refresh();
       return;
     }
-    const fields = result.problem.code === "invalid" ? Object.entries(result.problem.fields) : [];
+    const fields = Object.entries(fieldTexts(result.problem));
     for (const [field, message] of fields) setError(field as keyof DrillValues, { message }, { shouldFocus: true });
     if (fields.length === 0) setProblem(problemText(result.problem));
   });

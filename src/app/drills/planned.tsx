@@ -2,8 +2,8 @@
 
 import Link from "next/link";
 import { useShortForm } from "@/app/_parts/use-short-form";
+import { problemText } from "@/core/words/problems";
 import type { PlannedDrill } from "@/server/drills/planned-drills";
-import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { dateText } from "@/ui/words";

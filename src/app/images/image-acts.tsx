@@ -2,7 +2,8 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
-import { problemText, type Result } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
+import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { forgetImagesAction, lockImageAction } from "./actions";

@@ -7,6 +7,7 @@ import { FormProblem } from "@/app/_parts/form-problem";
 import { compilePattern, readName } from "@/core/images/names";
 import type { ImageBody } from "@/core/judging/model/parts";
 import { parseSize } from "@/core/kernel/parse-size";
+import { fieldTexts } from "@/core/words/problems";
 import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { useReady } from "@/ui/use-ready";
@@ -44,7 +45,7 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
   const [problem, setProblem] = useState<Problem | null>(null);
   const before = toValues(given);
   const { register, handleSubmit, watch, control } = useForm<ImageValues>({ defaultValues: before });
-  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const fields = fieldTexts(problem);
   const submit = handleSubmit(async (values) => {
     const sizes: Record<string, number | null> = {};
     for (const [name, was] of [

@@ -7,10 +7,11 @@ import { InspectionView } from "@/app/_reading/inspection-view";
 import { Progress } from "@/app/_reading/progress";
 import { type Running, useReader } from "@/app/_reading/use-reader";
 import type { Inspection } from "@/core/medium/inspection/schema";
+import { fieldTexts, problemText } from "@/core/words/problems";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import type { MediumInput } from "@/server/media/media";
-import { type Problem, problemText } from "@/server/problems";
+import type { Problem } from "@/server/problems";
 import { DropField } from "@/ui/drop-field";
 import { Field } from "@/ui/field";
 import { type Merge, mergeForms } from "@/ui/merge";
@@ -109,8 +110,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
 
   const onProblem = (found: Problem) => {
     if (found.code === "taken") setError("tag", { message: problemText(found) }, { shouldFocus: true });
-    else if (found.code === "invalid" && found.fields.tag)
-      setError("tag", { message: found.fields.tag }, { shouldFocus: true });
+    else if (fieldTexts(found).tag) setError("tag", { message: fieldTexts(found).tag }, { shouldFocus: true });
     else {
       if (found.code === "stale") takeOver(found);
       setProblem(problemText(found));

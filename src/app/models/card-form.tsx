@@ -2,7 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { useReady } from "@/ui/use-ready";
 import { saveKeyCardAction } from "./actions";

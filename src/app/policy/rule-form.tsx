@@ -14,6 +14,7 @@ import {
   USUAL_VALUES,
 } from "@/core/cover/policy";
 import { POLICY_TITLES, policyUnit, policyValueText, proofTitle, scopeTitle } from "@/core/words/policy";
+import { fieldTexts } from "@/core/words/problems";
 import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { useReady } from "@/ui/use-ready";
@@ -61,7 +62,7 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
     },
   });
   const keys = POLICY_KEYS.filter((key) => scope === "everywhere" || scope === "site" || !OF_PLACES.includes(key));
-  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const fields = fieldTexts(problem);
   const errorOf = (key: string) => fields[key] ?? fields[`values.${key}`];
   const submit = handleSubmit(async (values) => {
     const said = Object.fromEntries(

@@ -2,8 +2,8 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
+import { problemText } from "@/core/words/problems";
 import type { Travel } from "@/server/inventory/policies";
-import { problemText } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { setTravelAction } from "./actions";

@@ -3,7 +3,7 @@
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
 import { compilePattern, nameBy, USUAL_PATTERN } from "@/core/images/names";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { useReady } from "@/ui/use-ready";
 import { setNamePatternAction } from "./actions";

@@ -2,8 +2,9 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useRef, useState } from "react";
+import { problemText } from "@/core/words/problems";
 import type { Stocktaking } from "@/server/media/loans";
-import { problemText, type Result } from "@/server/problems";
+import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { compareStockAction, giveBackAction, takeStockAction } from "./actions";

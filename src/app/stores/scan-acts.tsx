@@ -2,8 +2,9 @@
 
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
+import { problemText } from "@/core/words/problems";
 import { bytesText } from "@/core/words/sizes";
-import { problemText, type Result } from "@/server/problems";
+import type { Result } from "@/server/problems";
 import { DropField } from "@/ui/drop-field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";

@@ -8,6 +8,7 @@ import { type LinkKind, USUAL_RATES } from "@/core/images/forecast";
 import { USUAL_PATTERN } from "@/core/images/names";
 import { parseSize } from "@/core/kernel/parse-size";
 import { linkText } from "@/core/words/images";
+import { fieldTexts } from "@/core/words/problems";
 import { bytesText } from "@/core/words/sizes";
 import type { StoreInput } from "@/server/images/stores";
 import type { Problem } from "@/server/problems";
@@ -74,7 +75,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
   const { register, handleSubmit, watch } = useForm<StoreValues>({ defaultValues: toValues(opened) });
   const kind = watch("kind");
   const isReached = kind === "share" || kind === "host";
-  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const fields = fieldTexts(problem);
   const submit = handleSubmit(async (values) => {
     const sizes = { capacity: parseSize(values.capacity, "gb"), free: parseSize(values.free, "gb") };
     for (const [name, size] of Object.entries(sizes))

@@ -2,7 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
-import { problemText } from "@/server/problems";
+import { fieldTexts, problemText } from "@/core/words/problems";
 import { DropField } from "@/ui/drop-field";
 import { Field } from "@/ui/field";
 import { useReady } from "@/ui/use-ready";
@@ -27,7 +27,10 @@ export function CalendarForm() {
       }
       const result = await importCalendarAction({ product, fileName: file.name, text: await file.text() });
       if (!result.ok) {
-        setTold({ text: problemText(result.problem).replace(/^(file|product): /, ""), failed: true });
+        setTold({
+          text: Object.values(fieldTexts(result.problem)).join(" ") || problemText(result.problem),
+          failed: true,
+        });
         return;
       }
       setTold({ text: `${plural(result.value, "release")} of ${product} taken in.`, failed: false });

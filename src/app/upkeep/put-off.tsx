@@ -3,7 +3,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useRouter } from "next/navigation";
 import { type FormEvent, useId, useState } from "react";
-import { problemText } from "@/server/problems";
+import { fieldTexts, problemText } from "@/core/words/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { putOffAction, takeUpAction } from "./actions";
@@ -21,8 +21,7 @@ export function PutOff({ dueKey, title }: { dueKey: string; title: string }) {
     const data = new FormData(event.currentTarget);
     const result = await putOffAction({ key: dueKey, until: data.get("until"), why: data.get("why") });
     if (!result.ok) {
-      const fields = result.problem.code === "invalid" ? Object.values(result.problem.fields).join(" ") : null;
-      return setProblem(fields ?? problemText(result.problem));
+      return setProblem(Object.values(fieldTexts(result.problem)).join(" ") || problemText(result.problem));
     }
     setProblem(null);
     close();

@@ -5,11 +5,11 @@ import { findPack, type OpenPackFile, type Pack, readPack } from "@/core/making/
 import { inspect } from "@/core/medium/inspection/inspect";
 import { verifyAgainst } from "@/core/medium/integrity/verify";
 import { packProblemText } from "@/core/words/bench";
+import { problemText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
 import { importPack, type PackImport, type PackImportOptions } from "@/server/bench/pack-import";
 import { FileSource, fileProblem } from "@/server/host/file-source";
 import { nativeHasher } from "@/server/host/native-hasher";
-import { problemText } from "@/server/problems";
 import { UsageError, withFile } from "../problems";
 import { withInventory } from "./inventory";
 

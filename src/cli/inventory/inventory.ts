@@ -1,8 +1,8 @@
+import { problemText } from "@/core/words/problems";
 import type { Context } from "@/server/context";
 import { connect } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
 import { addPerson, listPeople } from "@/server/inventory/sites";
-import { problemText } from "@/server/problems";
 import { UsageError } from "../problems";
 
 /**

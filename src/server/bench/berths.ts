@@ -9,7 +9,7 @@ import { benchJobs, berths, computers, devices, drills, media } from "../db/sche
 import { fleet } from "../fleet/fleet";
 import { imageParts } from "../images/image-parts";
 import { saveVersioned } from "../inventory/versioned";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { type DeviceRow, identityOfRow, type Look, lookAt, UNSEEN } from "./devices";
 import { type Fault, faultOf } from "./faults";
 import { seatFoundDevices } from "./found-berths";
@@ -253,7 +253,7 @@ export async function setBatch(
   if (!parsed.ok) return parsed;
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const [row] = await tx.select().from(devices).where(eq(devices.id, deviceId)).for("update");
-    if (!row) return fail({ code: "not-found", what: "such device" });
+    if (!row) return fail({ code: "not-found", what: "device" });
     if (row.batch === parsed.value.batch) return ok(row.version);
     return saveVersioned(tx, context, devices, {
       entity: "device",
@@ -314,20 +314,16 @@ export async function fillBerth(
 ): Promise<Result<number>> {
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const [berth] = await tx.select().from(berths).where(eq(berths.id, berthId)).for("update");
-    if (!berth) return fail({ code: "not-found", what: "such berth" });
-    const invalid = (text: string) => fail({ code: "invalid", fields: { device: text } });
-    if (berth.port !== null)
-      return invalid(`${berth.name} is a port of this server: put the device in, or take it out, there.`);
+    if (!berth) return fail({ code: "not-found", what: "berth" });
+    if (berth.port !== null) return refused({ code: "berth-is-port", berth: berth.name });
     if (deviceId !== null) {
-      if (berth.deviceId !== null) return invalid(`${berth.name} holds a device already. Take that out first.`);
+      if (berth.deviceId !== null) return refused({ code: "berth-taken", berth: berth.name });
       const [device] = await tx.select().from(devices).where(eq(devices.id, deviceId));
-      if (!device) return fail({ code: "not-found", what: "such device" });
+      if (!device) return fail({ code: "not-found", what: "device" });
       if ((berth.accepts === "optical") !== (device.kind === "optical"))
-        return invalid(
-          `${berth.name} takes ${berth.accepts === "optical" ? "discs" : "sticks, cards and disks"} only.`,
-        );
+        return refused({ code: "berth-takes", berth: berth.name, discs: berth.accepts === "optical" });
       const [elsewhere] = await tx.select({ name: berths.name }).from(berths).where(eq(berths.deviceId, deviceId));
-      if (elsewhere) return invalid(`It is in ${elsewhere.name}. Take it out there first.`);
+      if (elsewhere) return refused({ code: "device-elsewhere", berth: elsewhere.name });
     }
     return saveVersioned(tx, context, berths, {
       entity: "berth",

@@ -9,10 +9,11 @@ import { type ByteSource, CachedSource } from "@/core/kernel/source";
 import type { Carry } from "@/core/making/jobs/job";
 import type { Carried } from "@/core/making/planning/plan";
 import { volumesOf } from "@/core/medium/volumes/volumes";
+import type { Refusal } from "@/core/problems/problem";
 import type { Context } from "../context";
 import { FileSource } from "../host/file-source";
 import { carryFolder } from "../host/folders";
-import { fail, ok, type Result } from "../problems";
+import { ok, type Result, refused } from "../problems";
 import { releaseFile } from "./library";
 
 /** A file that can be put beside a release: an image, a tool, whatever somebody laid there. */
@@ -68,28 +69,25 @@ export async function openCarried(context: Context, carry: readonly Carry[]): Pr
     for (const source of sources) await source.close();
   };
   const carried: Carried = { start: [], store: [] };
-  const missing = async (text: string) => {
+  const missing = async (why: Refusal) => {
     await close();
-    return fail<OpenCarried>({ code: "invalid", fields: { carry: text } });
+    return refused<OpenCarried>(why);
   };
   const library = new Map((await carriableFiles()).map((file) => [file.name, file]));
   for (const each of carry) {
     if (each.kind === "file") {
-      if (!library.has(each.name)) return missing(`${each.name} is not in the library any more. Plan the medium anew.`);
+      if (!library.has(each.name)) return missing({ code: "carried-missing", file: each.name });
       const source = await FileSource.open(join(carryFolder(), each.name));
       sources.push(source);
       carried.store.push({ path: `/CREEL/carried/${each.name}`, content: source, modified: null });
       continue;
     }
     const file = await releaseFile(context, each.releaseId);
-    if ("missing" in file)
-      return missing(
-        `${file.missing ?? "A release's file"} is not in the library any more: a driver is taken from it.`,
-      );
+    if ("missing" in file) return missing({ code: "carried-release-missing", file: file.missing });
     const source = await FileSource.open(file.file.path);
     sources.push(source);
     const own = await driverFolder(source, each);
-    if (!own) return missing(`${each.path} is not on ${file.file.name} any more.`);
+    if (!own) return missing({ code: "carried-not-on-release", path: each.path, release: file.file.name });
     carried.start.push(...own);
   }
   return ok({ ...carried, close });

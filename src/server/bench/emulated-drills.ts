@@ -12,7 +12,7 @@ import { devicesFolder } from "../host/folders";
 import { attachmentOf } from "../inspections/verdicts";
 import { getComputer } from "../inventory/computers";
 import { getMedium } from "../media/media";
-import { fail, ok, type Result } from "../problems";
+import { fail, ok, type Result, refused } from "../problems";
 import { releaseFile } from "./library";
 import { contentPath } from "./simulated";
 
@@ -69,39 +69,26 @@ export async function holdEmulatedDrill(
   computerTag: string,
   isSecureBootOff = false,
 ): Promise<Result<number>> {
-  const invalid = (field: string, text: string) => fail<number>({ code: "invalid", fields: { [field]: text } });
   const [medium, computer] = await Promise.all([
     getMedium(context, mediumTag.trim()),
     getComputer(context, computerTag.trim()),
   ]);
-  if (!medium) return fail({ code: "not-found", what: `medium ${mediumTag}` });
-  if (!computer) return fail({ code: "not-found", what: `computer ${computerTag}` });
+  if (!medium) return fail({ code: "not-found", what: "medium", name: mediumTag });
+  if (!computer) return fail({ code: "not-found", what: "computer", name: computerTag });
   const firmware = emulatedFirmwareOf(computer.facts.firmware);
-  if (!firmware)
-    return invalid(
-      "computer",
-      `There is no emulated computer with ${computerTag}'s firmware, or its firmware is not recorded.`,
-    );
+  if (!firmware) return refused({ code: "no-emulated-firmware", computer: computerTag }, "computer");
   const lists = isSecureBootOff ? null : emulatedListsOf(computer.facts.firmware);
-  if (!canEmulate(firmware, lists))
-    return invalid(
-      "computer",
-      "This server has no emulator for that: it needs Debian's qemu-system-x86, ovmf and ovmf-ia32.",
-    );
+  if (!canEmulate(firmware, lists)) return refused({ code: "no-emulator" }, "computer");
   // Of several releases the one that this computer would come to.
   const loads = medium.loads.map(({ releaseId, part }) => ({ releaseId, startedBy: part?.startedBy ?? null }));
   const [load] = [...loadsReached(loads, computer.facts, { verdict: "holds", changes: [] }), ...loads];
   const image = await imageOf(context, medium.row.id, load?.releaseId ?? null);
-  if (!image)
-    return invalid(
-      "medium",
-      `Nothing of ${mediumTag} can be started here: it is in no berth, and its release's file is not in the library.`,
-    );
+  if (!image) return refused({ code: "nothing-to-emulate", medium: mediumTag }, "medium");
   const as = attachmentOf(medium.row.kind) ?? "usb";
   const turn = running.then(() => emulate(image.path, { firmware, as, lists }));
   running = turn.catch(() => {});
   const { end, text, picture } = await turn;
-  if (end === "died") return invalid("medium", `The emulator ended by itself: ${text.trim().split("\n").at(-1) ?? ""}`);
+  if (end === "died") return refused({ code: "emulator-died", lastLine: text.trim().split("\n").at(-1) ?? "" });
   return recordDrill(
     context,
     {
@@ -150,5 +137,5 @@ export async function getDrill(context: Context, id: number): Promise<DrillView 
 
 export async function pictureOf(context: Context, id: number): Promise<Result<Uint8Array>> {
   const [row] = await context.db.select({ picture: drills.evidencePicture }).from(drills).where(eq(drills.id, id));
-  return row?.picture ? ok(row.picture) : fail({ code: "not-found", what: "such picture" });
+  return row?.picture ? ok(row.picture) : fail({ code: "not-found", what: "picture" });
 }

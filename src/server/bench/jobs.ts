@@ -3,11 +3,11 @@ import { z } from "zod";
 import type { BenchLine, BenchRequest } from "@/core/making/jobs/job";
 import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
-import { capacityText } from "@/core/words/bench";
+import { confirms } from "@/core/making/writing/confirm";
 import type { Context } from "../context";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { HOLDING, lossesOf } from "./berths";
 import { lookAt } from "./devices";
 import { keepPack } from "./packs";
@@ -37,8 +37,6 @@ const startSchema = planWishSchema.extend({
 });
 export type StartInput = z.input<typeof startSchema>;
 
-const SERIAL_END = 4;
-
 /** Queues the preparation of a medium. Nothing is written unless the device was named and is as it was planned for. */
 export async function startPreparation(context: Context, input: unknown): Promise<Result<number>> {
   const parsed = checked(startSchema, input);
@@ -47,26 +45,20 @@ export async function startPreparation(context: Context, input: unknown): Promis
   const planned = await planInBerth(context, wish);
   if (!planned.ok) return planned;
   const { plan, device, look, berth } = planned.value;
-  const invalid = (field: string, text: string) => fail({ code: "invalid", fields: { [field]: text } });
-  if (!plan.ok) return invalid("way", "This cannot be made this way; the plan says why.");
-  if (device.isStore) return invalid("confirm", "This device receives images: it is never written to as a whole.");
+  if (!plan.ok) return refused({ code: "plan-fails" });
+  if (device.isStore) return refused({ code: "device-is-store" });
   const { testResult } = device;
   if (testResult?.state === "counterfeit" || testResult?.state === "failing")
-    return invalid("confirm", capacityText(testResult));
-  if (look.fingerprint === null || look.fingerprint !== fingerprint)
-    return invalid("confirm", "The device is not as it was when this was planned. Look at the plan again.");
+    return refused({ code: "device-untrusted", result: testResult });
+  if (look.fingerprint === null || look.fingerprint !== fingerprint) return refused({ code: "device-changed" });
   const taken = await heldElsewhere(context, wish.tag, device.id);
-  if (taken)
-    return invalid(
-      "tag",
-      `${wish.tag} is another device, the ${taken}. Give this one another tag, or retire ${wish.tag} first.`,
-    );
+  if (taken) return refused({ code: "tag-on-other-device", tag: wish.tag, device: taken }, "tag");
   const tag = await tagOn(context, device.id);
   const marks = { serial: device.serial, tag, berth: berth.name };
-  if (!confirms(confirm, marks)) return invalid("confirm", `This does not name the device: ${howToConfirm(marks)}`);
+  if (!confirms(confirm, marks)) return refused({ code: "device-not-named", marks }, "confirm");
   const loss = tag === null ? null : (await lossesOf(context, [tag])).get(tag);
   if (loss && loss.onlyRouteOf.length + loss.images.length > 0 && !lossAgreed)
-    return invalid("lossAgreed", "Say that what is lost with it may be lost.");
+    return refused({ code: "loss-not-agreed" });
   const { madeAt, carry } = planned.value;
   const pack = await keepPack(planned.value.pack);
   const request = requestOf(wish, device, { fingerprint, madeAt, pack, carry });
@@ -79,34 +71,7 @@ export async function startPreparation(context: Context, input: unknown): Promis
 }
 
 /** What a device can be named by. */
-export interface Marks {
-  serial: string | null;
-  tag: string | null;
-  berth: string;
-}
-
-/** Which device is meant is said by what is printed on it, by the end of its serial, or, where it has neither, by its berth. */
-export function confirms(text: string, { serial, tag, berth }: Marks): boolean {
-  const given = text.trim().toLowerCase();
-  if (given === "") return false;
-  if (tag !== null && given === tag.toLowerCase()) return true;
-  if (hasSerialEnd(serial)) return given === serial.slice(-SERIAL_END).toLowerCase();
-  return tag === null && given === berth.toLowerCase();
-}
-
-export function howToConfirm({ serial, tag, berth }: Marks): string {
-  const ways = [
-    tag === null ? null : "the tag that is printed on it",
-    hasSerialEnd(serial) ? "the last four characters of its serial" : null,
-  ].filter((way) => way !== null);
-  return `type ${ways.length > 0 ? ways.join(", or ") : `the name of its berth, ${berth}`}.`;
-}
-
-function hasSerialEnd(serial: string | null): serial is string {
-  return serial !== null && serial.length >= SERIAL_END;
-}
-
-/** The other device that is the medium in service with this tag; null where none is known to be. */
+export /** The other device that is the medium in service with this tag; null where none is known to be. */
 async function heldElsewhere(context: Context, tag: string, deviceId: number): Promise<string | null> {
   const [other] = await context.db
     .select({ model: devices.model, serial: devices.serial })
@@ -141,15 +106,13 @@ export async function startCheck(
   if (!found) return fail({ code: "not-found", what: "device in that berth" });
   const { device } = found;
   if (request.kind === "capacity") {
-    const invalid = (text: string) => fail({ code: "invalid", fields: { confirm: text } });
-    if (device.isStore) return invalid("This device receives images: it is never written to as a whole.");
+    if (device.isStore) return refused({ code: "device-is-store" });
     const tag = await tagOn(context, device.id);
-    if (tag !== null)
-      return invalid(`It is ${tag}: a medium that is in use is not emptied for a test. Retire ${tag} first.`);
+    if (tag !== null) return refused({ code: "device-is-medium", tag });
     const marks = { serial: device.serial, tag, berth: found.berth };
-    if (!confirms(confirm, marks)) return invalid(`This does not name the device: ${howToConfirm(marks)}`);
+    if (!confirms(confirm, marks)) return refused({ code: "device-not-named", marks }, "confirm");
     const look = await lookAt(device);
-    if (look.fault) return invalid("The device cannot be read.");
+    if (look.fault) return refused({ code: "device-unreadable" });
   }
   return queued(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });
 }
@@ -166,11 +129,7 @@ async function queued(
       .select({ id: benchJobs.id })
       .from(benchJobs)
       .where(and(eq(benchJobs.berthId, berthId), inArray(benchJobs.state, [...HOLDING])));
-    if (holding)
-      return fail({
-        code: "invalid",
-        fields: { berth: `Job ${holding.id} holds this berth. Let it end, or cancel it.` },
-      });
+    if (holding) return refused({ code: "berth-busy", job: holding.id });
     const [row] = await tx
       .insert(benchJobs)
       .values({ ...job, kind: job.request.kind, berthId, personName: context.person.name, createdAt: context.now() })
@@ -183,7 +142,7 @@ async function queued(
 export async function askOf(context: Context, jobId: number, wish: "pause" | "cancel"): Promise<Result<string>> {
   return context.db.transaction(async (tx): Promise<Result<string>> => {
     const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
-    if (!job) return fail({ code: "not-found", what: "such job" });
+    if (!job) return fail({ code: "not-found", what: "job" });
     if (job.state === "running") {
       await tx.update(benchJobs).set({ wish }).where(eq(benchJobs.id, jobId));
       return ok("asked");
@@ -196,7 +155,7 @@ export async function askOf(context: Context, jobId: number, wish: "pause" | "ca
       await tx.insert(benchLines).values({ jobId, at: context.now(), line: { code: "cancelled" } });
       return ok("cancelled");
     }
-    return fail({ code: "invalid", fields: { job: `The job is ${job.state}: there is nothing to ${wish}.` } });
+    return refused({ code: "job-over", state: job.state, wish });
   });
 }
 
@@ -204,19 +163,17 @@ export async function askOf(context: Context, jobId: number, wish: "pause" | "ca
 export async function resume(context: Context, jobId: number): Promise<Result<number>> {
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
-    if (!job) return fail({ code: "not-found", what: "such job" });
+    if (!job) return fail({ code: "not-found", what: "job" });
     const canGoOn =
       job.state === "paused" ||
       job.state === "interrupted" ||
       (job.state === "failed" && (job.result?.state === "fault" || job.result?.state === "source-failed"));
-    if (!canGoOn || job.kind === "capacity")
-      return fail({ code: "invalid", fields: { job: `The job is ${job.state} and cannot go on. Begin a new one.` } });
+    if (!canGoOn || job.kind === "capacity") return refused({ code: "job-cannot-resume", state: job.state });
     const [holding] = await tx
       .select({ id: benchJobs.id })
       .from(benchJobs)
       .where(and(eq(benchJobs.berthId, job.berthId), inArray(benchJobs.state, [...HOLDING])));
-    if (holding && holding.id !== jobId)
-      return fail({ code: "invalid", fields: { job: `Job ${holding.id} holds its berth now.` } });
+    if (holding && holding.id !== jobId) return refused({ code: "berth-busy", job: holding.id });
     await tx
       .update(benchJobs)
       .set({ state: "queued", wish: null, result: null, endedAt: null, runner: null })

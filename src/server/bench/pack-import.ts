@@ -13,7 +13,7 @@ import { keyCardOf, saveKeyCard } from "../inventory/key-cards";
 import { addSite } from "../inventory/sites";
 import { addMedium, getMedium } from "../media/media";
 import { addKit, addRelease, getRelease, saveRelease } from "../media/releases";
-import { fail, ok, type Result } from "../problems";
+import { fail, ok, type Result, refused } from "../problems";
 
 /** What taking in a pack came to. What was known already is left as it was. */
 export interface PackImport {
@@ -128,13 +128,7 @@ async function releaseIn(
   const here = await readInspection(context.db, row.inspectionId);
   const [own256, other256] = [here?.inspection.file.sha256, kept?.inspection.file.sha256];
   const isOther = own256 && other256 && own256 !== other256;
-  if (isOther)
-    return fail({
-      code: "invalid",
-      fields: {
-        release: `${kit} ${own.name} is recorded here from another file than this medium was made from. Give one of the two another name.`,
-      },
-    });
+  if (isOther) return refused({ code: "release-of-another-file", release: `${kit} ${own.name}` });
   return ok({ id: row.id, state: "known" });
 }
 
@@ -152,7 +146,7 @@ async function complete(
   const inspectionId = await keepRead(context, kept);
   const detail = await getRelease(context, id);
   if (!inspectionId.ok) return inspectionId;
-  if (!detail) return fail({ code: "not-found", what: "such release" });
+  if (!detail) return fail({ code: "not-found", what: "release" });
   const { kitId, name, madeOn, note, facts, supersededById, version } = detail.row;
   const input = { kitId, name, madeOn, note, facts, supersededById, inspectionId: inspectionId.value };
   const saved = await saveRelease(context, id, version, input);
@@ -188,7 +182,7 @@ async function addComputers(context: Context, packed: PackedComputer[], from: st
   });
   if (!report.ok) return report;
   const [fault] = report.value.faults;
-  return fault ? fail({ code: "invalid", fields: { computers: fault.text } }) : ok(report.value.added);
+  return fault ? refused({ code: "table-fault", text: fault.text }) : ok(report.value.added);
 }
 
 async function siteOf(context: Context, name: string): Promise<Result<number | null>> {

@@ -15,7 +15,7 @@ import { releaseParts } from "../fleet/world";
 import { biosStart } from "../host/bios-start";
 import { FileSource } from "../host/file-source";
 import { attachmentOf } from "../inspections/verdicts";
-import { fail, ok, type Result } from "../problems";
+import { fail, ok, type Result, refused } from "../problems";
 import { driversToCarry, openCarried } from "./carry";
 import { type DeviceRow, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
@@ -68,13 +68,12 @@ export async function releaseToMake(context: Context, releaseId: number): Promis
     .from(releases)
     .innerJoin(kits, eq(kits.id, releases.kitId))
     .where(eq(releases.id, releaseId));
-  if (!row) return fail({ code: "not-found", what: "such release" });
+  if (!row) return fail({ code: "not-found", what: "release" });
   const found = await releaseFile(context, releaseId);
   if ("missing" in found) {
-    const file = found.missing
-      ? `Its file ${found.missing} is not in this server's library. Put it there, as it was when it was read.`
-      : "It was never read from a file. Read it first, under Kits.";
-    return fail({ code: "invalid", fields: { release: file } });
+    return found.missing
+      ? refused({ code: "release-file-missing", file: found.missing })
+      : refused({ code: "release-never-read" });
   }
   return ok({ id: releaseId, text: `${row.kit} ${row.release}`, path: found.file.path, name: found.file.name });
 }
@@ -134,8 +133,7 @@ export async function openReleases(
   context: Context,
   ids: readonly number[],
 ): Promise<Result<{ files: OpenRelease[]; close: () => Promise<void> }>> {
-  if (new Set(ids).size < ids.length)
-    return fail({ code: "invalid", fields: { release: "A release stands on a medium once: choose another one." } });
+  if (new Set(ids).size < ids.length) return refused({ code: "release-twice" });
   const found: ReleaseToMake[] = [];
   for (const id of ids) {
     const release = await releaseToMake(context, id);

@@ -1,6 +1,7 @@
 import { and, eq, isNull, sql } from "drizzle-orm";
 import type { PlannedLoad } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
+import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { devices, media } from "../db/schema";
 import { settleTask } from "../drills/cover-tasks";
@@ -14,7 +15,6 @@ import {
   retireMedium,
   saveMedium,
 } from "../media/media";
-import { problemText } from "../problems";
 import { type DeviceRow, mediumKindOf } from "./devices";
 import type { BenchJob } from "./jobs";
 

@@ -3,10 +3,9 @@ import { CachedSource, ReadFailed } from "@/core/kernel/source";
 import { findPack, readPack } from "@/core/making/pack/pack-read";
 import { DeviceFault } from "@/core/making/writing/device";
 import { inspect } from "@/core/medium/inspection/inspect";
-import { deviceFaultText, packProblemText } from "@/core/words/bench";
 import type { Context } from "../context";
 import { berths, devices, media } from "../db/schema";
-import { fail, type Result } from "../problems";
+import { fail, type Result, refused } from "../problems";
 import { asSource, openDevice } from "./devices";
 import { importPack, type PackImport } from "./pack-import";
 
@@ -18,15 +17,14 @@ export async function takeInFromBerth(context: Context, berthId: number): Promis
     .innerJoin(devices, eq(devices.id, berths.deviceId))
     .where(eq(berths.id, berthId));
   if (!row) return fail({ code: "not-found", what: "device in that berth" });
-  const invalid = (text: string) => fail<PackImport>({ code: "invalid", fields: { device: text } });
   try {
     const device = await openDevice(row.device, { write: false });
     try {
       const source = new CachedSource(asSource(device));
       const open = await findPack(source);
-      if (!open) return invalid(packProblemText({ code: "no-pack" }));
+      if (!open) return refused({ code: "pack-refused", problem: { code: "no-pack" } });
       const reading = await readPack(open);
-      if (!reading.ok) return invalid(packProblemText(reading.problem));
+      if (!reading.ok) return refused({ code: "pack-refused", problem: reading.problem });
       const { inspection } = await inspect(source, { name: `${reading.pack.head.medium.tag}.img` });
       const taken = await importPack(context, reading.pack, { read: inspection, isWhole: null });
       if (!taken.ok) return taken;
@@ -36,9 +34,7 @@ export async function takeInFromBerth(context: Context, berthId: number): Promis
         ? await context.db.select().from(devices).where(eq(devices.mediumId, medium.id)).limit(1)
         : [];
       if (other && other.id !== row.device.id)
-        return invalid(
-          `${tag} is another device here, the ${other.model} ${other.serial ?? ""}: this one is a copy of it.`,
-        );
+        return refused({ code: "copy-of-medium", tag, device: [other.model, other.serial].filter(Boolean).join(" ") });
       if (medium) await context.db.update(devices).set({ mediumId: medium.id }).where(eq(devices.id, row.device.id));
       return taken;
     } finally {
@@ -46,7 +42,7 @@ export async function takeInFromBerth(context: Context, berthId: number): Promis
     }
   } catch (error) {
     const cause = error instanceof ReadFailed ? error.cause : error;
-    if (cause instanceof DeviceFault) return invalid(deviceFaultText(cause.code, cause.offset));
+    if (cause instanceof DeviceFault) return refused({ code: "device-fault", fault: cause.code, offset: cause.offset });
     throw error;
   }
 }

@@ -6,12 +6,12 @@ import type { Manifest } from "@/core/medium/integrity/manifest";
 import { verifySample } from "@/core/medium/integrity/sample";
 import { type Verification, verifyAgainst } from "@/core/medium/integrity/verify";
 import { bytesText } from "@/core/words/sizes";
+import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { loads, media, releases } from "../db/schema";
 import { nativeHasher } from "../host/native-hasher";
 import { readManifest } from "../inspections/contents";
 import { dateVerification } from "../media/date-verification";
-import { problemText } from "../problems";
 import type { DeviceRow } from "./devices";
 
 export interface VerifyOptions {

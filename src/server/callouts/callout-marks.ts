@@ -30,7 +30,7 @@ export async function takeMarks(context: Context, calloutId: number, input: unkn
   const parsed = checked(z.object({ marks: z.array(markSchema).max(500) }), { marks: input });
   if (!parsed.ok) return parsed;
   const [row] = await context.db.select({ id: callouts.id }).from(callouts).where(eq(callouts.id, calloutId));
-  if (!row) return fail({ code: "not-found", what: "such call-out" });
+  if (!row) return fail({ code: "not-found", what: "call-out" });
   const { marks } = parsed.value;
   if (marks.length === 0) return ok(0);
   const known = await context.db

@@ -6,6 +6,7 @@ import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
 import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { problemText } from "../../core/words/problems";
 import { drillsOf } from "../drills/drills";
 import { reportPdf } from "../host/report-pdf";
 import { recordImage } from "../images/images";
@@ -16,7 +17,7 @@ import { keyCardOf, listModels, saveKeyCard } from "../inventory/key-cards";
 import { addSite } from "../inventory/sites";
 import { addMedium } from "../media/media";
 import { addKit, addRelease } from "../media/releases";
-import { problemText, type Result } from "../problems";
+import type { Result } from "../problems";
 import { marksOf, photoOf, takeMarks } from "./callout-marks";
 import {
   chooseRoute,

@@ -27,7 +27,7 @@ import { recordEvent } from "../inventory/events";
 import { asKeyCard, keyCardOf } from "../inventory/key-cards";
 import { changing, saveVersioned } from "../inventory/versioned";
 import { getMedium } from "../media/media";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 
 export type CalloutRow = typeof callouts.$inferSelect;
 
@@ -55,13 +55,9 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
           .from(computers)
           .where(and(eq(computers.name, tag), isNull(computers.retiredAt)))
           .limit(2);
-    if (named.length > 1)
-      return fail({
-        code: "invalid",
-        fields: { computer: `Several computers are called ${tag}: say which by its tag.` },
-      });
+    if (named.length > 1) return refused({ code: "several-called", name: tag }, "computer");
     const computer = byTag ?? named[0];
-    if (!computer) return fail({ code: "not-found", what: `computer ${tag}` });
+    if (!computer) return fail({ code: "not-found", what: "computer", name: tag });
     const now = context.now();
     const [row] = await tx
       .insert(callouts)
@@ -294,18 +290,17 @@ export async function setNewDisk(context: Context, id: number, input: unknown): 
   const parsed = checked(z.object({ disk: newDiskSchema.nullable() }), { disk: input });
   if (!parsed.ok) return parsed;
   const detail = await getCallout(context, id);
-  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  if (!detail) return fail({ code: "not-found", what: "call-out" });
   return change(context, detail, { newDisk: parsed.value.disk, chosen: null }, { newDisk: parsed.value.disk });
 }
 
 /** Says which computer takes the place of the old one, by its tag; empty: the old one stays. The way has to be chosen anew. */
 export async function setNewComputer(context: Context, id: number, tag: string): Promise<Result<number>> {
   const detail = await getCallout(context, id);
-  if (!detail) return fail({ code: "not-found", what: "such call-out" });
+  if (!detail) return fail({ code: "not-found", what: "call-out" });
   const other = tag.trim() === "" ? null : await getComputer(context, tag.trim());
-  if (tag.trim() !== "" && !other) return fail({ code: "not-found", what: `computer ${tag}` });
-  if (other?.row.id === detail.row.computerId)
-    return fail({ code: "invalid", fields: { computer: "That is the computer itself." } });
+  if (tag.trim() !== "" && !other) return fail({ code: "not-found", what: "computer", name: tag });
+  if (other?.row.id === detail.row.computerId) return refused({ code: "same-computer" }, "computer");
   const set = { newComputerId: other?.row.id ?? null, chosen: null };
   return change(context, detail, set, { newComputer: other?.row.tag ?? null });
 }
@@ -317,8 +312,8 @@ export async function chooseRoute(
   wanted: { medium: string; outcome: string; image: string | null; release: string | null },
 ): Promise<Result<number>> {
   const detail = await getCallout(context, id);
-  if (!detail) return fail({ code: "not-found", what: "such call-out" });
-  if (detail.row.closedAt) return fail({ code: "invalid", fields: { callout: "This call-out is closed." } });
+  if (!detail) return fail({ code: "not-found", what: "call-out" });
+  if (detail.row.closedAt) return refused({ code: "callout-closed" });
   const { offers } = await offersOf(context, detail);
   const offer = offers.find(
     ({ route, outcome, image }) =>
@@ -327,8 +322,7 @@ export async function chooseRoute(
       image === wanted.image &&
       route.release === wanted.release,
   );
-  if (!offer)
-    return fail({ code: "invalid", fields: { route: "That way is not offered any more. Look at the ways again." } });
+  if (!offer) return refused({ code: "route-not-offered" });
   const { route, outcome, seconds, lostDays } = offer;
   const image = route.outcome?.image ?? null;
   const drivers = route.links.sees.changes.flatMap(({ setting, to }) =>
@@ -401,8 +395,8 @@ export async function closeCallout(context: Context, id: number, input: unknown)
   const parsed = checked(calloutOutcomeSchema, input);
   if (!parsed.ok) return parsed;
   const detail = await getCallout(context, id);
-  if (!detail) return fail({ code: "not-found", what: "such call-out" });
-  if (detail.row.closedAt) return fail({ code: "invalid", fields: { callout: "This call-out is closed already." } });
+  if (!detail) return fail({ code: "not-found", what: "call-out" });
+  if (detail.row.closedAt) return refused({ code: "callout-closed" });
   const outcome: CalloutOutcome = parsed.value;
   const closed = await change(context, detail, { outcome, closedAt: context.now() }, { ...outcome }, "handed back");
   const { chosen } = detail.row;

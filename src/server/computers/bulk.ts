@@ -10,7 +10,7 @@ import { difference, withDifference } from "../inventory/events";
 import { factsOfStored, unpacked } from "../inventory/list-store";
 import { changing, type Transaction } from "../inventory/versioned";
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { computerFilterSchema, whereOf } from "./computer-list";
 
 const onOff = z.enum(["on", "off"]).nullable();
@@ -263,7 +263,7 @@ export async function undoBatch(context: Context, batchId: number): Promise<Resu
   return changing(context, { field: "tag", value: "" }, async (tx) => {
     const [batch] = await tx.select().from(batches).where(eq(batches.id, batchId)).for("update");
     if (!batch) return fail({ code: "not-found", what: "change over many" });
-    if (batch.undoneAt) return fail({ code: "invalid", fields: { undo: "It is undone already." } });
+    if (batch.undoneAt) return refused({ code: "undone-already" });
     const rows = await tx
       .select({ id: events.entityId, version: events.entityVersion, before: events.before })
       .from(events)

@@ -2,7 +2,7 @@ import { eq } from "drizzle-orm";
 import { z } from "zod";
 import { type Affected, affectedBy } from "@/core/computer/affects";
 import { gather } from "@/core/computer/collect/read";
-import { KEY_REFUSED, looksLikeKey } from "@/core/computer/facts/key-place";
+import { looksLikeKey } from "@/core/computer/facts/key-place";
 import {
   applyMerge,
   editedProvenance,
@@ -32,7 +32,7 @@ import {
   insertComputer,
   tagSchema,
 } from "../inventory/computers";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 
 /** Facts that were told, and to which computer they go. */
 export const factsInputSchema = z.object({
@@ -185,7 +185,7 @@ export async function replaceDisk(
   const { index, ...own } = parsed.value;
   return changeComputer(context, id, version, (current) => {
     const old = current.facts.disks?.[index];
-    if (!old) return fail({ code: "not-found", what: "such disk" });
+    if (!old) return fail({ code: "not-found", what: "disk" });
     const disk: DiskFacts = { ...diskSchema.parse({ name: old.name, ...own }), removable: false, partitions: [] };
     const facts = { ...current.facts, disks: (current.facts.disks ?? []).with(index, disk) };
     return ok({
@@ -218,13 +218,11 @@ export async function setPartition(
   const parsed = checked(partitionSchema, input);
   if (!parsed.ok) return parsed;
   const { disk: index, partition: number, change } = parsed.value;
-  if ("keyPlace" in change && looksLikeKey(change.keyPlace))
-    return fail({ code: "invalid", fields: { place: `What you typed ${KEY_REFUSED}` } });
+  if ("keyPlace" in change && looksLikeKey(change.keyPlace)) return refused({ code: "key-typed" }, "place");
   const set = "role" in change ? { role: change.role || null } : { keyPlace: change.keyPlace || null };
   return changeComputer(context, id, version, (current) => {
     const disk = current.facts.disks?.[index];
-    if (!disk?.partitions.some((each) => each.number === number))
-      return fail({ code: "not-found", what: "such partition" });
+    if (!disk?.partitions.some((each) => each.number === number)) return fail({ code: "not-found", what: "partition" });
     const partitions = disk.partitions.map((each) => (each.number === number ? { ...each, ...set } : each));
     const facts = { ...current.facts, disks: (current.facts.disks ?? []).with(index, { ...disk, partitions }) };
     return ok({
@@ -245,7 +243,7 @@ export function moveComputer(
 ): Promise<Result<number>> {
   return changeComputer(context, id, version, async (current, tx) => {
     const [site] = siteId === null ? [] : await tx.select().from(sites).where(eq(sites.id, siteId));
-    if (siteId !== null && !site) return fail({ code: "not-found", what: "such place" });
+    if (siteId !== null && !site) return fail({ code: "not-found", what: "place" });
     return ok({
       input: { ...inputOf(current), siteId },
       provenance: current.provenance,

@@ -8,6 +8,7 @@ import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { problemText } from "../../core/words/problems";
 import { listTasks, shoppingList, tasksOf, tickTask } from "../drills/cover-tasks";
 import { recordDrill } from "../drills/drills";
 import { plannedOf } from "../drills/planned-drills";
@@ -18,7 +19,7 @@ import { saveRule, setTravel } from "../inventory/policies";
 import { addSite } from "../inventory/sites";
 import { addMedium, getMedium } from "../media/media";
 import { addKit, addRelease } from "../media/releases";
-import { problemText, type Result } from "../problems";
+import type { Result } from "../problems";
 import { acceptPlan, beginPlan, cancelPlan, getPlan, lastSettings, markInterruptedPlans, runPlan } from "./plans";
 import { coverView } from "./view";
 

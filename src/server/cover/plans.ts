@@ -29,7 +29,7 @@ import { releaseParts } from "../fleet/world";
 import { recordEvent } from "../inventory/events";
 import { saveVersioned } from "../inventory/versioned";
 import { log } from "../log";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { Solver } from "./solver";
 import { type Covered, covered } from "./standings";
 
@@ -259,10 +259,9 @@ export async function lastSettings(context: Context): Promise<CoverSettings> {
  */
 export async function acceptPlan(context: Context, id: number, version: number): Promise<Result<number>> {
   const row = await getPlan(context, id);
-  if (!row) return fail({ code: "not-found", what: "such plan" });
+  if (!row) return fail({ code: "not-found", what: "plan" });
   const { result } = row;
-  if (row.state !== "done" || !result)
-    return fail({ code: "invalid", fields: { state: "Only a plan that was computed to its end can be accepted." } });
+  if (row.state !== "done" || !result) return refused({ code: "plan-not-done" });
   const tasks = tasksOf(result);
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const acceptedAt = context.now();

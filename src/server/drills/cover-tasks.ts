@@ -65,7 +65,7 @@ export function listTasks(context: Context, planId: number): Promise<TaskRow[]> 
 export async function tickTask(context: Context, taskId: number, isDone: boolean): Promise<Result<boolean>> {
   return context.db.transaction(async (tx): Promise<Result<boolean>> => {
     const [row] = await tx.select().from(coverTasks).where(eq(coverTasks.id, taskId)).for("update");
-    if (!row) return fail({ code: "not-found", what: "such task" });
+    if (!row) return fail({ code: "not-found", what: "task" });
     if ((row.doneAt !== null) === isDone) return ok(isDone);
     await markTask(tx, context, row, isDone);
     const { kind, medium: tag, site } = row.body;

@@ -4,7 +4,7 @@ import type { Context } from "../context";
 import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { changing } from "../inventory/versioned";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { settleTask } from "./cover-tasks";
 
 export const DRILL_RESULTS = ["started", "restored", "failed"] as const;
@@ -42,8 +42,7 @@ export async function recordDrill(
   const parsed = checked(drillInputSchema, input);
   if (!parsed.ok) return parsed;
   const { medium: mediumTag, computer: computerTag, on, result, note } = parsed.value;
-  if (on > context.now().toISOString().slice(0, 10))
-    return fail({ code: "invalid", fields: { on: "A drill that was held was held today or before." } });
+  if (on > context.now().toISOString().slice(0, 10)) return refused({ code: "day-ahead-drill" }, "on");
   return changing(context, { field: "drill", value: mediumTag }, async (tx) => {
     const [[medium], [computer]] = await Promise.all([
       tx.select({ id: media.id, tag: media.tag }).from(media).where(eq(media.tag, mediumTag)),
@@ -52,8 +51,8 @@ export async function recordDrill(
         .from(computers)
         .where(eq(computers.tag, computerTag)),
     ]);
-    if (!medium) return fail({ code: "not-found", what: `medium ${mediumTag}` });
-    if (!computer) return fail({ code: "not-found", what: `computer ${computerTag}` });
+    if (!medium) return fail({ code: "not-found", what: "medium", name: mediumTag });
+    if (!computer) return fail({ code: "not-found", what: "computer", name: computerTag });
     const firmwareVersion = parsed.value.firmwareVersion ?? computer.firmwareVersion;
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [row] = await tx

@@ -4,7 +4,7 @@ import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computers, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 
 const schema = z.object({
   medium: z.string().trim().min(1, "The medium's tag is needed."),
@@ -19,8 +19,7 @@ export async function planDrill(context: Context, input: unknown): Promise<Resul
   const parsed = checked(schema, input);
   if (!parsed.ok) return parsed;
   const { dueOn, ...tags } = parsed.value;
-  if (dueOn < context.now().toISOString().slice(0, 10))
-    return fail({ code: "invalid", fields: { dueOn: "That day is past already. Record the drill if it was held." } });
+  if (dueOn < context.now().toISOString().slice(0, 10)) return refused({ code: "day-past-drill" }, "dueOn");
   return context.db.transaction((tx) => planDrillIn(tx, context, { ...tags, dueOn }));
 }
 
@@ -36,17 +35,12 @@ export async function planDrillIn(
     .where(and(eq(media.tag, tags.medium), isNull(media.retiredAt)))
     // Two that plan the same at once wait for each other.
     .for("update");
-  if (!medium)
-    return fail({ code: "invalid", fields: { medium: `There is no medium ${tags.medium} in use. Check its tag.` } });
+  if (!medium) return refused({ code: "not-in-service", what: "medium", tag: tags.medium }, "medium");
   const [computer] = await tx
     .select({ id: computers.id, tag: computers.tag })
     .from(computers)
     .where(and(eq(computers.tag, tags.computer), isNull(computers.retiredAt)));
-  if (!computer)
-    return fail({
-      code: "invalid",
-      fields: { computer: `There is no computer ${tags.computer} in service. Check its tag.` },
-    });
+  if (!computer) return refused({ code: "not-in-service", what: "computer", tag: tags.computer }, "computer");
   const event = { entity: "planned drill", entityTag: `${medium.tag} on ${computer.tag}`, version: 1 } as const;
   const [open] = await tx
     .select({ id: plannedDrills.id, dueOn: plannedDrills.dueOn })

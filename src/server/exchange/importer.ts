@@ -15,13 +15,14 @@ import { assemble, flatten } from "@/core/computer/facts/paths";
 import type { Facts } from "@/core/computer/facts/schema";
 import type { SecureBootSummary } from "@/core/computer/secure-boot/lists";
 import { equalJson } from "@/core/kernel/equal-json";
+import { problemText } from "../../core/words/problems";
 import type { Queries } from "../db/client";
 import { computerFacts, computers } from "../db/schema";
 import { type ComputerInput, computerInputSchema, snapshot } from "../inventory/computers";
 import { difference } from "../inventory/events";
 import { factsOfStored } from "../inventory/list-store";
 import type { ComputerWrite } from "../inventory/write-computers";
-import { checked, problemText } from "../problems";
+import { checked } from "../problems";
 import type { ImportOptions, ImportReport } from "./options";
 import type { SourceRow } from "./source";
 

@@ -1,6 +1,7 @@
 import { and, asc, eq, inArray, sql } from "drizzle-orm";
 import { decode, encodingOf, readTable, TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
 import type { FactSource } from "@/core/computer/facts/merge";
+import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { importParts, imports, sites } from "../db/schema";
@@ -8,7 +9,7 @@ import { recordEvent } from "../inventory/events";
 import { changing, type Transaction } from "../inventory/versioned";
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
 import { log } from "../log";
-import { checked, fail, ok, problemText, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { Importer, keyOf } from "./importer";
 import { type ImportOptions, type ImportReport, type ImportView, importOptionsSchema } from "./options";
 import { siteMaps } from "./site-maps";
@@ -20,9 +21,8 @@ const CHUNK = 200;
 
 /** Keeps a dropped table until it is imported. Problems: `invalid`. */
 export async function stageImport(context: Context, fileName: string, bytes: Uint8Array): Promise<Result<number>> {
-  const refuse = (text: string) => fail<number>({ code: "invalid", fields: { file: text } });
-  if (bytes.length === 0) return refuse("The file is empty.");
-  if (bytes.length > TABLE_BYTES_MAX) return refuse("The file is larger than 256 MiB. Split it into several.");
+  if (bytes.length === 0) return refused({ code: "file-empty" });
+  if (bytes.length > TABLE_BYTES_MAX) return refused({ code: "table-too-large" });
   const options: ImportOptions = {
     encoding: encodingOf(bytes),
     delimiter: null,
@@ -152,18 +152,13 @@ async function begin(
   if (!parsed.ok) return parsed;
   const [row] = await context.db.select().from(imports).where(eq(imports.id, id));
   if (!row) return fail({ code: "not-found", what: "import" });
-  if (row.state === "done")
-    return fail({
-      code: "invalid",
-      fields: { import: "It is done already. Drop the file again to import it once more." },
-    });
+  if (row.state === "done") return refused({ code: "import-done" });
   // Only one begins: whoever changes the state.
   const [result] = await context.db
     .update(imports)
     .set({ state, options: parsed.value, done: 0, total: 0, problem: null, updatedAt: context.now() })
     .where(and(eq(imports.id, id), sql`${imports.state} NOT IN ('checking', 'running', 'cancelling', 'done')`));
-  if ((result as unknown as { affectedRows: number }).affectedRows !== 1)
-    return fail({ code: "invalid", fields: { import: "It is being worked on already." } });
+  if ((result as unknown as { affectedRows: number }).affectedRows !== 1) return refused({ code: "import-busy" });
   return ok({ fileName: row.fileName, bytes: await bytesOf(context.db, id), options: parsed.value });
 }
 
@@ -217,11 +212,11 @@ export async function checkImport(context: Context, id: number, options: unknown
   } catch (error) {
     if (error instanceof Cancelled) {
       await end(context, id, { state: "staged", problem: CANCELLED });
-      return fail({ code: "invalid", fields: { import: CANCELLED } });
+      return refused({ code: "import-cancelled" });
     }
     log.error({ err: error, import: id }, "import check failed");
     await end(context, id, { state: "failed", problem: UNEXPECTED });
-    return fail({ code: "invalid", fields: { import: UNEXPECTED } });
+    return refused({ code: "import-failed" });
   }
 }
 
@@ -269,11 +264,11 @@ export async function runImport(context: Context, id: number, options: unknown):
     }
     if (error instanceof Cancelled) {
       await end(context, id, { state: "staged", problem: CANCELLED });
-      return fail({ code: "invalid", fields: { import: CANCELLED } });
+      return refused({ code: "import-cancelled" });
     }
     log.error({ err: error, import: id }, "import failed");
     await end(context, id, { state: "failed", problem: UNEXPECTED });
-    return fail({ code: "invalid", fields: { import: UNEXPECTED } });
+    return refused({ code: "import-failed" });
   }
 }
 

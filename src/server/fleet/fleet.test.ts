@@ -9,6 +9,7 @@ import { IMAGES, type ImageName } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { problemText } from "../../core/words/problems";
 import { moveComputer, previewFacts } from "../computers/computer-acts";
 import { plannedDrills } from "../db/schema";
 import { drillsOf, recordDrill } from "../drills/drills";
@@ -20,7 +21,6 @@ import { history } from "../inventory/events";
 import { addSite } from "../inventory/sites";
 import { addMedium, getMedium, mediumInputOf, saveMedium } from "../media/media";
 import { addKit, addRelease } from "../media/releases";
-import { problemText } from "../problems";
 import { exportMatrix, fleet, groupMatrix } from "./fleet";
 import { routesOf } from "./routes";
 

@@ -55,9 +55,9 @@ export async function imagePlan(
   state: string | null,
 ): Promise<Result<ImagePlanView>> {
   const detail = await getComputer(context, tag);
-  if (!detail) return fail({ code: "not-found", what: `computer ${tag}` });
+  if (!detail) return fail({ code: "not-found", what: "computer", name: tag });
   const store = storeId === null ? null : await getStore(context, storeId);
-  if (storeId !== null && !store) return fail({ code: "not-found", what: "such store" });
+  if (storeId !== null && !store) return fail({ code: "not-found", what: "store" });
   const { facts } = detail;
   const [own, recent] = await Promise.all([
     latestBodies(context, detail.row.id, OWN_MOST),

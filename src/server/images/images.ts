@@ -35,7 +35,7 @@ export async function recordImage(context: Context, input: unknown): Promise<Res
   const { name, computer: tag, takenAt, body } = parsed.value;
   return changing(context, { field: "name", value: name }, async (tx) => {
     const computerId = await computerIdOf(tx, tag);
-    if (computerId === null) return fail({ code: "not-found", what: `computer ${tag}` });
+    if (computerId === null) return fail({ code: "not-found", what: "computer", name: tag });
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [row] = await tx
       .insert(systemImages)
@@ -72,7 +72,7 @@ export async function saveImage(
   if (!change) return ok(detail.row.version);
   return changing(context, { field: "name", value: name }, async (tx) => {
     const computerId = await computerIdOf(tx, computer);
-    if (computerId === null) return fail({ code: "not-found", what: `computer ${computer}` });
+    if (computerId === null) return fail({ code: "not-found", what: "computer", name: computer });
     return saveVersioned(tx, context, systemImages, {
       ...{ entity: "image", id, version, tag: name, action: "changed" },
       set: { name, computerId, takenAt: new Date(takenAt), body },

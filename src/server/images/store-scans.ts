@@ -12,6 +12,7 @@ import type { ImageBody } from "@/core/judging/model/parts";
 import type { ByteSource } from "@/core/kernel/source";
 import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
 import { Cancelled, digestSource } from "@/core/medium/integrity/hashing";
+import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
 import { computerFacts, computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
@@ -21,7 +22,7 @@ import { nativeHasher } from "../host/native-hasher";
 import { measuredWriteRate, roomIn, storeFiles } from "../host/stores-walk";
 import { recordEvent } from "../inventory/events";
 import { log } from "../log";
-import { fail, ok, problemText, type Result } from "../problems";
+import { fail, ok, type Result, refused } from "../problems";
 import { noteCopy, recordImage } from "./images";
 import { getStore, noteFill, type StoreDetail } from "./stores";
 
@@ -36,12 +37,8 @@ export async function startScan(context: Context, storeId: number, isThorough: b
 
 export async function beginScan(context: Context, storeId: number, isThorough: boolean): Promise<Result<number>> {
   const store = await getStore(context, storeId);
-  if (!store) return fail({ code: "not-found", what: "such store" });
-  const invalid = (text: string) => fail<number>({ code: "invalid", fields: { folder: text } });
-  if (store.row.folder === null)
-    return invalid(
-      "This server cannot look into that store. Drop a listing of it here instead, or say in which folder it is mounted.",
-    );
+  if (!store) return fail({ code: "not-found", what: "store" });
+  if (store.row.folder === null) return refused({ code: "store-out-of-reach" });
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     // Whoever comes second waits for this row, and sees the first one's scan.
     await tx.select({ id: stores.id }).from(stores).where(eq(stores.id, storeId)).for("update");
@@ -49,7 +46,7 @@ export async function beginScan(context: Context, storeId: number, isThorough: b
       .select({ id: storeScans.id })
       .from(storeScans)
       .where(and(eq(storeScans.storeId, storeId), eq(storeScans.state, "running")));
-    if (running) return invalid("It is being looked through already.");
+    if (running) return refused({ code: "store-scan-running" });
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [row] = await tx
       .insert(storeScans)
@@ -104,16 +101,15 @@ async function noteReadRate(context: Context, { row }: StoreDetail, { bytes }: S
  */
 export async function measureStore(context: Context, storeId: number): Promise<Result<number>> {
   const store = await getStore(context, storeId);
-  if (!store) return fail({ code: "not-found", what: "such store" });
-  const refuse = (text: string) => fail<number>({ code: "invalid", fields: { store: text } });
-  if (store.row.folder === null) return refuse("This server cannot reach it, and so not measure it.");
+  if (!store) return fail({ code: "not-found", what: "store" });
+  if (store.row.folder === null) return refused({ code: "store-not-measurable" });
   try {
     const writeRate = await measuredWriteRate(join(storesFolder(), store.row.folder));
-    if (writeRate === null) return refuse("There is too little room on it to measure: a gigabyte is wanted.");
+    if (writeRate === null) return refused({ code: "store-too-full-to-measure" });
     await context.db.update(stores).set({ writeRate }).where(eq(stores.id, storeId));
     return ok(writeRate);
   } catch (error) {
-    return refuse(`It could not be written to: ${fileProblem(error)}.`);
+    return refused({ code: "store-not-writable", fault: fileProblem(error) });
   }
 }
 
@@ -302,16 +298,9 @@ async function seen(
 /** Takes a listing of a store that cannot be looked into: names, sizes and times, without what is inside. */
 export async function takeListing(context: Context, storeId: number, text: string): Promise<Result<number>> {
   const store = await getStore(context, storeId);
-  if (!store) return fail({ code: "not-found", what: "such store" });
+  if (!store) return fail({ code: "not-found", what: "store" });
   const { files, form } = readListing(text);
-  if (form === null)
-    return fail({
-      code: "invalid",
-      fields: {
-        listing:
-          "No files could be read from it. Make it with “ls -lR --time-style=long-iso”, with “dir /s”, or as a table of path, bytes and time.",
-      },
-    });
+  if (form === null) return refused({ code: "listing-unreadable" });
   const images = await reported(context, store, files, async () => null);
   // Nothing of it could be opened, and that is no fault of it.
   for (const { reading } of images) reading.findings = reading.findings.filter(({ code }) => code !== "not-readable");
@@ -423,7 +412,7 @@ export async function registerFound(
 ): Promise<Result<number>> {
   const scan = await getScan(context, scanId);
   const found = scan?.report?.images.find((image) => image.key === key);
-  if (!scan || !found) return fail({ code: "not-found", what: "such image in that scan" });
+  if (!scan || !found) return fail({ code: "not-found", what: "image in that scan" });
   const recorded = await recordImage(context, input);
   if (!recorded.ok) return recorded;
   const on = context.now().toISOString().slice(0, 10);

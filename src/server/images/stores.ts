@@ -10,7 +10,7 @@ import { computers, imageCopies, media, STORE_KINDS, sites, storeFills, stores, 
 import { difference, recordEvent } from "../inventory/events";
 import { nameSchema } from "../inventory/sites";
 import { changing, saveVersioned } from "../inventory/versioned";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 
 export type StoreRow = typeof stores.$inferSelect;
 export type StoreKind = (typeof STORE_KINDS)[number];
@@ -86,9 +86,9 @@ async function columnsOf(
     ? await context.db.select({ id: computers.id }).from(computers).where(eq(computers.tag, computer))
     : [];
   if (input.kind === "medium" && !onMedium)
-    return fail({ code: "invalid", fields: { medium: `No medium has the tag ${medium}.` } });
+    return refused({ code: "no-such-tag", what: "medium", tag: medium ?? "" }, "medium");
   if (input.kind === "computer" && !inComputer)
-    return fail({ code: "invalid", fields: { computer: `No computer has the tag ${computer}.` } });
+    return refused({ code: "no-such-tag", what: "computer", tag: computer ?? "" }, "computer");
   const measuredOn = columns.freeBytes === null ? null : context.now().toISOString().slice(0, 10);
   return ok({
     ...columns,

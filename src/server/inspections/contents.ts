@@ -9,7 +9,7 @@ import { type Listing, listingSchema } from "@/core/medium/volumes/listing";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { inspectionContents, inspections } from "../db/schema";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { storeInspection } from "./inspections";
 
 /** What may be sent at once, compressed and unpacked. */
@@ -47,12 +47,8 @@ export async function keepContents(
     listing: listing && (await pack(listing)),
     drivers: drivers && drivers.length > 0 ? await pack(drivers) : null,
   };
-  for (const [name, part] of Object.entries(parts))
-    if (part && part.length > STORED_BYTES_MAX)
-      return fail({
-        code: "invalid",
-        fields: { [name]: "It is too large to be kept. Take a file with fewer entries." },
-      });
+  for (const part of Object.values(parts))
+    if (part && part.length > STORED_BYTES_MAX) return refused({ code: "too-large-to-keep" });
   return context.db.transaction(async (tx) => {
     const inspectionId = await storeInspection(tx, context, inspection);
     await tx.insert(inspectionContents).values({ inspectionId, ...parts });
@@ -64,7 +60,7 @@ async function readBody<S extends z.ZodType>(body: Uint8Array, schema: S): Promi
   try {
     return checked(schema, await unpack(body));
   } catch {
-    return fail({ code: "invalid", fields: { body: "It is not compressed JSON, or too large." } });
+    return refused({ code: "body-unreadable" });
   }
 }
 
@@ -83,12 +79,11 @@ export async function keepManifest(
     .select({ bytes: inspections.bytes, sha256: inspections.sha256 })
     .from(inspections)
     .where(eq(inspections.id, inspectionId));
-  if (!row) return fail({ code: "not-found", what: "such file read" });
+  if (!row) return fail({ code: "not-found", what: "file read" });
   if (row.bytes !== manifest.file.bytes || (row.sha256 !== null && row.sha256 !== manifest.file.sha256))
-    return fail({ code: "invalid", fields: { file: "It is another file than the one that was read before." } });
+    return refused({ code: "manifest-of-another-file" });
   const packed = await pack(manifest);
-  if (packed.length > STORED_BYTES_MAX)
-    return fail({ code: "invalid", fields: { manifest: "It is too large to be kept." } });
+  if (packed.length > STORED_BYTES_MAX) return refused({ code: "manifest-too-large" });
   await context.db.transaction(async (tx) => {
     const set = { manifest: packed, manifestAt: context.now() };
     await tx

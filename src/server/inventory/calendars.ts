@@ -9,7 +9,7 @@ import {
 } from "@/core/computer/calendars/calendar";
 import type { Context } from "../context";
 import { calendars, computers } from "../db/schema";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
 import { changing, saveVersioned } from "./versioned";
 
@@ -27,7 +27,7 @@ export async function importCalendar(context: Context, input: unknown): Promise<
   if (!parsed.ok) return parsed;
   const { product, fileName, text } = parsed.value;
   const reading = readCalendar(text);
-  if (!reading.ok) return fail({ code: "invalid", fields: { file: reading.problems.join(" ") } });
+  if (!reading.ok) return refused({ code: "calendar-unreadable", problems: reading.problems }, "file");
   const { releases } = reading;
   const told = (list: CalendarRelease[]) => ({ releases: list.length, latest: list.at(-1)?.series ?? null });
   return changing(context, { field: "calendar of", value: product }, async (tx) => {

@@ -2,7 +2,7 @@ import { and, asc, eq, gte, isNull } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
 import { computers, notedChanges } from "../db/schema";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
 
 const schema = z.object({
@@ -21,8 +21,7 @@ export async function noteChange(context: Context, input: unknown): Promise<Resu
       .select({ id: computers.id, tag: computers.tag, version: computers.version })
       .from(computers)
       .where(and(eq(computers.tag, tag), isNull(computers.retiredAt)));
-    if (!computer)
-      return fail({ code: "invalid", fields: { computer: `There is no computer ${tag} in service. Check its tag.` } });
+    if (!computer) return refused({ code: "not-in-service", what: "computer", tag }, "computer");
     const [row] = await tx
       .insert(notedChanges)
       .values({ computerId: computer.id, on, what, personName: context.person.name, createdAt: context.now() })

@@ -13,10 +13,11 @@ import {
 } from "@/core/cover/policy";
 import { travelTable } from "@/core/cover/travel";
 import type { ComputerPart, PolicyPart } from "@/core/judging/model/parts";
+import type { Refusal } from "@/core/problems/problem";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computers, policies, sites, travels } from "../db/schema";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
 import { saveVersioned } from "./versioned";
 
@@ -120,13 +121,7 @@ export async function saveRule(
       await recordEvent(tx, context, { ...change, before: null, after: values });
       return ok(id);
     }
-    if (version === null)
-      return fail({
-        code: "invalid",
-        fields: {
-          target: `Something is said for ${tag.replace("the policy for ", "")} already: choose it to change it.`,
-        },
-      });
+    if (version === null) return refused({ code: "rule-there", subject: tag.replace("the policy for ", "") }, "target");
     const seen = { entity: "policy", id: known.id, version, tag } as const;
     const saved = await saveVersioned(tx, context, policies, {
       ...{ ...seen, action: saysNothing ? "withdrew" : "changed", set: { values } },
@@ -143,27 +138,27 @@ function ruleTag(scope: Scope, target: string): string {
 }
 
 async function storedTarget(tx: Queries, scope: Scope, target: string): Promise<Result<string>> {
-  const refuse = (text: string) => fail<string>({ code: "invalid", fields: { target: text } });
+  const refuse = (why: Refusal) => refused<string>(why, "target");
   switch (scope) {
     case "everywhere":
       return ok("");
     case "site": {
       const [place] = await tx.select({ id: sites.id }).from(sites).where(eq(sites.name, target));
-      return place ? ok(String(place.id)) : refuse(`There is no place ${target}. Choose one of the list.`);
+      return place ? ok(String(place.id)) : refuse({ code: "no-such-site", site: target });
     }
     case "computer": {
       const [computer] = await tx
         .select({ id: computers.id })
         .from(computers)
         .where(and(eq(computers.tag, target), isNull(computers.retiredAt)));
-      return computer ? ok(String(computer.id)) : refuse(`There is no computer ${target} in service. Check its tag.`);
+      return computer ? ok(String(computer.id)) : refuse({ code: "not-in-service", what: "computer", tag: target });
     }
     case "form":
       return (FORMS as readonly string[]).includes(target)
         ? ok(target)
-        : refuse(`A form is one of ${FORMS.join(", ")}.`);
+        : refuse({ code: "no-such-form", known: FORMS });
     case "model":
-      return target === "" ? refuse("Make and model are needed, such as “Ostrel Block 9”.") : ok(target);
+      return target === "" ? refuse({ code: "model-needed" }) : ok(target);
   }
 }
 
@@ -209,13 +204,13 @@ export async function setTravel(context: Context, input: unknown): Promise<Resul
   if (!parsed.ok) return parsed;
   const { minutes } = parsed.value;
   const [fromId, toId] = [parsed.value.fromId, parsed.value.toId].sort((a, b) => a - b) as [number, number];
-  if (fromId === toId) return fail({ code: "invalid", fields: { minutes: "From a place to itself there is no way." } });
+  if (fromId === toId) return refused({ code: "travel-to-itself" }, "minutes");
   return context.db.transaction(async (tx): Promise<Result<number | null>> => {
     const places = await tx
       .select({ id: sites.id, name: sites.name })
       .from(sites)
       .where(inArray(sites.id, [fromId, toId]));
-    if (places.length !== 2) return fail({ code: "not-found", what: "such place" });
+    if (places.length !== 2) return fail({ code: "not-found", what: "place" });
     const tag = `the way ${places.map(({ name }) => name).join(" – ")}`;
     const way = and(eq(travels.fromId, fromId), eq(travels.toId, toId));
     const [known] = await tx.select().from(travels).where(way).for("update");

@@ -1,10 +1,9 @@
 import { asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { compilePattern } from "@/core/images/names";
-import { patternProblemText } from "@/core/words/images";
 import type { Context } from "../context";
 import { computers, media, people, sites } from "../db/schema";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
 import { changing, saveVersioned, type Transaction } from "./versioned";
 
@@ -80,8 +79,7 @@ export async function setNamePattern(
 ): Promise<Result<number>> {
   const namePattern = pattern.trim() || null;
   const compiled = namePattern === null ? null : compilePattern(namePattern.slice(0, 200));
-  if (compiled && !compiled.ok)
-    return fail({ code: "invalid", fields: { namePattern: compiled.problems.map(patternProblemText).join(" ") } });
+  if (compiled && !compiled.ok) return refused({ code: "name-pattern", problems: compiled.problems }, "namePattern");
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const [row] = await tx.select().from(sites).where(eq(sites.id, id));
     if (!row) return fail({ code: "not-found", what: "place" });

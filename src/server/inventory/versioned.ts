@@ -113,7 +113,7 @@ export async function changing<T>(
       case DUPLICATE_ENTRY:
         return fail({ code: "taken", ...unique });
       case NO_REFERENCED_ROW:
-        return fail({ code: "not-found", what: "such place or release" });
+        return fail({ code: "not-found", what: "place or release" });
       default:
         throw error;
     }

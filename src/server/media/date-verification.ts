@@ -15,7 +15,7 @@ export async function dateVerification(
   outcome: VerificationOutcome,
 ): Promise<Result<number>> {
   const medium = await getMedium(context, tag);
-  if (!medium) return fail({ code: "not-found", what: `medium ${tag}` });
+  if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
   const on = context.now().toISOString().slice(0, 10);
   const before = mediumInputOf(medium);
   const { verified: last } = before;

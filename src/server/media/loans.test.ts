@@ -1,6 +1,7 @@
 import { testInventory, value } from "../../../test/support/database";
+import { problemText } from "../../core/words/problems";
 import { addSite } from "../inventory/sites";
-import { problemText, type Result } from "../problems";
+import type { Result } from "../problems";
 import { compareStock, giveBack, lend, loansOf, openLoans, shelfOf, takeStock } from "./loans";
 import { addMedium, getMedium } from "./media";
 

@@ -2,7 +2,7 @@ import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
 import { loans, media, sites, stocktakes } from "../db/schema";
-import { checked, fail, ok, problemText, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 import { getMedium, mediumInputOf, saveMedium } from "./media";
 
 const day = z.iso
@@ -22,14 +22,10 @@ export async function lend(context: Context, input: unknown): Promise<Result<num
   if (!parsed.ok) return parsed;
   const { tag, to, dueOn } = parsed.value;
   const medium = await getMedium(context, tag);
-  if (!medium) return fail({ code: "not-found", what: `medium ${tag}` });
-  if (medium.row.lentTo)
-    return fail({
-      code: "invalid",
-      fields: { to: `${tag} is with ${medium.row.lentTo}. It has to be given back first.` },
-    });
+  if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
+  if (medium.row.lentTo) return refused({ code: "lent-already", medium: tag, to: medium.row.lentTo }, "to");
   const since = context.now().toISOString().slice(0, 10);
-  if (dueOn !== null && dueOn < since) return fail({ code: "invalid", fields: { dueOn: "That day is past already." } });
+  if (dueOn !== null && dueOn < since) return refused({ code: "day-past" }, "dueOn");
   const saved = await saveMedium(context, medium.row.id, medium.row.version, { ...mediumInputOf(medium), lentTo: to });
   if (!saved.ok) return saved;
   await context.db
@@ -41,7 +37,7 @@ export async function lend(context: Context, input: unknown): Promise<Result<num
 /** Takes a medium back, to a place where it is one; null: to where it is recorded to be kept. */
 export async function giveBack(context: Context, tag: string, siteId: number | null): Promise<Result<number>> {
   const medium = await getMedium(context, tag.trim());
-  if (!medium) return fail({ code: "not-found", what: `medium ${tag}` });
+  if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
   const input = { ...mediumInputOf(medium), lentTo: null, siteId: siteId ?? medium.row.siteId };
   const saved = await saveMedium(context, medium.row.id, medium.row.version, input);
   if (!saved.ok) return saved;
@@ -160,7 +156,7 @@ export async function compareStock(
   tags: readonly string[],
 ): Promise<Result<Stocktaking>> {
   const shelf = await shelfOf(context, siteId);
-  if (!shelf) return fail({ code: "not-found", what: "such place" });
+  if (!shelf) return fail({ code: "not-found", what: "place" });
   const scanned = [...new Set(tags.map((tag) => tag.trim().toLowerCase()).filter(Boolean))].slice(0, 5000);
   const rows =
     scanned.length === 0
@@ -197,7 +193,7 @@ export async function takeStock(
   const { found, missing, moved } = compared.value;
   for (const tag of moved) {
     const back = await giveBack(context, tag, siteId);
-    if (!back.ok) return fail({ code: "invalid", fields: { [tag]: problemText(back.problem) } });
+    if (!back.ok) return back;
   }
   await context.db.insert(stocktakes).values({
     ...{ siteId, on: context.now().toISOString().slice(0, 10), found, missing, moved },

@@ -4,11 +4,11 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { IMAGES } from "../../../scripts/demo/images";
 import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { problemText } from "../../core/words/problems";
 import { events, inspections, loads, media } from "../db/schema";
 import { viewsKeyOf } from "../inspections/inspections";
 import { attachmentOf } from "../inspections/verdicts";
 import { addSite } from "../inventory/sites";
-import { problemText } from "../problems";
 import { addMedium, getMedium, listMedia, type MediumDetail, mediumInputOf, retireMedium, saveMedium } from "./media";
 import { addKit, addRelease, listKits, listReleases } from "./releases";
 
@@ -61,7 +61,7 @@ test("a place or release that is gone is a sentence, and nothing is half-written
   const before = await Promise.all([media, loads, inspections, events].map((table) => inventory.ina.db.$count(table)));
   for (const more of [{ siteId: 999 }, { releaseIds: [999] }]) {
     const result = await addMedium(inventory.ina, medium("SP-2", more), await read("papers"));
-    expect(result).toEqual({ ok: false, problem: { code: "not-found", what: "such place or release" } });
+    expect(result).toEqual({ ok: false, problem: { code: "not-found", what: "place or release" } });
   }
   expect(await Promise.all([media, loads, inspections, events].map((table) => inventory.ina.db.$count(table)))).toEqual(
     before,

@@ -208,7 +208,7 @@ async function checkedInspection(
     const found = await readInspection(context.db, kept.data.kept);
     return found
       ? ok({ id: kept.data.kept, inspection: found.inspection })
-      : fail({ code: "not-found", what: "such file read" });
+      : fail({ code: "not-found", what: "file read" });
   }
   const read = checked(inspectionSchema, inspection);
   return read.ok ? ok({ id: null, inspection: read.value }) : read;

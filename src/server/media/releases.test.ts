@@ -7,6 +7,7 @@ import { volumesOf } from "@/core/medium/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { testInventory, value } from "../../../test/support/database";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { problemText } from "../../core/words/problems";
 import {
   contentsKept,
   readDrivers,
@@ -16,7 +17,6 @@ import {
   storeManifest,
 } from "../inspections/contents";
 import { history } from "../inventory/events";
-import { problemText } from "../problems";
 import { addMedium, getMedium } from "./media";
 import { addKit, addRelease, compareTwo, getRelease, listReleases, mediaOf, saveKit, saveRelease } from "./releases";
 

@@ -14,7 +14,7 @@ import { getComputer } from "../inventory/computers";
 import { difference } from "../inventory/events";
 import { addNamed, nameSchema } from "../inventory/sites";
 import { changing, saveVersioned } from "../inventory/versioned";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 
 const blank = (value: string | null | undefined) => value?.trim() || null;
 const optional = (length: number) => z.string().max(length).nullish().transform(blank);
@@ -146,21 +146,17 @@ async function namesFor(
       .select({ id: inspections.id })
       .from(inspections)
       .where(eq(inspections.id, inspectionId));
-    if (!read) return fail({ code: "not-found", what: "such file read" });
+    if (!read) return fail({ code: "not-found", what: "file read" });
   }
   const seen = new Set<number>(own === null ? [] : [own]);
   for (let next = supersededById; next !== null; ) {
-    if (seen.has(next))
-      return fail({
-        code: "invalid",
-        fields: { supersededById: "A release cannot be superseded by itself, also not by way of another." },
-      });
+    if (seen.has(next)) return refused({ code: "superseded-by-itself" }, "supersededById");
     seen.add(next);
     const [row]: { by: number | null }[] = await context.db
       .select({ by: releases.supersededById })
       .from(releases)
       .where(eq(releases.id, next));
-    if (!row) return fail({ code: "not-found", what: "such release" });
+    if (!row) return fail({ code: "not-found", what: "release" });
     next = row.by;
   }
   return ok({ kitName: kit.name, supersededBy: await nameOf(context, supersededById) });
@@ -342,7 +338,7 @@ export async function drivesComputer(
   tag: string,
 ): Promise<Result<DrivenDevice[] | null>> {
   const detail = await getComputer(context, tag);
-  if (!detail) return fail({ code: "not-found", what: `computer ${tag}` });
+  if (!detail) return fail({ code: "not-found", what: "computer", name: tag });
   const drivers = await readDrivers(context, inspectionId);
   if (!drivers) return ok(null);
   const index = new DriverIndex(drivers);

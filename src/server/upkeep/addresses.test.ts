@@ -2,12 +2,12 @@ import { join } from "node:path";
 import { simpleParser } from "mailparser";
 import { testInventory, value } from "../../../test/support/database";
 import { tempWorkshop } from "../../../test/support/workshop";
+import { problemText } from "../../core/words/problems";
 import { type Mail, type Mailer, outboxFile, outboxFiles } from "../host/mailer";
 import { history } from "../inventory/events";
 import { saveRule } from "../inventory/policies";
 import { addSite } from "../inventory/sites";
 import { addMedium } from "../media/media";
-import { problemText } from "../problems";
 import { listAudiences, setMailAddress } from "./addresses";
 import { sendDigests, sendIfDue } from "./digests";
 
@@ -66,7 +66,7 @@ test("an address is kept with who said so; what is none is refused in a sentence
   value(await setPier("quay@skerry.example"));
   expect(await history(ina, "site", ids.pier)).toHaveLength(events);
   expect(await setMailAddress(ina, { kind: "person", id: 999, mail: "" })).toMatchObject({
-    problem: { code: "not-found", what: "such person" },
+    problem: { code: "not-found", what: "person" },
   });
   expect(value(await setMailAddress(ina, { kind: "person", id: 1, mail: "" }))).toBeNull();
 });

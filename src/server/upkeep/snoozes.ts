@@ -4,7 +4,7 @@ import { daysBetween } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { snoozes } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-import { checked, fail, ok, type Result } from "../problems";
+import { checked, fail, ok, type Result, refused } from "../problems";
 
 export type SnoozeRow = typeof snoozes.$inferSelect;
 
@@ -34,11 +34,9 @@ export async function snoozeDue(
   if (!parsed.ok) return parsed;
   const { key, until, why } = parsed.value;
   const today = context.now().toISOString().slice(0, 10);
-  const refuse = (text: string) => fail<number>({ code: "invalid", fields: { until: text } });
-  if (until <= today) return refuse("That day is not ahead.");
-  if (daysBetween(today, until) > SNOOZE_MOST_DAYS)
-    return refuse("At most a year: by then it should be looked at again.");
-  if (!(await isDue(key))) return fail({ code: "not-found", what: "such thing that is due" });
+  if (until <= today) return refused({ code: "day-not-ahead" }, "until");
+  if (daysBetween(today, until) > SNOOZE_MOST_DAYS) return refused({ code: "day-too-far" }, "until");
+  if (!(await isDue(key))) return fail({ code: "not-found", what: "thing that is due" });
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     await tx
       .update(snoozes)
@@ -65,7 +63,7 @@ export async function takeUp(context: Context, snoozeId: number): Promise<Result
       .from(snoozes)
       .where(and(eq(snoozes.id, snoozeId), isNull(snoozes.endedAt)))
       .for("update");
-    if (!row) return fail({ code: "not-found", what: "such thing that was put off" });
+    if (!row) return fail({ code: "not-found", what: "thing that was put off" });
     await tx.update(snoozes).set({ endedAt: context.now() }).where(eq(snoozes.id, row.id));
     await recordEvent(tx, context, {
       ...{ entity: "upkeep", entityId: row.id, entityTag: row.dueKey.slice(0, 120), action: "took up", version: 2 },

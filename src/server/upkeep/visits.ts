@@ -4,6 +4,7 @@ import type { CoverTask } from "@/core/cover/result";
 import type { DueItem } from "@/core/upkeep/due";
 import { RESULTS, type Visit, visitOf } from "@/core/upkeep/visit";
 import { dueTitle } from "@/core/words/upkeep";
+import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { coverPlans, coverTasks } from "../db/schema";
 import { tickTask } from "../drills/cover-tasks";
@@ -13,7 +14,7 @@ import { loadTravel } from "../inventory/policies";
 import { dateVerification, type VerificationOutcome } from "../media/date-verification";
 import { giveBack } from "../media/loans";
 import { getMedium, retireMedium } from "../media/media";
-import { checked, ok, problemText, type Result } from "../problems";
+import { checked, ok, type Result } from "../problems";
 import { everythingDue } from "./due";
 import { openSnoozes } from "./snoozes";
 

@@ -1,5 +1,5 @@
+import { problemText } from "@/core/words/problems";
 import { CONTENTS_BYTES_MAX, storeContents } from "@/server/inspections/contents";
-import { problemText } from "@/server/problems";
 import { currentContext } from "../../_lib/context";
 
 /** Keeps what a browser read from a file: gzip-compressed JSON as the body. Gives the id of what was kept. */

@@ -1,6 +1,6 @@
 import { TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
+import { problemText } from "@/core/words/problems";
 import { stageImport } from "@/server/exchange/imports";
-import { problemText } from "@/server/problems";
 import { currentContext } from "../../_lib/context";
 
 /** Takes a table in, to be looked at before it is imported. The file is the body; its name is a header. */
@@ -12,5 +12,5 @@ export async function POST(request: Request): Promise<Response> {
   const result = await stageImport(await currentContext(), name, bytes);
   return result.ok
     ? Response.json({ id: result.value })
-    : Response.json({ problem: problemText(result.problem).replace(/^file: /, "") }, { status: 400 });
+    : Response.json({ problem: problemText(result.problem) }, { status: 400 });
 }

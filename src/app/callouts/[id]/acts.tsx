@@ -5,7 +5,8 @@ import { type FormEvent, useState } from "react";
 import { OUTCOMES, type OutcomeKind } from "@/core/judging/routes/outcome";
 import { parseSize } from "@/core/kernel/parse-size";
 import { cameBackText, outcomeKindText } from "@/core/words/callout";
-import { problemText, type Result } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
+import type { Result } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
 import { chooseRouteAction, closeCalloutAction, setNewComputerAction, setNewDiskAction } from "../actions";
 

@@ -2,8 +2,8 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
+import { fieldTexts, problemText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
-import { problemText } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { setPartitionAction } from "../actions";
 
@@ -34,13 +34,7 @@ export function KeyPlace({
         partition,
         change: { keyPlace: typed },
       });
-      setProblem(
-        result.ok
-          ? null
-          : result.problem.code === "invalid"
-            ? (result.problem.fields.place ?? problemText(result.problem))
-            : problemText(result.problem),
-      );
+      setProblem(result.ok ? null : (fieldTexts(result.problem).place ?? problemText(result.problem)));
       if (!result.ok) return;
       setEditing(false);
       router.refresh();

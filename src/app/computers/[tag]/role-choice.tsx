@@ -2,7 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { useState, useTransition } from "react";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { setPartitionAction } from "../actions";
 
 /** What a partition is for, where type and content do not tell, or tell wrongly. */

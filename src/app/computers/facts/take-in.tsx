@@ -7,9 +7,9 @@ import type { Document, DocumentKind, DocumentReading } from "@/core/computer/co
 import { readDocument } from "@/core/computer/collect/read";
 import type { Choices } from "@/core/computer/facts/merge";
 import { affectedText } from "@/core/words/facts";
+import { problemText } from "@/core/words/problems";
 import { verdictText } from "@/core/words/reasons";
 import type { FactsPreview } from "@/server/computers/computer-acts";
-import { problemText } from "@/server/problems";
 import { ChainLink } from "@/ui/chain";
 import { DropField } from "@/ui/drop-field";
 import { Field } from "@/ui/field";

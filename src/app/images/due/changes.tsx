@@ -1,9 +1,9 @@
 "use client";
 
 import { useShortForm } from "@/app/_parts/use-short-form";
+import { problemText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
 import type { NotedItem } from "@/server/inventory/noted-changes";
-import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { dateText } from "@/ui/words";
 import { noteChangeAction, withdrawChangeAction } from "../actions";

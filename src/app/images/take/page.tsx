@@ -1,8 +1,8 @@
 import type { Metadata } from "next";
 import { durationText, rangeText, ratioText } from "@/core/words/images";
+import { problemText } from "@/core/words/problems";
 import { type ImagePlanView, imagePlan } from "@/server/images/image-plans";
 import { listStores } from "@/server/images/stores";
-import { problemText } from "@/server/problems";
 import { Size } from "@/ui/size";
 import { currentContext } from "../../_lib/context";
 import { one, positive, type SearchParams } from "../../_lib/params";

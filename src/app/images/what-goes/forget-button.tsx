@@ -2,7 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { useReady } from "@/ui/use-ready";
 import { forgetImagesAction } from "../actions";
 

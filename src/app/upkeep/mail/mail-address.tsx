@@ -2,7 +2,7 @@
 
 import { useState } from "react";
 import { useShortForm } from "@/app/_parts/use-short-form";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { setMailAddressAction } from "../actions";
 

@@ -2,8 +2,9 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
+import { problemText } from "@/core/words/problems";
 import type { BenchJob } from "@/server/bench/jobs";
-import { problemText, type Result } from "@/server/problems";
+import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { askAction, resumeAction } from "../../actions";

@@ -5,15 +5,14 @@ import type { Verdict } from "@/core/judging/model/schema";
 import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
 import { alternativeText, planNoteText, planProblemText, trustText, wayText } from "@/core/words/bench";
+import { confirmationText, problemText } from "@/core/words/problems";
 import { reasonText } from "@/core/words/reasons";
 import { bytesText } from "@/core/words/sizes";
 import { listBerths } from "@/server/bench/berths";
 import { carriableFiles } from "@/server/bench/carry";
-import { howToConfirm } from "@/server/bench/jobs";
 import { type PlanView, planInBerth } from "@/server/bench/plans";
 import { freeTagFor } from "@/server/bench/proposals";
 import { listReleases } from "@/server/media/releases";
-import { problemText } from "@/server/problems";
 import { ChainLink } from "@/ui/chain";
 import { Size } from "@/ui/size";
 import { Strip, type StripPart } from "@/ui/strip";
@@ -213,7 +212,7 @@ export default async function Prepare({ params, searchParams }: Props) {
           <StartForm
             wish={wish}
             fingerprint={planned.value.look.fingerprint}
-            how={howToConfirm({ serial: device.row.serial, tag: device.medium?.tag ?? null, berth: berth.name })}
+            how={`type ${confirmationText({ serial: device.row.serial, tag: device.medium?.tag ?? null, berth: berth.name })}.`}
             loss={device.loss}
             isStore={device.row.isStore}
             isHeld={berth.jobId}

@@ -3,9 +3,9 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
+import { problemText } from "@/core/words/problems";
 import type { ImportProgress } from "@/server/exchange/imports";
 import type { ImportOptions, ImportReport, ImportView } from "@/server/exchange/options";
-import { problemText } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
@@ -77,7 +77,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
       if (result.ok) {
         setReport(result.value);
         if (what === "run" && result.value.faultsTotal > 0) setProblem("Nothing was imported: rows are at fault.");
-      } else setProblem(problemText(result.problem).replace(/^import: /, ""));
+      } else setProblem(problemText(result.problem));
     } catch {
       setProblem(
         "Creel did not answer to the end. Whether it was imported is told here once the page is opened again.",
@@ -96,7 +96,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
     setSince(Date.now());
     const result = await checkImportAction(view.id, next);
     if (result.ok) setReport(result.value);
-    else setProblem(problemText(result.problem).replace(/^import: /, ""));
+    else setProblem(problemText(result.problem));
     setWorking(null);
     router.refresh();
   };

@@ -2,7 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { acceptPlanAction, cancelPlanAction } from "../../actions";

@@ -5,7 +5,7 @@ import { useRouter } from "next/navigation";
 import { useState } from "react";
 import type { CoverTask } from "@/core/cover/result";
 import { taskText } from "@/core/words/cover";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { tickTaskAction } from "../../actions";

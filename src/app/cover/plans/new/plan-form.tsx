@@ -5,6 +5,7 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { FormProblem } from "@/app/_parts/form-problem";
 import { type CoverSettings, PRICED } from "@/core/cover/result";
+import { fieldTexts } from "@/core/words/problems";
 import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { useReady } from "@/ui/use-ready";
@@ -53,7 +54,7 @@ export function PlanForm({ settings, name, sites, releases }: PlanFormProps) {
       ...{ noPurchase: settings.noPurchase, without: settings.without },
     },
   });
-  const fields = problem?.code === "invalid" ? problem.fields : {};
+  const fields = fieldTexts(problem);
   const submit = handleSubmit(async (values) => {
     const wrong = Object.fromEntries(
       NUMBERS.flatMap(([key]) =>

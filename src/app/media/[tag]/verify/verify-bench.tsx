@@ -6,7 +6,7 @@ import { useReader } from "@/app/_reading/use-reader";
 import { isAsItShouldBe, Verified } from "@/app/_reading/verified";
 import type { Manifest } from "@/core/medium/integrity/manifest";
 import type { Verification } from "@/core/medium/integrity/verify";
-import { problemText } from "@/server/problems";
+import { problemText } from "@/core/words/problems";
 import { DropField } from "@/ui/drop-field";
 import { ProblemLine } from "@/ui/problem-line";
 import { dateVerificationAction } from "../../actions";

@@ -1,6 +1,6 @@
 import { currentContext } from "@/app/_lib/context";
+import { problemText } from "@/core/words/problems";
 import { marksOf, takeMarks } from "@/server/callouts/callout-marks";
-import { problemText } from "@/server/problems";
 
 interface Props {
   params: Promise<{ id: string }>;

@@ -1,5 +1,5 @@
+import { problemText } from "@/core/words/problems";
 import { CONTENTS_BYTES_MAX, readManifest, storeManifest } from "@/server/inspections/contents";
-import { problemText } from "@/server/problems";
 import { currentContext } from "../../../../_lib/context";
 
 interface Props {

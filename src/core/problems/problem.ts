@@ -1,0 +1,122 @@
+import type { PatternProblem } from "../images/names";
+import type { PackProblem } from "../making/pack/pack-read";
+import type { CapacityResult } from "../making/writing/capacity";
+import type { DeviceMarks } from "../making/writing/confirm";
+import type { DeviceFaultCode } from "../making/writing/device";
+
+/** A field that somebody else changed since the form was opened. */
+export interface StaleChange {
+  field: string;
+  before: unknown;
+  after: unknown;
+  by: string;
+  at: string;
+}
+
+/** What was looked for and is not there; names of records are those of the event log. */
+export type Thing = string;
+
+/** Why something that was asked for is not done: a closed union of codes, each with its facts. */
+export type Refusal =
+  // Inventory
+  | { code: "key-typed" }
+  | { code: "undone-already" }
+  | { code: "not-in-service"; what: "computer" | "medium"; tag: string }
+  | { code: "no-such-tag"; what: "computer" | "medium"; tag: string }
+  | { code: "no-such-site"; site: string }
+  | { code: "several-called"; name: string }
+  | { code: "day-past" }
+  | { code: "day-past-drill" }
+  | { code: "day-ahead-drill" }
+  | { code: "day-not-ahead" }
+  | { code: "day-too-far" }
+  | { code: "calendar-unreadable"; problems: string[] }
+  | { code: "name-pattern"; problems: PatternProblem[] }
+  | { code: "rule-there"; subject: string }
+  | { code: "no-such-form"; known: readonly string[] }
+  | { code: "model-needed" }
+  | { code: "travel-to-itself" }
+  // Tables
+  | { code: "file-empty" }
+  | { code: "table-too-large" }
+  | { code: "import-done" }
+  | { code: "import-busy" }
+  | { code: "import-cancelled" }
+  | { code: "import-failed" }
+  | { code: "table-fault"; text: string }
+  // Files and media
+  | { code: "too-large-to-keep" }
+  | { code: "body-unreadable" }
+  | { code: "manifest-of-another-file" }
+  | { code: "manifest-too-large" }
+  | { code: "lent-already"; medium: string; to: string }
+  | { code: "superseded-by-itself" }
+  | { code: "release-of-another-file"; release: string }
+  // Stores
+  | { code: "store-out-of-reach" }
+  | { code: "store-scan-running" }
+  | { code: "store-not-measurable" }
+  | { code: "store-too-full-to-measure" }
+  | { code: "store-not-writable"; fault: string }
+  | { code: "listing-unreadable" }
+  // Call-outs and plans
+  | { code: "callout-closed" }
+  | { code: "route-not-offered" }
+  | { code: "same-computer" }
+  | { code: "plan-not-done" }
+  // Emulated drills
+  | { code: "no-emulated-firmware"; computer: string }
+  | { code: "no-emulator" }
+  | { code: "nothing-to-emulate"; medium: string }
+  | { code: "emulator-died"; lastLine: string }
+  // The bench
+  | { code: "plan-fails" }
+  | { code: "device-is-store" }
+  | { code: "device-untrusted"; result: CapacityResult }
+  | { code: "device-changed" }
+  | { code: "tag-on-other-device"; tag: string; device: string }
+  | { code: "device-not-named"; marks: DeviceMarks }
+  | { code: "loss-not-agreed" }
+  | { code: "device-is-medium"; tag: string }
+  | { code: "device-unreadable" }
+  | { code: "berth-busy"; job: number }
+  | { code: "job-over"; state: string; wish: string }
+  | { code: "job-cannot-resume"; state: string }
+  | { code: "pack-refused"; problem: PackProblem }
+  | { code: "device-fault"; fault: DeviceFaultCode; offset: number | null }
+  | { code: "copy-of-medium"; tag: string; device: string }
+  | { code: "berth-is-port"; berth: string }
+  | { code: "berth-taken"; berth: string }
+  | { code: "berth-takes"; berth: string; discs: boolean }
+  | { code: "device-elsewhere"; berth: string }
+  | { code: "carried-missing"; file: string }
+  | { code: "carried-release-missing"; file: string | null }
+  | { code: "carried-not-on-release"; path: string; release: string }
+  | { code: "release-file-missing"; file: string }
+  | { code: "release-never-read" }
+  | { code: "release-twice" };
+
+/** Expected outcomes that are not what was asked for. */
+export type Problem =
+  /** `name`: its tag or name, where it was looked for by that. */
+  | { code: "not-found"; what: Thing; name?: string }
+  | { code: "taken"; field: string; value: string }
+  /** Input that does not fit its form: each field's first complaint. */
+  | { code: "invalid"; fields: Record<string, string> }
+  /** `field`: of the form that asked for it, where it is about one. */
+  | { code: "refused"; why: Refusal; field?: string }
+  | { code: "stale"; changes: StaleChange[]; version: number };
+
+export type Result<T> = { ok: true; value: T } | { ok: false; problem: Problem };
+
+export function ok<T>(value: T): Result<T> {
+  return { ok: true, value };
+}
+
+export function fail<T = never>(problem: Problem): Result<T> {
+  return { ok: false, problem };
+}
+
+export function refused<T = never>(why: Refusal, field?: string): Result<T> {
+  return fail({ code: "refused", why, ...(field === undefined ? {} : { field }) });
+}
