@@ -5,12 +5,41 @@ import {
   existsSync,
   mkdirSync,
   openSync,
+  readdirSync,
   readFileSync,
+  statSync,
   truncateSync,
+  utimesSync,
   writeFileSync,
   writeSync,
 } from "node:fs";
 import { join } from "node:path";
+
+/** What is made is made as of this second, so that the same medium has the same bytes. 2026-01-01 in UTC. */
+const MADE_AT_SECONDS = 1767225600;
+const MADE_AT = new Date(MADE_AT_SECONDS * 1000);
+
+/** Tools that write the time of day into what they make. */
+const WRITES_TIME = new Set(
+  "mkfs.fat mkfs.exfat mmd mcopy syslinux xorriso genisoimage grub-mkrescue grub-mkstandalone mksquashfs sbsign osslsigncode wimcapture wimlib-imagex".split(
+    " ",
+  ),
+);
+
+/** Debian's libeatmydata, with which nothing waits for the disk, and libfaketime; where they are not installed, none. */
+function preloaded(command: string): Record<string, string> {
+  const library = (path: string) =>
+    ["x86_64-linux-gnu", "aarch64-linux-gnu"]
+      .map((arch) => `/usr/lib/${arch}/${path}`)
+      .find((each) => existsSync(each));
+  const [calm, clock] = [library("libeatmydata.so"), library("faketime/libfaketime.so.1")];
+  const isTimed = clock !== undefined && WRITES_TIME.has(command);
+  const libraries = [calm, isTimed ? clock : undefined].filter((each) => each !== undefined);
+  return {
+    ...(libraries.length > 0 ? { LD_PRELOAD: libraries.join(":") } : {}),
+    ...(isTimed ? { FAKETIME: "2026-01-01 00:00:00", NO_FAKE_STAT: "1", FAKETIME_DONT_FAKE_MONOTONIC: "1" } : {}),
+  };
+}
 
 /** Runs a reference tool; its output, or an error that carries what it printed. */
 export function run(command: string, args: string[], options: { input?: string; cwd?: string } = {}): string {
@@ -23,7 +52,8 @@ export function run(command: string, args: string[], options: { input?: string; 
         PATH: `${process.env.PATH}:/usr/sbin:/sbin`,
         MTOOLS_SKIP_CHECK: "1",
         TZ: "UTC",
-        SOURCE_DATE_EPOCH: "1767225600",
+        SOURCE_DATE_EPOCH: String(MADE_AT_SECONDS),
+        ...preloaded(command),
       },
       ...options,
     });
@@ -37,6 +67,16 @@ export function run(command: string, args: string[], options: { input?: string; 
 export const MARKER = "CREEL-STARTED";
 const GRUB_CONFIG = `serial --unit=0 --speed=115200\nterminal_output serial\necho ${MARKER}\nhalt\n`;
 const GRUB_MODULES = ["serial", "terminal", "echo", "halt", "part_msdos", "part_gpt", "fat", "iso9660"];
+
+function fixedGuid(number: number): string {
+  return `4352454c-0000-4000-8000-${String(number).padStart(12, "0")}`;
+}
+
+/** Files and folders as of the one second that media are made at. */
+export function setTimes(path: string): void {
+  if (statSync(path).isDirectory()) for (const name of readdirSync(path)) setTimes(join(path, name));
+  utimesSync(path, MADE_AT, MADE_AT);
+}
 
 /** Builds media in one folder; programs are made once. Sizes in MiB, offsets in bytes. */
 export class Workshop {
@@ -87,7 +127,7 @@ export class Workshop {
   /** A FAT volume with files at their paths. `bits` 12, 16 or 32. */
   fat(name: string, sizeMiB: number, bits: number, files: Record<string, string>, options: string[] = []): string {
     const file = this.blank(name, sizeMiB);
-    run("mkfs.fat", ["-F", String(bits), "-n", "KIT", ...options, file]);
+    run("mkfs.fat", ["--invariant", "-F", String(bits), "-n", "KIT", ...options, file]);
     const made = new Set<string>();
     for (const [path, from] of Object.entries(files)) {
       const parts = path.split("/").filter(Boolean);
@@ -116,7 +156,10 @@ export class Workshop {
   /** A disk image with a GPT from sgdisk; `parts` maps partition numbers to volumes put there. */
   gpt(name: string, sizeMiB: number, sgdisk: string[], parts: Record<number, string> = {}): string {
     const file = this.blank(name, sizeMiB);
-    run("sgdisk", [...sgdisk, file]);
+    // Numbers of its own for the disk and each partition, or sgdisk rolls dice for them.
+    const numbers = sgdisk.flatMap((option, at) => (option === "-n" ? [Number(sgdisk[at + 1]?.split(":")[0])] : []));
+    const fixed = numbers.filter((number) => number > 0).flatMap((number) => ["-u", `${number}:${fixedGuid(number)}`]);
+    run("sgdisk", [...sgdisk, "-U", fixedGuid(0), ...fixed, file]);
     for (const [number, volume] of Object.entries(parts)) this.put(file, this.gptStart(file, Number(number)), volume);
     return file;
   }
@@ -129,7 +172,7 @@ export class Workshop {
   /** A disk image with an MBR from sfdisk; `parts` maps byte offsets to volumes put there. */
   mbr(name: string, sizeMiB: number, script: string, parts: Record<number, string> = {}): string {
     const file = this.blank(name, sizeMiB);
-    run("sfdisk", ["-q", file], { input: `label: dos\n${script}\n` });
+    run("sfdisk", ["-q", file], { input: `label: dos\nlabel-id: 0x4352454c\n${script}\n` });
     for (const [offset, volume] of Object.entries(parts)) this.put(file, Number(offset), volume);
     return file;
   }
@@ -144,6 +187,7 @@ export class Workshop {
       mkdirSync(join(to, ".."), { recursive: true });
       copyFileSync(from, to);
     }
+    setTimes(tree);
     const file = this.path(name);
     run("xorriso", [
       "-as",

@@ -1,4 +1,4 @@
-import { existsSync, readFileSync } from "node:fs";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { run, type Workshop } from "../../scripts/media/workshop";
 import { guidBytes } from "../../src/server/host/flash-variables";
 
@@ -49,12 +49,27 @@ const WISHES: Record<string, CertificateWish> = {
 };
 export type KeyName = keyof typeof WISHES;
 
-/** Paths of a certificate and its key; made when they are first asked for. */
+export const KEY_NAMES = Object.keys(WISHES);
+
+/** Kept keys and certificates as PEM, so that what is signed has the same bytes each time; `npm run referee -- --keys`. */
+const KEPT_FILE = "test/referee/keys.json";
+const kept: Record<string, { key: string; certificate: string }> = existsSync(KEPT_FILE)
+  ? JSON.parse(readFileSync(KEPT_FILE, "utf8"))
+  : {};
+
+/** Paths of a certificate and its key; laid out, or made where none is kept, when they are first asked for. */
 export function keyPair(w: Workshop, name: string): { key: string; pem: string; der: string } {
   const wish = WISHES[name];
   if (!wish) throw new Error(`There is no certificate "${name}".`);
   const paths = { key: w.path(`${name}.key`), pem: w.path(`${name}.pem`), der: w.path(`${name}.der`) };
   if (existsSync(paths.der)) return paths;
+  const own = kept[name];
+  if (own) {
+    w.text(`${name}.key`, own.key);
+    w.text(`${name}.pem`, own.certificate);
+    writeFileSync(paths.der, Buffer.from(own.certificate.replace(/-----[^-]+-----|\s/g, ""), "base64"));
+    return paths;
+  }
   const [algorithm = "rsa:2048", ...options] = wish.key ?? [];
   const subject = `/O=Skerry Line/CN=${wish.cn ?? name}`;
   run("openssl", [
@@ -185,4 +200,13 @@ export function revokedCertificateList(w: Workshop, name: string, from: { year: 
   const bytes = new Uint8Array(readFileSync(list));
   if (!from) bytes.fill(0, bytes.length - 16);
   return bytes;
+}
+
+/** Keeps all keys and certificates, made where none is kept yet. */
+export function keepKeys(w: Workshop): void {
+  const all = KEY_NAMES.map((name) => {
+    const { key, pem } = keyPair(w, name);
+    return [name, { key: readFileSync(key, "utf8"), certificate: readFileSync(pem, "utf8") }];
+  });
+  writeFileSync(KEPT_FILE, `${JSON.stringify(Object.fromEntries(all), null, 2)}\n`);
 }

@@ -1,28 +1,49 @@
+import { traceText } from "@/core/words/trace";
 import { tempWorkshop } from "../support/workshop";
-import { compare } from "./agree";
+import { agrees, compare, judgeFile } from "./agree";
 import { cellName, machineOf } from "./blocks";
 import { CASES } from "./cases";
 import { firmwareIsInstalled } from "./machine";
+import { cellDigest, readObservations } from "./observations";
 
 /**
- * Real firmware is the judge: media made by reference tools are started on SeaBIOS and OVMF under QEMU, and
- * Creel's verdict must say what happened. The whole table runs with `npm run referee`.
+ * Real firmware is the judge: media made by reference tools are started on SeaBIOS 1.16 and EDK2 2022.11 under QEMU,
+ * and Creel's verdict must say what happened. What such a computer did with the very same bytes is kept by their
+ * digest (`npm run referee -- --record`), and then no computer is started. Where medium, firmware or lists are
+ * others, the short series starts, and the rest is held to what was observed by its name. `npm run referee` starts
+ * them all.
  */
 const w = tempWorkshop();
-// All media are made before the first computer is switched on: building blocks are shared between cases.
-const cells = CASES.filter((each) => each.fast).flatMap(({ name, make, on }) => {
-  const image = make(w);
-  return on.map((cell) => ({ name: cellName(name, cell), image, machine: machineOf(w, cell) }));
-});
+const observed = readObservations();
+const cells = CASES.flatMap(({ name, on }) => on.map((cell) => cellName(name, cell)));
 
-test("the firmware is installed and there is something to judge", () => {
+test("the firmware is installed, there is an observation for every cell, and none for a cell that is gone", () => {
   expect(firmwareIsInstalled()).toBe(true);
-  expect(cells.length).toBeGreaterThan(12);
+  expect(cells.length).toBeGreaterThan(250);
+  expect(Object.keys(observed).sort()).toEqual([...cells].sort());
 });
 
-test.concurrent.each(cells)("$name", async ({ image, machine }) => {
-  const { link, log, started, agrees } = await compare(image, machine, w.folder);
-  // The evidence shows where the two do not agree.
-  const evidence = agrees ? [] : [link.verdict, link.trace.join("; "), started, log.slice(-600)];
-  expect(evidence).toEqual([]);
+let sameBytes = 0;
+
+test.each(CASES)("$name", async ({ name, make, on, fast }) => {
+  const image = make(w);
+  for (const cell of on) {
+    const machine = machineOf(w, cell);
+    const known = observed[cellName(name, cell)];
+    const isSame = known?.digest === cellDigest(image, machine);
+    if (isSame) sameBytes++;
+    const run = fast && !isSame ? await compare(image, machine, w.folder) : null;
+    const link = run?.link ?? (await judgeFile(image, machine));
+    const started = run?.started ?? known?.started ?? false;
+    const trace = link.trace.map(traceText).join("; ");
+    const evidence = agrees(link, started)
+      ? []
+      : [cellName(name, cell), started, link.verdict, trace, run?.log.slice(-600)];
+    expect(evidence).toEqual([]);
+  }
+});
+
+afterAll(() => {
+  if (sameBytes < cells.length * 0.9)
+    console.log(`${cells.length - sameBytes} of ${cells.length} cells are other bytes than were recorded here.`);
 });
