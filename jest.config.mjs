@@ -1,6 +1,6 @@
 /** @type {import("jest").Config} */
 export default {
-  testEnvironment: "node",
+  testEnvironment: "<rootDir>/test/support/shared-context.cjs",
   roots: ["<rootDir>/src", "<rootDir>/test"],
   testMatch: ["**/*.test.ts"],
   transform: {

@@ -134,7 +134,7 @@ function bigFile(workshop: Workshop): string {
 async function browser(): Promise<void> {
   const workshop = new Workshop(folder);
   const [large, noise] = [richDisc(workshop), bigFile(workshop)];
-  buildIfNeeded();
+  await buildIfNeeded();
   const database = await startDatabase(join(ROOT, ".creel", "bench"));
   const port = await freePort();
   const data = join(ROOT, ".creel", "bench-data");

@@ -45,7 +45,7 @@ await runMain(async () => {
   process.on("SIGINT", () => stop(0));
   process.on("SIGTERM", () => stop(0));
   try {
-    buildIfNeeded();
+    await buildIfNeeded();
     if (
       runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], { DATABASE_URL: database.url, CREEL_DATA: data }) !==
       0

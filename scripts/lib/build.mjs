@@ -18,7 +18,7 @@ function sourcesDigest() {
     for (const entry of entries) {
       const each = join(path, entry.name);
       if (entry.isDirectory()) add(each);
-      else hash.update(each).update(readFileSync(each));
+      else if (!/\.test\.tsx?$/.test(entry.name)) hash.update(each).update(readFileSync(each));
     }
   };
   for (const name of WATCHED) {
@@ -34,13 +34,22 @@ const env = { ...process.env, NEXT_TELEMETRY_DISABLED: "1" };
 const next = join(ROOT, "node_modules", "next", "dist", "bin", "next");
 
 /** Builds the web application where its sources have changed since the last build. */
-export function buildIfNeeded() {
+export async function buildIfNeeded() {
   const digest = sourcesDigest();
   if (existsSync(STAMP) && readFileSync(STAMP, "utf8") === digest) return;
   console.log("Building the web application …");
-  const result = spawnSync(process.execPath, [next, "build"], { cwd: ROOT, env, encoding: "utf8" });
-  if (result.status !== 0) {
-    process.stderr.write(`${result.stdout}\n${result.stderr}\n`);
+  const { status, printed } = await new Promise((resolve) => {
+    const child = spawn(process.execPath, [next, "build"], { cwd: ROOT, env, stdio: ["ignore", "pipe", "pipe"] });
+    let printed = "";
+    for (const stream of [child.stdout, child.stderr]) {
+      stream.on("data", (data) => {
+        printed += data;
+      });
+    }
+    child.once("close", (status) => resolve({ status, printed }));
+  });
+  if (status !== 0) {
+    process.stderr.write(`${printed}\n`);
     throw new Problem("The web application could not be built; what the build printed is above.");
   }
   writeFileSync(STAMP, digest);

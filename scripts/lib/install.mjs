@@ -63,6 +63,8 @@ export const DEBIAN = {
     "zstd",
     "lz4",
     "xz-utils",
+    "libeatmydata1",
+    "libfaketime",
   ],
 };
 

@@ -1,10 +1,12 @@
 import { readFile } from "node:fs/promises";
 import { dirname, resolve } from "node:path";
+import { LRUCache } from "lru-cache";
 import { z } from "zod";
 import type { Facts } from "@/core/computer/facts/schema";
 import { releaseOfFile } from "@/core/judging/model/release-part";
 import { LINK_NAMES } from "@/core/judging/model/schema";
 import { type MediumFile, matchFiles } from "@/core/judging/pair/match";
+import { dayOf } from "@/core/kernel/days";
 import { entriesOf } from "@/core/medium/drivers/driver-set";
 import { type Attachment, attachmentSchema } from "@/core/medium/inspection/schema";
 import { type MatchDocument, matchDocument } from "@/core/words/documents/match";
@@ -63,7 +65,7 @@ class MediaReader {
 /** So many entries of driver lists take about as much room as what else is kept of a medium. */
 const ENTRIES_OF_ONE = 500;
 
-const today = () => new Date().toISOString().slice(0, 10);
+const today = () => dayOf(new Date());
 
 function readAttachment(value: string | undefined): Attachment | null {
   if (value === undefined) return null;
@@ -136,22 +138,14 @@ async function runJob(
 const KEPT = 2000;
 
 function memoised<T>(load: (path: string) => Promise<T>, weigh: (value: T) => number): (path: string) => Promise<T> {
-  const kept = new Map<string, { value: Promise<T>; weight: number }>();
-  let total = 0;
+  const kept = new LRUCache<string, Promise<T>>({ maxSize: KEPT });
   return async (path) => {
     const known = kept.get(path);
-    if (known) return known.value;
-    const entry = { value: load(path), weight: 1 };
-    kept.set(path, entry);
-    total += 1;
-    const value = await entry.value;
-    total += weigh(value) - entry.weight;
-    entry.weight = weigh(value);
-    for (const [oldest, { weight }] of kept) {
-      if (total <= KEPT || oldest === path) break;
-      kept.delete(oldest);
-      total -= weight;
-    }
+    if (known) return known;
+    const loading = load(path);
+    kept.set(path, loading, { size: 1 });
+    const value = await loading;
+    kept.set(path, loading, { size: Math.min(KEPT, Math.max(1, Math.round(weigh(value)))) });
     return value;
   };
 }

@@ -1,6 +1,7 @@
+import { dayOf } from "@/core/kernel/days";
 /** The ISO day of a time in milliseconds, as charts have it. */
-export function dayOf(time: number): string {
-  return new Date(time).toISOString().slice(0, 10);
+export function axisDay(time: number): string {
+  return dayOf(new Date(time));
 }
 
 /** An axis of days for points that have their time `at`, in milliseconds; spread onto a chart's axis. */
@@ -9,7 +10,7 @@ export const TIME_AXIS = {
   type: "number",
   scale: "time",
   domain: ["dataMin", "dataMax"],
-  tickFormatter: dayOf,
+  tickFormatter: axisDay,
   stroke: "var(--quiet)",
   fontSize: 12,
   minTickGap: 50,

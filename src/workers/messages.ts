@@ -19,11 +19,12 @@ export type ReadRequest =
   /** The content of one file of the medium. */
   | { kind: "extract"; file: File; volume: string | number; path: string };
 
+/** What is told while it works. */
+export type ReadNews = { kind: "step"; path: string } | { kind: "progress"; doneBytes: number; totalBytes: number };
+
 export type ReadReply =
   | { kind: "inspected"; inspection: Inspection; drivers: DriverSource[]; bytesRead: number }
-  | { kind: "step"; path: string }
   | { kind: "listed"; listing: Listing }
-  | { kind: "progress"; doneBytes: number; totalBytes: number }
   | { kind: "digested"; digest: string }
   | { kind: "manifested"; manifest: Manifest }
   | { kind: "verified"; verification: Verification }

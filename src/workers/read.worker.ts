@@ -1,3 +1,4 @@
+import { expose } from "comlink";
 import { findEntry } from "@/core/formats/file-tree";
 import { BlobSource, type ByteSource, CachedSource, ReadFailed, rangesOn } from "@/core/kernel/source";
 import { inspect } from "@/core/medium/inspection/inspect";
@@ -8,18 +9,20 @@ import { verifyAgainst } from "@/core/medium/integrity/verify";
 import { listVolumes } from "@/core/medium/volumes/listing";
 import { volumesOf } from "@/core/medium/volumes/volumes";
 import { unreadableText } from "@/core/words/trees";
-import type { ReadReply, ReadRequest } from "./messages";
+import type { ReadNews, ReadReply, ReadRequest } from "./messages";
 
 /** Reads a dropped file where it is: nothing of it leaves the browser but the result. */
-const tell = (reply: ReadReply) => self.postMessage(reply);
+export type Read = (request: ReadRequest, tell: (news: ReadNews) => void) => Promise<ReadReply>;
 
-self.addEventListener("message", async (event: MessageEvent<ReadRequest>) => {
+const read: Read = async (request, tell) => {
   try {
-    tell(await answer(event.data));
+    return await answer(request, tell);
   } catch (error) {
-    tell({ kind: "failed", problem: problemOf(error) });
+    return { kind: "failed", problem: problemOf(error) };
   }
-});
+};
+
+expose(read);
 
 function problemOf(error: unknown): string {
   if (error instanceof ReadFailed)
@@ -27,7 +30,7 @@ function problemOf(error: unknown): string {
   return `A mistake inside Creel: ${error instanceof Error ? error.message : String(error)}`;
 }
 
-async function answer(request: ReadRequest): Promise<ReadReply> {
+async function answer(request: ReadRequest, tell: (news: ReadNews) => void): Promise<ReadReply> {
   const { file } = request;
   const source = new BlobSource(file);
   switch (request.kind) {
@@ -42,7 +45,7 @@ async function answer(request: ReadRequest): Promise<ReadReply> {
     case "list":
       return { kind: "listed", listing: await listVolumes(await volumesOf(new CachedSource(source))) };
     case "digest": {
-      const onProgress = progress(file.size);
+      const onProgress = progress(tell, file.size);
       let doneBytes = 0;
       const digest = await digestSource(source, request.hash, wasmHasher, (bytes) => {
         doneBytes += bytes;
@@ -51,14 +54,17 @@ async function answer(request: ReadRequest): Promise<ReadReply> {
       return { kind: "digested", digest: digest ?? "" };
     }
     case "manifest":
-      return { kind: "manifested", manifest: await makeManifest(source, { name: file.name, onProgress: progress() }) };
+      return {
+        kind: "manifested",
+        manifest: await makeManifest(source, { name: file.name, onProgress: progress(tell) }),
+      };
     case "verify":
       return {
         kind: "verified",
-        verification: await verifyAgainst(source, request.manifest, { onProgress: progress() }),
+        verification: await verifyAgainst(source, request.manifest, { onProgress: progress(tell) }),
       };
     case "inner": {
-      const onProgress = progress();
+      const onProgress = progress(tell);
       let doneBytes = 0;
       const inner = await verifyInner(source, {
         onProgress: (bytes) => {
@@ -76,7 +82,7 @@ async function answer(request: ReadRequest): Promise<ReadReply> {
 /** Told at most some thirty times a second: a page cannot show more. */
 const TELL_EVERY_MS = 33;
 
-function progress(atOnce = -1): (doneBytes: number, totalBytes: number) => boolean {
+function progress(tell: (news: ReadNews) => void, atOnce = -1): (doneBytes: number, totalBytes: number) => boolean {
   let last = 0;
   return (doneBytes, totalBytes) => {
     const now = performance.now();

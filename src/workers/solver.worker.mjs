@@ -1,5 +1,7 @@
-// Solves integer programs with HiGHS in a thread of its own: one after the other, each told its number.
+// Solves integer programs with HiGHS in a thread of its own, one after the other.
 import { parentPort } from "node:worker_threads";
+import { expose } from "comlink";
+import nodeEndpoint from "comlink/dist/esm/node-adapter.mjs";
 import loadHighs from "highs";
 
 const ready = loadHighs();
@@ -27,10 +29,4 @@ function solve(highs, { data, seconds, start, isRelaxed = false }) {
   });
 }
 
-parentPort?.on("message", async ({ id, asked }) => {
-  try {
-    parentPort?.postMessage({ id, answer: solve(await ready, asked) });
-  } catch (error) {
-    parentPort?.postMessage({ id, problem: error instanceof Error ? error.message : String(error) });
-  }
-});
+expose(async (asked) => solve(await ready, asked), nodeEndpoint(parentPort));

@@ -2,6 +2,7 @@ import { spawn } from "node:child_process";
 import { rmSync } from "node:fs";
 import { open } from "node:fs/promises";
 import { join } from "node:path";
+import { buildSync } from "esbuild";
 import { type Layout, LayoutSource } from "@/core/formats/pieces";
 import { MemorySource } from "@/core/kernel/source";
 import { blocksOf, sameBytes } from "@/core/making/writing/blocks";
@@ -252,13 +253,25 @@ describe("capacity", () => {
   });
 });
 
+/** The writing process, bundled once: it is started, and killed, many times. */
+const WRITER = join(w.folder, "writer.cjs");
+beforeAll(() => {
+  const options = {
+    bundle: true,
+    platform: "node",
+    format: "cjs",
+    alias: { "@": join(process.cwd(), "src") },
+  } as const;
+  buildSync({ ...options, entryPoints: ["test/bench/writer.ts"], outfile: WRITER, logLevel: "error" });
+});
+
 /** Runs the writer and kills it after so many lines of progress, or lets it end. The last line it wrote. */
 function writer(
   folder: string,
   seed: number,
   killAfterLines: number | null,
 ): Promise<{ killed: boolean; last: string }> {
-  const child = spawn("npx", ["tsx", "test/bench/writer.ts", folder, `${folder}.journal`, String(seed)], {
+  const child = spawn(process.execPath, [WRITER, folder, `${folder}.journal`, String(seed)], {
     detached: true,
     stdio: ["ignore", "pipe", "inherit"],
   });

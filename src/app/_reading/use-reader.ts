@@ -1,7 +1,9 @@
 "use client";
 
+import { proxy, wrap } from "comlink";
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { ReadReply, ReadRequest } from "@/workers/messages";
+import type { ReadNews, ReadReply, ReadRequest } from "@/workers/messages";
+import type { Read } from "@/workers/read.worker";
 
 /** Work on a file in the background, as the page shows it. */
 export type Running<T> =
@@ -11,7 +13,7 @@ export type Running<T> =
   | { step: "cancelled" }
   | { step: "failed"; problem: string };
 
-export type Done = Exclude<ReadReply, { kind: "progress" | "step" | "failed" }>;
+export type Done = Exclude<ReadReply, { kind: "failed" }>;
 
 const newWorker = () => new Worker(new URL("../../workers/read.worker.ts", import.meta.url), { type: "module" });
 
@@ -42,28 +44,26 @@ export function useReader<T extends Done["kind"]>(expected: T, { warm = false } 
       end();
       const startedAt = performance.now();
       setState({ step: "running", doneBytes: 0, totalBytes: request.file.size, at: null, startedAt });
-      worker.current = ready.current ?? newWorker();
+      const own = ready.current ?? newWorker();
+      worker.current = own;
       ready.current = null;
-      worker.current.onmessage = ({ data }: MessageEvent<ReadReply>) => {
-        if (data.kind === "progress" || data.kind === "step")
-          setState((before) =>
-            before.step === "running"
-              ? data.kind === "step"
-                ? { ...before, at: data.path }
-                : { ...before, doneBytes: data.doneBytes, totalBytes: data.totalBytes }
-              : before,
-          );
-        else {
-          end();
-          if (data.kind === "failed") setState({ step: "failed", problem: data.problem });
-          else if (data.kind === expected) setState({ step: "done", value: data as Value });
-        }
-      };
-      worker.current.onerror = () => {
+      own.onerror = () => {
         end();
         setState({ step: "failed", problem: "The reader stopped. Drop the file again." });
       };
-      worker.current.postMessage(request);
+      const tell = (news: ReadNews) =>
+        setState((before) => {
+          if (before.step !== "running" || worker.current !== own) return before;
+          if (news.kind === "step") return { ...before, at: news.path };
+          return { ...before, doneBytes: news.doneBytes, totalBytes: news.totalBytes };
+        });
+      void wrap<Read>(own)(request, proxy(tell)).then((reply) => {
+        // Ended, or another piece of work, meanwhile.
+        if (worker.current !== own) return;
+        end();
+        if (reply.kind === "failed") setState({ step: "failed", problem: reply.problem });
+        else if (reply.kind === expected) setState({ step: "done", value: reply as Value });
+      });
     },
     [end, expected],
   );

@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
+import { dayOf } from "@/core/kernel/days";
 import { supportText } from "@/core/words/needs";
 import { listCalendars, listSystems } from "@/server/inventory/calendars";
 import { dateText, plural } from "@/ui/words";
@@ -11,7 +12,7 @@ export const metadata: Metadata = { title: "Systems" };
 
 export default async function Systems() {
   const context = await currentContext();
-  const day = context.now().toISOString().slice(0, 10);
+  const day = dayOf(context.now());
   const [systems, calendars] = await Promise.all([listSystems(context, day), listCalendars(context)]);
   return (
     <>

@@ -3,6 +3,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useRouter } from "next/navigation";
 import { type FormEvent, useId, useState } from "react";
+import { dayOf } from "@/core/kernel/days";
 import { fieldTexts, problemText } from "@/core/words/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
@@ -27,7 +28,7 @@ export function PutOff({ dueKey, title }: { dueKey: string; title: string }) {
     close();
     router.refresh();
   };
-  const later = new Date(Date.now() + USUAL_DAYS * 86_400_000).toISOString().slice(0, 10);
+  const later = dayOf(new Date(Date.now() + USUAL_DAYS * 86_400_000));
   return (
     <Popover className="relative" aria-busy={!ready}>
       <PopoverButton className="link" aria-label={`Put off: ${title}`}>

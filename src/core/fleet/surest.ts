@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import type { Verdict } from "../judging/model/schema";
 import { answerOf, distanceOf, type Route } from "../judging/routes/routes";
 import { type Cell, rankOfCell, surenessOf, surestCode, surestVerdict, weakestCode } from "./cell";
@@ -17,13 +18,12 @@ export interface Standing {
 
 /** Of media that are as sure, so many are compared route by route. */
 const COMPARED = 8;
-const ROUTES_KEPT = 2000;
 const AFTER_CHANGE = 1;
 
 /** The surest chains of each computer of a fleet, and what each medium comes to: true to the matrix at each call. */
 export class SurestChains {
   private standings: (Standing | null)[] = [];
-  private routes = new Map<number, Route | null>();
+  private readonly routes = new LRUCache<number, Route | "none">({ max: 2000 });
   private revision: number;
 
   constructor(private readonly matrix: FleetMatrix) {
@@ -44,10 +44,9 @@ export class SurestChains {
   route(row: number): Route | null {
     this.refresh();
     const known = this.routes.get(row);
-    if (known !== undefined) return known;
+    if (known !== undefined) return known === "none" ? null : known;
     const found = answerOf(this.surest(row).flatMap((column) => this.matrix.routes(row, column)));
-    if (this.routes.size >= ROUTES_KEPT) this.routes.clear();
-    this.routes.set(row, found);
+    this.routes.set(row, found ?? "none");
     return found;
   }
 

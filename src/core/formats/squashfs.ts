@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import { type Compression, decompressBlock } from "../kernel/decompress";
 import { Fields, hasText, toSafeNumber } from "../kernel/fields";
 import { type ByteSource, readExactly } from "../kernel/source";
@@ -73,7 +74,7 @@ function decodeSuperblock(bytes: Uint8Array): Superblock | null {
 export class SquashfsTree implements FileTree<SquashfsEntry> {
   readonly label = null;
   private readonly budget = new DirectoryBudget();
-  private readonly blocks = new Map<number, Promise<MetadataBlock | null>>();
+  private readonly blocks = new LRUCache<number, Promise<MetadataBlock | null>>({ max: BLOCKS_KEPT });
   private constructor(
     private readonly source: ByteSource,
     private readonly superblock: Superblock,
@@ -245,11 +246,10 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
   }
 
   private metadataBlock(at: number): Promise<MetadataBlock | null> {
-    let block = this.blocks.get(at);
-    if (block) this.blocks.delete(at);
-    else block = this.readMetadataBlock(at);
+    const known = this.blocks.get(at);
+    if (known) return known;
+    const block = this.readMetadataBlock(at);
     this.blocks.set(at, block);
-    if (this.blocks.size > BLOCKS_KEPT) this.blocks.delete(this.blocks.keys().next().value as number);
     return block;
   }
 

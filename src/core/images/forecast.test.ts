@@ -1,3 +1,4 @@
+import { dayOf } from "../kernel/days";
 import { growthOf, nextImageBytes, secondsFor, storeFit, USUAL_RATES } from "./forecast";
 
 // References: the worked examples of common practice, by hand. 40 GB disk, 5.0 GB used, gave a 3 GB file; ratios of 0.5 to
@@ -34,7 +35,7 @@ test("what this computer's images came to counts for more than others', and thos
 
 test("a store that grows by 10 GB a week is full when its room is used up", () => {
   const fills = Array.from({ length: 9 }, (_, week) => ({
-    on: new Date(Date.UTC(2026, 0, 5 + week * 7)).toISOString().slice(0, 10),
+    on: dayOf(new Date(Date.UTC(2026, 0, 5 + week * 7))),
     usedBytes: 100e9 + week * 10e9,
   }));
   const growth = growthOf(fills, 250e9);

@@ -1,3 +1,4 @@
+import { dayOf } from "../kernel/days";
 /** A range of what may come: bytes, seconds or days, by what the figure is. */
 export interface Range {
   low: number;
@@ -129,9 +130,7 @@ export function growthOf(fills: readonly Fill[], capacityBytes: number): Growth 
   const dayAfter = (slope: number): string | null => {
     if (slope <= 0) return freeBytes === 0 ? last.on : null;
     const ahead = Math.floor(freeBytes / slope);
-    return ahead > FAR_DAYS
-      ? null
-      : new Date((days.at(-1) as number) * DAY_MS + ahead * DAY_MS).toISOString().slice(0, 10);
+    return ahead > FAR_DAYS ? null : dayOf(new Date((days.at(-1) as number) * DAY_MS + ahead * DAY_MS));
   };
   const early = dayAfter(bytesPerDay.high);
   return {

@@ -107,7 +107,7 @@ function readDir(lines: string[]): ListingReading {
       string,
       string,
     ];
-    const day = dayOf(date, half !== undefined);
+    const day = dayOfDate(date, half !== undefined);
     const hours = Number(clock.slice(0, 2));
     const late =
       half?.toUpperCase() === "PM" && hours < 12 ? 12 : half?.toUpperCase() === "AM" && hours === 12 ? -12 : 0;
@@ -122,7 +122,7 @@ function readDir(lines: string[]): ListingReading {
 }
 
 /** Days with stops are day first, with slashes and a half of the day month first; with slashes alone either, which is not told. */
-function dayOf(date: string, isHalved: boolean): string | null {
+function dayOfDate(date: string, isHalved: boolean): string | null {
   if (/^\d{4}/.test(date)) return date;
   const [first, second, year] = date.split(/[./]/) as [string, string, string];
   if (date.includes(".")) return `${year}-${second}-${first}`;

@@ -1,3 +1,4 @@
+import { dayOf } from "../kernel/days";
 import { dependentsOf, lineagesOf, type StoredPoint } from "./lineage";
 
 /** So many of the latest days, ISO weeks, months and years that have an image keep the last one of it. */
@@ -80,7 +81,7 @@ export function rehearseRetention(points: readonly RetainedPoint[], policy: Rete
 
 /** The day, ISO week (ISO 8601), month or year that a time lies in, in UTC. */
 export function periodOf(time: string, code: (typeof PERIODS)[number]): string {
-  const day = new Date(time).toISOString().slice(0, 10);
+  const day = dayOf(new Date(time));
   if (code === "daily") return day;
   if (code === "monthly") return day.slice(0, 7);
   if (code === "yearly") return day.slice(0, 4);

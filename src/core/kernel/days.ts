@@ -10,3 +10,8 @@ export function daysBetween(from: string, to: string): number {
 export function dayAfter(day: string, days: number): string {
   return new Date(Date.parse(`${day}T00:00:00Z`) + days * DAY_MS).toISOString().slice(0, 10);
 }
+
+/** The ISO day of a moment, in UTC: "2026-11-30". */
+export function dayOf(at: Date): string {
+  return at.toISOString().slice(0, 10);
+}

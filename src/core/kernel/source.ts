@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 /**
  * Where bytes come from. A browser `File`, a Node file handle, a test buffer and a window onto another source
  * (a partition, a start image on a disc, a file inside a file) all answer the same two questions: how long are
@@ -206,7 +207,7 @@ const PAGES_KEPT = 64;
 /** Reads a parent in whole pages and keeps the latest ones, so that small neighbouring reads cost one. */
 export class CachedSource extends SourceOnSource {
   readonly sizeBytes: number;
-  private readonly pages = new Map<number, Promise<Uint8Array>>();
+  private readonly pages = new LRUCache<number, Promise<Uint8Array>>({ max: PAGES_KEPT });
   /** Bytes asked of the parent so far. */
   bytesRead = 0;
   constructor(readonly parent: ByteSource) {
@@ -239,14 +240,11 @@ export class CachedSource extends SourceOnSource {
     return out.subarray(0, filled);
   }
   private page(number: number): Promise<Uint8Array> {
-    let page = this.pages.get(number);
-    if (page) this.pages.delete(number);
-    else {
-      page = this.parent.read(number * PAGE_BYTES, PAGE_BYTES);
-      this.bytesRead += Math.min(PAGE_BYTES, this.sizeBytes - number * PAGE_BYTES);
-    }
+    const known = this.pages.get(number);
+    if (known) return known;
+    const page = this.parent.read(number * PAGE_BYTES, PAGE_BYTES);
+    this.bytesRead += Math.min(PAGE_BYTES, this.sizeBytes - number * PAGE_BYTES);
     this.pages.set(number, page);
-    if (this.pages.size > PAGES_KEPT) this.pages.delete(this.pages.keys().next().value as number);
     return page;
   }
 }

@@ -6,6 +6,7 @@ import { eq } from "drizzle-orm";
 import { readLine } from "@/core/computer/exchange/lines";
 import { factsSchema } from "@/core/computer/facts/schema";
 import { openPath } from "@/core/formats/file-tree";
+import { dayOf } from "@/core/kernel/days";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { volumesOf } from "@/core/medium/volumes/volumes";
@@ -72,7 +73,7 @@ test("from a plan to a medium that is verified, recorded and dated; the log says
     ...["as-predicted", "recorded", "ended"],
   ]);
   const medium = await getMedium(inventory.ina, "RM-90");
-  const today = inventory.ina.now().toISOString().slice(0, 10);
+  const today = dayOf(inventory.ina.now());
   expect(medium?.row).toMatchObject({ kind: "usb", writtenOn: today, verifiedOn: today, verifiedWhole: true });
   expect(medium?.loads.map(({ kitName }) => kitName)).toEqual(["Bollard"]);
   const paths = medium?.inspection ? startPathsOf(medium.inspection) : [];
@@ -436,7 +437,7 @@ test("a device whose medium failed where it was needed is to be verified; that, 
     const found = (await listDevices(inventory.ina)).find(({ row }) => row.id === own.deviceId);
     return found?.trust.reasons.map(({ code }) => code).filter((code) => code !== "model-failed");
   };
-  const use = { medium: "RM-97", computer: "HO-001", on: inventory.clock.now.toISOString().slice(0, 10) };
+  const use = { medium: "RM-97", computer: "HO-001", on: dayOf(inventory.clock.now) };
   expect(await codes()).toEqual([]);
   value(await recordDrill(inventory.ina, { ...use, result: "failed" }));
   expect(await codes()).toEqual(["failed-in-use"]);

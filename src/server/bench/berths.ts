@@ -1,6 +1,7 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, notInArray, sql } from "drizzle-orm";
 import { z } from "zod";
 import { surestCode } from "@/core/fleet/cell";
+import { dayOf } from "@/core/kernel/days";
 import { sameDevice } from "@/core/making/writing/device";
 import { type Trust, trustOf } from "@/core/making/writing/trust";
 import type { Context } from "../context";
@@ -208,7 +209,7 @@ function trustIn(device: DeviceRow, { models, batches, failedUses, readWhole }: 
     {
       ...{ bytes, timesWritten, bytesWritten, test },
       since: createdAt.toISOString(),
-      testedOn: device.testedAt?.toISOString().slice(0, 10) ?? null,
+      testedOn: device.testedAt ? dayOf(device.testedAt) : null,
       failedUse: failed && !isReadSince ? { on: failed.on, computer: failed.computer } : null,
       sameModel: others(models.get(model)),
       sameBatch: batch === null ? null : { name: batch, ...others(batches.get(batchKey(model, batch))) },

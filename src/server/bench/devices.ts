@@ -1,5 +1,6 @@
 import { stat } from "node:fs/promises";
 import { join } from "node:path";
+import { LRUCache } from "lru-cache";
 import { hex } from "@/core/kernel/fields";
 import { type ByteSource, CachedSource, ReadFailed } from "@/core/kernel/source";
 import type { PackHead } from "@/core/making/pack/pack";
@@ -76,8 +77,7 @@ export interface Look {
 
 export const UNSEEN: Look = { inspection: null, pack: null, fingerprint: null, fault: null };
 
-const LOOKS_KEPT = 200;
-const looks = new Map<string, Promise<Look>>();
+const looks = new LRUCache<string, Promise<Look>>({ max: 200 });
 
 /** Looks at a device; what was seen is kept until its content is written to. */
 export async function lookAt(row: DeviceRow): Promise<Look> {
@@ -86,10 +86,7 @@ export async function lookAt(row: DeviceRow): Promise<Look> {
   const known = key === null ? undefined : looks.get(key);
   if (known) return known;
   const look = looked(row);
-  if (key !== null) {
-    looks.set(key, look);
-    if (looks.size > LOOKS_KEPT) looks.delete(looks.keys().next().value as string);
-  }
+  if (key !== null) looks.set(key, look);
   return look;
 }
 

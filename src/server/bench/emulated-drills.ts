@@ -2,6 +2,7 @@ import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import type { FirmwareFacts } from "@/core/computer/facts/schema";
 import { loadsReached } from "@/core/judging/model/loads";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { computers, devices, drills, media } from "../db/schema";
 import { recordDrill } from "../drills/drills";
@@ -92,7 +93,7 @@ export async function holdEmulatedDrill(
   return recordDrill(
     context,
     {
-      ...{ medium: medium.row.tag, computer: computer.row.tag, on: context.now().toISOString().slice(0, 10) },
+      ...{ medium: medium.row.tag, computer: computer.row.tag, on: dayOf(context.now()) },
       result: end === "went-on" ? "started" : "failed",
       note: `${NOTES[end]} ${image.isDevice ? "From what is on the device in its berth." : "From its release's file."} Emulated: ${firmware}, ${secureBootNote(computer.facts.firmware, lists, isSecureBootOff)}.`,
     },

@@ -1,4 +1,5 @@
 import { and, desc, eq, isNotNull, isNull } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import type { LeftOut } from "@/core/cover/result";
 import type { ReleasePart } from "@/core/judging/model/parts";
 import type { StartKind } from "@/core/judging/model/start-kind";
@@ -37,8 +38,7 @@ interface Source {
 }
 
 /** What files come to depends on them and the way alone: kept, as reading them takes a second. */
-const MADE_KEPT = 400;
-const made = new Map<string, Promise<Made | null>>();
+const made = new LRUCache<string, Promise<Made | null>>({ max: 400 });
 
 function keyOf(sources: readonly Source[], way: Alternative): string {
   return `${sources.map(({ inspectionId }) => inspectionId).join("+")} ${way.way} ${way.table}`;
@@ -51,7 +51,6 @@ function madeAs(sources: readonly Source[], way: Alternative): Promise<Made | nu
   const making = planned(sources, way);
   made.set(key, making);
   making.catch(() => made.delete(key));
-  if (made.size > MADE_KEPT) made.delete(made.keys().next().value as string);
   return making;
 }
 

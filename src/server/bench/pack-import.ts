@@ -1,6 +1,7 @@
 import { and, eq, inArray, or } from "drizzle-orm";
 import { GPT_TYPES } from "@/core/formats/partition-table-writing";
 import type { LoadPart } from "@/core/judging/model/loads";
+import { dayOf } from "@/core/kernel/days";
 import type { Pack, PackedComputer } from "@/core/making/pack/pack-read";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
@@ -68,7 +69,7 @@ export async function importPack(
   if (await getMedium(context, tag)) return ok({ medium: { tag, state: "known" }, ...done });
   const siteId = site ? await siteOf(context, site) : ok(null);
   if (!siteId.ok) return siteId;
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const medium = {
     tag,
     kind,

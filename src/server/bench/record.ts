@@ -1,4 +1,5 @@
 import { and, eq, isNull, sql } from "drizzle-orm";
+import { dayOf } from "@/core/kernel/days";
 import type { PlannedLoad } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { problemText } from "../../core/words/problems";
@@ -66,7 +67,7 @@ export async function recordMedium(
   const parts = new Map(
     planned.flatMap((load, nth) => (releaseIds[nth] === undefined ? [] : [[releaseIds[nth], load]])),
   );
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const made = {
     kind: mediumKindOf(device),
     capacityBytes: device.bytes,

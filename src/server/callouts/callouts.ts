@@ -17,6 +17,7 @@ import type { DiskFacts } from "@/core/computer/facts/schema";
 import { systemDisk } from "@/core/computer/needs/needs";
 import type { LinkKind } from "@/core/images/forecast";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { callouts, computers, imageCopies, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
@@ -197,7 +198,7 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
   const found = offersFor(routes, {
     happening: row.happening,
     since: row.since,
-    today: context.now().toISOString().slice(0, 10),
+    today: dayOf(context.now()),
     points: images.map(({ id, point, body }) => ({
       ...point,
       usedBytes: body.usedBytes ?? null,
@@ -407,7 +408,7 @@ export async function closeCallout(context: Context, id: number, input: unknown)
     ...{
       medium: chosen.medium,
       computer: (detail.newComputer ?? detail.computer).row.tag,
-      on: context.now().toISOString().slice(0, 10),
+      on: dayOf(context.now()),
     },
     result: outcome.mediumWorked ? (whole ? "restored" : "started") : "failed",
     note: `Call-out ${id}`,

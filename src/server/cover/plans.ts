@@ -17,7 +17,7 @@ import { pairsWorthTrying } from "@/core/cover/together";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { ComputerPart } from "@/core/judging/model/parts";
 import type { Verdict } from "@/core/judging/model/schema";
-import { dayAfter } from "@/core/kernel/days";
+import { dayAfter, dayOf } from "@/core/kernel/days";
 import { type Makeable, makeable, makeableTogether, partsOf } from "../bench/makeable";
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
@@ -51,7 +51,7 @@ export async function beginPlan(context: Context, input: unknown): Promise<Resul
   const parsed = checked(inputSchema, input);
   if (!parsed.ok) return parsed;
   const { settings } = parsed.value;
-  const name = parsed.value.name || `Plan of ${context.now().toISOString().slice(0, 10)}`;
+  const name = parsed.value.name || `Plan of ${dayOf(context.now())}`;
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const [row] = await tx
@@ -281,7 +281,7 @@ export async function acceptPlan(context: Context, id: number, version: number):
     const times = { createdAt: acceptedAt, updatedAt: acceptedAt };
     if (tasks.length > 0)
       await tx.insert(coverTasks).values(tasks.map((body, position) => ({ planId: id, position, body, ...times })));
-    const dueOn = dayAfter(acceptedAt.toISOString().slice(0, 10), DRILL_WITHIN_DAYS);
+    const dueOn = dayAfter(dayOf(acceptedAt), DRILL_WITHIN_DAYS);
     for (const { kind, medium, computer } of tasks)
       if (kind === "drill" && medium && computer) await planDrillIn(tx, context, { medium, computer, dueOn });
     return saved;

@@ -1,5 +1,7 @@
 import { join } from "node:path";
 import { Worker } from "node:worker_threads";
+import { wrap } from "comlink";
+import nodeEndpoint from "comlink/dist/umd/node-adapter";
 import type { Program, Solved } from "@/core/cover/solve";
 
 /** Plain code that is run as it lies there: nothing of it is bundled. */
@@ -11,31 +13,19 @@ export class Solver {
   private readonly worker = new Worker(join(/* turbopackIgnore: true */ process.cwd(), ...WORKER), {
     resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB },
   });
-  private readonly waiting = new Map<number, { resolve: (solved: Solved) => void; reject: (why: Error) => void }>();
-  private asked = 0;
+  private readonly remote = wrap<(program: Program) => Solved>(nodeEndpoint(this.worker));
+  /** Never fulfilled; fails once the thread has ended. */
+  private readonly end = new Promise<never>((_, reject) => {
+    this.worker.once("error", reject);
+    this.worker.once("exit", () => reject(new Error("The solver ended.")));
+  });
 
   constructor() {
-    this.worker.on("message", ({ id, answer, problem }: { id: number; answer?: Solved; problem?: string }) => {
-      const waiting = this.waiting.get(id);
-      this.waiting.delete(id);
-      if (answer) waiting?.resolve(answer);
-      else waiting?.reject(new Error(problem ?? "no answer"));
-    });
-    this.worker.on("error", (error) => this.fail(error instanceof Error ? error : new Error(String(error))));
-    this.worker.on("exit", () => this.fail(new Error("The solver ended.")));
+    // Nobody may be waiting when it ends.
+    this.end.catch(() => {});
   }
 
-  private fail(why: Error): void {
-    for (const { reject } of this.waiting.values()) reject(why);
-    this.waiting.clear();
-  }
-
-  readonly solve = (program: Program): Promise<Solved> =>
-    new Promise((resolve, reject) => {
-      const id = ++this.asked;
-      this.waiting.set(id, { resolve, reject });
-      this.worker.postMessage({ id, asked: program });
-    });
+  readonly solve = (program: Program): Promise<Solved> => Promise.race([this.remote(program), this.end]);
 
   async close(): Promise<void> {
     await this.worker.terminate();

@@ -1,6 +1,6 @@
 import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
 import type { CoverResult, CoverSettings, CoverTask, PlannedMedium } from "@/core/cover/result";
-import { dayAfter } from "@/core/kernel/days";
+import { dayAfter, dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { coverPlans, coverTasks, media, sites } from "../db/schema";
@@ -130,7 +130,7 @@ async function nameNew(
   made: CoverTask,
   open: readonly TaskRow[],
 ): Promise<void> {
-  const dueOn = dayAfter(context.now().toISOString().slice(0, 10), DRILL_WITHIN_DAYS);
+  const dueOn = dayAfter(dayOf(context.now()), DRILL_WITHIN_DAYS);
   const done = new Set<string>();
   for (const { id, body, version } of open) {
     const what = `${body.kind} ${body.computer}`;

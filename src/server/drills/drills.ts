@@ -1,5 +1,6 @@
 import { and, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -42,7 +43,7 @@ export async function recordDrill(
   const parsed = checked(drillInputSchema, input);
   if (!parsed.ok) return parsed;
   const { medium: mediumTag, computer: computerTag, on, result, note } = parsed.value;
-  if (on > context.now().toISOString().slice(0, 10)) return refused({ code: "day-ahead-drill" }, "on");
+  if (on > dayOf(context.now())) return refused({ code: "day-ahead-drill" }, "on");
   return changing(context, { field: "drill", value: mediumTag }, async (tx) => {
     const [[medium], [computer]] = await Promise.all([
       tx.select({ id: media.id, tag: media.tag }).from(media).where(eq(media.tag, mediumTag)),

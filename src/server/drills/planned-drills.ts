@@ -1,5 +1,6 @@
 import { and, asc, eq, isNull } from "drizzle-orm";
 import { z } from "zod";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computers, media, plannedDrills } from "../db/schema";
@@ -19,7 +20,7 @@ export async function planDrill(context: Context, input: unknown): Promise<Resul
   const parsed = checked(schema, input);
   if (!parsed.ok) return parsed;
   const { dueOn, ...tags } = parsed.value;
-  if (dueOn < context.now().toISOString().slice(0, 10)) return refused({ code: "day-past-drill" }, "dueOn");
+  if (dueOn < dayOf(context.now())) return refused({ code: "day-past-drill" }, "dueOn");
   return context.db.transaction((tx) => planDrillIn(tx, context, { ...tags, dueOn }));
 }
 
@@ -103,7 +104,7 @@ export interface PlannedDrill {
 
 /** Drills to be held, of media in use and computers in service, the longest overdue first; at most `limit`. */
 export async function plannedOf(context: Context, limit = 200): Promise<PlannedDrill[]> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const rows = await context.db
     .select({
       id: plannedDrills.id,

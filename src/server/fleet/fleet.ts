@@ -8,6 +8,7 @@ import { SurestChains } from "@/core/fleet/surest";
 import type { World } from "@/core/fleet/world";
 import type { LinkName, Verdict } from "@/core/judging/model/schema";
 import { verdictsOf, weakLink } from "@/core/judging/routes/routes";
+import { dayOf } from "@/core/kernel/days";
 import { verdictText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import type { Context } from "../context";
@@ -68,7 +69,7 @@ export async function fleet(context: Context): Promise<Fleet> {
 }
 
 async function refreshed(context: Context, known: Kept | null): Promise<Kept> {
-  const day = context.now().toISOString().slice(0, 10);
+  const day = dayOf(context.now());
   const frame = await frameOf(context);
   if (!known || known.day !== day || known.frame !== frame) return built(context, frame, day);
   const [itsComputers, itsMedia] = await Promise.all([

@@ -1,9 +1,11 @@
 import { asc, eq, inArray, isNull, sql } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import type { Facts } from "@/core/computer/facts/schema";
 import type { FleetMedium, World } from "@/core/fleet/world";
 import type { ComputerPart, DrillPart, MediumPart, ReleasePart } from "@/core/judging/model/parts";
 import { USUAL_POLICY } from "@/core/judging/model/parts";
 import { releasePart } from "@/core/judging/model/release-part";
+import { dayOf } from "@/core/kernel/days";
 import { DriverIndex } from "@/core/medium/drivers/driver-set";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { asReleaseFacts } from "@/core/medium/releases/facts";
@@ -21,8 +23,7 @@ import { chainPolicies, loadPolicies } from "../inventory/policies";
 
 /** What was read from a release's file, as the links need it. Inspections never change: kept by their id. */
 type ReleaseRead = Parameters<typeof releasePart>[1];
-const READ_KEPT = 60;
-const read = new Map<number, Promise<ReleaseRead>>();
+const read = new LRUCache<number, Promise<ReleaseRead>>({ max: 60 });
 
 function readOf(context: Context, inspectionId: number): Promise<ReleaseRead> {
   const known = read.get(inspectionId);
@@ -30,7 +31,6 @@ function readOf(context: Context, inspectionId: number): Promise<ReleaseRead> {
   const reading = readFrom(context, inspectionId);
   read.set(inspectionId, reading);
   reading.catch(() => read.delete(inspectionId));
-  if (read.size > READ_KEPT) read.delete(read.keys().next().value as number);
   return reading;
 }
 
@@ -255,7 +255,7 @@ export async function surroundingWorld(context: Context): Promise<World & { medi
     loadPolicies(context.db),
   ]);
   const itsMedia = await worldMedia(context, parts);
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   return {
     computers: [],
     media: itsMedia,

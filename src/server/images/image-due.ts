@@ -9,6 +9,7 @@ import {
   USUAL_IMAGE_DAYS,
 } from "@/core/images/due";
 import type { StoredPoint } from "@/core/images/lineage";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { callouts, computers, events, imageCopies, notedChanges, sites, systemImages } from "../db/schema";
 import { loadPolicies } from "../inventory/policies";
@@ -127,7 +128,7 @@ export async function allDue(
   context: Context,
   mostDaysOf: (subject: PolicySubject) => number | null,
 ): Promise<DueItem[]> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const [rows, points, noted] = await Promise.all([
     context.db
       .select({

@@ -6,6 +6,7 @@ import type { PastImage } from "@/core/images/forecast";
 import { type LinkKind, type Range, secondsFor, USUAL_RATES } from "@/core/images/forecast";
 import { compilePattern, nameBy, USUAL_PATTERN } from "@/core/images/names";
 import { imageBodySchema } from "@/core/judging/model/parts";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { sites, systemImages } from "../db/schema";
 import { getComputer } from "../inventory/computers";
@@ -83,7 +84,7 @@ export async function imagePlan(
   const name = pattern.ok
     ? nameBy(pattern.pattern, {
         ...{ computer: tag, site: detail.siteName, system: system?.name ?? null, version: system?.version ?? null },
-        ...{ date: context.now().toISOString().slice(0, 10), kind: "full", state },
+        ...{ date: dayOf(context.now()), kind: "full", state },
       })
     : "";
   const learned = own

@@ -4,6 +4,7 @@ import { type Lineage, lineagesOf, type StoredPoint } from "@/core/images/lineag
 import type { CopiedFile } from "@/core/images/report";
 import type { RetainedPoint } from "@/core/images/retention";
 import { type ImageBody, imageBodySchema } from "@/core/judging/model/parts";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { computers, imageCopies, stores, systemImages } from "../db/schema";
@@ -273,7 +274,7 @@ export async function noteCopy(
     verified?: { on: string; whole: boolean } | null;
   },
 ): Promise<void> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const { imageId, storeId, files, state, verified } = copy;
   const set = {
     ...{ files, state, updatedAt: context.now() },

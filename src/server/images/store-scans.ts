@@ -9,6 +9,7 @@ import type { CopiedFile, ReportedImage, StoreReport } from "@/core/images/repor
 import { compareScan, type KnownCopy } from "@/core/images/scan";
 import { readStored, type StoredReading } from "@/core/images/stored";
 import type { ImageBody } from "@/core/judging/model/parts";
+import { dayOf } from "@/core/kernel/days";
 import type { ByteSource } from "@/core/kernel/source";
 import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
 import { Cancelled, digestSource } from "@/core/medium/integrity/hashing";
@@ -270,7 +271,7 @@ async function seen(
   isThorough: boolean,
   room: { capacityBytes: number; usedBytes: number } | null,
 ): Promise<void> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const known = await knownCopies(context, store.row.id);
   await context.db.transaction(async (tx) => {
     for (const image of report.images) {
@@ -415,7 +416,7 @@ export async function registerFound(
   if (!scan || !found) return fail({ code: "not-found", what: "image in that scan" });
   const recorded = await recordImage(context, input);
   if (!recorded.ok) return recorded;
-  const on = context.now().toISOString().slice(0, 10);
+  const on = dayOf(context.now());
   await context.db.transaction((tx) =>
     noteCopy(tx, context, {
       ...{ imageId: recorded.value, storeId: scan.storeId, files: found.files, state: "there" },

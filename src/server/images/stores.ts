@@ -3,6 +3,7 @@ import { z } from "zod";
 import { type Growth, growthOf, USUAL_RATES } from "@/core/images/forecast";
 import { compilePattern } from "@/core/images/names";
 import type { ImagePlace } from "@/core/judging/model/parts";
+import { dayOf } from "@/core/kernel/days";
 import { patternProblemText } from "@/core/words/images";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
@@ -89,7 +90,7 @@ async function columnsOf(
     return refused({ code: "no-such-tag", what: "medium", tag: medium ?? "" }, "medium");
   if (input.kind === "computer" && !inComputer)
     return refused({ code: "no-such-tag", what: "computer", tag: computer ?? "" }, "computer");
-  const measuredOn = columns.freeBytes === null ? null : context.now().toISOString().slice(0, 10);
+  const measuredOn = columns.freeBytes === null ? null : dayOf(context.now());
   return ok({
     ...columns,
     mediumId: input.kind === "medium" ? (onMedium?.id ?? null) : null,

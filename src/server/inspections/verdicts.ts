@@ -1,4 +1,5 @@
 import { inArray, isNull, sql } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import { type StartFacts, startProfile } from "@/core/computer/facts/profile";
 import type { Link, Verdict } from "@/core/judging/model/schema";
 import { betterStart } from "@/core/judging/pair/match";
@@ -22,14 +23,8 @@ const VIEWS_KEPT = 4000;
 const VERDICTS_KEPT = 50_000;
 
 /** Content-addressed, so nothing here ever goes stale. */
-const viewsByKey = new Map<string, Views>();
-const verdicts = new Map<string, StartVerdict>();
-
-function keep<V>(map: Map<string, V>, key: string, value: V, ceiling: number): V {
-  map.set(key, value);
-  if (map.size > ceiling) map.delete(map.keys().next().value as string);
-  return value;
-}
+const viewsByKey = new LRUCache<string, Views>({ max: VIEWS_KEPT });
+const verdicts = new LRUCache<string, StartVerdict>({ max: VERDICTS_KEPT });
 
 /** Drivers hand JSON over as text or parsed, by server and version. */
 function parsed(views: string | Views): Views {
@@ -49,9 +44,14 @@ export async function loadViews(queries: Queries, keys: string[]): Promise<Map<s
       .select({ key: inspections.viewsKey, views: sql<string | Views>`JSON_EXTRACT(${inspections.body}, '$.views')` })
       .from(inspections)
       .where(inArray(inspections.id, firstOfEach));
-    for (const row of rows) keep(viewsByKey, row.key, parsed(row.views), VIEWS_KEPT);
+    for (const row of rows) viewsByKey.set(row.key, parsed(row.views));
   }
-  return new Map(keys.flatMap((key) => (viewsByKey.has(key) ? [[key, viewsByKey.get(key) as Views]] : [])));
+  return new Map(
+    keys.flatMap((key): [string, Views][] => {
+      const views = viewsByKey.get(key);
+      return views ? [[key, views]] : [];
+    }),
+  );
 }
 
 /** A computer's facts about starting, and what they are known by. */
@@ -69,7 +69,9 @@ function judged(profile: StartProfile, viewsKey: string, kind: string): StartVer
   const views = viewsByKey.get(viewsKey);
   if (!views) throw new Error(`The views ${viewsKey} were not loaded.`);
   const { as: attached, starts } = betterStart({ views }, profile.facts, as);
-  return keep(verdicts, key, { as: attached, link: starts }, VERDICTS_KEPT);
+  const verdict = { as: attached, link: starts };
+  verdicts.set(key, verdict);
+  return verdict;
 }
 
 export interface MediumShift {

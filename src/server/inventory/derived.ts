@@ -1,4 +1,5 @@
 import { and, eq, gt, inArray, lt, sql } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import type { Provenance } from "@/core/computer/facts/merge";
 import { missingMask } from "@/core/computer/facts/missing";
 import type { Facts } from "@/core/computer/facts/schema";
@@ -117,8 +118,9 @@ async function writeSigners(tx: Queries, rows: { id: number; facts: Facts }[]): 
 }
 
 /** Fleets share their lists: each different pair of lists is taken apart once. */
-const KEPT = 500;
-const allowedByLists = new Map<string, ReturnType<typeof summariseSecureBoot>["signers"]>();
+const allowedByLists = new LRUCache<string, NonNullable<ReturnType<typeof summariseSecureBoot>["signers"]>>({
+  max: 500,
+});
 
 function allowedBy(facts: Facts) {
   const { db, dbx } = facts.firmware.secureBoot ?? {};
@@ -127,7 +129,6 @@ function allowedBy(facts: Facts) {
   if (known) return known;
   const allowed = summariseSecureBoot(facts.firmware).signers ?? [];
   allowedByLists.set(key, allowed);
-  if (allowedByLists.size > KEPT) allowedByLists.delete(allowedByLists.keys().next().value as string);
   return allowed;
 }
 

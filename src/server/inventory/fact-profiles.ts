@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import { inArray, sql } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import { chainFactsOf, chainProfile, startFactsOf, startProfile } from "@/core/computer/facts/profile";
 import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Queries } from "../db/client";
@@ -56,8 +57,7 @@ async function missingOf(tx: Queries, keys: string[]): Promise<string[]> {
 const BARE: Facts = factsSchema.parse({ schema: FACTS_SCHEMA });
 
 /** Some kilobytes each; a fleet has a few hundred. */
-const KEPT = 20_000;
-const known = new Map<string, Facts>();
+const known = new LRUCache<string, Facts>({ max: 20_000 });
 
 /** The facts of some profiles, by their keys; a key that is not kept is left out. */
 export async function loadProfiles(queries: Queries, keys: Iterable<string>): Promise<Map<string, Facts>> {
@@ -72,10 +72,12 @@ export async function loadProfiles(queries: Queries, keys: Iterable<string>): Pr
       queries,
       rows.map((row) => JSON.parse(row.body) as unknown),
     );
-    for (const [index, { key }] of rows.entries()) {
-      known.set(key, facts[index] as Facts);
-      if (known.size > KEPT) known.delete(known.keys().next().value as string);
-    }
+    for (const [index, { key }] of rows.entries()) known.set(key, facts[index] as Facts);
   }
-  return new Map(wanted.flatMap((key) => (known.has(key) ? [[key, known.get(key) as Facts]] : [])));
+  return new Map(
+    wanted.flatMap((key): [string, Facts][] => {
+      const facts = known.get(key);
+      return facts ? [[key, facts]] : [];
+    }),
+  );
 }

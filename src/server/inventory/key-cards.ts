@@ -1,6 +1,7 @@
 import { and, asc, eq, isNotNull, isNull, ne, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { KeyCard } from "@/core/computer/facts/key-cards";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { computers, drills, keyCards } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
@@ -88,7 +89,7 @@ export async function listModels(context: Context): Promise<ModelItem[]> {
     if (!last) return null;
     const on = last.slice(0, 10);
     // What started on the day of a change may have done so before it.
-    const isWithThisCard = card !== null && on > card.updatedAt.toISOString().slice(0, 10);
+    const isWithThisCard = card !== null && on > dayOf(card.updatedAt);
     return { on, computer: last.slice(11), isWithThisCard };
   };
   const items = models.map(({ make, model, form, count }): ModelItem => {

@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import { inArray, sql } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Queries } from "../db/client";
 import { secureBootLists } from "../db/schema";
@@ -14,13 +15,7 @@ const REFERENCE = /^sha256:([0-9a-f]{64})$/;
 const KEPT_WHOLE_BELOW = 200;
 
 /** Bodies by digest: content-addressed, so nothing here goes stale. Some ten kilobytes each. */
-const BODIES_KEPT = 1000;
-const bodies = new Map<string, string>();
-
-function keep(digest: string, body: string): void {
-  bodies.set(digest, body);
-  if (bodies.size > BODIES_KEPT) bodies.delete(bodies.keys().next().value as string);
-}
+const bodies = new LRUCache<string, string>({ max: 1000 });
 
 type Fields = Record<string, unknown>;
 const isFields = (value: unknown): value is Fields =>
@@ -91,7 +86,7 @@ export async function unpacked<T extends Fields>(queries: Queries, stored: T[]):
       .where(inArray(secureBootLists.sha256, missing.slice(at, at + 200)));
     for (const { sha256, body } of rows) {
       here.set(sha256, body);
-      keep(sha256, body);
+      bodies.set(sha256, body);
     }
   }
   return stored.map((fields) => {

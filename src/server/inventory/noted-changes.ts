@@ -1,5 +1,6 @@
 import { and, asc, eq, gte, isNull } from "drizzle-orm";
 import { z } from "zod";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { computers, notedChanges } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -74,7 +75,7 @@ export interface NotedItem {
 
 /** Changes to come of computers in service, the nearest first; at most `limit`. */
 export async function changesAhead(context: Context, limit = 50): Promise<NotedItem[]> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   return context.db
     .select({
       id: notedChanges.id,

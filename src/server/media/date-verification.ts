@@ -1,3 +1,4 @@
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { fail, ok, type Result } from "../problems";
 import { getMedium, mediumInputOf, saveMedium } from "./media";
@@ -16,7 +17,7 @@ export async function dateVerification(
 ): Promise<Result<number>> {
   const medium = await getMedium(context, tag);
   if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
-  const on = context.now().toISOString().slice(0, 10);
+  const on = dayOf(context.now());
   const before = mediumInputOf(medium);
   const { verified: last } = before;
   if (outcome === "sample-right" && !last?.whole) return ok(medium.row.version);

@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { loans, media, sites, stocktakes } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -24,7 +25,7 @@ export async function lend(context: Context, input: unknown): Promise<Result<num
   const medium = await getMedium(context, tag);
   if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
   if (medium.row.lentTo) return refused({ code: "lent-already", medium: tag, to: medium.row.lentTo }, "to");
-  const since = context.now().toISOString().slice(0, 10);
+  const since = dayOf(context.now());
   if (dueOn !== null && dueOn < since) return refused({ code: "day-past" }, "dueOn");
   const saved = await saveMedium(context, medium.row.id, medium.row.version, { ...mediumInputOf(medium), lentTo: to });
   if (!saved.ok) return saved;
@@ -43,7 +44,7 @@ export async function giveBack(context: Context, tag: string, siteId: number | n
   if (!saved.ok) return saved;
   await context.db
     .update(loans)
-    .set({ returnedOn: context.now().toISOString().slice(0, 10) })
+    .set({ returnedOn: dayOf(context.now()) })
     .where(and(eq(loans.mediumId, medium.row.id), isNull(loans.returnedOn)));
   return saved;
 }
@@ -61,7 +62,7 @@ export interface LoanItem {
 
 /** Media that are lent now, those overdue first. */
 export async function openLoans(context: Context, siteId: number | null = null): Promise<LoanItem[]> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const rows = await context.db
     .select({
       tag: media.tag,
@@ -196,7 +197,7 @@ export async function takeStock(
     if (!back.ok) return back;
   }
   await context.db.insert(stocktakes).values({
-    ...{ siteId, on: context.now().toISOString().slice(0, 10), found, missing, moved },
+    ...{ siteId, on: dayOf(context.now()), found, missing, moved },
     ...{ personName: context.person.name, createdAt: context.now() },
   });
   return compared;

@@ -3,7 +3,7 @@ import type { Need } from "@/core/cover/policy";
 import type { CoverResult } from "@/core/cover/result";
 import { isBlankSpare, isMet } from "@/core/cover/standing";
 import type { ComputerPart, MediumPart } from "@/core/judging/model/parts";
-import { dayAfter } from "@/core/kernel/days";
+import { dayAfter, dayOf } from "@/core/kernel/days";
 import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
 import { metThen, type Past } from "@/core/upkeep/past";
 import { causeOf, endsOf, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
@@ -184,7 +184,7 @@ async function pastByLog(context: Context, { chains }: Covered, input: ProofInpu
           )
           .orderBy(desc(events.id)),
   ]);
-  const day = (at: Date) => at.toISOString().slice(0, 10);
+  const day = (at: Date) => dayOf(at);
   const computerSince = new Map(itsComputers.map(({ id, at }) => [id, day(at)]));
   const mediumSince = new Map(itsMedia.map(({ id, at }) => [id, day(at)]));
   const changesOf = new Map<number, { on: string; before: Partial<NonNullable<MediumPart["verified"]>> | null }[]>();

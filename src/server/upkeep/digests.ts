@@ -1,4 +1,5 @@
 import { desc, eq } from "drizzle-orm";
+import { dayOf } from "@/core/kernel/days";
 import { changedSince } from "@/core/upkeep/digest";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import { digestText } from "@/core/words/digest";
@@ -43,7 +44,7 @@ export interface Round {
  */
 export async function sendDigests(context: Context, through: Mailer = mailer()): Promise<Round> {
   const now = context.now();
-  const today = now.toISOString().slice(0, 10);
+  const today = dayOf(now);
   const [due, snoozed, all] = await Promise.all([
     everythingDue(context),
     openSnoozes(context, today),
@@ -99,7 +100,7 @@ const FROM_HOUR = 5;
 export async function sendIfDue(context: Context): Promise<boolean> {
   const now = context.now();
   const last = await lastDigest(context);
-  const isDone = last !== null && last.toISOString().slice(0, 10) === now.toISOString().slice(0, 10);
+  const isDone = last !== null && dayOf(last) === dayOf(now);
   if ((isDone && !isRetried) || now.getUTCHours() < FROM_HOUR) return false;
   await sendDigests(context);
   return true;

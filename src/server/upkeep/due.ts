@@ -1,5 +1,6 @@
 import { Lapses } from "@/core/cover/lapses";
 import { surroundingsOf } from "@/core/fleet/judge";
+import { dayOf } from "@/core/kernel/days";
 import { DUE_KINDS, type DueItem, type DueKind, rankDue } from "@/core/upkeep/due";
 import { type ProofInput, proofDue } from "@/core/upkeep/proof-due";
 import type { Context } from "../context";
@@ -80,7 +81,7 @@ const PAGE = 60;
 
 /** What is due, by consequence; apart from it what was put off. */
 export async function dueView(context: Context, filter: DueFilter): Promise<DueView> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const [all, snoozed] = await Promise.all([everythingDue(context), openSnoozes(context, today)]);
   const byKey = new Map(snoozed.map((row) => [row.dueKey, row]));
   const here = all.filter(({ site }) => filter.site === null || site === filter.site);

@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { and, asc, eq, gt, isNull, or } from "drizzle-orm";
 import ical, { ICalCalendarMethod, ICalEventStatus, ICalEventTransparency } from "ical-generator";
-import { dayAfter } from "@/core/kernel/days";
+import { dayAfter, dayOf } from "@/core/kernel/days";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Context } from "../context";
@@ -15,7 +15,7 @@ const CANCELLED_DAYS = 60;
 type Entry = typeof feedEntries.$inferSelect;
 
 /** The day of an entry: the last one on which it can be done in time; without a day, the one on which it came up. */
-function dayOf(
+function dueDay(
   { breaksOn, reason }: DueItem,
   today: string,
   snoozedUntil: string | undefined,
@@ -29,7 +29,7 @@ function dayOf(
 
 /** Brings what calendars are told in line with what is due: new, changed with a higher number, called off. */
 export async function refreshEntries(context: Context): Promise<void> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const [due, snoozed, known] = await Promise.all([
     everythingDue(context),
     openSnoozes(context, today),
@@ -44,7 +44,7 @@ export async function refreshEntries(context: Context): Promise<void> {
     const before = entries.get(item.key);
     entries.delete(item.key);
     const told = {
-      on: dayOf(item, today, until.get(item.key), before?.cancelledAt ? undefined : before?.on),
+      on: dueDay(item, today, until.get(item.key), before?.cancelledAt ? undefined : before?.on),
       summary: dueTitle(item).slice(0, 300),
       description: [dueReasonText(item.reason), consequenceText(item, today)].filter(Boolean).join(" "),
       ...{ site: item.site, personName: personOf(item) },

@@ -1,7 +1,7 @@
 import { and, desc, eq, gte, inArray, or } from "drizzle-orm";
 import Papa from "papaparse";
 import { NEEDS } from "@/core/cover/policy";
-import { dayAfter } from "@/core/kernel/days";
+import { dayAfter, dayOf } from "@/core/kernel/days";
 import { needTitle } from "@/core/words/policy";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Context } from "../context";
@@ -27,7 +27,7 @@ interface SiteReport {
 export async function siteReport(context: Context, site: string): Promise<SiteReport | null> {
   const [place] = await context.db.select({ id: sites.id }).from(sites).where(eq(sites.name, site));
   if (!place) return null;
-  const on = context.now().toISOString().slice(0, 10);
+  const on = dayOf(context.now());
   const since = dayAfter(on, -BACK_DAYS);
   const [cover, due, itsComputers, itsMedia] = await Promise.all([
     coverView(context, { site, need: null, page: 1 }),
@@ -73,7 +73,7 @@ export async function siteReport(context: Context, site: string): Promise<SiteRe
     },
     drills: held,
     done: done.map(({ at, who, action, tag }) => ({
-      on: at.toISOString().slice(0, 10),
+      on: dayOf(at),
       who,
       what: `${action} ${tag}`,
     })),

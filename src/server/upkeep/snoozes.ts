@@ -1,6 +1,6 @@
 import { and, desc, eq, gt, isNull } from "drizzle-orm";
 import { z } from "zod";
-import { daysBetween } from "@/core/kernel/days";
+import { dayOf, daysBetween } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { snoozes } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -33,7 +33,7 @@ export async function snoozeDue(
   const parsed = checked(snoozeSchema, input);
   if (!parsed.ok) return parsed;
   const { key, until, why } = parsed.value;
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   if (until <= today) return refused({ code: "day-not-ahead" }, "until");
   if (daysBetween(today, until) > SNOOZE_MOST_DAYS) return refused({ code: "day-too-far" }, "until");
   if (!(await isDue(key))) return fail({ code: "not-found", what: "thing that is due" });

@@ -1,6 +1,7 @@
 import { and, asc, eq, isNull } from "drizzle-orm";
 import { z } from "zod";
 import type { CoverTask } from "@/core/cover/result";
+import { dayOf } from "@/core/kernel/days";
 import type { DueItem } from "@/core/upkeep/due";
 import { RESULTS, type Visit, visitOf } from "@/core/upkeep/visit";
 import { dueTitle } from "@/core/words/upkeep";
@@ -26,7 +27,7 @@ export interface VisitView extends Visit {
 }
 
 async function openDue(context: Context): Promise<DueItem[]> {
-  const today = context.now().toISOString().slice(0, 10);
+  const today = dayOf(context.now());
   const [due, snoozed] = await Promise.all([everythingDue(context), openSnoozes(context, today)]);
   const putOff = new Set(snoozed.map(({ dueKey }) => dueKey));
   return due.filter(({ key }) => !putOff.has(key));
@@ -119,6 +120,6 @@ async function entryOf(context: Context, { kind, medium, computer }: DueItem, re
     const detail = await getMedium(context, tag);
     return detail ? retireMedium(context, detail.row.id, detail.row.version, true) : ok(0);
   }
-  const on = context.now().toISOString().slice(0, 10);
+  const on = dayOf(context.now());
   return recordDrill(context, { medium: tag, computer: computer ?? "", on, result, note: note || null });
 }

@@ -31,7 +31,7 @@ async function photoFrom(file: File): Promise<string> {
 /** The run sheet, step by step: ticked with the time, taken back, told where it fails. Nothing is lost without a connection. */
 export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps) {
   const ready = useReady();
-  const { marks, waiting, isReached, mark } = useMarks(calloutId, known, person);
+  const { marks, waiting, isReached, isKept, mark } = useMarks(calloutId, known, person);
   const stateOf = (key: string) =>
     marks.filter(({ step, kind }) => step === key && (kind === "done" || kind === "undone")).at(-1);
   const open = steps.find(({ step }) => stateOf(step.code)?.kind !== "done")?.step.code;
@@ -44,6 +44,11 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
             : `No connection: ${waiting === 1 ? "one mark is" : `${waiting} marks are`} kept here and sent once there is one. Go on.`
           : "All that was ticked is kept."}
       </p>
+      {waiting > 0 && !isKept && (
+        <p role="alert" className="print:hidden text-plum">
+          This browser has no room to keep what waits: leave this page open until it was sent.
+        </p>
+      )}
       <ol className="mt-2 divide-y divide-line border-line border-y">
         {steps.map((guided, at) => (
           <StepLine

@@ -1,5 +1,6 @@
 "use client";
 
+import { del, get, set } from "idb-keyval";
 import { useCallback, useEffect, useRef, useState } from "react";
 import type { Mark } from "@/server/callouts/callout-marks";
 
@@ -12,19 +13,28 @@ export interface OwnMark extends Omit<Mark, "personName"> {
 const RETRY_MS = 5_000;
 const keyOf = (calloutId: number) => `creel-callout-${calloutId}`;
 
-function stored(calloutId: number): OwnMark[] {
+/** What an earlier version kept for a call-out, in the one place that has no room for pictures. */
+function takeFromBefore(key: string): OwnMark[] {
   try {
-    return JSON.parse(localStorage.getItem(keyOf(calloutId)) ?? "[]") as OwnMark[];
+    const before = JSON.parse(localStorage.getItem(key) ?? "[]") as OwnMark[];
+    localStorage.removeItem(key);
+    return before;
   } catch {
     return [];
   }
 }
 
-/** False where there is no room for it: then it is only in this page until it was sent. */
-function store(calloutId: number, marks: OwnMark[]): boolean {
+async function stored(calloutId: number): Promise<OwnMark[]> {
+  const key = keyOf(calloutId);
+  const before = takeFromBefore(key);
+  const own = (await get<OwnMark[]>(key).catch(() => undefined)) ?? [];
+  return [...before, ...own];
+}
+
+/** False where the browser did not keep it: then it is only in this page until it was sent. */
+async function store(calloutId: number, marks: OwnMark[]): Promise<boolean> {
   try {
-    if (marks.length === 0) localStorage.removeItem(keyOf(calloutId));
-    else localStorage.setItem(keyOf(calloutId), JSON.stringify(marks));
+    await (marks.length === 0 ? del(keyOf(calloutId)) : set(keyOf(calloutId), marks));
     return true;
   } catch {
     return false;
@@ -39,8 +49,12 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
   const [server, setServer] = useState(known);
   const [waiting, setWaiting] = useState<OwnMark[]>([]);
   const [isReached, setReached] = useState(true);
+  /** The browser keeps what waits, also when this page is closed. */
+  const [isKept, setKept] = useState(true);
   const queue = useRef<OwnMark[]>([]);
   const sending = useRef(false);
+
+  const keep = useCallback(async () => setKept(await store(calloutId, queue.current)), [calloutId]);
 
   const send = useCallback(async () => {
     if (sending.current || queue.current.length === 0) return;
@@ -56,7 +70,7 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
       setServer((await answer.json()) as Mark[]);
       const sent = new Set(marks.map(({ id }) => id));
       queue.current = queue.current.filter(({ id }) => !sent.has(id));
-      store(calloutId, queue.current);
+      void keep();
       setWaiting(queue.current);
       setReached(true);
     } catch {
@@ -64,16 +78,22 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
     } finally {
       sending.current = false;
     }
-  }, [calloutId]);
+  }, [calloutId, keep]);
 
   useEffect(() => {
-    queue.current = stored(calloutId);
-    setWaiting(queue.current);
-    void send();
+    let isGone = false;
+    void stored(calloutId).then((before) => {
+      if (isGone) return;
+      const known = new Set(queue.current.map(({ id }) => id));
+      queue.current = [...before.filter(({ id }) => !known.has(id)), ...queue.current];
+      setWaiting(queue.current);
+      void send();
+    });
     const again = () => void send();
     const timer = setInterval(again, RETRY_MS);
     window.addEventListener("online", again);
     return () => {
+      isGone = true;
       clearInterval(timer);
       window.removeEventListener("online", again);
     };
@@ -83,11 +103,11 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
     (made: Pick<OwnMark, "step" | "kind"> & Partial<Pick<OwnMark, "text" | "photo" | "photoType">>) => {
       const own: OwnMark = { id: crypto.randomUUID(), at: new Date().toISOString(), text: null, ...made };
       queue.current = [...queue.current, own];
-      store(calloutId, queue.current);
+      void keep();
       setWaiting(queue.current);
       void send();
     },
-    [calloutId, send],
+    [keep, send],
   );
 
   const ids = new Set(server.map(({ id }) => id));
@@ -96,5 +116,5 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
     ...waiting.filter(({ id }) => !ids.has(id)).map((each) => ({ ...each, personName: person })),
   ];
   all.sort((a, b) => a.at.localeCompare(b.at));
-  return { marks: all, waiting: waiting.length, isReached, mark };
+  return { marks: all, waiting: waiting.length, isReached, isKept, mark };
 }

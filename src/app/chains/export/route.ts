@@ -1,3 +1,4 @@
+import { dayOf } from "@/core/kernel/days";
 import { exportMatrix } from "@/server/fleet/fleet";
 import { currentContext } from "../../_lib/context";
 import { chainsState } from "../state";
@@ -25,7 +26,7 @@ export async function GET(request: Request): Promise<Response> {
       await lines.return(undefined);
     },
   });
-  const day = context.now().toISOString().slice(0, 10);
+  const day = dayOf(context.now());
   return new Response(body, {
     headers: {
       "content-type": "text/csv; charset=utf-8",

@@ -1,3 +1,4 @@
+import { dayOf } from "@/core/kernel/days";
 import { EXPORT_FORMS, exportComputers } from "@/server/exchange/exports";
 import { currentContext } from "../../_lib/context";
 import { computersState } from "../state";
@@ -22,7 +23,7 @@ export async function GET(request: Request): Promise<Response> {
       await parts.return(undefined);
     },
   });
-  const day = context.now().toISOString().slice(0, 10);
+  const day = dayOf(context.now());
   return new Response(body, {
     headers: {
       "content-type": TYPES[form],

@@ -1,4 +1,5 @@
 import type { Metadata } from "next";
+import { dayOf } from "@/core/kernel/days";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 import { DrillForm } from "../drill-form";
@@ -15,11 +16,7 @@ export default async function NewDrill({ searchParams }: { searchParams: SearchP
         A drill is a test start of a medium on the very computer, or on one of its model, before the day it is needed.
         Without one the chain ends in a hope.
       </p>
-      <DrillForm
-        medium={one(values.medium) ?? ""}
-        computer={one(values.computer) ?? ""}
-        today={context.now().toISOString().slice(0, 10)}
-      />
+      <DrillForm medium={one(values.medium) ?? ""} computer={one(values.computer) ?? ""} today={dayOf(context.now())} />
       <Emulated medium={one(values.medium) ?? ""} computer={one(values.computer) ?? ""} />
     </>
   );

@@ -14,7 +14,7 @@ import {
 } from "recharts";
 import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
 import type { AheadView } from "@/server/upkeep/ahead";
-import { dayOf, TIME_AXIS } from "@/ui/time-axis";
+import { axisDay, TIME_AXIS } from "@/ui/time-axis";
 
 interface Point {
   at: number;
@@ -31,7 +31,7 @@ function useDay(site: string | null): (state: { activeLabel?: string | number | 
   const router = useRouter();
   return ({ activeLabel }) => {
     if (activeLabel === undefined) return;
-    const query = new URLSearchParams({ day: dayOf(Number(activeLabel)), ...(site ? { site } : {}) });
+    const query = new URLSearchParams({ day: axisDay(Number(activeLabel)), ...(site ? { site } : {}) });
     router.push(`/upkeep/ahead?${query}#lacking`, { scroll: false });
   };
 }
@@ -63,7 +63,7 @@ export function AheadChart({
           <CartesianGrid stroke="var(--line)" vertical={false} />
           <XAxis {...TIME_AXIS} />
           <YAxis stroke="var(--quiet)" fontSize={12} width={44} domain={[0, total]} allowDecimals={false} />
-          <Tooltip labelFormatter={(time) => dayOf(Number(time))} />
+          <Tooltip labelFormatter={(time) => axisDay(Number(time))} />
           <ReferenceLine x={at(today)} stroke="var(--quiet)" strokeDasharray="2 3" />
           <Line
             dataKey="was"
@@ -140,7 +140,7 @@ export function LinkChart({
           <CartesianGrid stroke="var(--line)" vertical={false} />
           <XAxis {...TIME_AXIS} />
           <YAxis stroke="var(--quiet)" fontSize={12} width={44} allowDecimals={false} />
-          <Tooltip labelFormatter={(time) => dayOf(Number(time))} />
+          <Tooltip labelFormatter={(time) => axisDay(Number(time))} />
           <Legend
             align="left"
             itemSorter={null}

@@ -1,5 +1,6 @@
 import { readFileSync } from "node:fs";
 import { run } from "../../../../scripts/media/workshop";
+import { dayOf } from "../../kernel/days";
 import { type CalendarRelease, readCalendar, releaseOfVersion, supportOn } from "./calendar";
 
 /** The open data set itself: distro-info-data of Debian. */
@@ -31,7 +32,7 @@ test("supported or not as distro-info itself tells for the same days", () => {
     for (const release of calendar(file).filter((each) => each.release && each.release > "2015")) {
       const end = release.ends.find((each) => each.name === "eol")?.date;
       if (!end || end > "2026") continue;
-      const before = new Date(Date.parse(end) - 86_400_000).toISOString().slice(0, 10);
+      const before = dayOf(new Date(Date.parse(end) - 86_400_000));
       for (const [day, wanted] of [
         [before, true],
         [end, false],

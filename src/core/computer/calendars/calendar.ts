@@ -1,4 +1,5 @@
 import Papa from "papaparse";
+import { dayOf } from "../../kernel/days";
 
 /**
  * Calendars of a product's releases with the days on which their support ends, in the CSV form of Debian's
@@ -84,7 +85,7 @@ function isDate(text: string): boolean {
 
 function lastOfMonth(month: string): string {
   const [year, number] = month.split("-").map(Number);
-  return new Date(Date.UTC(year as number, number as number, 0)).toISOString().slice(0, 10);
+  return dayOf(new Date(Date.UTC(year as number, number as number, 0)));
 }
 
 /**

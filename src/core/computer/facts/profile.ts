@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import { digestOf } from "../../crypto/rsa";
 import type { Facts, FirmwareFacts } from "./schema";
 import { startKinds } from "./start-order";
@@ -111,14 +112,12 @@ export function chainProfile(facts: Facts): string {
 }
 
 /** Fleets share their lists, of some ten kilobytes each: each is hashed once. */
-const KEPT = 2000;
-const digests = new Map<string, string>();
+const digests = new LRUCache<string, string>({ max: 2000 });
 
 function shortened(list: string): string {
   const known = digests.get(list);
   if (known !== undefined) return known;
   const digest = digestOf("sha256", new TextEncoder().encode(list));
   digests.set(list, digest);
-  if (digests.size > KEPT) digests.delete(digests.keys().next().value as string);
   return digest;
 }

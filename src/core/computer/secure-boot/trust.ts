@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import { type Certificate, parseCertificate } from "../../crypto/certificate";
 import { derOf } from "../../crypto/der";
 import { type IssuingFault, issuingFault } from "../../crypto/issuing";
@@ -41,23 +42,20 @@ export function knownCertificate(certificate: Certificate): KnownCertificate {
 }
 
 /** Fleets share their lists and media their certificates: each is taken apart once. Content-addressed, never stale. */
-const LISTS_KEPT = 200;
-const CERTIFICATES_KEPT = 5000;
-const lists = new Map<string, TrustList>();
-const certificates = new Map<string, KnownCertificate | null>();
+const lists = new LRUCache<string, TrustList>({ max: 200 });
+const certificates = new LRUCache<string, KnownCertificate | "unreadable">({ max: 5000 });
 
-function kept<V>(map: Map<string, V>, key: string, ceiling: number, make: () => V): V {
-  const known = map.get(key);
+function kept<V extends {}>(cache: LRUCache<string, V>, key: string, make: () => V): V {
+  const known = cache.get(key);
   if (known !== undefined) return known;
   const value = make();
-  map.set(key, value);
-  if (map.size > ceiling) map.delete(map.keys().next().value as string);
+  cache.set(key, value);
   return value;
 }
 
 /** A list as facts hold it: EFI_SIGNATURE_LIST structures in base64. What cannot be read of it is not in it. */
 export function trustList(base64: string): TrustList {
-  return kept(lists, base64, LISTS_KEPT, () => readTrustList(fromBase64(base64) ?? new Uint8Array(0)));
+  return kept(lists, base64, () => readTrustList(fromBase64(base64) ?? new Uint8Array(0)));
 }
 
 function readTrustList(bytes: Uint8Array): TrustList {
@@ -77,18 +75,18 @@ function readTrustList(bytes: Uint8Array): TrustList {
 
 /** A certificate that a medium's programs carry, from its DER in base64. */
 export function carriedCertificate(id: string, base64: string): KnownCertificate | null {
-  return kept(certificates, id, CERTIFICATES_KEPT, () => {
+  const found = kept(certificates, id, () => {
     const certificate = parseCertificate(fromBase64(base64) ?? new Uint8Array(0));
-    return certificate && knownCertificate(certificate);
+    return certificate ? knownCertificate(certificate) : "unreadable";
   });
+  return found === "unreadable" ? null : found;
 }
 
-const ISSUED_KEPT = 20_000;
-const issued = new Map<string, IssuingFault | "none">();
+const issued = new LRUCache<string, IssuingFault | "none">({ max: 20_000 });
 
 function faultBetween(own: KnownCertificate, issuer: KnownCertificate): IssuingFault | "none" {
   const judge = () => issuingFault(own.certificate, issuer.certificate) ?? "none";
-  return kept(issued, `${own.id} ${issuer.id}`, ISSUED_KEPT, judge);
+  return kept(issued, `${own.id} ${issuer.id}`, judge);
 }
 
 /** Certificates between a signer and its anchor; real chains have two or three. */

@@ -1,3 +1,5 @@
+import { LRUCache } from "lru-cache";
+
 /** Versions as people and systems write them: "12", "11.4", "10.0.22621.1". */
 
 const NUMBERS = /\d+/g;
@@ -44,10 +46,8 @@ export function plainName(text: string): string {
     .replace(/[\s\-_]+/g, " ")
     .trim();
   plain.set(text, name);
-  if (plain.size > KEPT) plain.delete(plain.keys().next().value as string);
   return name;
 }
 
 /** The same few names are compared again and again. */
-const KEPT = 5000;
-const plain = new Map<string, string>();
+const plain = new LRUCache<string, string>({ max: 5000 });
