@@ -5,6 +5,7 @@ import type { Verdict } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import type { Route } from "../judging/routes/routes";
 import { daysBetween } from "../kernel/days";
+import { itemAt, lastOf } from "../kernel/item-at";
 import { type Happening, sensibleOutcomes } from "./happenings";
 
 /** One way to bring the computer back after what happened: how long it takes, what is lost, what to fetch. */
@@ -133,14 +134,14 @@ export function verdictNow({ links }: Route): Verdict {
 }
 
 function secondsOf(route: Route, outcome: OutcomeKind, image: string | null, { points, past }: CallOutFacts): Range {
-  const fetching = FETCHING[route.distance] ?? (FETCHING[2] as Range);
+  const fetching = FETCHING[route.distance] ?? itemAt(FETCHING, 2);
   const known = past[outcome] ?? [];
   if (known.length >= PAST_LEAST) {
     const sorted = [...known].sort((a, b) => a - b);
     const own = {
-      low: sorted[0] as number,
-      likely: sorted[sorted.length >> 1] as number,
-      high: sorted.at(-1) as number,
+      low: itemAt(sorted, 0),
+      likely: itemAt(sorted, sorted.length >> 1),
+      high: lastOf(sorted),
     };
     return sum(fetching, own);
   }

@@ -1,5 +1,6 @@
 import type { FleetMedium } from "../fleet/world";
 import type { ComputerPart } from "../judging/model/parts";
+import { itemAt } from "../kernel/item-at";
 import type { Alternative } from "../making/planning/plan";
 import { NEEDS, type Need, type Policies, type Resolved } from "./policy";
 import type { CoverContent, CoverDemand, CoverMedium, CoverProblem } from "./problem";
@@ -80,7 +81,7 @@ export function sizeFor(device: "stick" | "disc", neededBytes: number, prices: C
   if (device === "disc") return prices.disc == null ? null : "disc";
   const fitting = PRICED.filter((size) => size !== "disc" && SIZES[size] * TRUE_SHARE >= neededBytes);
   const priced = fitting.filter((size) => prices[size] != null);
-  return priced.sort((a, b) => (prices[a] as number) - (prices[b] as number) || SIZES[a] - SIZES[b])[0] ?? null;
+  return priced.sort((a, b) => (prices[a] ?? 0) - (prices[b] ?? 0) || SIZES[a] - SIZES[b])[0] ?? null;
 }
 
 /** The problem of cover, as numbers, from the inventory. */
@@ -139,7 +140,7 @@ export function askCover(asked: Asked): Meaning {
     const key = JSON.stringify([need, demand]);
     const known = demands.get(key) ?? {
       demand,
-      meaning: { need, computers: [], site: ways.places[demand.site] as string },
+      meaning: { need, computers: [], site: itemAt(ways.places, demand.site) },
     };
     known.meaning.computers.push(...who.filter((row) => !known.meaning.computers.includes(row)));
     demands.set(key, known);
@@ -150,7 +151,7 @@ export function askCover(asked: Asked): Meaning {
     const [first] = members;
     if (first === undefined) continue;
     const { values } = policy;
-    const computer = computers[first] as ComputerPart;
+    const computer = itemAt(computers, first);
     const standing = standingOf(serving, ways, computer, first, values);
     if (isMet(standing)) metNow += members.length;
     for (const { unproven } of standing)
@@ -158,7 +159,7 @@ export function askCover(asked: Asked): Meaning {
         if (at >= stock.length) continue;
         const own = unprovenOn.get(at) ?? new Map<string, string>();
         unprovenOn.set(at, own);
-        for (const member of members) noteModel(own, computers[member] as ComputerPart);
+        for (const member of members) noteModel(own, itemAt(computers, member));
       }
     const withImages = tooOldImage(serving, first, values) === null;
     for (const need of NEEDS) {

@@ -1,4 +1,5 @@
-import { type CoverContent, type CoverDemand, type CoverProblem, isWithin, purchaseCost, writingCost } from "./problem";
+import { itemAt } from "../kernel/item-at";
+import { type CoverDemand, type CoverProblem, isWithin, purchaseCost, writingCost } from "./problem";
 
 function isSubset<T>(some: ReadonlySet<T>, of: ReadonlySet<T>): boolean {
   if (some.size > of.size) return false;
@@ -53,7 +54,7 @@ export function replacementCosts(problem: CoverProblem, demands: ReadonlyMap<num
   return problem.contents.map((_, at) =>
     problem.contents.reduce((least, __, other) => {
       const cost = purchaseCost(problem, other);
-      const isEnough = isSubset(serves[at] as Set<number>, serves[other] as Set<number>);
+      const isEnough = isSubset(itemAt(serves, at), itemAt(serves, other));
       return cost !== null && isEnough ? Math.min(least, cost) : least;
     }, Number.POSITIVE_INFINITY),
   );
@@ -75,8 +76,8 @@ export function contentsWorthMaking(problem: CoverProblem, demands: ReadonlyMap<
 }
 
 function isDominated(problem: CoverProblem, serves: Set<number>[], at: number, by: number): boolean {
-  const [own, other] = [problem.contents[at] as CoverContent, problem.contents[by] as CoverContent];
-  const [mine, theirs] = [serves[at] as Set<number>, serves[by] as Set<number>];
+  const [own, other] = [itemAt(problem.contents, at), itemAt(problem.contents, by)];
+  const [mine, theirs] = [itemAt(serves, at), itemAt(serves, by)];
   if (own.device !== other.device || !isSubset(mine, theirs)) return false;
   const [bought, boughtOther] = [purchaseCost(problem, at), purchaseCost(problem, by)];
   const isNoDearer =

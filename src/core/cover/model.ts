@@ -1,8 +1,8 @@
 import type { ModelData } from "highs";
+import { itemAt } from "../kernel/item-at";
 import { contentsWorthMaking, type DecidingDemand, demandsThatDecide, replacementCosts } from "./dominance";
 import {
   type CoverAct,
-  type CoverContent,
   type CoverDemand,
   type CoverMedium,
   type CoverProblem,
@@ -72,7 +72,7 @@ class Sparse {
     for (const { at, by } of this.rows) {
       for (const [nth, column] of at.entries()) {
         indices.push(column);
-        values.push(by[nth] as number);
+        values.push(itemAt(by, nth));
       }
       starts.push(indices.length);
     }
@@ -172,7 +172,7 @@ class Builder {
       for (const to of this.sites) {
         const carrying = to === site ? null : carryingCost(this.problem, site, to);
         if (carrying === null || this.supply(content, to) === undefined) continue;
-        if (this.isBought(to, this.replacement[content] as number, carrying)) continue;
+        if (this.isBought(to, itemAt(this.replacement, content), carrying)) continue;
         const move = this.sparse.column({ kind: "move", group, to }, carrying + proving, members.length);
         entries.push([move, 1]);
         this.flows(move, content, to);
@@ -273,7 +273,7 @@ function groupsOf({ media, contents }: CoverProblem, worth: readonly number[], p
   for (const [at, medium] of media.entries()) {
     const fitting =
       medium.mayBeRewritten && !medium.isPinned
-        ? worth.filter((content) => canHold(medium, contents[content] as CoverContent))
+        ? worth.filter((content) => canHold(medium, itemAt(contents, content)))
         : [];
     const fit = JSON.stringify([medium.mayMove, fitting]);
     let pool: number | null = null;
@@ -312,14 +312,14 @@ export function actsOf(
     return own;
   };
   const counted = model.columns.flatMap((column, nth) => {
-    const count = Math.round(values[nth] as number);
+    const count = Math.round(itemAt(values, nth));
     return count > 0 ? [{ column, count }] : [];
   });
   const each = <K extends Column["kind"]>(kind: K, run: (column: Extract<Column, { kind: K }>) => void) => {
     for (const { column, count } of counted)
       if (column.kind === kind) for (let nth = 0; nth < count; nth++) run(column as Extract<Column, { kind: K }>);
   };
-  const rest = (group: number) => model.groups[group] as Group;
+  const rest = (group: number) => itemAt(model.groups, group);
   each("keep", ({ group }) => {
     const medium = take(group);
     const { content, site } = rest(group).like;
@@ -349,7 +349,7 @@ export function actsOf(
     acts.push({ act: "buy", content, site, cost: purchaseCost(problem, content) ?? 0 });
   });
   for (const [group, members] of left.entries()) {
-    const { like } = model.groups[group] as Group;
+    const { like } = itemAt(model.groups, group);
     const counts = like.content !== null && like.proofMinutes === 0 && isSupplied(model, like.content, like.site);
     if (like.content === null || !counts) continue;
     for (const medium of members) acts.push({ act: "keep", medium, content: like.content, site: like.site, cost: 0 });

@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import type { CoverProblem } from "./problem";
 
 /** A problem of its own, with the positions that its places, media and demands have in the whole. */
@@ -14,7 +15,7 @@ export function partsOf(problem: CoverProblem): CoverSubproblem[] {
   const group = travel.map((_, site) => site);
   const rootOf = (site: number): number => {
     let root = site;
-    while (group[root] !== root) root = group[root] as number;
+    while (group[root] !== root) root = itemAt(group, root);
     group[site] = root;
     return root;
   };
@@ -26,10 +27,10 @@ export function partsOf(problem: CoverProblem): CoverSubproblem[] {
     const positionOf = new Map(sites.map((site, at) => [site, at]));
     const at = (site: number) => positionOf.get(site) as number;
     const own = <T extends { site: number }>(all: readonly T[]) =>
-      [...all.keys()].filter((nth) => positionOf.has((all[nth] as T).site));
+      [...all.keys()].filter((nth) => positionOf.has(itemAt(all, nth).site));
     const [itsMedia, itsDemands] = [own(media), own(demands)];
     const placed = <T extends { site: number }>(all: readonly T[], some: number[]) =>
-      some.map((nth) => ({ ...(all[nth] as T), site: at((all[nth] as T).site) }));
+      some.map((nth) => ({ ...itemAt(all, nth), site: at(itemAt(all, nth).site) }));
     return {
       ...{ sites, media: itsMedia, demands: itsDemands },
       problem: {

@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 /**
  * The least that has to be made, bought and carried so that every computer has its routes, as numbers alone: places,
  * contents, media and what is asked for are told by their position. Whoever asks knows what they stand for.
@@ -82,7 +83,7 @@ export interface CoverPlan {
 }
 
 export function purchaseCost({ contents, rates }: CoverProblem, content: number): number | null {
-  const { price, workMinutes, neededBytes } = contents[content] as CoverContent;
+  const { price, workMinutes, neededBytes } = itemAt(contents, content);
   if (price === null || neededBytes === null) return null;
   return price * rates.purchase + (workMinutes / 60) * rates.workHour;
 }

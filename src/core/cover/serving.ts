@@ -3,6 +3,7 @@ import { FleetMatrix } from "../fleet/matrix";
 import type { FleetMedium, World } from "../fleet/world";
 import type { MediumPart, ReleasePart } from "../judging/model/parts";
 import { type OutcomeKind, outcomesOf } from "../judging/routes/outcome";
+import { itemAt } from "../kernel/item-at";
 import { NEED_OUTCOMES, NEEDS, type Need } from "./policy";
 
 /** Purposes by which a release gives each outcome. */
@@ -79,15 +80,15 @@ export class Serving {
     const cells = this.matrix.row(computer);
     const most = changesAllowed ? 1 : 0;
     for (const at of this.byNeed[need]) {
-      const { medium, kind } = this.columns[at] as Column;
+      const { medium, kind } = itemAt(this.columns, at);
       if (kind === "image" && !withImages) continue;
-      const cell = cells[at] as number;
+      const cell = itemAt(cells, at);
       const isFit =
         linkCode(cell, "starts") <= most && linkCode(cell, "sees") <= most && linkCode(cell, "restores") <= most;
       // Retired or distrusted.
       if (!isFit || linkCode(cell, "atHand") === BROKEN) continue;
       const own = linkCode(cell, "proven") === 0 ? SERVES.proven : SERVES.unproven;
-      serves[medium] = Math.min(serves[medium] as number, own);
+      serves[medium] = Math.min(itemAt(serves, medium), own);
     }
     return serves;
   }
@@ -101,7 +102,7 @@ export class Serving {
     const most = changesAllowed ? 1 : 0;
     let furthest = -1;
     for (const at of this.byNeed[need]) {
-      const cell = cells[at] as number;
+      const cell = itemAt(cells, at);
       if (linkCode(cell, "atHand") === BROKEN) continue;
       const failing = ON_THE_WAY.findIndex((name) => linkCode(cell, name) > most);
       if (failing < 0) return "atHand";

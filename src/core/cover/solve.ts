@@ -1,4 +1,5 @@
 import type { ModelData } from "highs";
+import { itemAt } from "../kernel/item-at";
 import { actsOf, type CoverModel, modelOf } from "./model";
 import { partsOf } from "./parts";
 import type { CoverAct, CoverPlan, CoverProblem } from "./problem";
@@ -48,17 +49,17 @@ export async function solveCover(problem: CoverProblem, options: SolveOptions): 
     // The larger ones come last, and may take what the smaller ones left.
     const own = await solvePart(part.problem, Math.max(0.2, nth === parts.length - 1 ? left : left / 2), options);
     for (const act of own.acts) {
-      const site = part.sites[act.site] as number;
+      const site = itemAt(part.sites, act.site);
       if (act.act === "buy") {
         plan.acts.push({ ...act, site });
         continue;
       }
-      const medium = part.media[act.medium] as number;
+      const medium = itemAt(part.media, act.medium);
       const where: CoverAct =
-        act.act === "keep" ? { ...act, site, medium } : { ...act, site, medium, from: part.sites[act.from] as number };
+        act.act === "keep" ? { ...act, site, medium } : { ...act, site, medium, from: itemAt(part.sites, act.from) };
       plan.acts.push(where);
     }
-    for (const each of own.unmet) plan.unmet.push({ ...each, demand: part.demands[each.demand] as number });
+    for (const each of own.unmet) plan.unmet.push({ ...each, demand: itemAt(part.demands, each.demand) });
     plan.cost += own.cost;
     plan.bound += own.bound;
     plan.isLeast &&= own.isLeast;

@@ -1,6 +1,7 @@
 import type { FleetMedium } from "../fleet/world";
 import type { ComputerPart } from "../judging/model/parts";
 import { dayAfter } from "../kernel/days";
+import { itemAt } from "../kernel/item-at";
 import { NEED_OUTCOMES, NEEDS, type Need, type PolicyValues } from "./policy";
 import { SERVES, type Serving } from "./serving";
 
@@ -82,7 +83,7 @@ export function standingOf(
     const oldImage = until === null ? null : tooOldImage(serving, row, policy);
     for (const [at, serves] of serving.row(row, need, policy.changesAllowed, oldImage === null).entries()) {
       if (serves === SERVES.not) continue;
-      if (!isNear(ways, serving.media[at] as FleetMedium, computer, policy.withinMinutes)) continue;
+      if (!isNear(ways, itemAt(serving.media, at), computer, policy.withinMinutes)) continue;
       (serves === SERVES.proven ? have : unproven).push(at);
     }
     if (until === null || oldImage !== null) return [{ need, wanted, have, unproven, byImage: null, oldImage }];

@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import type { CoverModel } from "./model";
 import { type CoverDemand, type CoverProblem, isWithin } from "./problem";
 
@@ -32,7 +33,7 @@ export function simpleStart(problem: CoverProblem, { columns, data, groups }: Co
     );
     const left = unmet.get(nth);
     if (purchase) {
-      values[purchase.at] = (values[purchase.at] as number) + lacking;
+      values[purchase.at] = itemAt(values, purchase.at) + lacking;
       add(purchase.content, purchase.site, lacking);
     } else if (left !== undefined) values[left] = lacking;
   }

@@ -1,6 +1,7 @@
 import type { ComputerPart } from "../judging/model/parts";
+import { itemAt } from "../kernel/item-at";
 import { type Meaning, noteModel } from "./ask";
-import { type CoverAct, type CoverDemand, type CoverPlan, carryingCost, isWithin, purchaseCost } from "./problem";
+import { type CoverAct, type CoverPlan, carryingCost, isWithin, purchaseCost } from "./problem";
 import type { CoverLack, CoverResult, CoverWhy, PlannedMedium, Some } from "./result";
 
 const SOME = 12;
@@ -23,7 +24,7 @@ export function tellCover(
   };
   const media = plan.acts.map((act, nth): PlannedMedium => {
     const own = [...(served[nth] ?? [])];
-    const forcing = own.filter((at) => (supply[at] as number) <= (problem.demands[at] as CoverDemand).routes);
+    const forcing = own.filter((at) => itemAt(supply, at) <= itemAt(problem.demands, at).routes);
     const forced = forcing.flatMap((at) => demands[at]?.computers ?? []);
     return {
       ...namesOf(meaning, act),
@@ -37,7 +38,7 @@ export function tellCover(
   return {
     media: media.sort(compareMedia),
     lacks: plan.unmet.flatMap(({ demand, lacking: count }): CoverLack[] => {
-      const { need, computers, site } = demands[demand] as (typeof demands)[number];
+      const { need, computers, site } = itemAt(demands, demand);
       const isForbidden = asked.settings.noPurchase.includes(site);
       const pinned: CoverWhy[] = isForbidden ? [{ code: "no-purchase", site }] : [];
       if (computers.length === 0) return [{ computers: some([]), need, site, lacking: count, why: pinned }];
@@ -78,7 +79,7 @@ function byReason(
   const known = new Map<string, CoverWhy[]>();
   for (const row of computers) {
     const kind = asked.serving.classOf(row) ?? `own ${row}`;
-    const why = known.get(kind) ?? whyNot(asked.computers[row] as ComputerPart, need);
+    const why = known.get(kind) ?? whyNot(itemAt(asked.computers, row), need);
     known.set(kind, why);
     const key = JSON.stringify(why);
     const group = groups.get(key) ?? { rows: [], why };
@@ -118,11 +119,11 @@ function demandsOfActs({ problem }: Meaning, acts: readonly CoverAct[]): Set<num
 
 function namesOf(meaning: Meaning, act: CoverAct): Omit<PlannedMedium, "serves" | "forcedBy" | "drills"> {
   const { asked, contents, media } = meaning;
-  const at = act.act === "buy" ? null : (media[act.medium] as number);
+  const at = act.act === "buy" ? null : itemAt(media, act.medium);
   const stands = at === null ? null : asked.stock[at];
   const content = contents[act.content];
   const candidate = content?.of === "candidate" ? asked.candidates[content.candidate] : undefined;
-  const place = (site: number) => asked.ways.places[site] as string;
+  const place = (site: number) => itemAt(asked.ways.places, site);
   return {
     act: act.act,
     medium: stands?.part.tag ?? null,
@@ -140,10 +141,10 @@ function namesOf(meaning: Meaning, act: CoverAct): Omit<PlannedMedium, "serves" 
 
 /** Where it has to be tried: what stands already on who was not proven, what is new on who forces it. */
 function drillsOf({ asked, media, drills }: Meaning, act: CoverAct, forced: readonly number[]): string[] {
-  if (act.act === "keep") return drills.get(media[act.medium] as number) ?? [];
+  if (act.act === "keep") return drills.get(itemAt(media, act.medium)) ?? [];
   const models = new Map<string, string>();
   for (const row of forced) {
-    const computer = asked.computers[row] as ComputerPart;
+    const computer = itemAt(asked.computers, row);
     const { proof } = asked.policyOf(computer).values;
     if (proof === "computer") models.set(computer.tag, computer.tag);
     if (proof === "model") noteModel(models, computer);

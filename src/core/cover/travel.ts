@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 /** Minutes between two places, either way. */
 export interface Leg {
   from: number;
@@ -15,7 +16,7 @@ export function travelTable(places: number, legs: readonly Leg[]): (number | nul
   );
   const set = (from: number, to: number, minutes: number) => {
     const row = table[from];
-    if (row && to < places && from !== to) row[to] = Math.min(row[to] as number, minutes);
+    if (row && to < places && from !== to) row[to] = Math.min(itemAt(row, to), minutes);
   };
   for (const { from, to, minutes } of legs) {
     set(from, to, minutes);
@@ -23,11 +24,11 @@ export function travelTable(places: number, legs: readonly Leg[]): (number | nul
   }
   for (const [by, second] of table.entries())
     for (const row of table) {
-      const first = row[by] as number;
+      const first = itemAt(row, by);
       if (first === Number.POSITIVE_INFINITY) continue;
       for (let to = 0; to < places; to++) {
-        const over = first + (second[to] as number);
-        if (over < (row[to] as number)) row[to] = over;
+        const over = first + itemAt(second, to);
+        if (over < itemAt(row, to)) row[to] = over;
       }
     }
   return table.map((row) => Array.from(row, (minutes) => (Number.isFinite(minutes) ? minutes : null)));

@@ -1,6 +1,7 @@
 import type { Verdict } from "../judging/model/schema";
-import { LINK_NAMES, type LinkName } from "../judging/model/schema";
+import { LINK_NAMES, type LinkName, ofEachLink } from "../judging/model/schema";
 import { OUTCOMES, type OutcomeKind } from "../judging/routes/outcome";
+import { itemAt } from "../kernel/item-at";
 
 /**
  * A cell of the matrix in 16 bits: two for each link of the best route, in the order in which they are needed, three
@@ -36,7 +37,7 @@ export function linkCode(cell: Cell, link: LinkName): number {
 }
 
 export function linkVerdict(cell: Cell, link: LinkName): Verdict {
-  return VERDICTS[linkCode(cell, link)] as Verdict;
+  return itemAt(VERDICTS, linkCode(cell, link));
 }
 
 export function surestBits(code: number): number {
@@ -49,11 +50,11 @@ export function surestCode(cell: Cell): number {
 }
 
 export function surestVerdict(cell: Cell): Verdict {
-  return VERDICTS[surestCode(cell)] as Verdict;
+  return itemAt(VERDICTS, surestCode(cell));
 }
 
 export function linksOfCell(cell: Cell): Record<LinkName, Verdict> {
-  return Object.fromEntries(LINK_NAMES.map((link) => [link, linkVerdict(cell, link)])) as Record<LinkName, Verdict>;
+  return ofEachLink((link) => linkVerdict(cell, link));
 }
 
 export function outcomeOf(cell: Cell): OutcomeKind | null {
@@ -75,7 +76,7 @@ export function weakestCode(cell: Cell): number {
 }
 
 export function weakestVerdict(cell: Cell): Verdict {
-  return VERDICTS[weakestCode(cell)] as Verdict;
+  return itemAt(VERDICTS, weakestCode(cell));
 }
 
 /** The first link, in the order in which they are needed, that is as bad as the worst. */

@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import { type Cell, weakestCode } from "./cell";
 
 /** What grouping asks of a matrix. */
@@ -25,10 +26,10 @@ export function groupCells(matrix: Cells, rows: number[], columns: number[]): Ma
   const columnMembers = grouped(columns, (column) => keyOf(rows, (row) => matrix.cell(row, column)));
   const rowMembers = grouped(rows, (row) => keyOf(columns, (column) => matrix.cell(row, column)));
   const rowGroups = rowMembers.map((members) =>
-    withCounts(members, columns, (column) => matrix.cell(members[0] as number, column)),
+    withCounts(members, columns, (column) => matrix.cell(itemAt(members, 0), column)),
   );
   const columnGroups = columnMembers.map((members) =>
-    withCounts(members, rows, (row) => matrix.cell(row, members[0] as number)),
+    withCounts(members, rows, (row) => matrix.cell(row, itemAt(members, 0))),
   );
   return {
     rows: rowGroups.sort((a, b) => compareWeakest(b.weakest, a.weakest) || byPlace(a, b)),
@@ -43,7 +44,7 @@ function withCounts(members: number[], others: number[], cell: (other: number) =
 }
 
 function byPlace(a: MatrixGroup, b: MatrixGroup): number {
-  return (a.members[0] as number) - (b.members[0] as number);
+  return itemAt(a.members, 0) - itemAt(b.members, 0);
 }
 
 /** Negative where `a` has more that holds; then more that holds after a change, and so on. */

@@ -18,6 +18,7 @@ import {
   type Surroundings,
   weakestOf,
 } from "../judging/routes/routes";
+import { itemAt } from "../kernel/item-at";
 import { type Cell, hasBroken, linkBits, outcomeBits, surestBits, verdictCode, weakestCode } from "./cell";
 import { judgePair, startOf, surroundingsOf } from "./judge";
 import type { FleetMedium, World } from "./world";
@@ -38,13 +39,16 @@ class Classes<T> {
 
 /** One value for each pair of a row class and a column class, worked out when it is first asked for. */
 class PairTable<T> {
-  private readonly rows: (T | undefined)[][] = [];
+  private readonly rows: T[][] = [];
   constructor(private readonly judge: (row: number, column: number) => T) {}
 
   /** All values of a row, for the columns that are asked for. */
   row(row: number, columns: number): T[] {
-    this.rows[row] ??= [];
-    const values = this.rows[row] as T[];
+    let values = this.rows[row];
+    if (!values) {
+      values = [];
+      this.rows[row] = values;
+    }
     for (let column = values.length; column < columns; column++) values[column] = this.judge(row, column);
     return values;
   }
@@ -129,20 +133,20 @@ export class FleetMatrix {
     this.cells = new Uint16Array(this.computers.length * this.media.length);
     this.around = this.surroundings();
     this.startBits = new PairTable((start, views) => {
-      const { starts } = startOf(this.starts.members[start] as ComputerPart, this.views.members[views] as FleetMedium);
+      const { starts } = startOf(itemAt(this.starts.members, start), itemAt(this.views.members, views));
       return linkBits("starts", starts.verdict);
     });
     this.atHandBits = new PairTable((site, place) => {
-      const computer = { site: this.sites.members[site] as string | null };
-      return linkBits("atHand", judgeAtHand(computer, this.places.members[place] as MediumPart).verdict);
+      const computer = { site: itemAt(this.sites.members, site) };
+      return linkBits("atHand", judgeAtHand(computer, itemAt(this.places.members, place)).verdict);
     });
     this.giveBits = new PairTable((give, set): GiveBits => {
-      const releases = this.sets.members[set] as ReleasePart[];
+      const releases = itemAt(this.sets.members, set);
       const shared = this.sharedGive.get(give);
       // Images matter only to what puts them back.
       if (shared !== undefined && !releases.some(({ facts }) => facts.purposes.includes("put-back-images")))
-        return this.giveBits.row(shared, set + 1)[set] as GiveBits;
-      return this.bestGive(this.gives.members[give] as ComputerPart, NO_MEDIUM, releases);
+        return itemAt(this.giveBits.row(shared, set + 1), set);
+      return this.bestGive(itemAt(this.gives.members, give), NO_MEDIUM, releases);
     });
     const columns = this.media.length;
     this.columnClasses = {
@@ -158,7 +162,7 @@ export class FleetMatrix {
 
   /** A cell by the positions of its computer and medium. */
   cell(row: number, column: number): Cell {
-    return this.cells[row * this.media.length + column] as Cell;
+    return itemAt(this.cells, row * this.media.length + column);
   }
 
   /** The cells of a computer, in the order of the media. Not to be written to. */
@@ -198,7 +202,7 @@ export class FleetMatrix {
 
   /** Two computers with the same have the same row; null where one has images or drills of its own. */
   classOfRow(row: number): string | null {
-    const { own, ...classes } = this.rowClasses[row] as RowClasses;
+    const { own, ...classes } = itemAt(this.rowClasses, row);
     return own ? null : JSON.stringify(classes);
   }
 
@@ -354,17 +358,17 @@ export class FleetMatrix {
   /** What comes up of a medium's releases on computers of a class: the number of the set. */
   private setOf(start: number, column: number): number {
     const split = this.splits.get(column);
-    if (!split) return this.columnClasses.releases[column] as number;
+    if (!split) return itemAt(this.columnClasses.releases, column);
     const known = split.get(start);
     if (known !== undefined) return known;
-    const releases = this.releasesOn(this.starts.members[start] as ComputerPart, column);
+    const releases = this.releasesOn(itemAt(this.starts.members, start), column);
     const set = this.sets.of(keyOfSet(releases), releases);
     split.set(start, set);
     return set;
   }
 
   private releasesOn(computer: ComputerPart, column: number): ReleasePart[] {
-    const medium = this.media[column] as FleetMedium;
+    const medium = itemAt(this.media, column);
     return loadsReached(medium.releases, computer.facts, startOf(computer, medium).starts);
   }
 
@@ -378,7 +382,7 @@ export class FleetMatrix {
   }
 
   private judgeRow(row: number): void {
-    const { start, give, site, proof, own } = this.rowClasses[row] as RowClasses;
+    const { start, give, site, proof, own } = itemAt(this.rowClasses, row);
     const columns = this.media.length;
     const releases = this.setsOn(start);
     const starts = this.startBits.row(start, this.views.members.length);
@@ -391,7 +395,7 @@ export class FleetMatrix {
         (starts[views[column] as number] as number) |
         (places[place[column] as number] as number) |
         (proven[column] as number);
-      this.cells[at] = common | givenBits(gives[releases[column] as number] as GiveBits, common);
+      this.cells[at] = common | givenBits(itemAt(gives, releases[column] as number), common);
     }
     if (!own) return;
     this.judgeDrilled(row);
@@ -400,7 +404,7 @@ export class FleetMatrix {
 
   /** Media that hold an image of this computer themselves give back more than others of their kind. */
   private judgeHolders(row: number): void {
-    const computer = this.computers[row] as ComputerPart;
+    const computer = itemAt(this.computers, row);
     const holders = new Set(
       this.around
         .imagesOf(computer.tag)
@@ -412,31 +416,31 @@ export class FleetMatrix {
   }
 
   private judgeHolder(row: number, column: number): void {
-    const medium = this.media[column] as FleetMedium;
+    const medium = itemAt(this.media, column);
     const at = row * this.media.length + column;
-    const common = (this.cells[at] as number) & COMMON_MASK;
-    const computer = this.computers[row] as ComputerPart;
+    const common = itemAt(this.cells, at) & COMMON_MASK;
+    const computer = itemAt(this.computers, row);
     const bits = this.bestGive(computer, medium.part, this.releasesOn(computer, column));
     this.cells[at] = common | givenBits(bits, common);
   }
 
   private judgeCell(row: number, column: number): void {
-    const { start, give, site, proof, own } = this.rowClasses[row] as RowClasses;
+    const { start, give, site, proof, own } = itemAt(this.rowClasses, row);
     const [views, releases, place] = [
-      this.columnClasses.views[column] as number,
+      itemAt(this.columnClasses.views, column),
       this.setOf(start, column),
-      this.columnClasses.place[column] as number,
+      itemAt(this.columnClasses.place, column),
     ];
-    const starts = this.startBits.row(start, views + 1)[views] as number;
-    const atHand = this.atHandBits.row(site, place + 1)[place] as number;
-    const computer = this.computers[row] as ComputerPart;
-    const tag = (this.media[column] as FleetMedium).part.tag;
+    const starts = itemAt(this.startBits.row(start, views + 1), views);
+    const atHand = itemAt(this.atHandBits.row(site, place + 1), place);
+    const computer = itemAt(this.computers, row);
+    const tag = itemAt(this.media, column).part.tag;
     const isDrilled = own && this.drilled.get(computer.tag)?.has(tag);
     const proven = isDrilled
-      ? (this.proven[column] as ProvenColumn).judge(computer, this.policyFor(computer))
+      ? itemAt(this.proven, column).judge(computer, this.policyFor(computer))
       : this.provenOfClass(column, proof);
     const common = starts | atHand | proven;
-    const bits = this.giveBits.row(give, releases + 1)[releases] as GiveBits;
+    const bits = itemAt(this.giveBits.row(give, releases + 1), releases);
     this.cells[row * this.media.length + column] = common | givenBits(bits, common);
     const holds =
       own &&
@@ -452,38 +456,37 @@ export class FleetMatrix {
   private provenRow(proof: number): Uint16Array {
     for (let at = this.provenRows.length; at <= proof; at++)
       this.provenRows.push(Uint16Array.from(this.media, (_, column) => this.provenOfClass(column, at)));
-    return this.provenRows[proof] as Uint16Array;
+    return itemAt(this.provenRows, proof);
   }
 
   /** The Proven link of a class of computers on a medium, from drills of others of its model or from none. */
   private provenOfClass(column: number, proof: number): number {
-    const own = this.proven[column] as ProvenColumn;
+    const own = itemAt(this.proven, column);
     for (let at = own.byClass.length; at <= proof; at++) {
-      const { computer, policy } = this.proofs.members[at] as { computer: ComputerPart; policy: PolicyPart };
+      const { computer, policy } = itemAt(this.proofs.members, at);
       const { make, model } = computer.facts.computer;
       own.byClass.push(own.models?.has(modelKey(make, model)) ? own.judge(computer, policy) : own.base(policy));
     }
-    return own.byClass[proof] as number;
+    return itemAt(own.byClass, proof);
   }
 
   /** A computer's own drills count before those of others. */
   private judgeDrilled(row: number): void {
-    const computer = this.computers[row] as ComputerPart;
+    const computer = itemAt(this.computers, row);
     const tags = this.drilled.get(computer.tag);
     if (!tags) return;
     const policy = this.policyFor(computer);
     for (const [column, { part }] of this.media.entries())
-      if (tags.has(part.tag))
-        this.setProven(row, column, (this.proven[column] as ProvenColumn).judge(computer, policy));
+      if (tags.has(part.tag)) this.setProven(row, column, itemAt(this.proven, column).judge(computer, policy));
   }
 
   private setProven(row: number, column: number, bits: number): void {
     const at = row * this.media.length + column;
-    const others = (this.cells[at] as number) & COMMON_MASK & ~linkBits("proven", "broken");
-    const { give: own, start } = this.rowClasses[row] as RowClasses;
+    const others = itemAt(this.cells, at) & COMMON_MASK & ~linkBits("proven", "broken");
+    const { give: own, start } = itemAt(this.rowClasses, row);
     const releases = this.setOf(start, column);
     const give = this.giveBits.row(own, this.sets.members.length);
-    this.cells[at] = others | bits | givenBits(give[releases] as GiveBits, others | bits);
+    this.cells[at] = others | bits | givenBits(itemAt(give, releases), others | bits);
   }
 }
 

@@ -5,6 +5,7 @@ import { readSignatureLists } from "../formats/efi-signature-list";
 import { sameName, sameRelease } from "../judging/links/versions";
 import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
 import { fromBase64, toBase64 } from "../kernel/base64";
+import { itemAt } from "../kernel/item-at";
 import { breakAt, type Cell, linkCode, weakestVerdict } from "./cell";
 import { FleetMatrix } from "./matrix";
 import { SurestChains } from "./surest";
@@ -188,11 +189,10 @@ export function rehearse(before: FleetMatrix, world: World, change: WorldChange)
     const worse: string[] = [];
     const better: string[] = [];
     for (const [column, { part }] of world.media.entries()) {
-      const change = changeOf(was[column] as number, is[column] as number);
+      const change = changeOf(itemAt(was, column), itemAt(is, column));
       if (change === "worse") worse.push(part.tag);
       if (change === "better") better.push(part.tag);
-      if (weakestVerdict(was[column] as number) !== "broken" && weakestVerdict(is[column] as number) === "broken")
-        broken++;
+      if (weakestVerdict(itemAt(was, column)) !== "broken" && weakestVerdict(itemAt(is, column)) === "broken") broken++;
     }
     const [best, next] = [bestOf(surely.before, row), bestOf(surely.after, row)];
     if (worse.length + better.length === 0 && best.cell === next.cell) continue;

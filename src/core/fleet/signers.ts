@@ -1,6 +1,7 @@
 import { findAnchors, type KnownCertificate, type TrustList, trustList } from "../computer/secure-boot/trust";
 import { allowedByFirmware, certificatesOf } from "../judging/starts/allow";
 import { ARCHITECTURES } from "../kernel/architecture";
+import { itemAt } from "../kernel/item-at";
 import type { LoaderSigning, UefiView } from "../medium/firmware/uefi/view";
 import type { Views } from "../medium/inspection/schema";
 import type { World } from "./world";
@@ -71,7 +72,7 @@ export function fleetSigners(world: Pick<World, "computers" | "media">): FleetSi
     const usable = found.anchors.filter((id) => (all.get(id)?.allowing ?? 0) > 0);
     if (!found.allowed) unvouched.push(part.tag);
     for (const id of found.anchors) add(media, id, part.tag);
-    if (found.allowed && usable.length === 1) add(alone, usable[0] as string, part.tag);
+    if (found.allowed && usable.length === 1) add(alone, itemAt(usable, 0), part.tag);
   }
   const signers = [...all].map(
     ([id, { certificate, allowing, revoking }]): FleetSigner => ({

@@ -1,9 +1,9 @@
 import { LRUCache } from "lru-cache";
 import type { Verdict } from "../judging/model/schema";
 import { answerOf, distanceOf, type Route } from "../judging/routes/routes";
+import { itemAt } from "../kernel/item-at";
 import { type Cell, rankOfCell, surenessOf, surestCode, surestVerdict, weakestCode } from "./cell";
 import type { FleetMatrix } from "./matrix";
-import type { FleetMedium } from "./world";
 
 /** What all media together come to for one computer. */
 export interface Standing {
@@ -70,7 +70,7 @@ export class SurestChains {
     if (best === undefined) return null;
     let ways = 0;
     for (let column = 0; column < cells.length; column++) {
-      const cell = cells[column] as Cell;
+      const cell = itemAt(cells, column);
       if (surestCode(cell) <= AFTER_CHANGE) ways++;
       if (surenessOf(cell) < surenessOf(best)) best = cell;
     }
@@ -86,7 +86,7 @@ export class SurestChains {
     const columns: { column: number; rank: number; away: number }[] = [];
     for (const [column, cell] of this.matrix.row(row).entries()) {
       if (surestCode(cell) !== sure) continue;
-      const { part } = this.matrix.media[column] as FleetMedium;
+      const { part } = itemAt(this.matrix.media, column);
       columns.push({ column, rank: rankOfCell(cell), away: distanceOf(computer, part) });
     }
     return columns

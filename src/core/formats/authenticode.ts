@@ -12,6 +12,7 @@ import { contentOf, type Der, derOf, inside, isTag, oidOf, parseDer, TAG, tagged
 import { verifyEcdsa } from "../crypto/issuing";
 import { type DigestName, digestOf, verifyRsa } from "../crypto/rsa";
 import { Fields, hex } from "../kernel/fields";
+import { lastOf } from "../kernel/item-at";
 import { type ByteSource, readExactly } from "../kernel/source";
 import type { PeImage } from "./pe";
 import type { SignatureFault } from "./signature-fault";
@@ -388,7 +389,7 @@ function isOf(certificate: Certificate, info: SignerInfo): boolean {
 function chainOf(own: Certificate, carried: Certificate[]): Certificate[] {
   const chain = [own];
   for (;;) {
-    const last = chain.at(-1) as Certificate;
+    const last = lastOf(chain);
     const issuer = carried.find((each) => !chain.includes(each) && each.subjectName === last.issuerName);
     if (!issuer) return chain;
     chain.push(issuer);

@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import type { ByteSource } from "../kernel/source";
 import { type Folder, foldersOf, type NamedFile } from "./tree-writing";
 
@@ -32,7 +33,7 @@ export class ClusterTableSource implements ByteSource {
     set(0, this.heads[0]);
     set(1, this.heads[1]);
     for (let at = this.firstReaching(from); at < this.runs.length; at++) {
-      const { first, count } = this.runs[at] as ClusterRun;
+      const { first, count } = itemAt(this.runs, at);
       if (first >= to) break;
       for (let entry = Math.max(first, from); entry < Math.min(first + count, to); entry++)
         set(entry, entry === first + count - 1 ? this.endMark : entry + 1);
@@ -45,7 +46,7 @@ export class ClusterTableSource implements ByteSource {
     let high = this.runs.length;
     while (low < high) {
       const middle = (low + high) >> 1;
-      const run = this.runs[middle] as ClusterRun;
+      const run = itemAt(this.runs, middle);
       if (run.first + run.count <= entry) low = middle + 1;
       else high = middle;
     }

@@ -1,4 +1,5 @@
 import { Fields, hasText, latin1, utf16 } from "../kernel/fields";
+import { lastOf } from "../kernel/item-at";
 import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { followChain } from "./cluster-chain";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
@@ -129,7 +130,7 @@ export class FatTree implements FileTree<FatEntry> {
     if (extents === null) return null;
     const content = new ExtentSource(this.source, extents, file.sizeBytes);
     if (content.sizeBytes < file.sizeBytes) return null;
-    const last = extents.at(-1) as Extent;
+    const last = lastOf(extents);
     return (last.start as number) >= this.source.sizeBytes ? null : content;
   }
 

@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import { Put } from "../kernel/put";
 import type { Seed } from "../kernel/seed";
 import { MemorySource } from "../kernel/source";
@@ -178,7 +179,7 @@ function folderBytes(folder: Folder): number {
 function entriesOf(folder: Folder): number {
   const names = [...folder.folders, ...folder.files].map(({ name }) => name);
   const short = shortNames(names);
-  const own = names.reduce((sum, name, at) => sum + 1 + longEntries(name, short[at] as string), 0);
+  const own = names.reduce((sum, name, at) => sum + 1 + longEntries(name, itemAt(short, at)), 0);
   return own + (folder.path === "" ? 1 : 2);
 }
 
@@ -259,7 +260,7 @@ function directoryBytes(folder: Folder, places: Places, { label, madeAt }: Volum
     entries.push(entry("..         ", 0x10, parent, 0, madeAt));
   }
   for (const [at, item] of items.entries()) {
-    const own = short[at] as string;
+    const own = itemAt(short, at);
     if (item.name !== shortText(own)) entries.push(...longName(item.name, own));
     if ("folders" in item) entries.push(entry(own, 0x10, places.folders.get(item.path) ?? null, 0, madeAt));
     else
@@ -335,7 +336,7 @@ function shortNames(names: string[]): string[] {
   });
   return found.map((exact, at) => {
     if (exact) return exact;
-    const name = (names[at] as string).toUpperCase();
+    const name = itemAt(names, at).toUpperCase();
     const dot = name.lastIndexOf(".");
     const clean = (text: string) => text.replace(/[ .]/g, "").replace(NOT_SHORT, "_");
     const base = clean(dot > 0 ? name.slice(0, dot) : name) || "_";

@@ -1,4 +1,5 @@
 import { Fields, hasText, latin1, trimmed, utf16 } from "../kernel/fields";
+import { itemAt } from "../kernel/item-at";
 import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
@@ -219,7 +220,7 @@ export class IsoTree implements FileTree<IsoEntry> {
   private directoryBytes(directory: IsoEntry | null): Promise<Uint8Array> {
     const { root, blockBytes } = this.volume;
     if (!directory) return this.source.read(root.block * blockBytes, Math.min(root.lengthBytes, DIRECTORY_MAX_BYTES));
-    const extent = directory.extents[0] as Extent;
+    const extent = itemAt(directory.extents, 0);
     return this.source.read(extent.start as number, Math.min(extent.lengthBytes, DIRECTORY_MAX_BYTES));
   }
 

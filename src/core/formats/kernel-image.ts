@@ -1,4 +1,5 @@
 import { Fields, hasText, latin1, trimmed } from "../kernel/fields";
+import { itemAt } from "../kernel/item-at";
 import { type ByteSource, readExactly } from "../kernel/source";
 import { readPe } from "./pe";
 
@@ -31,5 +32,5 @@ export async function readKernelImage(file: ByteSource): Promise<KernelImage | n
 }
 
 function firstWord(text: string): string {
-  return text.split(/\s/, 1)[0] as string;
+  return itemAt(text.split(/\s/, 1), 0);
 }

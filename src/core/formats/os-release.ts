@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import { statedText } from "../kernel/stated-values";
 
 /** os-release: shell-like assignments. Source: os-release(5) of systemd. */
@@ -9,7 +10,7 @@ function assignments(text: string): Map<string, string> {
   const values = new Map<string, string>();
   for (const line of text.split(/\r?\n/).slice(0, 1000)) {
     const match = /^([A-Z][A-Z0-9_]*)=(.*)$/.exec(line.trim());
-    if (match) values.set(match[1] as string, unquoted(match[2] as string));
+    if (match) values.set(itemAt(match, 1), unquoted(itemAt(match, 2)));
   }
   return values;
 }

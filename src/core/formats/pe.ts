@@ -1,4 +1,5 @@
 import { Fields, hasText, latin1, trimmed } from "../kernel/fields";
+import { itemAt } from "../kernel/item-at";
 import { type ByteSource, readExactly } from "../kernel/source";
 
 /** PE/COFF, as the Microsoft PE format documentation has it; machine types from its table "Machine Types". */
@@ -184,6 +185,6 @@ export async function readSbat(file: ByteSource, image: PeImage): Promise<SbatRo
   return trimmed(latin1(bytes))
     .split("\n")
     .map((line) => line.trim().split(","))
-    .filter((cells) => cells.length >= 2 && /^\d+$/.test(cells[1] as string))
-    .map((cells) => ({ component: cells[0] as string, generation: Number(cells[1]) }));
+    .filter((cells) => cells.length >= 2 && /^\d+$/.test(itemAt(cells, 1)))
+    .map((cells) => ({ component: itemAt(cells, 0), generation: Number(cells[1]) }));
 }

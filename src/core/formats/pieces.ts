@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import { type ByteSource, readInto } from "../kernel/source";
 
 /** A run of bytes that must stand on a medium: `[start, start + content.sizeBytes)`. */
@@ -56,7 +57,7 @@ export class LayoutSource implements ByteSource {
     if (!(offset >= 0) || end <= offset) return 0;
     let filled = offset;
     for (let at = this.firstReaching(offset); at < this.pieces.length; at++) {
-      const { start, content } = this.pieces[at] as Piece;
+      const { start, content } = itemAt(this.pieces, at);
       if (start >= end) break;
       const from = Math.max(start, offset);
       const to = Math.min(start + content.sizeBytes, end);
@@ -75,7 +76,7 @@ export class LayoutSource implements ByteSource {
     let high = this.pieces.length;
     while (low < high) {
       const middle = (low + high) >> 1;
-      const { start, content } = this.pieces[middle] as Piece;
+      const { start, content } = itemAt(this.pieces, middle);
       if (start + content.sizeBytes <= offset) low = middle + 1;
       else high = middle;
     }

@@ -1,6 +1,7 @@
 import { LRUCache } from "lru-cache";
 import { type Compression, decompressBlock } from "../kernel/decompress";
 import { Fields, hasText, toSafeNumber } from "../kernel/fields";
+import { itemAt } from "../kernel/item-at";
 import { type ByteSource, readExactly } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
@@ -235,7 +236,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
       skip = 0;
       at = block.next;
     }
-    if (pieces.length === 1) return pieces[0] as Uint8Array;
+    if (pieces.length === 1) return itemAt(pieces, 0);
     const out = new Uint8Array(length);
     let filled = 0;
     for (const piece of pieces) {

@@ -1,3 +1,4 @@
+import { lastOf } from "../kernel/item-at";
 import type { ByteSource } from "../kernel/source";
 
 /** A file that a volume is to hold. */
@@ -96,7 +97,7 @@ export function folderTree(files: readonly FileToWrite[]): { root: Folder; probl
     }
     taken.set(key, path);
     const folder = folderAt(path.slice(0, path.lastIndexOf("/")));
-    folder?.files.push({ ...file, path, name: parts.at(-1) as string });
+    folder?.files.push({ ...file, path, name: lastOf(parts) });
   }
   sort(root);
   return { root, problems };

@@ -1,4 +1,5 @@
 import { dayOf } from "../kernel/days";
+import { itemAt, lastOf } from "../kernel/item-at";
 /** A range of what may come: bytes, seconds or days, by what the figure is. */
 export interface Range {
   low: number;
@@ -114,23 +115,23 @@ export function growthOf(fills: readonly Fill[], capacityBytes: number): Growth 
   const slopes: number[] = [];
   for (const [at, later] of sorted.entries())
     for (const [before, earlier] of sorted.slice(0, at).entries()) {
-      const apart = (days[at] as number) - (days[before] as number);
+      const apart = itemAt(days, at) - itemAt(days, before);
       if (apart > 0) slopes.push((later.usedBytes - earlier.usedBytes) / apart);
     }
   if (new Set(days).size < 3) return null;
   slopes.sort((a, b) => a - b);
   const quantile = (share: number) => {
     const place = (slopes.length - 1) * share;
-    const [below, above] = [slopes[Math.floor(place)] as number, slopes[Math.ceil(place)] as number];
+    const [below, above] = [itemAt(slopes, Math.floor(place)), itemAt(slopes, Math.ceil(place))];
     return below + (above - below) * (place - Math.floor(place));
   };
   const bytesPerDay = { low: quantile(0.25), likely: quantile(0.5), high: quantile(0.75) };
-  const last = sorted.at(-1) as Fill;
+  const last = lastOf(sorted);
   const freeBytes = Math.max(0, capacityBytes - last.usedBytes);
   const dayAfter = (slope: number): string | null => {
     if (slope <= 0) return freeBytes === 0 ? last.on : null;
     const ahead = Math.floor(freeBytes / slope);
-    return ahead > FAR_DAYS ? null : dayOf(new Date((days.at(-1) as number) * DAY_MS + ahead * DAY_MS));
+    return ahead > FAR_DAYS ? null : dayOf(new Date(lastOf(days) * DAY_MS + ahead * DAY_MS));
   };
   const early = dayAfter(bytesPerDay.high);
   return {

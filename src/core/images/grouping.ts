@@ -1,4 +1,5 @@
 import type { Compression } from "../kernel/decompress";
+import { itemAt } from "../kernel/item-at";
 
 /** A file of a store. Paths are from the store's root, with slashes. */
 export interface StoreFile {
@@ -91,9 +92,9 @@ function named(file: StoreFile): NamedFile | "beside" | null {
   const beforeLetters =
     numbered && pair ? !isSuffix && /\.(?:img|raw|dd|gz|xz|zst|bin)$/i.test(numbered[1] ?? "") : true;
   if (numbered && beforeLetters) {
-    rest = numbered[1] as string;
+    rest = itemAt(numbered, 1);
     part = numbered[4]
-      ? (letter(numbered[4]) - 1) * 26 + letter(numbered[5] as string)
+      ? (letter(numbered[4]) - 1) * 26 + letter(itemAt(numbered, 5))
       : Number(numbered[2] ?? numbered[3]) + (/^0+$/.test(numbered[2] ?? numbered[3] ?? "") ? 1 : 0);
   }
   let suffix = suffixOf(rest);
@@ -115,7 +116,7 @@ function named(file: StoreFile): NamedFile | "beside" | null {
     part = Number(row?.[2] || 1);
   }
   const own = PARTITION.exec(rest);
-  const partition = form !== "wim" && own ? (own[1] as string) : null;
+  const partition = form !== "wim" && own ? itemAt(own, 1) : null;
   return { file, folder, stem: own && partition ? rest.slice(0, own.index) : rest, form, compression, part, partition };
 }
 
@@ -170,7 +171,7 @@ function groupOf(all: NamedFile[], beside: StoreFile[]): FileGroup {
     const parts = [...row].sort((a, b) => (a.part ?? 0) - (b.part ?? 0));
     const numbers = new Set(parts.flatMap(({ part }) => part ?? []));
     for (let part = 1; part < Math.max(0, ...numbers); part++) if (!numbers.has(part)) missingParts.push(part);
-    const { partition, form, compression } = parts[0] as NamedFile;
+    const { partition, form, compression } = itemAt(parts, 0);
     return { partition, form, compression, files: parts.map(({ file }) => file) };
   });
   whole.sort((a, b) => natural(a.partition ?? "", b.partition ?? ""));

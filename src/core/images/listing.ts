@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 import type { StoreFile } from "./grouping";
 
 /** A folder listing as some tool printed it, and what of it could not be read. */
@@ -52,7 +53,7 @@ function readLs(lines: string[]): ListingReading {
   for (const line of lines.slice(0, FILES_MAX)) {
     const head = /^(\S.*):$/.exec(line);
     if (head) {
-      folder = cleaned(head[1] as string).replace(/^\.$/, "");
+      folder = cleaned(itemAt(head, 1)).replace(/^\.$/, "");
       continue;
     }
     if (!line.startsWith("-")) continue;
@@ -89,7 +90,7 @@ function readDir(lines: string[]): ListingReading {
   for (const line of lines.slice(0, FILES_MAX)) {
     const head = /^ .*?\b([A-Za-z]:\\.*)$/.exec(line);
     if (head && !/^\s*\d{2,4}[./-]/.test(line)) {
-      const path = (head[1] as string).trim();
+      const path = itemAt(head, 1).trim();
       root ??= path;
       folder = cleaned(path.startsWith(root) ? path.slice(root.length) : path);
       continue;
@@ -145,7 +146,7 @@ function readTable(lines: string[]): ListingReading {
     reading.files.push({
       path: cleaned(path),
       bytes: Number(cells[at]),
-      modified: time ? timeOf(time[1] as string, time[2] ?? "00:00") : null,
+      modified: time ? timeOf(itemAt(time, 1), time[2] ?? "00:00") : null,
     });
   }
   return reading;

@@ -1,3 +1,4 @@
+import { itemAt } from "../kernel/item-at";
 /** What a name of an image can tell. */
 export const NAME_PARTS = ["computer", "site", "system", "version", "date", "kind", "state"] as const;
 export type NamePart = (typeof NAME_PARTS)[number];
@@ -34,11 +35,11 @@ export function compilePattern(
     problems.push({ code: "unclosed", at: text.search(/[{}]/) });
   let at = 0;
   for (const match of whole) {
-    const name = (match[1] as string).trim().toLowerCase();
+    const name = itemAt(match, 1).trim().toLowerCase();
     const part = NAME_PARTS.find((each) => each === name);
     if (match.index > at) pieces.push({ literal: text.slice(at, match.index) });
     at = match.index + match[0].length;
-    if (!part) problems.push({ code: "unknown-part", part: match[1] as string });
+    if (!part) problems.push({ code: "unknown-part", part: itemAt(match, 1) });
     else if (pieces.some((piece) => "part" in piece && piece.part === part))
       problems.push({ code: "part-twice", part });
     else {

@@ -5,6 +5,7 @@ import { recogniseVolume } from "../formats/recognise";
 import { readWim } from "../formats/wim";
 import { ConcatSource } from "../kernel/concat";
 import { type Compression, compressionOf, decompressStream } from "../kernel/decompress";
+import { itemAt } from "../kernel/item-at";
 import { type ByteSource, MemorySource, WindowSource } from "../kernel/source";
 import { readTables } from "../medium/tables/tables";
 import { openTree } from "../medium/volumes/open-tree";
@@ -100,7 +101,7 @@ async function readMember(member: GroupMember, open: OpenStoreFile, reading: Sto
     if (wim.faults.length > 0) reading.findings.push({ code: "damaged", path });
     return;
   }
-  const whole = sources.length === 1 ? (sources[0] as ByteSource) : new ConcatSource(sources);
+  const whole = sources.length === 1 ? itemAt(sources, 0) : new ConcatSource(sources);
   const compression = compressionOf(start);
   if (member.compression && compression !== member.compression)
     reading.findings.push({ code: "not-what-it-is-called", path, found: compression ?? "no compression" });

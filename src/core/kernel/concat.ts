@@ -1,3 +1,4 @@
+import { itemAt } from "./item-at";
 import { type ByteSource, readInto } from "./source";
 
 /** Several sources one after the other, as one: a file that was split. */
@@ -22,7 +23,7 @@ export class ConcatSource implements ByteSource {
   async readInto(offset: number, target: Uint8Array): Promise<number> {
     let filled = 0;
     for (const [at, part] of this.parts.entries()) {
-      const start = this.starts[at] as number;
+      const start = itemAt(this.starts, at);
       const from = offset + filled - start;
       if (from < 0 || from >= part.sizeBytes || filled === target.length) continue;
       const wanted = Math.min(target.length - filled, part.sizeBytes - from);

@@ -1,3 +1,5 @@
+import { itemAt } from "./item-at";
+
 /** Sizes as people and spreadsheets write them. */
 const POWERS: Record<string, number> = {
   b: 1,
@@ -25,8 +27,8 @@ export function unitOfHeading(heading: string): string | null {
 export function parseSize(text: string, unit: string | null = null): number | null {
   const match = /^([\d][\d.,\u00a0 ']*)\s*([a-z]*)$/i.exec(text.trim());
   if (!match) return null;
-  const number = parseNumber(match[1] as string);
-  const named = (match[2] as string).toLowerCase();
+  const number = parseNumber(itemAt(match, 1));
+  const named = itemAt(match, 2).toLowerCase();
   if (number === null) return null;
   const factor = named ? POWERS[named] : unit ? POWERS[unit] : number >= 1e6 ? 1 : undefined;
   if (factor === undefined) return null;

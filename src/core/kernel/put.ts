@@ -1,3 +1,4 @@
+import { itemAt } from "./item-at";
 /** Fields of a structure that is being written; byte order is in each name. */
 export class Put {
   private readonly view: DataView;
@@ -40,5 +41,5 @@ export function guidBytes(text: string): Uint8Array {
   const hex = text.replaceAll("-", "");
   const raw = Uint8Array.from({ length: 16 }, (_, at) => Number.parseInt(hex.slice(at * 2, at * 2 + 2), 16));
   const order = [3, 2, 1, 0, 5, 4, 7, 6, 8, 9, 10, 11, 12, 13, 14, 15];
-  return Uint8Array.from(order, (at) => raw[at] as number);
+  return Uint8Array.from(order, (at) => itemAt(raw, at));
 }

@@ -1,4 +1,5 @@
 import { LRUCache } from "lru-cache";
+import { itemAt } from "./item-at";
 /**
  * Where bytes come from. A browser `File`, a Node file handle, a test buffer and a window onto another source
  * (a partition, a start image on a disc, a file inside a file) all answer the same two questions: how long are
@@ -162,8 +163,8 @@ export class ExtentSource extends SourceOnSource {
     const out = new Uint8Array(part.length);
     let filled = 0;
     for (let i = this.indexAt(part.offset); i < this.extents.length && filled < part.length; i++) {
-      const extent = this.extents[i] as Extent;
-      const within = part.offset + filled - (this.starts[i] as number);
+      const extent = itemAt(this.extents, i);
+      const within = part.offset + filled - itemAt(this.starts, i);
       const wanted = Math.min(extent.lengthBytes - within, part.length - filled);
       if (extent.start !== null) {
         const got = await this.parent.read(extent.start + within, wanted);
@@ -179,8 +180,8 @@ export class ExtentSource extends SourceOnSource {
     for (const range of ranges) {
       const end = Math.min(range.start + range.lengthBytes, this.sizeBytes);
       for (let i = this.indexAt(range.start), at = range.start; i < this.extents.length && at < end; i++) {
-        const extent = this.extents[i] as Extent;
-        const within = at - (this.starts[i] as number);
+        const extent = itemAt(this.extents, i);
+        const within = at - itemAt(this.starts, i);
         const lengthBytes = Math.min(extent.lengthBytes - within, end - at);
         if (extent.start !== null && lengthBytes > 0) result.push({ start: extent.start + within, lengthBytes });
         at += lengthBytes;
@@ -193,7 +194,7 @@ export class ExtentSource extends SourceOnSource {
     let high = this.starts.length - 1;
     while (low < high) {
       const middle = (low + high + 1) >> 1;
-      if ((this.starts[middle] as number) <= offset) low = middle;
+      if (itemAt(this.starts, middle) <= offset) low = middle;
       else high = middle - 1;
     }
     return low;

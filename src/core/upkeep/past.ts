@@ -1,6 +1,6 @@
-import type { FleetMedium } from "../fleet/world";
 import { judgeProven } from "../judging/links/proven";
 import type { ComputerPart, MediumPart } from "../judging/model/parts";
+import { itemAt } from "../kernel/item-at";
 import type { ProofInput } from "./proof-due";
 
 /** What a log tells of days gone by. Days are ISO days. */
@@ -24,7 +24,7 @@ export function metThen(
   return days.map((on) => {
     const known = new Map<string, boolean>();
     const wasProven = (computer: ComputerPart, at: number): boolean => {
-      const { part } = media[at] as FleetMedium;
+      const { part } = itemAt(media, at);
       const key = `${at} ${lapses.alike(computer, part.tag)}`;
       const before = known.get(key);
       if (before !== undefined) return before;
@@ -38,7 +38,7 @@ export function metThen(
     };
     const there = standings.filter(({ row }) => past.computerSince(row) <= on);
     const met = there.filter(({ row, needs }) => {
-      const computer = computers[row] as ComputerPart;
+      const computer = itemAt(computers, row);
       return needs.every(
         ({ have, unproven, wanted }) => [...have, ...unproven].filter((at) => wasProven(computer, at)).length >= wanted,
       );

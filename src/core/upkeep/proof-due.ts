@@ -7,6 +7,7 @@ import { judgeProven } from "../judging/links/proven";
 import type { Ruling } from "../judging/links/ruling";
 import type { ComputerPart, DrillPart, PolicyPart } from "../judging/model/parts";
 import { dayAfter } from "../kernel/days";
+import { itemAt } from "../kernel/item-at";
 import type { LackCause } from "./causes";
 import { AHEAD_DAYS, type DueItem, type DueReason, someOf } from "./due";
 
@@ -40,7 +41,7 @@ export function endsOf(
   { have, byImage }: NeedStanding,
 ): End[] {
   return have.map((at): End => {
-    const on = lapses.of(computer, (media[at] as FleetMedium).part);
+    const on = lapses.of(computer, itemAt(media, at).part);
     const isImage = byImage !== null && byImage.media.includes(at) && (on === null || byImage.until < on);
     return isImage ? { at, on: byImage.until, isImage } : { at, on, isImage };
   });
@@ -52,7 +53,7 @@ export function lacksOn(
   row: number,
   needs: readonly NeedStanding[],
 ): string | null {
-  const computer = computers[row] as ComputerPart;
+  const computer = itemAt(computers, row);
   const days = needs.flatMap((need) => {
     const ends = endsOf(lapses, computer, media, need).map(({ on }) => on);
     return lacksFrom(ends, need.wanted) ?? [];
@@ -83,7 +84,7 @@ export function proofDue(input: ProofInput): DueItem[] {
     found.set(key, known);
   };
   for (const { row, needs } of input.standings) {
-    const computer = computers[row] as ComputerPart;
+    const computer = itemAt(computers, row);
     const model = modelOf(computer);
     for (const need of needs) {
       const { have, unproven, wanted } = need;
@@ -104,7 +105,7 @@ export function proofDue(input: ProofInput): DueItem[] {
           );
           continue;
         }
-        const medium = media[at] as FleetMedium;
+        const medium = itemAt(media, at);
         const kind = kindOf(provenOn(input, computer, medium, on));
         const why: DueReason =
           kind === "verification" ? { code: "verification-lapses", on } : { code: "drill-lapses", model, on };
@@ -122,7 +123,7 @@ export function proofDue(input: ProofInput): DueItem[] {
         (a, b) => nearness(media, computer, a) - nearness(media, computer, b) || a - b,
       );
       if (nearest === undefined) continue;
-      const medium = media[nearest] as FleetMedium;
+      const medium = itemAt(media, nearest);
       const ruling = provenOn(input, computer, medium, today);
       const kind = kindOf(ruling);
       const why: DueReason = { code: "not-proven", reason: ruling.reasons[0] ?? null };
@@ -177,10 +178,10 @@ export function causeOf(
     return unfit ? failsAt(unfit.need) : "unproven";
   }
   const { computers, media, lapses } = input;
-  const computer = computers[row] as ComputerPart;
+  const computer = itemAt(computers, row);
   const lapsing = needs.flatMap((need) => endsOf(lapses, computer, media, need)).find((end) => end.on === on);
   if (lapsing?.isImage) return "image";
-  return lapsing ? kindOf(provenOn(input, computer, media[lapsing.at] as FleetMedium, on)) : "drill";
+  return lapsing ? kindOf(provenOn(input, computer, itemAt(media, lapsing.at), on)) : "drill";
 }
 
 /** Computers that have what is asked on each of some days, if nothing is done. */

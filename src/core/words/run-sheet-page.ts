@@ -7,7 +7,7 @@ import { stepText } from "./steps";
 const ENTITIES: Record<string, string> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" };
 
 export function escaped(text: string): string {
-  return text.replace(/[&<>"']/g, (character) => ENTITIES[character] as string);
+  return text.replace(/[&<>"']/g, (character) => ENTITIES[character] ?? character);
 }
 
 const STYLE =

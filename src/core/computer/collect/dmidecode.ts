@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 import { statedText } from "../../kernel/stated-values";
 import type { FORMS } from "../facts/schema";
 import type { Told } from "./document";
@@ -52,7 +53,7 @@ const UNITS: Record<string, number> = { kB: 2 ** 10, KB: 2 ** 10, MB: 2 ** 20, G
 /** dmidecode counts memory in powers of 1,024 though it writes MB and GB. */
 function memoryOf(size: string | undefined): number | null {
   const match = /^(\d+)\s*(kB|KB|MB|GB|TB)$/.exec(size ?? "");
-  return match ? Number(match[1]) * (UNITS[match[2] as string] as number) : null;
+  return match ? Number(match[1]) * (UNITS[itemAt(match, 2)] ?? 1) : null;
 }
 
 export function readDmidecode(text: string): Told {

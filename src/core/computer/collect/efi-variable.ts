@@ -2,6 +2,7 @@ import { isSignatureLists, readSignatureLists } from "../../formats/efi-signatur
 import { readLoadOption } from "../../formats/load-option";
 import { toBase64 } from "../../kernel/base64";
 import { Fields, latin1 } from "../../kernel/fields";
+import { itemAt } from "../../kernel/item-at";
 import type { Document, Told } from "./document";
 
 /**
@@ -28,7 +29,7 @@ export function asVariableFile({ name, bytes }: Document): VariableFile | null {
   const plausible = (attributes & ~ATTRIBUTES_MASK) === 0 && attributes !== 0;
   if (!plausible) return null;
   const data = bytes.subarray(PREFIX);
-  if (own) return { name: own[1] as string, data };
+  if (own) return { name: itemAt(own, 1), data };
   return isSignatureLists(data) ? { name: listOfName(name) ?? "", data } : null;
 }
 

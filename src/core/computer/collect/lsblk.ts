@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 import { flag, isRecord, statedText, wholeNumber } from "../../kernel/stated-values";
 import { type PartialDisk, pathPart } from "../facts/paths";
 import { roleOfType } from "../facts/roles";
@@ -93,8 +94,8 @@ function sizeOf(size: unknown): { bytes: number; rounded: boolean } | null {
   if (exact !== null) return { bytes: exact, rounded: false };
   const match = /^(\d+(?:[.,]\d+)?)\s*([BKMGTPE])(?:iB)?$/i.exec(statedText(size) ?? "");
   if (!match) return null;
-  const power = UNITS.indexOf((match[2] as string).toUpperCase());
-  return { bytes: Math.round(Number((match[1] as string).replace(",", ".")) * 1024 ** power), rounded: power > 0 };
+  const power = UNITS.indexOf(itemAt(match, 2).toUpperCase());
+  return { bytes: Math.round(Number(itemAt(match, 1).replace(",", ".")) * 1024 ** power), rounded: power > 0 };
 }
 
 const BUSES: Record<string, string> = { ata: "ide", sata: "sata", nvme: "nvme", usb: "usb", sas: "sas", mmc: "mmc" };

@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 import { statedText } from "../../kernel/stated-values";
 import type { DeviceFacts } from "../facts/schema";
 import { deviceUse, pciModalias } from "../hardware/modalias";
@@ -22,7 +23,7 @@ export function readLspci(text: string): Told {
       const values = new Map(
         record.split(/\r?\n/).flatMap((line): [string, string][] => {
           const match = /^([A-Za-z]+):\s*(.*)$/.exec(line);
-          return match ? [[match[1] as string, match[2] as string]] : [];
+          return match ? [[itemAt(match, 1), itemAt(match, 2)]] : [];
         }),
       );
       if (!values.has("Slot")) return [];

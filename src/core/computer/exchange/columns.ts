@@ -1,3 +1,4 @@
+import { lastOf } from "../../kernel/item-at";
 import { parseSize, unitOfHeading } from "../../kernel/parse-size";
 import { type Provenance, provenanceSchema } from "../facts/merge";
 import { architectureOf, FACTS_SCHEMA, type Facts, FORMS, factsSchema, readFacts } from "../facts/schema";
@@ -72,7 +73,7 @@ function setAt(record: ComputerRecord, place: Place, value: unknown): void {
     else at[part] ??= BLANKS[part]?.() ?? {};
     at = at[part as keyof typeof at] as Record<string, unknown>;
   }
-  at[parts.at(-1) as string] = value;
+  at[lastOf(parts)] = value;
 }
 
 /** Clearing makes nothing: what is not there is clear. */

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { equalJson } from "../../kernel/equal-json";
+import { itemAt } from "../../kernel/item-at";
 import { assemble, type FactMap, type FactPath, type FactValue, factValueSchema, flatten, pathPart } from "./paths";
 import type { Facts } from "./schema";
 
@@ -184,7 +185,7 @@ export function planMerge(current: Facts | null, provenance: Provenance, observa
   for (const [path, list] of candidates) {
     const value = recorded.get(path) ?? null;
     const agree = list.every((each) => sameFact(each.value, value));
-    if (value !== null && agree) confirmed.set(path, (list[0] as Candidate).source);
+    if (value !== null && agree) confirmed.set(path, itemAt(list, 0).source);
     else if (!(isDiskName(path) && value !== null && list.length > 1))
       changes.push(changeOf(path, value, sourceOf(provenance, path), list, outside));
   }
@@ -253,7 +254,7 @@ function changeOf(
   if (current === null)
     return { ...base, effect: differ ? "contradicts" : "adds", take: best, why: differ ? "sources-differ" : null };
   if (currentSource?.kind === "hand") return { ...base, effect: "contradicts", take: null, why: "set-by-hand" };
-  const newest = candidates[best] as Candidate;
+  const newest = itemAt(candidates, best);
   if (currentSource && newest.source.at < currentSource.at)
     return { ...base, effect: "contradicts", take: null, why: "older" };
   if (differ) return { ...base, effect: "contradicts", take: best, why: "sources-differ" };
@@ -264,7 +265,7 @@ function changeOf(
 function bestOf(candidates: Candidate[]): number {
   let best = 0;
   for (const [index, { source }] of candidates.entries()) {
-    const kept = (candidates[best] as Candidate).source;
+    const kept = itemAt(candidates, best).source;
     const rank = SOURCE_KINDS.indexOf(source.kind) - SOURCE_KINDS.indexOf(kept.kind);
     if (rank < 0 || (rank === 0 && source.at > kept.at)) best = index;
   }

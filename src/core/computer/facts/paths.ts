@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { lastOf } from "../../kernel/item-at";
 import { type DiskFacts, type DiskPartition, FACTS_SCHEMA, type Facts, factsSchema, type SystemFacts } from "./schema";
 
 /**
@@ -183,7 +184,7 @@ function removeDeep(tree: unknown, path: PropertyKey[]): void {
     }
     at = next as Record<PropertyKey, unknown>;
   }
-  const last = path.at(-1) as PropertyKey;
+  const last = lastOf(path);
   if (Array.isArray(at)) at.splice(Number(last), 1);
   else delete at[last];
 }

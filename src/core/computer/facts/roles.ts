@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 import type { DiskFacts, DiskPartition } from "./schema";
 
 /** What a partition is for, as `creel.facts/1` names it. */
@@ -29,7 +30,7 @@ const MBR_ROLES: Record<number, Role> = { 239: "esp", 39: "recovery", 18: "recov
 /** MBR types as tools write them: "7", "0x07", "ef". */
 export function mbrType(type: string): number | null {
   const match = /^(?:0x)?([0-9a-f]{1,2})$/i.exec(type.trim());
-  return match ? Number.parseInt(match[1] as string, 16) : null;
+  return match ? Number.parseInt(itemAt(match, 1), 16) : null;
 }
 
 /** The role that a partition's type alone tells, or null where it could be several. */

@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 /** Kernel names of devices ("modalias"). Source: the kernel's drivers/pci/pci-sysfs.c and drivers/usb/core/sysfs.c. */
 export interface PciDevice {
   bus: "pci";
@@ -25,22 +26,15 @@ const USB = /^usb:v([0-9A-F]{4})p([0-9A-F]{4})/i;
 export function parseModalias(modalias: string): PciDevice | UsbDevice | null {
   const pci = PCI.exec(modalias);
   if (pci) {
-    const [, vendor, device, subVendor, subDevice, base, sub, face] = pci.map((each) => each.toLowerCase());
+    const id = (group: number) => itemAt(pci, group).toLowerCase();
     return {
       bus: "pci",
-      vendor: vendor as string,
-      device: device as string,
-      subVendor: subVendor as string,
-      subDevice: subDevice as string,
-      class: base as string,
-      subClass: sub as string,
-      interface: face as string,
+      ...{ vendor: id(1), device: id(2), subVendor: id(3), subDevice: id(4) },
+      ...{ class: id(5), subClass: id(6), interface: id(7) },
     };
   }
   const usb = USB.exec(modalias);
-  return usb
-    ? { bus: "usb", vendor: (usb[1] as string).toLowerCase(), product: (usb[2] as string).toLowerCase() }
-    : null;
+  return usb ? { bus: "usb", vendor: itemAt(usb, 1).toLowerCase(), product: itemAt(usb, 2).toLowerCase() } : null;
 }
 
 /** The modalias of a PCI device from its ids, as the kernel writes it. Hex digits of any case. */

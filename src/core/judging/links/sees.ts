@@ -1,5 +1,6 @@
 import type { DeviceFacts, DiskFacts } from "../../computer/facts/schema";
 import { type DeviceUse, deviceUse, parseModalias } from "../../computer/hardware/modalias";
+import { itemAt } from "../../kernel/item-at";
 import type { DriverIndex } from "../../medium/drivers/driver-set";
 import type { ComputerPart, ReleasePart } from "../model/parts";
 import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
@@ -89,8 +90,8 @@ class Look {
     }
     if (missing.length < controllers.length)
       return unknown({ code: "controllers-driven-in-part", release, disk, missing: missing.map(nameOf) });
-    if (!this.isWhole) return this.mended(missing[0] as DeviceFacts, disk, unknown);
-    return this.mended(missing[0] as DeviceFacts, disk, broken);
+    if (!this.isWhole) return this.mended(itemAt(missing, 0), disk, unknown);
+    return this.mended(itemAt(missing, 0), disk, broken);
   }
 
   /** A driver that can be carried along, else another mode of the controller, else as it is. */
@@ -143,10 +144,10 @@ class Look {
       if (own.length === 0) return null;
       return holdsAfter(
         { setting: "keyboard", from: "built in", to: "USB" },
-        { code: "input-not-driven", device: nameOf(own[0] as DeviceFacts) },
+        { code: "input-not-driven", device: nameOf(itemAt(own, 0)) },
       );
     }
-    const first = [...controllers, ...own][0] as DeviceFacts;
+    const first = itemAt([...controllers, ...own], 0);
     const reason = { code: "no-input-driven", device: nameOf(first) } as const;
     return this.isWhole ? broken(reason) : unknown(reason);
   }
@@ -167,7 +168,7 @@ class Look {
           { code: "driver-elsewhere", ...carried },
         );
     }
-    const reason = { code: "adapter-not-driven", release, device: nameOf(adapters[0] as DeviceFacts) } as const;
+    const reason = { code: "adapter-not-driven", release, device: nameOf(itemAt(adapters, 0)) } as const;
     return this.isWhole ? broken(reason) : unknown(reason);
   }
 }

@@ -50,6 +50,17 @@ export interface Link {
 export const LINK_NAMES = ["atHand", "starts", "sees", "restores", "proven"] as const;
 export type LinkName = (typeof LINK_NAMES)[number];
 
+/** Something of each link, in the order in which they are needed. */
+export function ofEachLink<T>(make: (link: LinkName) => T): Record<LinkName, T> {
+  return {
+    atHand: make("atHand"),
+    starts: make("starts"),
+    sees: make("sees"),
+    restores: make("restores"),
+    proven: make("proven"),
+  };
+}
+
 export type Links = Record<LinkName, Link>;
 
 /** One medium on one computer, link by link; `words/documents/match.ts` makes `creel.match/1` of it. */

@@ -9,7 +9,15 @@ import { type CarriedDriver, judgeSees } from "../links/sees";
 import { compareText } from "../links/versions";
 import { compareVerdicts } from "../model/order";
 import type { ComputerPart, DrillPart, ImagePart, MediumPart, PolicyPart, ReleasePart } from "../model/parts";
-import { type Change, LINK_NAMES, type Link, type LinkName, type Links, type Verdict } from "../model/schema";
+import {
+  type Change,
+  LINK_NAMES,
+  type Link,
+  type LinkName,
+  type Links,
+  ofEachLink,
+  type Verdict,
+} from "../model/schema";
 import { OUTCOMES, type Outcome, type OutcomeKind, outcomesOf } from "./outcome";
 
 /** One way to bring one computer back: a medium, what runs from it, and what it gives back. */
@@ -180,7 +188,7 @@ export function distanceOf(computer: ComputerPart, medium: MediumPart): number {
 }
 
 export function verdictsOf(links: Links): Record<LinkName, Verdict> {
-  return Object.fromEntries(LINK_NAMES.map((name) => [name, links[name].verdict])) as Record<LinkName, Verdict>;
+  return ofEachLink((name) => links[name].verdict);
 }
 
 /** A route is as good as its weakest link. */

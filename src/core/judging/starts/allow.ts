@@ -7,6 +7,7 @@ import {
   type TrustList,
   trustList,
 } from "../../computer/secure-boot/trust";
+import { itemAt } from "../../kernel/item-at";
 import type { FirstStage, Loader, LoaderSigning } from "../../medium/firmware/uefi/view";
 import type { Allowance, Refusal, Undecided } from "../model/allowance";
 
@@ -115,7 +116,7 @@ class Listed {
     if (entry.fault !== null || signers.length === 0)
       return { anchors: [], undecided: entry.fault === "algorithm-unknown" && signers.length > 0, byCurve: false };
     const searches = signers.map((signer) => findAnchors(signer, carried, list));
-    const first = searches[0] as (typeof searches)[number];
+    const first = itemAt(searches, 0);
     return {
       anchors: first.anchors.filter((anchor) => searches.every((each) => each.anchors.includes(anchor))),
       undecided: searches.some((each) => each.undecided),
@@ -190,7 +191,7 @@ function isRevoked(own: KnownCertificate, dbx: TrustList): boolean | "at-times" 
 }
 
 function earliest(...of: KnownCertificate[]): string {
-  return of.map((each) => each.certificate.notAfter).sort()[0] as string;
+  return itemAt(of.map((each) => each.certificate.notAfter).sort(), 0);
 }
 
 /** The level that a first stage holds others to: the stored one, or its own where that is of a later day. */

@@ -1,5 +1,6 @@
 import type { StartFacts } from "../../computer/facts/profile";
 import { ARCHITECTURES, type Architecture, LOADER_PATHS } from "../../kernel/architecture";
+import { itemAt } from "../../kernel/item-at";
 import { type Choice, chooseLoader, loadProblem } from "../../medium/firmware/uefi/choose";
 import type { StartFile, UefiVolume } from "../../medium/firmware/uefi/view";
 import type { Attachment, Views } from "../../medium/inspection/schema";
@@ -16,14 +17,14 @@ export function uefiPath(views: Views, facts: StartFacts, as: Attachment, today:
   const all = ARCHITECTURES.map((each) => uefiPathFor(views, facts, as, each, today));
   if (all.every((path) => path.verdict === "broken" && !path.blocked))
     return {
-      ...(all[0] as Path),
+      ...itemAt(all, 0),
       reasons: [{ code: "no-loader", arch: "any", path: "\\EFI\\BOOT\\BOOT*.EFI", others: [] }],
     };
   return {
     verdict: "unknown",
     basis: null,
     reasons: [{ code: "fact-missing", fact: "firmware.arch" }],
-    trace: (all[0] as Path).trace,
+    trace: itemAt(all, 0).trace,
   };
 }
 

@@ -11,6 +11,7 @@ import {
 } from "../../formats/partition-table-writing";
 import { inOrder, type Layout, type Piece, shifted } from "../../formats/pieces";
 import type { FileToWrite, VolumeProblem } from "../../formats/tree-writing";
+import { itemAt } from "../../kernel/item-at";
 import type { Seed } from "../../kernel/seed";
 import { MemorySource } from "../../kernel/source";
 import { type BiosStart, placedBiosStart } from "./bios-start";
@@ -116,7 +117,7 @@ export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
   const startParts: StartPart[] = [{ role: "start", ...start, startBytes: ALIGN_BYTES, sizeBytes: startBytes }];
   let nextBytes = ALIGN_BYTES + startBytes;
   for (const [nth, { label, files }] of beside.entries()) {
-    const sizeBytes = others[nth] as number;
+    const sizeBytes = itemAt(others, nth);
     startParts.push({ role: "load", label, files, startBytes: nextBytes, sizeBytes });
     nextBytes += sizeBytes;
   }
@@ -139,7 +140,7 @@ export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
     : null;
   const problems = [
     ...startPlans.flatMap((plan, nth) => {
-      const { role: part } = startParts[nth] as StartPart;
+      const { role: part } = itemAt(startParts, nth);
       return plan.ok ? [] : plan.problems.map((each) => ({ ...each, part }));
     }),
     ...(!storePlan || storePlan.ok ? [] : storePlan.problems.map((each) => ({ ...each, part: "store" as const }))),
@@ -184,7 +185,7 @@ export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
   const pieces: Piece[] = [
     ...tables,
     ...(placed ? [{ start: coreLba * sectorBytes, content: new MemorySource(placed.core) }] : []),
-    ...startParts.flatMap(({ startBytes: from }, nth) => shifted((volumes[nth] as PlannedVolume).pieces, from)),
+    ...startParts.flatMap(({ startBytes: from }, nth) => shifted(itemAt(volumes, nth).pieces, from)),
     ...(storePlan ? shifted(storePlan.value.pieces, storeLba * sectorBytes) : []),
   ];
   // What a table of another kind left behind would be found: by GPT readers at the end, by others between.
@@ -192,7 +193,7 @@ export async function layOut(options: LayOutOptions): Promise<LaidOutResult> {
   const parts: LaidPart[] = [
     ...(bios ? [partOf("bios-start", null, null, coreLba * sectorBytes, coreRoom, 0)] : []),
     ...startParts.map(({ role, label, startBytes: from }, nth) =>
-      volumePart(role, "fat32", label, from, volumes[nth] as PlannedVolume),
+      volumePart(role, "fat32", label, from, itemAt(volumes, nth)),
     ),
     ...(store && storePlan ? [volumePart("store", "exfat", store.label, storeLba * sectorBytes, storePlan.value)] : []),
   ];

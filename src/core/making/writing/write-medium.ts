@@ -1,5 +1,6 @@
 import { type Layout, LayoutSource } from "../../formats/pieces";
 import { isZero } from "../../kernel/fields";
+import { itemAt } from "../../kernel/item-at";
 import { type ByteSource, readInto } from "../../kernel/source";
 import { type Block, blocksOf, sameBytes } from "./blocks";
 import { type Device, DeviceFault } from "./device";
@@ -124,12 +125,12 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     const read = async (at: number): Promise<Uint8Array | null> => {
       const block = all[at];
       if (!block) return null;
-      const target = (buffers[at % 2] as Uint8Array).subarray(0, block.lengthBytes);
+      const target = itemAt(buffers, at % 2).subarray(0, block.lengthBytes);
       return target.subarray(0, await readInto(content, block.start, target));
     };
     let next = read(first);
     for (let at = first; at < all.length; at++) {
-      const block = all[at] as Block;
+      const block = itemAt(all, at);
       const stop = shouldStop?.() ?? null;
       if (stop) {
         await next.catch(() => {});
@@ -166,7 +167,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     const step = Math.max(1, Math.floor(verified / LOOKED_AT_AGAIN));
     const pair = buffersOf(all.slice(0, verified), 2) as Pair;
     for (let at = 0; at < verified; at += at < LOOKED_AT_FIRST ? 1 : step) {
-      const block = all[at] as Block;
+      const block = itemAt(all, at);
       if (!(await isAsWanted(block, pair, zeros.has(at)))) return at;
     }
     return null;
@@ -179,7 +180,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     if (changed !== null) {
       // Somebody else wrote to it meanwhile: what was read back before says nothing any more.
       await journal.saveVerified(0);
-      const block = all[changed] as Block;
+      const block = itemAt(all, changed);
       return { state: "differs", block: changed, ...block };
     }
     const wholeBytes = totalBytes(all);
@@ -191,7 +192,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
     const ahead: Promise<boolean>[] = [];
     let begun = first;
     for (let at = first; at < all.length; at++) {
-      const block = all[at] as Block;
+      const block = itemAt(all, at);
       const stop = shouldStop?.() ?? null;
       if (stop) {
         await Promise.allSettled(ahead);
@@ -199,7 +200,7 @@ export async function writeMedium(options: WriteOptions): Promise<WriteResult> {
         return { state: "stopped", why: stop, phase: "verify" };
       }
       for (; begun < all.length && ahead.length < READ_AT_ONCE; begun++) {
-        const one = isAsWanted(all[begun] as Block, pairAt(begun), zeros.has(begun));
+        const one = isAsWanted(itemAt(all, begun), pairAt(begun), zeros.has(begun));
         one.catch(() => {});
         ahead.push(one);
       }
@@ -235,7 +236,7 @@ async function wrapsAt(device: Device, blocks: Block[]): Promise<number | null> 
   if (beginning.every((byte) => byte === 0)) return null;
   const step = Math.max(1, Math.ceil(device.sizeBytes / PROBES_MOST / PROBE_STEP_BYTES)) * PROBE_STEP_BYTES;
   for (let at = step, next = 0; at + PROBE_BYTES <= device.sizeBytes; at += step) {
-    while (next < blocks.length && (blocks[next] as Block).start + (blocks[next] as Block).lengthBytes <= at) next++;
+    while (next < blocks.length && itemAt(blocks, next).start + itemAt(blocks, next).lengthBytes <= at) next++;
     const block = blocks[next];
     if (block && block.start < at + PROBE_BYTES) continue;
     if (sameBytes(await device.read(at, PROBE_BYTES), beginning)) return at;

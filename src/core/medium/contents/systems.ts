@@ -33,7 +33,7 @@ export function systemOfDiskInfo(text: string): Named | null {
     version: version.slice(0, 80),
     build: null,
     edition: null,
-    arch: arch ? (ARCHITECTURES[arch] as string) : null,
+    arch: (arch && ARCHITECTURES[arch]) || null,
     language: null,
   };
 }

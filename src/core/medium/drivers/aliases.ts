@@ -1,4 +1,5 @@
 import { Fields, latin1 } from "../../kernel/fields";
+import { itemAt } from "../../kernel/item-at";
 import { normalised } from "./glob";
 
 /** Which driver claims which devices: a pattern of modaliases, or a hardware id of an .inf file. */
@@ -30,7 +31,7 @@ export function readBuiltinModinfo(text: string): Claim[] {
   for (const item of text.split("\0")) {
     const found = /^([^.=]+)\.alias=(.*)$/s.exec(item);
     if (found && claims.length < CLAIMS_MAX)
-      claims.push({ pattern: normalised(found[2] as string), driver: found[1] as string });
+      claims.push({ pattern: normalised(itemAt(found, 2)), driver: itemAt(found, 1) });
   }
   return claims;
 }

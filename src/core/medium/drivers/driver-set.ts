@@ -34,7 +34,7 @@ export function claimsToSource(
   const drivers: Record<string, string[]> = Object.create(null);
   for (const { pattern, driver } of claims) {
     drivers[driver] ??= [];
-    (drivers[driver] as string[]).push(pattern);
+    drivers[driver]?.push(pattern);
   }
   return { kind, path, kernel, arch: null, drivers: { ...drivers } };
 }

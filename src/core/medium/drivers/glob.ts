@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 /**
  * Whether a device's modalias fits a driver's pattern, as kmod decides it: fnmatch(3) of POSIX.1-2017, 2.13, without
  * flags, so that `*` takes any characters. Hyphens count as underscores outside brackets, as depmod writes them.
@@ -8,7 +9,7 @@ export function fits(pattern: string, text: string): boolean {
   let starAt = -1;
   let starText = 0;
   while (t < text.length) {
-    const next = p < pattern.length ? matchOne(pattern, p, text[t] as string) : 0;
+    const next = p < pattern.length ? matchOne(pattern, p, itemAt(text, t)) : 0;
     if (pattern[p] === "*") {
       starAt = p++;
       starText = t;
@@ -42,7 +43,7 @@ function inSet(set: string, char: string): boolean {
   let found = false;
   for (let i = 0; i < body.length; i++) {
     if (body[i + 1] === "-" && i + 2 < body.length) {
-      if (char >= (body[i] as string) && char <= (body[i + 2] as string)) found = true;
+      if (char >= itemAt(body, i) && char <= itemAt(body, i + 2)) found = true;
       i += 2;
     } else if (body[i] === char) found = true;
   }

@@ -1,4 +1,5 @@
 import { latin1, utf16 } from "../../kernel/fields";
+import { itemAt } from "../../kernel/item-at";
 
 /**
  * Driver information files, after Microsoft's "INF file sections and directives" (general syntax rules, [Version],
@@ -109,7 +110,7 @@ function readDevices(sections: Map<string, Line[]>, resolve: (text: string | und
 
 /** "NTamd64.10.0...16299": the architecture is the first part; undefined for one that is not known. */
 function architectureOf(decoration: string): InfArch | null | undefined {
-  return ARCHITECTURES[(decoration.trim().split(".")[0] as string).toLowerCase()];
+  return ARCHITECTURES[itemAt(decoration.trim().split("."), 0).toLowerCase()];
 }
 
 /** Sections by lower-case name; several of one name count as one. */
@@ -128,7 +129,7 @@ function readSections(text: string): Map<string, Line[]> {
     if (trimmed === "") continue;
     const heading = /^\[([^\]]*)\]/.exec(trimmed);
     if (heading) {
-      const name = (heading[1] as string).trim().toLowerCase();
+      const name = itemAt(heading, 1).trim().toLowerCase();
       if (sections.size >= SECTIONS_MAX) break;
       current = sections.get(name) ?? [];
       sections.set(name, current);

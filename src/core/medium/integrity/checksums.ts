@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 import { HASH_NAMES, type HashName } from "./hashing";
 
 /** One line of a published checksum file. */
@@ -50,7 +51,7 @@ export function checksumFor(sums: Checksum[], fileName: string): Checksum | null
   const named = sums.filter((each) => each.name.split("/").at(-1) === fileName);
   // Of several methods the strongest counts.
   const strongest = named.sort((a, b) => b.digest.length - a.digest.length)[0];
-  return strongest ?? (sums.length === 1 ? (sums[0] as Checksum) : null);
+  return strongest ?? (sums.length === 1 ? itemAt(sums, 0) : null);
 }
 
 /** Names under which discs carry sums of their own files (common practice of several distributions). */

@@ -1,3 +1,4 @@
+import { itemAt } from "../../kernel/item-at";
 import { Seed } from "../../kernel/seed";
 import type { ByteRange, ByteSource } from "../../kernel/source";
 import { Cancelled, type HasherMaker, type OnProgress, wasmHasher } from "./hashing";
@@ -135,7 +136,7 @@ function shuffled(count: number, seed: Seed): number[] {
     state ^= state >>> 17;
     state ^= state << 5;
     const other = (state >>> 0) % (at + 1);
-    [numbers[at], numbers[other]] = [numbers[other] as number, numbers[at] as number];
+    [numbers[at], numbers[other]] = [itemAt(numbers, other), itemAt(numbers, at)];
   }
   return numbers;
 }

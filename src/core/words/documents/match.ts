@@ -1,10 +1,10 @@
 import { z } from "zod";
 import {
   changeSchema,
-  LINK_NAMES,
   type Link,
   type LinkName,
   type Match,
+  ofEachLink,
   verdictSchema,
 } from "../../judging/model/schema";
 import { attachmentSchema } from "../../medium/inspection/schema";
@@ -41,12 +41,11 @@ export type MatchDocument = z.infer<typeof matchDocumentSchema>;
 
 /** `id`: of the job that asked for it. */
 export function matchDocument({ as, links }: Match, id?: string): MatchDocument {
-  const rows = LINK_NAMES.map((name) => [name, linkRow(links[name])] as const);
   return {
     schema: MATCH_SCHEMA,
     ...(id === undefined ? {} : { id }),
     as,
-    links: Object.fromEntries(rows) as MatchDocument["links"],
+    links: ofEachLink((name) => linkRow(links[name])),
   };
 }
 

@@ -1,6 +1,7 @@
 import { decodeEntries, GPT_LEGACY_BOOTABLE } from "../../../formats/gpt";
 import { decodeMbr, isExtendedType, type MbrEntry, readLogicalPartitions } from "../../../formats/mbr";
 import { Fields, hasText, toSafeNumber } from "../../../kernel/fields";
+import { itemAt } from "../../../kernel/item-at";
 import { readExactly } from "../../../kernel/source";
 import type { PlaceStep } from "../place";
 import { type Drive, geometryOf, type Outcome, type Run, readSector, SECTOR_BYTES, stop } from "./machine";
@@ -23,7 +24,7 @@ export async function chooseOnlyActive(run: Run, drive: Drive, sector: Uint8Arra
   if (active.length === 0) return { outcome: stop(run, { code: "no-active-partition", place }) };
   if (active.length > 1)
     return { outcome: stop(run, { code: "several-active-partitions", place, count: active.length }) };
-  return { target: active[0] as Target };
+  return { target: itemAt(active, 0) };
 }
 
 /** The code that takes the first active primary partition. Debian's mbr: any non-zero indicator counts. */
@@ -54,7 +55,7 @@ export function chooseByChs(run: Run, drive: Drive, sector: Uint8Array): Choice 
 
 /** The number of the partition stands before the table (Syslinux 6.04, mbr/altmbr.S). */
 export async function chooseNumbered(run: Run, drive: Drive, sector: Uint8Array): Promise<Choice> {
-  const number = sector[439] as number;
+  const number = itemAt(sector, 439);
   const found = (await allPartitions(drive, sector)).find((each) => each.step.number === number);
   return found ? { target: found } : { outcome: stop(run, { code: "no-active-partition", place: drive.place }) };
 }
@@ -76,7 +77,7 @@ export async function chooseLegacyGpt(run: Run, drive: Drive): Promise<Choice> {
   if (marked.length === 0) return { outcome: stop(run, { code: "no-legacy-start-partition", place }) };
   if (marked.length > 1)
     return { outcome: stop(run, { code: "several-legacy-start-partitions", place, count: marked.length }) };
-  const entry = marked[0] as (typeof marked)[number];
+  const entry = itemAt(marked, 0);
   return {
     target: {
       startSector: entry.startLba,
