@@ -1,6 +1,7 @@
 import { and, eq, isNotNull, isNull, sql } from "drizzle-orm";
 import { sameDevice } from "@/core/making/writing/device";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { berths, devices } from "../db/schema";
 import { type BlockDevice, findBlockDevices, usesBlockDevices } from "./block-devices";
 import { type DeviceRow, identityOfRow } from "./devices";
@@ -25,11 +26,11 @@ export async function seat({ db }: Context, found: BlockDevice[]): Promise<void>
       const row = rowFor(device, known, taken);
       let id = row?.id;
       if (id === undefined) {
-        const [added] = await tx
+        const added = await tx
           .insert(devices)
           .values({ ...device.identity, port: device.port })
           .$returningId();
-        id = (added as { id: number }).id;
+        id = insertedId(added);
       } else if (row?.port !== device.port)
         await tx.update(devices).set({ port: device.port }).where(eq(devices.id, id));
       taken.add(id);

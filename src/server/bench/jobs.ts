@@ -5,6 +5,7 @@ import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -130,11 +131,11 @@ async function queued(
       .from(benchJobs)
       .where(and(eq(benchJobs.berthId, berthId), inArray(benchJobs.state, [...HOLDING])));
     if (holding) return refused({ code: "berth-busy", job: holding.id });
-    const [row] = await tx
+    const row = await tx
       .insert(benchJobs)
       .values({ ...job, kind: job.request.kind, berthId, personName: context.person.name, createdAt: context.now() })
       .$returningId();
-    return ok((row as { id: number }).id);
+    return ok(insertedId(row));
   });
 }
 

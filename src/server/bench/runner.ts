@@ -12,6 +12,7 @@ import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
+import { affectedRows } from "../db/results";
 import { benchJobs, benchLines, berths, devices } from "../db/schema";
 import { jobFolder } from "../host/folders";
 import { listPeople } from "../inventory/sites";
@@ -126,7 +127,7 @@ export async function markInterrupted(db: Database, now: Date): Promise<void> {
     .from(benchJobs)
     .where(and(eq(benchJobs.state, "running"), or(isNull(benchJobs.heartbeatAt), lt(benchJobs.heartbeatAt, silent))));
   for (const { id } of rows) {
-    const [result] = await db
+    const result = await db
       .update(benchJobs)
       .set({ state: "interrupted" })
       .where(
@@ -136,7 +137,7 @@ export async function markInterrupted(db: Database, now: Date): Promise<void> {
           or(isNull(benchJobs.heartbeatAt), lt(benchJobs.heartbeatAt, silent)),
         ),
       );
-    if ((result as { affectedRows: number }).affectedRows === 1)
+    if (affectedRows(result) === 1)
       await db.insert(benchLines).values({ jobId: id, at: now, line: { code: "interrupted" } });
   }
 }

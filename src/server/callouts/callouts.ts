@@ -19,6 +19,7 @@ import type { LinkKind } from "@/core/images/forecast";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { callouts, computers, imageCopies, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { type Route, routesOf } from "../fleet/routes";
@@ -60,7 +61,7 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
     const computer = byTag ?? named[0];
     if (!computer) return fail({ code: "not-found", what: "computer", name: tag });
     const now = context.now();
-    const [row] = await tx
+    const row = await tx
       .insert(callouts)
       .values({
         computerId: computer.id,
@@ -72,7 +73,7 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
         updatedAt: now,
       })
       .$returningId();
-    const { id } = row as { id: number };
+    const id = insertedId(row);
     await recordEvent(tx, context, {
       ...{
         entity: "call-out",

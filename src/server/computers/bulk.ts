@@ -4,6 +4,7 @@ import { editedProvenance } from "@/core/computer/facts/merge";
 import { type Facts, FORMS, factsSchema } from "@/core/computer/facts/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertedId } from "../db/results";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";
 import { type ComputerInput, handSource, snapshot } from "../inventory/computers";
 import { difference, withDifference } from "../inventory/events";
@@ -191,7 +192,7 @@ export async function bulkChange(
 }
 
 async function addBatch(context: Context, tx: Transaction, summary: string): Promise<number> {
-  const [row] = await tx
+  const row = await tx
     .insert(batches)
     .values({
       at: context.now(),
@@ -201,7 +202,7 @@ async function addBatch(context: Context, tx: Transaction, summary: string): Pro
       computers: 0,
     })
     .$returningId();
-  return (row as { id: number }).id;
+  return insertedId(row);
 }
 
 export const BULK_TITLES: Record<BulkChange["field"], string> = {

@@ -22,6 +22,7 @@ import { type Makeable, makeable, makeableTogether, partsOf } from "../bench/mak
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
+import { affectedRows, insertedId } from "../db/results";
 import { coverPlans, coverTasks, devices, media, stores } from "../db/schema";
 import { DRILL_WITHIN_DAYS, tasksOf, withdrawOpen } from "../drills/cover-tasks";
 import { planDrillIn } from "../drills/planned-drills";
@@ -54,11 +55,11 @@ export async function beginPlan(context: Context, input: unknown): Promise<Resul
   const name = parsed.value.name || `Plan of ${dayOf(context.now())}`;
   return context.db.transaction(async (tx): Promise<Result<number>> => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [row] = await tx
+    const row = await tx
       .insert(coverPlans)
       .values({ name, settings, told: { code: "waiting" }, personName: context.person.name, ...times })
       .$returningId();
-    const { id } = row as { id: number };
+    const id = insertedId(row);
     await recordEvent(tx, context, {
       ...{ entity: "cover plan", entityId: id, entityTag: name, action: "added", version: 1 },
       ...{ before: null, after: settings },
@@ -215,12 +216,12 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
 
 /** Asks a plan that is computed to stop. */
 export async function cancelPlan(context: Context, id: number): Promise<Result<boolean>> {
-  const [result] = await context.db
+  const result = await context.db
     .update(coverPlans)
     .set({ state: "cancelled", told: { code: "cancelled" }, updatedAt: context.now() })
     .where(and(eq(coverPlans.id, id), eq(coverPlans.state, "running")));
   await running.get(id)?.close();
-  return ok((result as unknown as { affectedRows: number }).affectedRows === 1);
+  return ok(affectedRows(result) === 1);
 }
 
 /** Plans that a stopped server left in the middle; nothing follows from them. At start. */

@@ -2,6 +2,7 @@ import { and, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { changing } from "../inventory/versioned";
@@ -56,7 +57,7 @@ export async function recordDrill(
     if (!computer) return fail({ code: "not-found", what: "computer", name: computerTag });
     const firmwareVersion = parsed.value.firmwareVersion ?? computer.firmwareVersion;
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [row] = await tx
+    const row = await tx
       .insert(drills)
       .values({
         ...{ mediumId: medium.id, computerId: computer.id, on, result, firmwareVersion, note, ...times },
@@ -69,7 +70,7 @@ export async function recordDrill(
           : {}),
       })
       .$returningId();
-    const { id } = row as { id: number };
+    const id = insertedId(row);
     // A plan is kept by a drill on the computer itself; the emulated one only hints.
     if (!evidence && result !== "failed") {
       const carried = await tx.select({ id: loads.releaseId }).from(loads).where(eq(loads.mediumId, medium.id));

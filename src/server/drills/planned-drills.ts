@@ -3,6 +3,7 @@ import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertedId } from "../db/results";
 import { computers, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -60,14 +61,14 @@ export async function planDrillIn(
     await recordEvent(tx, context, { ...event, entityId: open.id, action: "changed", ...change });
     return ok(open.id);
   }
-  const [row] = await tx
+  const row = await tx
     .insert(plannedDrills)
     .values({
       ...{ mediumId: medium.id, computerId: computer.id, dueOn },
       ...{ personName: context.person.name, createdAt: context.now() },
     })
     .$returningId();
-  const { id } = row as { id: number };
+  const id = insertedId(row);
   const added = { before: null, after: { medium: medium.tag, computer: computer.tag, dueOn }, note: dueOn };
   await recordEvent(tx, context, { ...event, entityId: id, action: "planned", ...added });
   return ok(id);

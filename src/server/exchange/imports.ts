@@ -4,6 +4,7 @@ import type { FactSource } from "@/core/computer/facts/merge";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { affectedRows, insertedId } from "../db/results";
 import { importParts, imports, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { changing, type Transaction } from "../inventory/versioned";
@@ -32,7 +33,7 @@ export async function stageImport(context: Context, fileName: string, bytes: Uin
     addSites: false,
   };
   const id = await context.db.transaction(async (tx) => {
-    const [row] = await tx
+    const row = await tx
       .insert(imports)
       .values({
         fileName: fileName.slice(0, 255) || "pasted table",
@@ -45,7 +46,7 @@ export async function stageImport(context: Context, fileName: string, bytes: Uin
         updatedAt: context.now(),
       })
       .$returningId();
-    const importId = (row as { id: number }).id;
+    const importId = insertedId(row);
     for (let position = 0; position * PART_BYTES < bytes.length; position++)
       await tx.insert(importParts).values({
         importId,
@@ -120,11 +121,11 @@ const CANCELLED = "Cancelled: nothing was imported.";
 
 /** Asks the work on an import to stop; it does at its next step. Gives whether there was any. */
 export async function cancelImport(context: Context, id: number): Promise<Result<boolean>> {
-  const [result] = await context.db
+  const result = await context.db
     .update(imports)
     .set({ state: "cancelling", updatedAt: context.now() })
     .where(and(eq(imports.id, id), inArray(imports.state, ["checking", "running"])));
-  return ok((result as unknown as { affectedRows: number }).affectedRows === 1);
+  return ok(affectedRows(result) === 1);
 }
 
 /**
@@ -154,11 +155,11 @@ async function begin(
   if (!row) return fail({ code: "not-found", what: "import" });
   if (row.state === "done") return refused({ code: "import-done" });
   // Only one begins: whoever changes the state.
-  const [result] = await context.db
+  const result = await context.db
     .update(imports)
     .set({ state, options: parsed.value, done: 0, total: 0, problem: null, updatedAt: context.now() })
     .where(and(eq(imports.id, id), sql`${imports.state} NOT IN ('checking', 'running', 'cancelling', 'done')`));
-  if ((result as unknown as { affectedRows: number }).affectedRows !== 1) return refused({ code: "import-busy" });
+  if (affectedRows(result) !== 1) return refused({ code: "import-busy" });
   return ok({ fileName: row.fileName, bytes: await bytesOf(context.db, id), options: parsed.value });
 }
 
@@ -311,11 +312,11 @@ async function addPlaces(
 ): Promise<void> {
   for (const [index, name] of names.entries()) {
     if (added.has(-index - 1)) continue;
-    const [row] = await tx
+    const row = await tx
       .insert(sites)
       .values({ name, createdAt: context.now(), updatedAt: context.now() })
       .$returningId();
-    const siteId = (row as { id: number }).id;
+    const siteId = insertedId(row);
     added.set(-index - 1, siteId);
     ids.set(keyOf(name), siteId);
     await recordEvent(tx, context, {

@@ -4,6 +4,7 @@ import { applied, changeSchema, type Rehearsal, rehearse, type WorldChange } fro
 import { type FleetSigners, fleetSigners } from "@/core/fleet/signers";
 import { changedText } from "@/core/words/rehearsal";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { rehearsals } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { changing } from "../inventory/versioned";
@@ -18,11 +19,11 @@ export async function addRehearsal(context: Context, input: unknown): Promise<Re
   const name = changedText(change).slice(0, 120);
   return changing(context, { field: "name", value: name }, async (tx) => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [row] = await tx
+    const row = await tx
       .insert(rehearsals)
       .values({ name, body: change, personName: context.person.name, ...times })
       .$returningId();
-    const { id } = row as { id: number };
+    const id = insertedId(row);
     await recordEvent(tx, context, {
       entity: "rehearsal",
       entityId: id,

@@ -7,6 +7,7 @@ import { type ImageBody, imageBodySchema } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertedId } from "../db/results";
 import { computers, imageCopies, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
 import { changing, saveVersioned } from "../inventory/versioned";
@@ -38,11 +39,11 @@ export async function recordImage(context: Context, input: unknown): Promise<Res
     const computerId = await computerIdOf(tx, tag);
     if (computerId === null) return fail({ code: "not-found", what: "computer", name: tag });
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [row] = await tx
+    const row = await tx
       .insert(systemImages)
       .values({ name, computerId, takenAt: new Date(takenAt), body, ...times })
       .$returningId();
-    const { id } = row as { id: number };
+    const id = insertedId(row);
     await recordEvent(tx, context, {
       entity: "image",
       entityId: id,

@@ -16,6 +16,7 @@ import { Cancelled, digestSource } from "@/core/medium/integrity/hashing";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
+import { affectedRows, insertedId } from "../db/results";
 import { computerFacts, computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
 import { FileSource, fileProblem } from "../host/file-source";
 import { storesFolder } from "../host/folders";
@@ -49,11 +50,11 @@ export async function beginScan(context: Context, storeId: number, isThorough: b
       .where(and(eq(storeScans.storeId, storeId), eq(storeScans.state, "running")));
     if (running) return refused({ code: "store-scan-running" });
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [row] = await tx
+    const row = await tx
       .insert(storeScans)
       .values({ storeId, state: "running", isThorough, personName: context.person.name, ...times })
       .$returningId();
-    return ok((row as { id: number }).id);
+    return ok(insertedId(row));
   });
 }
 
@@ -307,7 +308,7 @@ export async function takeListing(context: Context, storeId: number, text: strin
   for (const { reading } of images) reading.findings = reading.findings.filter(({ code }) => code !== "not-readable");
   const report = await finished(context, store, images, files);
   const times = { createdAt: context.now(), updatedAt: context.now() };
-  const [row] = await context.db
+  const row = await context.db
     .insert(storeScans)
     .values({
       storeId,
@@ -320,16 +321,16 @@ export async function takeListing(context: Context, storeId: number, text: strin
     })
     .$returningId();
   await seen(context, store, report, false, null);
-  return ok((row as { id: number }).id);
+  return ok(insertedId(row));
 }
 
 /** Asks a look through a store to stop. */
 export async function cancelScan(context: Context, scanId: number): Promise<Result<boolean>> {
-  const [result] = await context.db
+  const result = await context.db
     .update(storeScans)
     .set({ state: "cancelled", updatedAt: context.now() })
     .where(and(eq(storeScans.id, scanId), eq(storeScans.state, "running")));
-  return ok((result as unknown as { affectedRows: number }).affectedRows === 1);
+  return ok(affectedRows(result) === 1);
 }
 
 export async function getScan(context: Context, scanId: number): Promise<ScanRow | null> {

@@ -7,6 +7,7 @@ import { dayOf } from "@/core/kernel/days";
 import { patternProblemText } from "@/core/words/images";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertedId } from "../db/results";
 import { computers, imageCopies, media, STORE_KINDS, sites, storeFills, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
 import { nameSchema } from "../inventory/sites";
@@ -126,11 +127,11 @@ export async function addStore(context: Context, input: unknown): Promise<Result
   const { name } = parsed.value;
   return changing(context, { field: "name", value: name }, async (tx) => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [row] = await tx
+    const row = await tx
       .insert(stores)
       .values({ ...columns.value, ...times })
       .$returningId();
-    const { id } = row as { id: number };
+    const id = insertedId(row);
     await fillFrom(tx, id, columns.value);
     await recordEvent(tx, context, {
       ...{ entity: "store", entityId: id, entityTag: name, action: "added", version: 1, before: null },

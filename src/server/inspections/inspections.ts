@@ -4,6 +4,7 @@ import { type Finding, severityOf } from "@/core/medium/findings/findings";
 import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertedId } from "../db/results";
 import { inspections } from "../db/schema";
 
 /** Media that firmware cannot tell apart have the same key. */
@@ -18,7 +19,7 @@ function faultOf(inspection: Inspection): Finding | null {
 }
 
 export async function storeInspection(tx: Queries, context: Context, inspection: Inspection): Promise<number> {
-  const [row] = await tx
+  const row = await tx
     .insert(inspections)
     .values({
       fileName: inspection.file.name.slice(0, 255),
@@ -30,7 +31,7 @@ export async function storeInspection(tx: Queries, context: Context, inspection:
       createdAt: context.now(),
     })
     .$returningId();
-  return (row as { id: number }).id;
+  return insertedId(row);
 }
 
 /** One kept before later fields were read has them empty. */

@@ -8,6 +8,7 @@ import {
   supportOn,
 } from "@/core/computer/calendars/calendar";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { calendars, computers } from "../db/schema";
 import { checked, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
@@ -33,13 +34,13 @@ export async function importCalendar(context: Context, input: unknown): Promise<
   return changing(context, { field: "calendar of", value: product }, async (tx) => {
     const [current] = await tx.select().from(calendars).where(eq(calendars.product, product)).for("update");
     if (!current) {
-      const [row] = await tx
+      const row = await tx
         .insert(calendars)
         .values({ product, fileName, releases, createdAt: context.now(), updatedAt: context.now() })
         .$returningId();
       await recordEvent(tx, context, {
         entity: "calendar",
-        entityId: (row as { id: number }).id,
+        entityId: insertedId(row),
         entityTag: product,
         action: "added",
         version: 1,

@@ -3,6 +3,7 @@ import { z } from "zod";
 import type { KeyCard } from "@/core/computer/facts/key-cards";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { computers, drills, keyCards } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { difference, recordEvent } from "./events";
@@ -118,11 +119,11 @@ export async function saveKeyCard(
   const tag = `${card.make} ${card.model}`.slice(0, 120);
   return changing(context, { field: "card of", value: tag }, async (tx) => {
     if (!seen) {
-      const [row] = await tx
+      const row = await tx
         .insert(keyCards)
         .values({ ...card, createdAt: context.now(), updatedAt: context.now() })
         .$returningId();
-      const { id } = row as { id: number };
+      const id = insertedId(row);
       await recordEvent(tx, context, {
         entity: "key card",
         entityId: id,

@@ -2,6 +2,7 @@ import { and, asc, eq, gte, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { computers, notedChanges } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
@@ -23,7 +24,7 @@ export async function noteChange(context: Context, input: unknown): Promise<Resu
       .from(computers)
       .where(and(eq(computers.tag, tag), isNull(computers.retiredAt)));
     if (!computer) return refused({ code: "not-in-service", what: "computer", tag }, "computer");
-    const [row] = await tx
+    const row = await tx
       .insert(notedChanges)
       .values({ computerId: computer.id, on, what, personName: context.person.name, createdAt: context.now() })
       .$returningId();
@@ -31,7 +32,7 @@ export async function noteChange(context: Context, input: unknown): Promise<Resu
       ...{ entity: "computer", entityId: computer.id, entityTag: computer.tag, version: computer.version },
       ...{ action: "noted a change of", before: null, after: { on, what }, note: `${what}, ${on}` },
     });
-    return ok((row as { id: number }).id);
+    return ok(insertedId(row));
   });
 }
 

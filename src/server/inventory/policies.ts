@@ -16,6 +16,7 @@ import type { ComputerPart, PolicyPart } from "@/core/judging/model/parts";
 import type { Refusal } from "@/core/problems/problem";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertedId } from "../db/results";
 import { computers, policies, sites, travels } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
@@ -112,11 +113,11 @@ export async function saveRule(
     if (!known && saysNothing) return ok(null);
     if (!known) {
       const times = { createdAt: context.now(), updatedAt: context.now() };
-      const [row] = await tx
+      const row = await tx
         .insert(policies)
         .values({ scope, target, values, ...times })
         .$returningId();
-      const { id } = row as { id: number };
+      const id = insertedId(row);
       const change = { entity: "policy", entityId: id, entityTag: tag, action: "added", version: 1 } as const;
       await recordEvent(tx, context, { ...change, before: null, after: values });
       return ok(id);
@@ -225,11 +226,11 @@ export async function setTravel(context: Context, input: unknown): Promise<Resul
         .where(way);
     else {
       const times = { createdAt: context.now(), updatedAt: context.now() };
-      const [row] = await tx
+      const row = await tx
         .insert(travels)
         .values({ fromId, toId, minutes, ...times })
         .$returningId();
-      id = (row as { id: number }).id;
+      id = insertedId(row);
     }
     await recordEvent(tx, context, {
       ...{ entity: "way", entityId: id, entityTag: tag, version: (known?.version ?? 0) + 1 },

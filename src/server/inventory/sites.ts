@@ -2,6 +2,7 @@ import { asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { compilePattern } from "@/core/images/names";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { computers, media, people, sites } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
@@ -19,8 +20,8 @@ export async function addPerson(context: Context, input: unknown): Promise<Resul
   if (!parsed.ok) return parsed;
   const value = { name: parsed.value.name, role: parsed.value.role || null };
   return addNamed(context, value.name, async (tx) => {
-    const [row] = await tx.insert(people).values(value).$returningId();
-    return { entity: "person", id: (row as { id: number }).id, tag: value.name, after: value };
+    const row = await tx.insert(people).values(value).$returningId();
+    return { entity: "person", id: insertedId(row), tag: value.name, after: value };
   });
 }
 
@@ -62,11 +63,11 @@ export async function addSite(context: Context, input: unknown): Promise<Result<
   if (!parsed.ok) return parsed;
   const { name, place } = parsed.value;
   return addNamed(context, name, async (tx) => {
-    const [row] = await tx
+    const row = await tx
       .insert(sites)
       .values({ name, place: place || null })
       .$returningId();
-    return { entity: "site", id: (row as { id: number }).id, tag: name, after: { name, place: place || null } };
+    return { entity: "site", id: insertedId(row), tag: name, after: { name, place: place || null } };
   });
 }
 

@@ -2,6 +2,7 @@ import { and, eq } from "drizzle-orm";
 import type { MySqlColumn, MySqlTable } from "drizzle-orm/mysql-core";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { affectedRows } from "../db/results";
 import { fail, ok, type Result } from "../problems";
 import { type Action, changesSince, type Entity, recordEvent } from "./events";
 
@@ -31,11 +32,11 @@ export async function saveVersioned(
   change: VersionedChange,
 ): Promise<Result<number>> {
   const next = change.version + 1;
-  const [result] = await tx
+  const result = await tx
     .update(table)
     .set({ ...change.set, version: next, updatedAt: context.now() } as never)
     .where(and(eq(table.id, change.id), eq(table.version, change.version)));
-  if ((result as unknown as { affectedRows: number }).affectedRows !== 1) return staleResult(tx, table, change);
+  if (affectedRows(result) !== 1) return staleResult(tx, table, change);
   await recordEvent(tx, context, {
     entity: change.entity,
     entityId: change.id,

@@ -8,6 +8,7 @@ import { type Inspection, inspectionSchema } from "@/core/medium/inspection/sche
 import { PAGE_ROWS } from "../computers/computer-list";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertedId } from "../db/results";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { fleet } from "../fleet/fleet";
 import type { Label } from "../host/labels";
@@ -131,11 +132,11 @@ export async function addMedium(
     const own = read.value === NOTHING_READ ? null : read.value;
     const inspectionId = own && (await inspectionIdOf(tx, context, own));
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const [inserted] = await tx
+    const inserted = await tx
       .insert(media)
       .values({ ...columnsOf(parsed.value), inspectionId, ...times })
       .$returningId();
-    const { id } = inserted as { id: number };
+    const id = insertedId(inserted);
     // A medium that is new has none to be deleted first: that would lock where others insert theirs.
     await addLoads(tx, id, releaseIds, parts);
     await recordEvent(tx, context, {

@@ -6,6 +6,7 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { compareReleases, type ReleaseComparison, type ReleaseSide } from "@/core/medium/releases/compare";
 import { asReleaseFacts, type ReleaseFacts, releaseFactsSchema } from "@/core/medium/releases/facts";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { fleet } from "../fleet/fleet";
 import { readDrivers, readListing, readManifest } from "../inspections/contents";
@@ -26,8 +27,8 @@ export async function addKit(context: Context, input: unknown): Promise<Result<n
   if (!parsed.ok) return parsed;
   const { value } = parsed;
   return addNamed(context, value.name, async (tx) => {
-    const [row] = await tx.insert(kits).values(value).$returningId();
-    return { entity: "kit", id: (row as { id: number }).id, tag: value.name, after: value };
+    const row = await tx.insert(kits).values(value).$returningId();
+    return { entity: "kit", id: insertedId(row), tag: value.name, after: value };
   });
 }
 
@@ -89,10 +90,10 @@ export async function addRelease(context: Context, input: unknown): Promise<Resu
   if (!named.ok) return named;
   const { kitName, supersededBy } = named.value;
   return addNamed(context, value.name, async (tx) => {
-    const [row] = await tx.insert(releases).values(value).$returningId();
+    const row = await tx.insert(releases).values(value).$returningId();
     return {
       entity: "release",
-      id: (row as { id: number }).id,
+      id: insertedId(row),
       tag: `${kitName} ${value.name}`,
       after: told(value, kitName, supersededBy),
     };

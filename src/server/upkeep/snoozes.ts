@@ -2,6 +2,7 @@ import { and, desc, eq, gt, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf, daysBetween } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { insertedId } from "../db/results";
 import { snoozes } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -42,11 +43,11 @@ export async function snoozeDue(
       .update(snoozes)
       .set({ endedAt: context.now() })
       .where(and(eq(snoozes.dueKey, key), isNull(snoozes.endedAt)));
-    const [row] = await tx
+    const row = await tx
       .insert(snoozes)
       .values({ dueKey: key, until, why, personName: context.person.name, createdAt: context.now() })
       .$returningId();
-    const { id } = row as { id: number };
+    const id = insertedId(row);
     await recordEvent(tx, context, {
       ...{ entity: "upkeep", entityId: id, entityTag: key.slice(0, 120), action: "put off", version: 1 },
       ...{ before: null, after: { until }, note: why },
