@@ -70,7 +70,6 @@ async function laidIn(context: Context, w: Workshop): Promise<void> {
           on: today,
           result,
           firmwareVersion: computer.version,
-          personName: "Bench",
         },
       ];
     }),

@@ -35,7 +35,7 @@ describe("ls", () => {
       modified: expect.stringMatching(/^\d{4}-.*Z$/),
     });
     // Reference: xorriso's own list of the disc.
-    const told = run("xorriso", ["-indev", disc, "-find", "/", "-type", "f", "-exec", "echo"], {})
+    const told = run("xorriso", ["-indev", `stdio:${disc}`, "-find", "/", "-type", "f", "-exec", "echo"], {})
       .split("\n")
       .filter((line) => line.startsWith("'/"))
       .map((line) => line.replaceAll("'", ""));

@@ -49,7 +49,7 @@ async function walk<E extends TreeEntry>(
 test("Rock Ridge names are those that xorriso lists", async () => {
   const { primary } = await descriptors();
   const tree = await IsoTree.open(memory(file), primary as NonNullable<typeof primary>);
-  const listed = run("xorriso", ["-indev", file, "-find", "/"])
+  const listed = run("xorriso", ["-indev", `stdio:${file}`, "-find", "/"])
     .split("\n")
     .map((line) => line.replace(/^'|'$/g, ""))
     .filter((line) => line.length > 1 && line !== "/boot.cat");
@@ -86,7 +86,7 @@ test("the start catalogue with all its sections is what xorriso reports", async 
   const { bootRecords } = await descriptors();
   const catalogue = await readElTorito(memory(file), bootRecords[0]?.catalogSector ?? 0);
   expect(catalogue).toMatchObject({ platform: 0, headerId: 1, checksumRight: true, keyRight: true, findings: [] });
-  const report = run("xorriso", ["-indev", file, "-report_el_torito", "plain"]);
+  const report = run("xorriso", ["-indev", `stdio:${file}`, "-report_el_torito", "plain"]);
   const rows = [...report.matchAll(/^El Torito boot img :\s+\d+\s+(\w+)\s+y\s+none\s+\S+\s+\S+\s+(\d+)\s+(\d+)/gm)].map(
     ([, platform, sectors, lba]) => ({ platform, sectors: Number(sectors), lba: Number(lba) }),
   );

@@ -1,3 +1,4 @@
+import type { CalendarProblem } from "../computer/calendars/calendar";
 import type { PatternProblem } from "../images/names";
 import type { PackProblem } from "../making/pack/pack-read";
 import type { CapacityResult } from "../making/writing/capacity";
@@ -30,7 +31,7 @@ export type Refusal =
   | { code: "day-ahead-drill" }
   | { code: "day-not-ahead" }
   | { code: "day-too-far" }
-  | { code: "calendar-unreadable"; problems: string[] }
+  | { code: "calendar-unreadable"; problems: CalendarProblem[] }
   | { code: "name-pattern"; problems: PatternProblem[] }
   | { code: "rule-there"; subject: string }
   | { code: "no-such-form"; known: readonly string[] }

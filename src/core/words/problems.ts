@@ -2,6 +2,7 @@ import { KEY_REFUSED } from "../computer/facts/key-place";
 import { type DeviceMarks, hasSerialEnd } from "../making/writing/confirm";
 import type { Problem, Refusal } from "../problems/problem";
 import { capacityText, deviceFaultText, packProblemText } from "./bench";
+import { calendarProblemText } from "./calendars";
 import { patternProblemText } from "./images";
 
 /** A problem in sentences; fields of a form are told by their names. */
@@ -88,7 +89,7 @@ export function refusalReasonText(why: Refusal): string {
     case "several-called":
       return `Several computers are called ${why.name}: say which by its tag.`;
     case "calendar-unreadable":
-      return why.problems.join(" ");
+      return why.problems.map(calendarProblemText).join(" ");
     case "name-pattern":
       return why.problems.map(patternProblemText).join(" ");
     case "rule-there":

@@ -159,6 +159,6 @@ describe("ports as berths", () => {
   test("what is in a port is not put in or taken out here", async () => {
     const [berth] = await inventory.ina.db.select().from(berths).where(eq(berths.name, "USB 2-3"));
     const result = await fillBerth(inventory.ina, berth?.id ?? 0, berth?.version ?? 0, null);
-    expect(result.ok ? null : result.problem).toMatchObject({ code: "invalid" });
+    expect(result.ok ? null : result.problem).toMatchObject({ code: "refused", why: { code: "berth-is-port" } });
   });
 });

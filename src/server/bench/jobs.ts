@@ -5,7 +5,7 @@ import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
 import type { Context } from "../context";
-import { insertedId } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -133,7 +133,7 @@ async function queued(
     if (holding) return refused({ code: "berth-busy", job: holding.id });
     const row = await tx
       .insert(benchJobs)
-      .values({ ...job, kind: job.request.kind, berthId, personName: context.person.name, createdAt: context.now() })
+      .values({ ...job, kind: job.request.kind, berthId, personId: context.person.id, createdAt: context.now() })
       .$returningId();
     return ok(insertedId(row));
   });
@@ -185,6 +185,8 @@ export async function resume(context: Context, jobId: number): Promise<Result<nu
 
 export interface JobItem {
   job: BenchJob;
+  /** Who asked for it. */
+  personName: string;
   berth: string;
   device: { model: string; serial: string | null; bytes: number };
   release: string | null;
@@ -192,6 +194,7 @@ export interface JobItem {
 
 const columns = {
   job: benchJobs,
+  personName: nameOf(benchJobs.personId),
   berth: berths.name,
   device: { model: devices.model, serial: devices.serial, bytes: devices.bytes },
   kit: kits.name,
@@ -224,9 +227,9 @@ async function itemsOf(context: Context, rows: readonly JobRow[]): Promise<JobIt
           .where(inArray(releases.id, ids));
   const names = new Map(others.map(({ id, kit, name }) => [id, `${kit} ${name}`]));
   return rows.map((row): JobItem => {
-    const { job, berth, device, kit, releaseName } = row;
+    const { job, personName, berth, device, kit, releaseName } = row;
     const all = [`${kit} ${releaseName}`, ...besideOf(row).flatMap((id) => names.get(id) ?? [])];
-    return { job, berth, device, release: kit && releaseName ? all.join(" and ") : null };
+    return { job, personName, berth, device, release: kit && releaseName ? all.join(" and ") : null };
   });
 }
 

@@ -186,8 +186,8 @@ class Work {
 
   private async context(): Promise<Context> {
     const people = await listPeople(this.db);
-    const name = this.job.personName;
-    const person = people.find((each) => each.name === name) ?? { id: 0, name };
+    const { personId: id } = this.job;
+    const person = people.find((each) => each.id === id) ?? { id, name: "" };
     return { db: this.db, person, now: this.now };
   }
 

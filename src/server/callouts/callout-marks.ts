@@ -1,6 +1,7 @@
 import { and, asc, eq, inArray, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
+import { nameOf } from "../db/results";
 import { calloutMarks, callouts } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 
@@ -50,7 +51,7 @@ export async function takeMarks(context: Context, calloutId: number, input: unkn
     at: new Date(at),
     photo: photo ? Buffer.from(photo, "base64") : null,
     photoType: photoType ?? null,
-    personName: context.person.name,
+    personId: context.person.id,
     createdAt: context.now(),
   }));
   // A picture may fill what the database takes at once: each goes by itself.
@@ -85,7 +86,7 @@ export async function marksOf(context: Context, calloutId: number): Promise<Mark
       kind: calloutMarks.kind,
       at: calloutMarks.at,
       text: calloutMarks.text,
-      personName: calloutMarks.personName,
+      personName: nameOf(calloutMarks.personId),
     })
     .from(calloutMarks)
     .where(eq(calloutMarks.calloutId, calloutId))

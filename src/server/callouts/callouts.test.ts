@@ -197,7 +197,7 @@ test("closed with how it ended it proves the medium, and teaches how long it tak
   inventory.clock.now = new Date("2026-03-01T09:00:00Z");
   const outcome = { cameBack: "image", failed: null, lost: "forms", mediumWorked: true };
   value(await closeCallout(inventory.ina, ids.callout, outcome));
-  expect(refusal(await closeCallout(inventory.ina, ids.callout, outcome))).toContain("closed already");
+  expect(refusal(await closeCallout(inventory.ina, ids.callout, outcome))).toContain("is closed");
   expect(await drillsOf(inventory.ina, { computerId: ids.computer })).toMatchObject([
     { medium: "SP-01", result: "restored", on: "2026-03-01" },
   ]);

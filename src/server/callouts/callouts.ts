@@ -1,4 +1,4 @@
-import { and, asc, desc, eq, isNotNull, isNull, ne } from "drizzle-orm";
+import { and, asc, desc, eq, getTableColumns, isNotNull, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CallOutFacts, type Offer, offersFor, type PassedOver } from "@/core/callout/offers";
@@ -19,7 +19,7 @@ import type { LinkKind } from "@/core/images/forecast";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
-import { insertedId } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { callouts, computers, imageCopies, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { type Route, routesOf } from "../fleet/routes";
@@ -31,7 +31,9 @@ import { changing, saveVersioned } from "../inventory/versioned";
 import { getMedium } from "../media/media";
 import { checked, fail, ok, type Result, refused } from "../problems";
 
-export type CalloutRow = typeof callouts.$inferSelect;
+export type CalloutRow = typeof callouts.$inferSelect & { openedBy: string };
+
+const calloutColumns = { ...getTableColumns(callouts), openedBy: nameOf(callouts.openedById) };
 
 const openSchema = z.object({
   computer: z.string().trim().min(1, "Which computer is it? Its tag is needed."),
@@ -67,7 +69,7 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
         computerId: computer.id,
         happening,
         since,
-        openedBy: context.person.name,
+        openedById: context.person.id,
         openedAt: now,
         createdAt: now,
         updatedAt: now,
@@ -98,7 +100,7 @@ export interface CalloutItem {
 /** Open call-outs, the oldest first, or closed ones, the latest first. */
 export async function listCallouts(context: Context, which: "open" | "closed", limit = 100): Promise<CalloutItem[]> {
   const rows = await context.db
-    .select({ row: callouts, computer: computers.tag, name: computers.name })
+    .select({ row: calloutColumns, computer: computers.tag, name: computers.name })
     .from(callouts)
     .innerJoin(computers, eq(computers.id, callouts.computerId))
     .where(which === "open" ? isNull(callouts.closedAt) : isNotNull(callouts.closedAt))
@@ -116,7 +118,7 @@ export interface CalloutDetail {
 
 export async function getCallout(context: Context, id: number): Promise<CalloutDetail | null> {
   const [found] = await context.db
-    .select({ row: callouts, tag: computers.tag })
+    .select({ row: calloutColumns, tag: computers.tag })
     .from(callouts)
     .innerJoin(computers, eq(computers.id, callouts.computerId))
     .where(eq(callouts.id, id));

@@ -1,10 +1,10 @@
-import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
+import { and, asc, eq, getTableColumns, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { editedProvenance } from "@/core/computer/facts/merge";
 import { type Facts, FORMS, factsSchema } from "@/core/computer/facts/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import { insertedId } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";
 import { type ComputerInput, handSource, snapshot } from "../inventory/computers";
 import { difference, withDifference } from "../inventory/events";
@@ -197,7 +197,6 @@ async function addBatch(context: Context, tx: Transaction, summary: string): Pro
     .values({
       at: context.now(),
       personId: context.person.id,
-      personName: context.person.name,
       summary,
       computers: 0,
     })
@@ -325,9 +324,12 @@ function undoWrite(
 }
 
 /** The latest acts over many that can still be undone. */
-export function latestBatches(context: Context, limit = 5): Promise<(typeof batches.$inferSelect)[]> {
+export function latestBatches(
+  context: Context,
+  limit = 5,
+): Promise<(typeof batches.$inferSelect & { personName: string })[]> {
   return context.db
-    .select()
+    .select({ ...getTableColumns(batches), personName: nameOf(batches.personId) })
     .from(batches)
     .where(and(isNull(batches.undoneAt), sql`${batches.computers} > 0`))
     .orderBy(sql`${batches.id} DESC`)

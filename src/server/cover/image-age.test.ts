@@ -90,7 +90,7 @@ test("once it is too old no medium mends that: it is due once, and a plan says w
   expect(plan?.result?.lacks).toMatchObject([
     {
       ...{ need: "image", computers: { tags: ["HO-001"] } },
-      why: ["Its newest image is of 2026-03-01, and one may be 60 days old: take a new one."],
+      why: [{ code: "image-too-old", on: "2026-03-01", mostDays: 60 }],
     },
   ]);
 });

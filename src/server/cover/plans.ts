@@ -1,4 +1,4 @@
-import { and, desc, eq, isNotNull, isNull } from "drizzle-orm";
+import { and, desc, eq, getTableColumns, isNotNull, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { askCover, type CoverCandidate, type StockMedium } from "@/core/cover/ask";
 import { NEED_OUTCOMES } from "@/core/cover/policy";
@@ -22,7 +22,7 @@ import { type Makeable, makeable, makeableTogether, partsOf } from "../bench/mak
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
-import { affectedRows, insertedId } from "../db/results";
+import { affectedRows, insertedId, nameOf } from "../db/results";
 import { coverPlans, coverTasks, devices, media, stores } from "../db/schema";
 import { DRILL_WITHIN_DAYS, tasksOf, withdrawOpen } from "../drills/cover-tasks";
 import { planDrillIn } from "../drills/planned-drills";
@@ -34,7 +34,9 @@ import { checked, fail, ok, type Result, refused } from "../problems";
 import { Solver } from "./solver";
 import { type Covered, covered } from "./standings";
 
-export type PlanRow = typeof coverPlans.$inferSelect;
+export type PlanRow = typeof coverPlans.$inferSelect & { personName: string };
+
+const planColumns = { ...getTableColumns(coverPlans), personName: nameOf(coverPlans.personId) };
 
 const inputSchema = z.object({
   name: z.string().trim().max(120),
@@ -57,7 +59,7 @@ export async function beginPlan(context: Context, input: unknown): Promise<Resul
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const row = await tx
       .insert(coverPlans)
-      .values({ name, settings, told: { code: "waiting" }, personName: context.person.name, ...times })
+      .values({ name, settings, told: { code: "waiting" }, personId: context.person.id, ...times })
       .$returningId();
     const id = insertedId(row);
     await recordEvent(tx, context, {
@@ -233,14 +235,14 @@ export async function markInterruptedPlans(db: Database, now: Date): Promise<voi
 }
 
 export async function getPlan(context: Context, id: number): Promise<PlanRow | null> {
-  const [row] = await context.db.select().from(coverPlans).where(eq(coverPlans.id, id));
+  const [row] = await context.db.select(planColumns).from(coverPlans).where(eq(coverPlans.id, id));
   return row ?? null;
 }
 
 const LISTED = 60;
 
 export function listPlans(context: Context): Promise<PlanRow[]> {
-  return context.db.select().from(coverPlans).orderBy(desc(coverPlans.id)).limit(LISTED);
+  return context.db.select(planColumns).from(coverPlans).orderBy(desc(coverPlans.id)).limit(LISTED);
 }
 
 /** What the next plan begins with: as the last one was asked for. */

@@ -1,10 +1,15 @@
 import { join } from "node:path";
 import { sql } from "drizzle-orm";
+import { MemorySource } from "@/core/kernel/source";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { findingText } from "@/core/words/findings";
 import { testInventory } from "../../../test/support/database";
+import { readInspection } from "../inspections/inspections";
 import { getComputer } from "../inventory/computers";
 import { refreshDerived } from "../inventory/derived";
+import { openSnoozes } from "../upkeep/snoozes";
 import { migrateDatabase } from "./migrate";
-import { people } from "./schema";
+import { inspections, people } from "./schema";
 
 const inventory = testInventory();
 const folder = join(__dirname, "migrations");
@@ -41,4 +46,32 @@ test("facts recorded by the first version move to their own table, disks and all
   expect(one?.facts).toMatchObject({ computer: { make: "Corvane" }, disks: [{ name: "sda" }, { name: "sdb" }] });
   expect(one?.row.make).toBe("Corvane");
   expect(other?.facts.disks).toBeNull();
+});
+
+test("what an earlier version kept as sentences, by names and as text is read on", async () => {
+  const { db } = inventory.ina;
+  const { inspection } = await inspect(new MemorySource(new Uint8Array(100)), { name: "old.img" });
+  const { views, ...body } = inspection;
+  const finding = { code: "odd-size", severity: "fault", text: "The file ends in the middle." };
+  const old = JSON.stringify({ ...body, views, startPaths: [], findings: [finding] });
+  // As the version before left it.
+  await db.execute(sql`ALTER TABLE snoozes ADD COLUMN person_name varchar(120), MODIFY COLUMN person_id int NULL`);
+  await db.execute(sql`ALTER TABLE snoozes MODIFY COLUMN until_day varchar(10)`);
+  await db.execute(
+    sql`INSERT INTO snoozes (due_key, until_day, why, person_name) VALUES ('drill 1', '2026-05-01', 'Away.', 'Old Hand')`,
+  );
+  await db.execute(sql`ALTER TABLE inspections DROP FOREIGN KEY inspections_views_key_inspection_views_views_key_fk`);
+  await db.execute(sql`ALTER TABLE inspections MODIFY COLUMN fault varchar(500)`);
+  await db.execute(
+    sql`INSERT INTO inspections (id, file_name, bytes, views_key, fault, body) VALUES (77, 'old.img', 100, REPEAT('a', 64), ${finding.text}, ${old})`,
+  );
+  await db.execute(sql`DELETE FROM __drizzle_migrations`);
+  await migrateDatabase(db, folder);
+  const [snooze] = await openSnoozes(inventory.ina, "2026-03-01");
+  expect(snooze).toMatchObject({ dueKey: "drill 1", until: "2026-05-01", personName: "Old Hand" });
+  const [row] = await db.select().from(inspections);
+  expect(row?.fault).toEqual({ code: "told-in-words", was: "", severity: "fault", text: finding.text });
+  const read = await readInspection(db, 77);
+  expect(read?.inspection.views).toEqual(views);
+  expect(read?.inspection.findings.map(findingText)).toEqual([finding.text]);
 });

@@ -1,8 +1,9 @@
-import { and, asc, eq, inArray, isNull, sql } from "drizzle-orm";
+import { and, asc, eq, getTableColumns, inArray, isNull, sql } from "drizzle-orm";
 import type { CoverResult, CoverSettings, CoverTask, PlannedMedium } from "@/core/cover/result";
 import { dayAfter, dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { nameOf } from "../db/results";
 import { coverPlans, coverTasks, media, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { saveVersioned } from "../inventory/versioned";
@@ -54,8 +55,12 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
   return [...asked, ...bought, ...written, ...brought, ...tried];
 }
 
-export function listTasks(context: Context, planId: number): Promise<TaskRow[]> {
-  return context.db.select().from(coverTasks).where(eq(coverTasks.planId, planId)).orderBy(asc(coverTasks.position));
+export function listTasks(context: Context, planId: number): Promise<(TaskRow & { doneBy: string | null })[]> {
+  return context.db
+    .select({ ...getTableColumns(coverTasks), doneBy: nameOf(coverTasks.doneById) })
+    .from(coverTasks)
+    .where(eq(coverTasks.planId, planId))
+    .orderBy(asc(coverTasks.position));
 }
 
 /**
@@ -79,7 +84,7 @@ async function markTask(tx: Queries, context: Context, row: TaskRow, isDone: boo
   await tx
     .update(coverTasks)
     .set({
-      ...{ doneAt: isDone ? context.now() : null, doneBy: isDone ? context.person.name : null },
+      ...{ doneAt: isDone ? context.now() : null, doneById: isDone ? context.person.id : null },
       ...{ version, updatedAt: context.now() },
     })
     .where(eq(coverTasks.id, row.id));

@@ -3,7 +3,7 @@ import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import { insertedId } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { computers, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -65,7 +65,7 @@ export async function planDrillIn(
     .insert(plannedDrills)
     .values({
       ...{ mediumId: medium.id, computerId: computer.id, dueOn },
-      ...{ personName: context.person.name, createdAt: context.now() },
+      ...{ personId: context.person.id, createdAt: context.now() },
     })
     .$returningId();
   const id = insertedId(row);
@@ -112,7 +112,7 @@ export async function plannedOf(context: Context, limit = 200): Promise<PlannedD
       medium: media.tag,
       computer: computers.tag,
       dueOn: plannedDrills.dueOn,
-      by: plannedDrills.personName,
+      by: nameOf(plannedDrills.personId),
     })
     .from(plannedDrills)
     .innerJoin(media, eq(media.id, plannedDrills.mediumId))

@@ -254,7 +254,7 @@ test("an import that a restart cut off says so, and can be run again", async () 
   await ina.db.update(imports).set({ state: "running" }).where(eq(imports.id, id));
   expect(await runImport(ina, id, OPTIONS)).toMatchObject({
     ok: false,
-    problem: { fields: { import: expect.stringMatching(/worked on already/) } },
+    problem: { code: "refused", why: { code: "import-busy" } },
   });
   await markInterruptedImports(ina.db, new Date());
   expect(await importProgress(ina, id)).toMatchObject({

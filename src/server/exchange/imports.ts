@@ -39,7 +39,6 @@ export async function stageImport(context: Context, fileName: string, bytes: Uin
         fileName: fileName.slice(0, 255) || "pasted table",
         bytes: bytes.length,
         personId: context.person.id,
-        personName: context.person.name,
         state: "staged",
         options,
         createdAt: context.now(),

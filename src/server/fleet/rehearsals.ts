@@ -1,10 +1,10 @@
-import { desc, eq } from "drizzle-orm";
+import { desc, eq, getTableColumns } from "drizzle-orm";
 import { z } from "zod";
 import { applied, changeSchema, type Rehearsal, rehearse, type WorldChange } from "@/core/fleet/rehearsal";
 import { type FleetSigners, fleetSigners } from "@/core/fleet/signers";
 import { changedText } from "@/core/words/rehearsal";
 import type { Context } from "../context";
-import { insertedId } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { rehearsals } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { changing } from "../inventory/versioned";
@@ -21,7 +21,7 @@ export async function addRehearsal(context: Context, input: unknown): Promise<Re
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const row = await tx
       .insert(rehearsals)
-      .values({ name, body: change, personName: context.person.name, ...times })
+      .values({ name, body: change, personId: context.person.id, ...times })
       .$returningId();
     const id = insertedId(row);
     await recordEvent(tx, context, {
@@ -47,9 +47,9 @@ export interface RehearsalItem {
 const LISTED = 100;
 
 export function listRehearsals(context: Context): Promise<RehearsalItem[]> {
-  const { id, name, personName, createdAt } = rehearsals;
+  const { id, name, personId, createdAt } = rehearsals;
   return context.db
-    .select({ id, name, personName, createdAt })
+    .select({ id, name, personName: nameOf(personId), createdAt })
     .from(rehearsals)
     .orderBy(desc(rehearsals.id))
     .limit(LISTED);
@@ -60,7 +60,10 @@ export async function playRehearsal(
   context: Context,
   id: number,
 ): Promise<{ item: RehearsalItem; change: WorldChange; result: Rehearsal } | null> {
-  const [row] = await context.db.select().from(rehearsals).where(eq(rehearsals.id, id));
+  const [row] = await context.db
+    .select({ ...getTableColumns(rehearsals), personName: nameOf(rehearsals.personId) })
+    .from(rehearsals)
+    .where(eq(rehearsals.id, id));
   const change = changeSchema.safeParse(row?.body);
   if (!row || !change.success) return null;
   const { matrix, world, computers, media } = await fleet(context);

@@ -11,7 +11,7 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { asReleaseFacts } from "@/core/medium/releases/facts";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import { computers, drills, inspections, kits, loads, media, releases, sites } from "../db/schema";
+import { computers, drills, inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
 import { withDeviceNames } from "../host/hardware-names";
 import { imageParts } from "../images/image-parts";
 import { readDrivers } from "../inspections/contents";
@@ -38,8 +38,9 @@ async function readFrom(context: Context, inspectionId: number): Promise<Release
   const part = (path: string) => sql<string | unknown>`JSON_EXTRACT(${inspections.body}, ${path})`;
   const [[row], drivers] = await Promise.all([
     context.db
-      .select({ contents: part("$.contents"), views: part("$.views") })
+      .select({ contents: part("$.contents"), views: inspectionViews.body })
       .from(inspections)
+      .innerJoin(inspectionViews, eq(inspectionViews.key, inspections.viewsKey))
       .where(eq(inspections.id, inspectionId)),
     readDrivers(context, inspectionId),
   ]);
@@ -48,7 +49,7 @@ async function readFrom(context: Context, inspectionId: number): Promise<Release
   return {
     inspection: {
       contents: parsed(row.contents) as Inspection["contents"],
-      views: parsed(row.views) as Inspection["views"],
+      views: row.views,
     },
     drivers: drivers && drivers.length > 0 ? new DriverIndex(drivers) : null,
   };

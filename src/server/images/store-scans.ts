@@ -1,5 +1,5 @@
 import { join } from "node:path";
-import { and, desc, eq, inArray, isNotNull, isNull } from "drizzle-orm";
+import { and, desc, eq, getTableColumns, inArray, isNotNull, isNull } from "drizzle-orm";
 import type { DiskFacts } from "@/core/computer/facts/schema";
 import { groupFiles, type StoreFile } from "@/core/images/grouping";
 import { readListing } from "@/core/images/listing";
@@ -16,7 +16,7 @@ import { Cancelled, digestSource } from "@/core/medium/integrity/hashing";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
-import { affectedRows, insertedId } from "../db/results";
+import { affectedRows, insertedId, nameOf } from "../db/results";
 import { computerFacts, computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
 import { FileSource, fileProblem } from "../host/file-source";
 import { storesFolder } from "../host/folders";
@@ -28,7 +28,9 @@ import { fail, ok, type Result, refused } from "../problems";
 import { noteCopy, recordImage } from "./images";
 import { getStore, noteFill, type StoreDetail } from "./stores";
 
-export type ScanRow = typeof storeScans.$inferSelect;
+export type ScanRow = typeof storeScans.$inferSelect & { personName: string };
+
+const scanColumns = { ...getTableColumns(storeScans), personName: nameOf(storeScans.personId) };
 
 /** Begins a look through a store that this server can look into. Gives its id; it goes on by itself. */
 export async function startScan(context: Context, storeId: number, isThorough: boolean): Promise<Result<number>> {
@@ -52,7 +54,7 @@ export async function beginScan(context: Context, storeId: number, isThorough: b
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const row = await tx
       .insert(storeScans)
-      .values({ storeId, state: "running", isThorough, personName: context.person.name, ...times })
+      .values({ storeId, state: "running", isThorough, personId: context.person.id, ...times })
       .$returningId();
     return ok(insertedId(row));
   });
@@ -68,7 +70,7 @@ export async function runScan(context: Context, scanId: number): Promise<void> {
       .set({ ...set, updatedAt: context.now() })
       .where(and(eq(storeScans.id, scanId), eq(storeScans.state, "running")));
   try {
-    const [scan] = await context.db.select().from(storeScans).where(eq(storeScans.id, scanId));
+    const [scan] = await context.db.select(scanColumns).from(storeScans).where(eq(storeScans.id, scanId));
     const store = scan && (await getStore(context, scan.storeId));
     if (!scan || !store) return;
     const startedAt = performance.now();
@@ -316,7 +318,7 @@ export async function takeListing(context: Context, storeId: number, text: strin
       report,
       doneBytes: report.bytes,
       totalBytes: report.bytes,
-      personName: context.person.name,
+      personId: context.person.id,
       ...times,
     })
     .$returningId();
@@ -334,13 +336,13 @@ export async function cancelScan(context: Context, scanId: number): Promise<Resu
 }
 
 export async function getScan(context: Context, scanId: number): Promise<ScanRow | null> {
-  const [row] = await context.db.select().from(storeScans).where(eq(storeScans.id, scanId));
+  const [row] = await context.db.select(scanColumns).from(storeScans).where(eq(storeScans.id, scanId));
   return row ?? null;
 }
 
 export async function latestScan(context: Context, storeId: number): Promise<ScanRow | null> {
   const [row] = await context.db
-    .select()
+    .select(scanColumns)
     .from(storeScans)
     .where(eq(storeScans.storeId, storeId))
     .orderBy(desc(storeScans.id))

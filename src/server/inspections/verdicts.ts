@@ -6,7 +6,7 @@ import { betterStart } from "@/core/judging/pair/match";
 import type { Attachment, Views } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import { inspections, media } from "../db/schema";
+import { inspections, inspectionViews, media } from "../db/schema";
 
 /** How a kind of medium can be attached; null: either way. */
 export function attachmentOf(kind: string): Attachment | null {
@@ -26,25 +26,15 @@ const VERDICTS_KEPT = 50_000;
 const viewsByKey = new LRUCache<string, Views>({ max: VIEWS_KEPT });
 const verdicts = new LRUCache<string, StartVerdict>({ max: VERDICTS_KEPT });
 
-/** Drivers hand JSON over as text or parsed, by server and version. */
-function parsed(views: string | Views): Views {
-  return typeof views === "string" ? (JSON.parse(views) as Views) : views;
-}
-
 /** What firmware makes of media, by the key of it. */
 export async function loadViews(queries: Queries, keys: string[]): Promise<Map<string, Views>> {
   const missing = [...new Set(keys)].filter((key) => !viewsByKey.has(key));
   for (let at = 0; at < missing.length; at += 200) {
-    const firstOfEach = queries
-      .select({ id: sql<number>`MIN(${inspections.id})` })
-      .from(inspections)
-      .where(inArray(inspections.viewsKey, missing.slice(at, at + 200)))
-      .groupBy(inspections.viewsKey);
     const rows = await queries
-      .select({ key: inspections.viewsKey, views: sql<string | Views>`JSON_EXTRACT(${inspections.body}, '$.views')` })
-      .from(inspections)
-      .where(inArray(inspections.id, firstOfEach));
-    for (const row of rows) viewsByKey.set(row.key, parsed(row.views));
+      .select()
+      .from(inspectionViews)
+      .where(inArray(inspectionViews.key, missing.slice(at, at + 200)));
+    for (const { key, body } of rows) viewsByKey.set(key, body);
   }
   return new Map(
     keys.flatMap((key): [string, Views][] => {

@@ -2,7 +2,7 @@ import { and, asc, eq, gte, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
-import { insertedId } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { computers, notedChanges } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
@@ -26,7 +26,7 @@ export async function noteChange(context: Context, input: unknown): Promise<Resu
     if (!computer) return refused({ code: "not-in-service", what: "computer", tag }, "computer");
     const row = await tx
       .insert(notedChanges)
-      .values({ computerId: computer.id, on, what, personName: context.person.name, createdAt: context.now() })
+      .values({ computerId: computer.id, on, what, personId: context.person.id, createdAt: context.now() })
       .$returningId();
     await recordEvent(tx, context, {
       ...{ entity: "computer", entityId: computer.id, entityTag: computer.tag, version: computer.version },
@@ -83,7 +83,7 @@ export async function changesAhead(context: Context, limit = 50): Promise<NotedI
       computer: computers.tag,
       on: notedChanges.on,
       what: notedChanges.what,
-      by: notedChanges.personName,
+      by: nameOf(notedChanges.personId),
     })
     .from(notedChanges)
     .innerJoin(computers, eq(computers.id, notedChanges.computerId))

@@ -106,7 +106,9 @@ export async function addNamed(
 ): Promise<Result<number>> {
   return changing(context, { field: "name", value: name }, async (tx) => {
     const { entity, id, tag, after } = await insert(tx);
-    await recordEvent(tx, context, {
+    // Nobody is there yet who could add the first person: they add themselves.
+    const isFirst = entity === "person" && context.person.id === 0;
+    await recordEvent(tx, isFirst ? { ...context, person: { id, name } } : context, {
       entity,
       entityId: id,
       entityTag: tag,

@@ -2,6 +2,7 @@ import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { nameOf } from "../db/results";
 import { loans, media, sites, stocktakes } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { getMedium, mediumInputOf, saveMedium } from "./media";
@@ -31,7 +32,7 @@ export async function lend(context: Context, input: unknown): Promise<Result<num
   if (!saved.ok) return saved;
   await context.db
     .insert(loans)
-    .values({ mediumId: medium.row.id, to, since, dueOn, personName: context.person.name, createdAt: context.now() });
+    .values({ mediumId: medium.row.id, to, since, dueOn, personId: context.person.id, createdAt: context.now() });
   return saved;
 }
 
@@ -131,7 +132,7 @@ export async function shelfOf(context: Context, siteId: number): Promise<Shelf |
       .where(and(eq(media.siteId, siteId), isNull(media.retiredAt)))
       .orderBy(asc(media.tag)),
     context.db
-      .select({ on: stocktakes.on, personName: stocktakes.personName, missing: stocktakes.missing })
+      .select({ on: stocktakes.on, personName: nameOf(stocktakes.personId), missing: stocktakes.missing })
       .from(stocktakes)
       .where(eq(stocktakes.siteId, siteId))
       .orderBy(desc(stocktakes.id))
@@ -198,7 +199,7 @@ export async function takeStock(
   }
   await context.db.insert(stocktakes).values({
     ...{ siteId, on: dayOf(context.now()), found, missing, moved },
-    ...{ personName: context.person.name, createdAt: context.now() },
+    ...{ personId: context.person.id, createdAt: context.now() },
   });
   return compared;
 }

@@ -9,7 +9,7 @@ import { PAGE_ROWS } from "../computers/computer-list";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
-import { inspections, kits, loads, media, releases, sites } from "../db/schema";
+import { inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
 import { fleet } from "../fleet/fleet";
 import type { Label } from "../host/labels";
 import { asInspection, readInspection, storeInspection } from "../inspections/inspections";
@@ -253,14 +253,20 @@ export function getMedium(context: Context, tag: string): Promise<MediumDetail |
 
 async function readMedium(queries: Queries, where: SQL): Promise<MediumDetail | null> {
   const [found] = await queries
-    .select({ row: media, siteName: sites.name, inspection: inspections.body, inspectedAt: inspections.createdAt })
+    .select({
+      ...{ row: media, siteName: sites.name, inspectedAt: inspections.createdAt },
+      ...{ body: inspections.body, views: inspectionViews.body },
+    })
     .from(media)
     .leftJoin(sites, eq(sites.id, media.siteId))
     .leftJoin(inspections, eq(inspections.id, media.inspectionId))
+    .leftJoin(inspectionViews, eq(inspectionViews.key, inspections.viewsKey))
     .where(where);
   if (!found) return null;
   const itsLoads = await loadsOf(queries, [found.row.id]);
-  return { ...found, inspection: asInspection(found.inspection), loads: itsLoads.get(found.row.id) ?? [] };
+  const { row, siteName, inspectedAt, body, views } = found;
+  const inspection = body && views && asInspection(body, views);
+  return { row, siteName, inspectedAt, inspection, loads: itsLoads.get(row.id) ?? [] };
 }
 
 export async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<number, Load[]>> {

@@ -96,7 +96,7 @@ test("superseding: shown on both sides, never in a circle", async () => {
   ids.old = value(await addRelease(ina, { kitId: ids.kit, name: "4.1", supersededById: ids.young }));
   expect((await getRelease(ina, ids.young))?.supersedes).toEqual([{ id: ids.old, text: "Bollard 4.1" }]);
   const circle = await saveRelease(ina, ids.young, 2, { kitId: ids.kit, name: "5.0", supersededById: ids.old });
-  expect(circle).toMatchObject({ ok: false, problem: { code: "invalid" } });
+  expect(circle).toMatchObject({ ok: false, problem: { why: { code: "superseded-by-itself" } } });
   expect((await addRelease(ina, { kitId: ids.kit, name: "9", supersededById: 9999 })).ok).toBe(false);
 });
 

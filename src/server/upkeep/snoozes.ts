@@ -1,18 +1,18 @@
-import { and, desc, eq, gt, isNull } from "drizzle-orm";
+import { and, desc, eq, getTableColumns, gt, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf, daysBetween } from "@/core/kernel/days";
 import type { Context } from "../context";
-import { insertedId } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { snoozes } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result, refused } from "../problems";
 
-export type SnoozeRow = typeof snoozes.$inferSelect;
+export type SnoozeRow = typeof snoozes.$inferSelect & { personName: string };
 
 /** What was put off and is not due again yet, the latest first. */
 export function openSnoozes(context: Context, today: string): Promise<SnoozeRow[]> {
   return context.db
-    .select()
+    .select({ ...getTableColumns(snoozes), personName: nameOf(snoozes.personId) })
     .from(snoozes)
     .where(and(isNull(snoozes.endedAt), gt(snoozes.until, today)))
     .orderBy(desc(snoozes.id));
@@ -45,7 +45,7 @@ export async function snoozeDue(
       .where(and(eq(snoozes.dueKey, key), isNull(snoozes.endedAt)));
     const row = await tx
       .insert(snoozes)
-      .values({ dueKey: key, until, why, personName: context.person.name, createdAt: context.now() })
+      .values({ dueKey: key, until, why, personId: context.person.id, createdAt: context.now() })
       .$returningId();
     const id = insertedId(row);
     await recordEvent(tx, context, {

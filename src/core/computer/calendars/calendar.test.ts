@@ -1,12 +1,13 @@
 import { readFileSync } from "node:fs";
 import { run } from "../../../../scripts/media/workshop";
 import { dayOf } from "../../kernel/days";
+import { calendarProblemText } from "../../words/calendars";
 import { type CalendarRelease, readCalendar, releaseOfVersion, supportOn } from "./calendar";
 
 /** The open data set itself: distro-info-data of Debian. */
 function calendar(file: string): CalendarRelease[] {
   const reading = readCalendar(readFileSync(`/usr/share/distro-info/${file}.csv`, "utf8"));
-  if (!reading.ok) throw new Error(reading.problems.join(" "));
+  if (!reading.ok) throw new Error(reading.problems.map(calendarProblemText).join(" "));
   return reading.releases;
 }
 
@@ -68,7 +69,7 @@ test.each([
   [HEADER, /no release/],
 ])("%j is refused whole, by line", (text, problem) => {
   const reading = readCalendar(text);
-  expect(reading.ok ? "" : reading.problems.join(" ")).toMatch(problem);
+  expect(reading.ok ? "" : reading.problems.map(calendarProblemText).join(" ")).toMatch(problem);
 });
 
 test("own products in the same form, months for what is planned", () => {

@@ -15,9 +15,18 @@ export interface CalendarRelease {
   ends: { name: string; date: string }[];
 }
 
+/** What is wrong with a calendar file. Lines are counted from 1. */
+export type CalendarProblem =
+  | { code: "columns-lacking"; lacking: string[]; needed: string[] }
+  | { code: "too-many-releases"; most: number }
+  | { code: "no-date"; line: number; column: string; text: string }
+  | { code: "series-lacking"; line: number }
+  | { code: "series-twice"; line: number; series: string; before: number }
+  | { code: "no-release" };
+
 export type CalendarReading =
   | { ok: true; releases: CalendarRelease[]; endNames: string[] }
-  | { ok: false; problems: string[] };
+  | { ok: false; problems: CalendarProblem[] };
 
 const NEEDED = ["version", "codename", "series", "created", "release", "eol"];
 const DATE = /^\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])$/;
@@ -35,13 +44,11 @@ export function readCalendar(text: string): CalendarReading {
   if (lacking.length > 0)
     return {
       ok: false,
-      problems: [
-        `Its first line names no column ${lacking.map((name) => `“${name}”`).join(", ")}. A calendar begins with the line “${NEEDED.join(",")}”, further columns “eol-…” may follow.`,
-      ],
+      problems: [{ code: "columns-lacking", lacking, needed: NEEDED }],
     };
-  if (rows.length > RELEASES_MAX) return { ok: false, problems: [`It has more than ${RELEASES_MAX} releases.`] };
+  if (rows.length > RELEASES_MAX) return { ok: false, problems: [{ code: "too-many-releases", most: RELEASES_MAX }] };
   const endNames = columns.filter((name) => name === "eol" || name.startsWith("eol-"));
-  const problems: string[] = [];
+  const problems: CalendarProblem[] = [];
   const releases = rows.map((row, index): CalendarRelease => {
     const value = (name: string) => row[columns.indexOf(name)]?.trim() || null;
     const dateOf = (name: string): string | null => {
@@ -49,11 +56,11 @@ export function readCalendar(text: string): CalendarReading {
       if (text === null) return null;
       if (isDate(text)) return text;
       if (MONTH.test(text)) return lastOfMonth(text);
-      problems.push(`Line ${index + 2}, ${name}: “${text.slice(0, 40)}” is no date such as 2028-06-30.`);
+      problems.push({ code: "no-date", line: index + 2, column: name, text: text.slice(0, 40) });
       return null;
     };
     const series = value("series");
-    if (!series) problems.push(`Line ${index + 2}: a release needs its series (the third column).`);
+    if (!series) problems.push({ code: "series-lacking", line: index + 2 });
     return {
       version: value("version"),
       codename: value("codename") ?? series ?? "",
@@ -70,10 +77,10 @@ export function readCalendar(text: string): CalendarReading {
   for (const [index, { series }] of releases.entries()) {
     const before = seen.get(series);
     if (before !== undefined && series)
-      problems.push(`Line ${index + 2}: the series “${series}” is on line ${before + 2} already.`);
+      problems.push({ code: "series-twice", line: index + 2, series, before: before + 2 });
     seen.set(series, before ?? index);
   }
-  if (releases.length === 0) problems.push("It has no release.");
+  if (releases.length === 0) problems.push({ code: "no-release" });
   return problems.length > 0
     ? { ok: false, problems: problems.slice(0, PROBLEMS_MAX) }
     : { ok: true, releases, endNames };

@@ -2,6 +2,7 @@ import { bigint, boolean, index, int, mysqlTable, uniqueIndex, varchar } from "d
 import type { BenchLine, BenchRequest, BenchResult } from "@/core/making/jobs/job";
 import type { CapacityResult } from "@/core/making/writing/capacity";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
+import { person } from "./computers";
 import { media, releases } from "./media";
 
 /** Devices that were ever in a berth, known again by kind, model, serial and size; what each went through. */
@@ -91,7 +92,7 @@ export const benchJobs = mysqlTable(
     /** Bytes a second, lately. */
     rate: int("rate"),
     result: json<BenchResult | null>("result"),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    personId: person("person_id").notNull(),
     runner: varchar("runner", { length: 60 }),
     heartbeatAt: at("heartbeat_at"),
     startedAt: at("started_at"),
@@ -102,6 +103,7 @@ export const benchJobs = mysqlTable(
     index("bench_jobs_state").on(table.state, table.id),
     index("bench_jobs_berth").on(table.berthId, table.state),
     index("bench_jobs_device").on(table.deviceId, table.id),
+    index("bench_jobs_ended").on(table.endedAt),
   ],
 );
 

@@ -2,8 +2,8 @@ import { char, index, int, mysqlTable, text, varchar } from "drizzle-orm/mysql-c
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CalloutOutcome, type ChosenRoute, chosenRouteSchema } from "@/core/callout/record";
 import type { NewDisk } from "@/core/callout/replacement";
-import { at, createdAt, id, json, longBlob, updatedAt, version } from "./columns";
-import { computers } from "./computers";
+import { at, createdAt, day, id, json, longBlob, updatedAt, version } from "./columns";
+import { computers, person } from "./computers";
 
 /** The work on one failed computer, from report to handed back. */
 export const callouts = mysqlTable(
@@ -15,7 +15,7 @@ export const callouts = mysqlTable(
       .references(() => computers.id),
     happening: varchar("happening", { length: 20, enum: HAPPENINGS }).notNull(),
     /** ISO day from which on the fault may have been there. */
-    since: varchar("since", { length: 10 }),
+    since: day("since"),
     /** A disk that takes the place of the old one. */
     newDisk: json<NewDisk | null>("new_disk"),
     /** A computer that takes the place of the old one. */
@@ -23,7 +23,7 @@ export const callouts = mysqlTable(
     /** The way that was chosen, as it was judged then. */
     chosen: json<ChosenRoute | null>("chosen", (kept) => chosenRouteSchema.nullable().parse(kept)),
     outcome: json<CalloutOutcome | null>("outcome"),
-    openedBy: varchar("opened_by", { length: 120 }).notNull(),
+    openedById: person("opened_by_id").notNull(),
     openedAt: at("opened_at").notNull(),
     closedAt: at("closed_at"),
     version: version(),
@@ -52,7 +52,7 @@ export const calloutMarks = mysqlTable(
     text: text("text"),
     photo: longBlob("photo"),
     photoType: varchar("photo_type", { length: 40 }),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
   },
   (table) => [index("callout_marks_callout").on(table.calloutId, table.at)],

@@ -1,5 +1,5 @@
 import { sql } from "drizzle-orm";
-import { customType, datetime, int, varchar } from "drizzle-orm/mysql-core";
+import { customType, date, datetime, int, varchar } from "drizzle-orm/mysql-core";
 
 /**
  * JSON that comes back parsed: MariaDB keeps JSON as text and the driver hands it over as such. `read` brings what an
@@ -16,6 +16,8 @@ export const json = <T>(name: string, read: (value: unknown) => T = (value) => v
 export const id = () => int("id").primaryKey().autoincrement();
 export const version = () => int("version").notNull().default(1);
 export const at = (name: string) => datetime(name, { mode: "date", fsp: 3 });
+/** An ISO day, kept as a DATE. */
+export const day = (name: string) => date(name, { mode: "string" });
 export const createdAt = () => at("created_at").notNull().default(sql`(UTC_TIMESTAMP(3))`);
 export const updatedAt = () => at("updated_at").notNull().default(sql`(UTC_TIMESTAMP(3))`);
 

@@ -25,6 +25,9 @@ export const people = mysqlTable("people", {
   version: version(),
 });
 
+/** Who did something, by id. */
+export const person = (name: string) => int(name).references(() => people.id);
+
 export const sites = mysqlTable(
   "sites",
   {
@@ -210,7 +213,7 @@ export const savedViews = mysqlTable(
     id: id(),
     name: varchar("name", { length: 80 }).notNull(),
     query: varchar("query", { length: 1000 }).notNull(),
-    personId: int("person_id").notNull(),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
   },
   (table) => [uniqueIndex("saved_views_name").on(table.name)],
@@ -220,8 +223,7 @@ export const savedViews = mysqlTable(
 export const batches = mysqlTable("batches", {
   id: id(),
   at: at("at").notNull(),
-  personId: int("person_id").notNull(),
-  personName: varchar("person_name", { length: 120 }).notNull(),
+  personId: person("person_id").notNull(),
   summary: varchar("summary", { length: 300 }).notNull(),
   computers: int("computers").notNull(),
   undoneAt: at("undone_at"),
@@ -243,8 +245,7 @@ export const imports = mysqlTable("imports", {
   id: id(),
   fileName: varchar("file_name", { length: 255 }).notNull(),
   bytes: int("bytes").notNull(),
-  personId: int("person_id").notNull(),
-  personName: varchar("person_name", { length: 120 }).notNull(),
+  personId: person("person_id").notNull(),
   state: varchar("state", { length: 12, enum: IMPORT_STATES }).notNull(),
   options: json<unknown>("options"),
   done: int("done").notNull().default(0),

@@ -11,8 +11,8 @@ import {
 } from "drizzle-orm/mysql-core";
 import type { CopiedFile, StoreReport } from "@/core/images/report";
 import type { ImageBody } from "@/core/judging/model/parts";
-import { at, createdAt, fromBody, id, json, updatedAt, version } from "./columns";
-import { computers, sites } from "./computers";
+import { at, createdAt, day, fromBody, id, json, updatedAt, version } from "./columns";
+import { computers, person, sites } from "./computers";
 import { media } from "./media";
 
 /** System images, as the Restores link needs them. */
@@ -68,7 +68,7 @@ export const stores = mysqlTable(
     capacityBytes: bigint("capacity_bytes", { mode: "number" }),
     freeBytes: bigint("free_bytes", { mode: "number" }),
     /** ISO day on which its room was looked at. */
-    measuredOn: varchar("measured_on", { length: 10 }),
+    measuredOn: day("measured_on"),
     /** Bytes a second, as measured. */
     writeRate: int("write_rate"),
     readRate: int("read_rate"),
@@ -101,8 +101,8 @@ export const imageCopies = mysqlTable(
       .notNull()
       .default("there"),
     /** ISO days: when it was seen last, and when its content was compared with its digests. */
-    seenOn: varchar("seen_on", { length: 10 }),
-    verifiedOn: varchar("verified_on", { length: 10 }),
+    seenOn: day("seen_on"),
+    verifiedOn: day("verified_on"),
     verifiedWhole: boolean("verified_whole"),
     version: version(),
     createdAt: createdAt(),
@@ -121,7 +121,7 @@ export const storeFills = mysqlTable(
     storeId: int("store_id")
       .notNull()
       .references(() => stores.id, { onDelete: "cascade" }),
-    on: varchar("measured_on", { length: 10 }).notNull(),
+    on: day("measured_on").notNull(),
     usedBytes: bigint("used_bytes", { mode: "number" }).notNull(),
   },
   (table) => [primaryKey({ name: "store_fills_day", columns: [table.storeId, table.on] })],
@@ -143,7 +143,7 @@ export const storeScans = mysqlTable(
     report: json<StoreReport | null>("report"),
     /** What went wrong, as a sentence. */
     problem: varchar("problem", { length: 500 }),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),
   },
@@ -159,9 +159,9 @@ export const notedChanges = mysqlTable(
       .notNull()
       .references(() => computers.id),
     /** ISO day. */
-    on: varchar("made_on", { length: 10 }).notNull(),
+    on: day("made_on").notNull(),
     what: varchar("what", { length: 200 }).notNull(),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
     /** It was noted by mistake, or will not be made. */
     withdrawnAt: at("withdrawn_at"),

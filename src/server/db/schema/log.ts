@@ -1,12 +1,13 @@
 import { index, int, mysqlTable, varchar } from "drizzle-orm/mysql-core";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
+import { person } from "./computers";
 
 /** Changes to the world that were rehearsed and are kept to be looked at again; nothing in the inventory follows them. */
 export const rehearsals = mysqlTable("rehearsals", {
   id: id(),
   name: varchar("name", { length: 120 }).notNull(),
   body: json<unknown>("body").notNull(),
-  personName: varchar("person_name", { length: 120 }).notNull(),
+  personId: person("person_id").notNull(),
   version: version(),
   createdAt: createdAt(),
   updatedAt: updatedAt(),
@@ -18,7 +19,8 @@ export const events = mysqlTable(
   {
     id: id(),
     at: at("at").notNull(),
-    personId: int("person_id").notNull(),
+    personId: person("person_id").notNull(),
+    /** As it was then: the log is never changed. */
     personName: varchar("person_name", { length: 120 }).notNull(),
     entity: varchar("entity", { length: 20 }).notNull(),
     entityId: int("entity_id").notNull(),

@@ -1,4 +1,5 @@
 import {
+  type AnyMySqlColumn,
   bigint,
   boolean,
   char,
@@ -14,8 +15,8 @@ import type { LoadPart } from "@/core/judging/model/loads";
 import type { Finding } from "@/core/medium/findings/findings";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { ReleaseFacts } from "@/core/medium/releases/facts";
-import { at, createdAt, id, json, longBlob, updatedAt, version } from "./columns";
-import { computers, sites } from "./computers";
+import { at, createdAt, day, id, json, longBlob, updatedAt, version } from "./columns";
+import { computers, person, sites } from "./computers";
 
 export const kits = mysqlTable(
   "kits",
@@ -40,14 +41,14 @@ export const releases = mysqlTable(
       .notNull()
       .references(() => kits.id),
     name: varchar("name", { length: 60 }).notNull(),
-    madeOn: varchar("made_on", { length: 10 }),
+    madeOn: day("made_on"),
     note: text("note"),
     /** What it can do; the links of the chain go by it. */
     facts: json<ReleaseFacts | null>("facts"),
     /** What was read from the file that it was born from. */
-    inspectionId: int("inspection_id"),
+    inspectionId: int("inspection_id").references((): AnyMySqlColumn => inspections.id),
     /** The release that is to be used instead. */
-    supersededById: int("superseded_by_id"),
+    supersededById: int("superseded_by_id").references((): AnyMySqlColumn => releases.id),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),
@@ -55,8 +56,16 @@ export const releases = mysqlTable(
   (table) => [
     uniqueIndex("releases_name").on(table.kitId, table.name),
     index("releases_inspection").on(table.inspectionId),
+    index("releases_successor").on(table.supersededById),
   ],
 );
+
+/** What firmware makes of media, by the digest of it: media that firmware cannot tell apart share it. */
+export const inspectionViews = mysqlTable("inspection_views", {
+  /** SHA-256 of the body. */
+  key: char("views_key", { length: 64 }).primaryKey(),
+  body: json<Inspection["views"]>("body").notNull(),
+});
 
 /** What was read from a file or device; kept for good, a medium points to its latest. */
 export const inspections = mysqlTable(
@@ -67,10 +76,13 @@ export const inspections = mysqlTable(
     bytes: bigint("bytes", { mode: "number" }).notNull(),
     sha256: char("sha256", { length: 64 }),
     /** SHA-256 of the views: media that firmware cannot tell apart are judged once. */
-    viewsKey: char("views_key", { length: 64 }).notNull(),
+    viewsKey: char("views_key", { length: 64 })
+      .notNull()
+      .references(() => inspectionViews.key),
     /** The first finding that is a fault; null where there is none. */
     fault: json<Finding | null>("fault"),
-    body: json<Inspection>("body").notNull(),
+    /** All of it but the views. */
+    body: json<Omit<Inspection, "views">>("body").notNull(),
     createdAt: createdAt(),
   },
   (table) => [index("inspections_views").on(table.viewsKey)],
@@ -104,11 +116,11 @@ export const media = mysqlTable(
     /** good, worn or distrusted; null: nothing was ever said of it. */
     condition: varchar("wear", { length: 12, enum: ["good", "worn", "distrusted"] }),
     /** ISO days: when it was written last, and when it was compared with what it should hold. */
-    writtenOn: varchar("written_on", { length: 10 }),
-    verifiedOn: varchar("verified_on", { length: 10 }),
+    writtenOn: day("written_on"),
+    verifiedOn: day("verified_on"),
     verifiedWhole: boolean("verified_whole"),
     /** When a sample of it was compared since, and was right. */
-    sampledOn: varchar("sampled_on", { length: 10 }),
+    sampledOn: day("sampled_on"),
     note: text("note"),
     inspectionId: int("inspection_id").references(() => inspections.id),
     retiredAt: at("retired_at"),
@@ -134,7 +146,7 @@ export const loads = mysqlTable(
     releaseId: int("release_id")
       .notNull()
       .references(() => releases.id),
-    writtenOn: varchar("written_on", { length: 10 }),
+    writtenOn: day("written_on"),
     /** Where it stands, and which firmware comes to it, where the medium carries several; null: it has the medium to itself. */
     part: json<LoadPart>("part"),
   },
@@ -155,7 +167,7 @@ export const drills = mysqlTable(
     computerId: int("computer_id")
       .notNull()
       .references(() => computers.id),
-    on: varchar("held_on", { length: 10 }).notNull(),
+    on: day("held_on").notNull(),
     result: varchar("result", { length: 10, enum: ["started", "restored", "failed"] }).notNull(),
     /** Of the computer, on that day. */
     firmwareVersion: varchar("firmware_version", { length: 200 }),
@@ -187,8 +199,8 @@ export const plannedDrills = mysqlTable(
       .notNull()
       .references(() => computers.id),
     /** ISO day by which it is to be held. */
-    dueOn: varchar("due_on", { length: 10 }).notNull(),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    dueOn: day("due_on").notNull(),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
     endedAt: at("ended_at"),
     /** The drill that was held; null: open, or withdrawn. */
@@ -210,10 +222,10 @@ export const loans = mysqlTable(
       .references(() => media.id),
     to: varchar("lent_to", { length: 120 }).notNull(),
     /** ISO days. */
-    since: varchar("since", { length: 10 }).notNull(),
-    dueOn: varchar("due_on", { length: 10 }),
-    returnedOn: varchar("returned_on", { length: 10 }),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    since: day("since").notNull(),
+    dueOn: day("due_on"),
+    returnedOn: day("returned_on"),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
   },
   (table) => [
@@ -230,12 +242,12 @@ export const stocktakes = mysqlTable(
     siteId: int("site_id")
       .notNull()
       .references(() => sites.id),
-    on: varchar("held_on", { length: 10 }).notNull(),
+    on: day("held_on").notNull(),
     found: json<string[]>("found").notNull(),
     missing: json<string[]>("missing").notNull(),
     /** Media that were recorded to be elsewhere. */
     moved: json<string[]>("moved").notNull(),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
   },
   (table) => [index("stocktakes_site").on(table.siteId, table.id)],

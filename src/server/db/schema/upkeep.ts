@@ -7,8 +7,8 @@ import {
   type PlanProgress,
   readCoverResult,
 } from "@/core/cover/result";
-import { at, createdAt, id, json, updatedAt, version } from "./columns";
-import { sites } from "./computers";
+import { at, createdAt, day, id, json, updatedAt, version } from "./columns";
+import { person, sites } from "./computers";
 
 /** What computers and places must have: a rule for all, a place, a form, a model or one computer. */
 export const policies = mysqlTable(
@@ -58,7 +58,7 @@ export const coverPlans = mysqlTable(
     result: json<CoverResult | null>("result", readCoverResult),
     /** How far it is, or why it ended otherwise. */
     told: json<PlanProgress | null>("told"),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    personId: person("person_id").notNull(),
     acceptedAt: at("accepted_at"),
     version: version(),
     createdAt: createdAt(),
@@ -78,7 +78,7 @@ export const coverTasks = mysqlTable(
     position: int("position").notNull(),
     body: json<CoverTask>("body").notNull(),
     doneAt: at("done_at"),
-    doneBy: varchar("done_by", { length: 120 }),
+    doneById: person("done_by_id"),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),
@@ -97,9 +97,9 @@ export const snoozes = mysqlTable(
     /** As the due item is known by. */
     dueKey: varchar("due_key", { length: 400 }).notNull(),
     /** ISO day. */
-    until: varchar("until_day", { length: 10 }).notNull(),
+    until: day("until_day").notNull(),
     why: varchar("why", { length: 300 }).notNull(),
-    personName: varchar("person_name", { length: 120 }).notNull(),
+    personId: person("person_id").notNull(),
     createdAt: createdAt(),
     /** It was taken back before its day. */
     endedAt: at("ended_at"),
@@ -113,7 +113,7 @@ export const coverDays = mysqlTable(
   {
     id: id(),
     /** ISO day. */
-    on: varchar("on_day", { length: 10 }).notNull(),
+    on: day("on_day").notNull(),
     /** The place's name then; empty: none was recorded. */
     site: varchar("site", { length: 120 }).notNull(),
     total: int("total").notNull(),
@@ -129,7 +129,7 @@ export const feedEntries = mysqlTable(
     id: id(),
     dueKey: varchar("due_key", { length: 400 }).notNull(),
     /** ISO day. */
-    on: varchar("on_day", { length: 10 }).notNull(),
+    on: day("on_day").notNull(),
     summary: varchar("summary", { length: 300 }).notNull(),
     description: text("description").notNull(),
     site: varchar("site", { length: 120 }),

@@ -21,7 +21,7 @@ export default async function Job({ params }: Props) {
   const [context, { id }] = await Promise.all([currentContext(), params]);
   const found = Number.isSafeInteger(Number(id)) ? await getJob(context, Number(id)) : null;
   if (!found) notFound();
-  const { job, berth, device, release, lines } = found;
+  const { job, personName, berth, device, release, lines } = found;
   const { request, result, state } = job;
   const what =
     job.kind === "prepare"
@@ -41,7 +41,7 @@ export default async function Job({ params }: Props) {
             : <Size bytes={device.bytes} /> {device.model} <span className="code">{device.serial ?? ""}</span>
           </p>
           <p className="caption">
-            Job {job.id}, asked for by {job.personName}
+            Job {job.id}, asked for by {personName}
           </p>
         </div>
         <Link prefetch={false} className="act" href="/bench">
