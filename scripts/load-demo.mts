@@ -53,6 +53,7 @@ import {
   imports,
   inspectionContents,
   inspections,
+  inspectionViews,
   keyCards,
   kits,
   loads,
@@ -148,6 +149,8 @@ async function readImages(): Promise<Map<ImageName, ReadImage>> {
 }
 
 async function empty(db: Database): Promise<void> {
+  // Releases that name each other stand in the way of their own going.
+  await db.update(releases).set({ supersededById: null });
   for (const table of [
     coverTasks,
     coverPlans,
@@ -181,6 +184,7 @@ async function empty(db: Database): Promise<void> {
     inspectionContents,
     releases,
     inspections,
+    inspectionViews,
     kits,
     disks,
     computers,
@@ -196,6 +200,7 @@ async function load(db: Database): Promise<void> {
   const found = await readImages();
   const staff = PEOPLE.map((person, index) => ({ id: index + 1, ...person }));
   const context: Context = { db, person: staff[0] as (typeof staff)[number], now: () => new Date() };
+  await db.insert(people).values(staff.slice(0, -1));
   const siteIds = new Map<string, number>();
   for (const site of SITES) siteIds.set(site.name, value(await addSite(context, site)));
   const releaseIds = await loadKits(context, found);
@@ -249,8 +254,8 @@ async function load(db: Database): Promise<void> {
   await prove(context);
   await ask(context, siteIds);
   for (const { name, query } of VIEWS) value(await saveView(context, { name, query }));
-  // Last of all: people mark a demo that was loaded to its end.
-  await db.insert(people).values(staff);
+  // The last of them comes last of all: who is there marks a demo that was loaded to its end.
+  await db.insert(people).values(staff.slice(-1));
 }
 
 /** The bench of the workshop: its devices with what stands on them, and its berths. */
@@ -453,7 +458,7 @@ try {
   await migrateDatabase(db);
   await refreshDerived(db);
   const [count] = await db.select({ people: sql<number>`COUNT(*)` }).from(people);
-  if (Number(count?.people ?? 0) === 0 || process.argv.includes("--fresh")) {
+  if (Number(count?.people ?? 0) < PEOPLE.length || process.argv.includes("--fresh")) {
     await empty(db);
     await load(db);
   }
