@@ -8,6 +8,16 @@ const config: NextConfig = {
   serverExternalPackages: ["mysql2", "pino"],
   experimental: { serverActions: { bodySizeLimit: "8mb" } },
   devIndicators: false,
+  /** Addresses that people kept, or printed, before things had the names of the interface. */
+  redirects: async () =>
+    [
+      ["/kits/look", "/look"],
+      ["/kits/compare", "/releases/compare"],
+      ["/kits/:id(\\d+)/:rest*", "/releases/:id/:rest*"],
+      ["/models", "/boot-keys"],
+      ["/systems", "/operating-systems"],
+      ["/sheets/:computer/:medium", "/run-sheets/:computer/:medium"],
+    ].map(([source = "", destination = ""]) => ({ source, destination, permanent: true })),
 };
 
 export default config;

@@ -148,7 +148,7 @@ async function browser(): Promise<void> {
   try {
     const page = await chromiumBrowser.newPage();
     const open = async () => {
-      await page.goto(`http://127.0.0.1:${port}/kits/look?show=whole`);
+      await page.goto(`http://127.0.0.1:${port}/look?show=whole`);
       await page.waitForLoadState("networkidle");
     };
     const drop = async (file: string) => {

@@ -61,7 +61,7 @@ const VIEWS: {
   { name: "medium", path: "/media/SP-01" },
   {
     name: "look-inside",
-    path: "/kits/look?show=inside",
+    path: "/look?show=inside",
     before: async (page) => {
       const folder = mkdtempSync(join(tmpdir(), "creel-pictures-"));
       await page.locator('input[type="file"]').setInputFiles(IMAGES.bollard5.make(new Workshop(folder)));
@@ -83,7 +83,7 @@ const VIEWS: {
   { name: "store", path: "/stores/1" },
   { name: "bench", path: "/bench" },
   { name: "bench-plan", path: "/bench/prepare/3?release=2&tag=RM-20&way=laid-out&table=gpt&store=1" },
-  { name: "run-sheet", path: "/sheets/HO-007/LN-01", print: true },
+  { name: "run-sheet", path: "/run-sheets/HO-007/LN-01", print: true },
   { name: "kits", path: "/kits" },
   { name: "chains", path: "/chains?computer=HO-002&medium=SP-01" },
   {

@@ -181,7 +181,7 @@ test("a table with faults imports nothing; mended it does; what is exported impo
 });
 
 test("a key card speaks for all computers of its model, on the run sheet too", async ({ page }) => {
-  await openForm(page, "/models");
+  await openForm(page, "/boot-keys");
   await page.getByRole("link", { name: "Marlowe Kiosk K2" }).click();
   await expect(page.getByRole("heading", { name: "Card of Marlowe Kiosk K2" })).toBeVisible();
   await page.getByLabel("One-time start menu key").fill("F3");
@@ -189,13 +189,13 @@ test("a key card speaks for all computers of its model, on the run sheet too", a
   await page.getByRole("button", { name: "Make the card" }).click();
   await expect(page.getByText("Kept, for all computers of it.")).toBeVisible();
   await expect(page.getByRole("button", { name: "Keep the card" })).toBeVisible();
-  await page.goto("/sheets/NP-K1/RM-01");
+  await page.goto("/run-sheets/NP-K1/RM-01");
   await expect(page.getByText(/press F3 for the start menu/)).toBeVisible();
   await expect(page.getByText("The keyboard must be attached before switching on.")).toBeVisible();
 });
 
 test("a release calendar is taken in as it is", async ({ page }) => {
-  await openForm(page, "/systems");
+  await openForm(page, "/operating-systems");
   await choose(page, "/usr/share/distro-info/debian.csv");
   await page.getByLabel("Product, as computers call it").fill("Debian GNU/Linux");
   await page.getByRole("button", { name: "Take it in" }).click();
@@ -262,7 +262,7 @@ test("a file that is no table is told at once; an import that is not there is a 
 });
 
 test("a calendar with a wrong date is refused whole, by line", async ({ page }) => {
-  await openForm(page, "/systems");
+  await openForm(page, "/operating-systems");
   await choose(page, file("bad.csv", "version,codename,series,created,release,eol\n1,One,one,,2020-01-01,someday\n"));
   await page.getByLabel("Product, as computers call it").fill("Plover");
   await page.getByRole("button", { name: "Take it in" }).click();

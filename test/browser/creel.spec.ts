@@ -82,7 +82,7 @@ test("from a facts file and an ISO to a run sheet", async ({ page }) => {
   await page.getByText(/^Not sure \d+$/).click();
   await expect(page.getByRole("link", { name: "ZZ-100" })).toBeVisible();
 
-  await page.goto("/sheets/ZZ-100/ZZ-M1");
+  await page.goto("/run-sheets/ZZ-100/ZZ-M1");
   await expect(page.getByText("press F9 for the start menu")).toBeVisible();
   await expect(page.getByText(/nvme0n1, 1 TB \(shows as 932 GiB\)/)).toBeVisible();
   await page.emulateMedia({ media: "print" });
@@ -111,7 +111,7 @@ test("a digest shows its progress and can be cancelled; the medium can be regist
 });
 
 test("a run sheet is one page of A4", async ({ page }) => {
-  await page.goto("/sheets/HO-007/LN-01");
+  await page.goto("/run-sheets/HO-007/LN-01");
   const pdf = await page.pdf({ preferCSSPageSize: true });
   expect(pdf.toString("latin1").match(/\/Type\s*\/Page\b/g)).toHaveLength(1);
 });
@@ -250,21 +250,21 @@ for (const [name, path] of Object.entries({
   history: "/computers/HO-002?show=history",
   "take in": "/computers/facts",
   tables: "/computers/import",
-  "key cards": "/models?make=Ostrel&model=Block+1",
-  systems: "/systems",
+  "key cards": "/boot-keys?make=Ostrel&model=Block+1",
+  systems: "/operating-systems",
   edit: "/computers/NP-K1/edit",
   medium: "/media/SP-01",
   register: "/media/new",
-  sheet: "/sheets/HO-007/LN-01",
+  sheet: "/run-sheets/HO-007/LN-01",
   kits: "/kits",
   chains: "/chains?computer=HO-002&medium=SP-01",
   "what if": "/chains/rehearsals",
   signers: "/chains/signers",
   "a drill": "/drills/new?medium=RM-01&computer=HO-001",
-  look: "/kits/look",
-  compare: "/kits/compare?a=3&b=4",
-  release: "/kits/4?show=signed",
-  "release's files": "/kits/2?show=inside",
+  look: "/look",
+  compare: "/releases/compare?a=3&b=4",
+  release: "/releases/4?show=signed",
+  "release's files": "/releases/2?show=inside",
   places: "/sites",
   shelf: "/sites/1",
   bench: "/bench",

@@ -15,7 +15,7 @@ const tab = (page: Page, name: string) =>
 
 /** Opens the page that reads a dropped file, and waits until it has read all. */
 async function look(page: Page, file: string): Promise<void> {
-  await openForm(page, "/kits/look");
+  await openForm(page, "/look");
   await choose(page, file);
   await expect(page.getByText("Everything that Creel reads of it has been read.")).toBeVisible();
 }
@@ -110,7 +110,7 @@ test("a release is born from a file, its manifest kept, a damaged medium found o
   await expect(page.getByText("It is damaged: one file is not what it should be.")).toBeVisible();
   await expect(page.getByText("/syslinux.cfg has other content")).toBeVisible();
 
-  await openForm(page, "/kits/compare");
+  await openForm(page, "/releases/compare");
   await page.getByLabel("From").selectOption({ label: "Spindle 3.0" });
   await page.getByLabel("to", { exact: true }).selectOption({ label: "Spindle 3.1" });
   await page.getByRole("button", { name: "Compare" }).click();
@@ -142,4 +142,17 @@ test("whether a release drives a computer, device by device", async ({ page }) =
   await page.getByLabel(/Its tag$/).fill("NOT-THERE");
   await page.getByRole("button", { name: "Ask" }).click();
   await expect(page.getByText("There is no computer NOT-THERE.")).toBeVisible();
+});
+
+test("addresses that were kept or printed before still lead there", async ({ page }) => {
+  await page.goto("/sheets/HO-007/LN-01");
+  await expect(page).toHaveURL(/\/run-sheets\/HO-007\/LN-01$/);
+  await page.goto("/models?make=Ostrel&model=Block+1");
+  await expect(page).toHaveURL(/\/boot-keys\?make=Ostrel&model=Block\+1$/);
+  await page.goto("/kits");
+  await page.getByRole("link", { name: /^4\.1/ }).click();
+  await expect(page).toHaveURL(/\/releases\/\d+$/);
+  const address = page.url();
+  await page.goto(address.replace("/releases/", "/kits/"));
+  await expect(page).toHaveURL(address);
 });

@@ -2,7 +2,7 @@ import { cookies } from "next/headers";
 import { cache } from "react";
 import type { Context } from "@/server/context";
 import { database } from "@/server/db/client";
-import { listPeople } from "@/server/inventory/sites";
+import { listPeople } from "@/server/inventory/people";
 
 export const PERSON_COOKIE = "creel-person";
 

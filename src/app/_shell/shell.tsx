@@ -22,6 +22,14 @@ const STATIONS = [
   { href: "/sites", name: "Places", key: "p" },
 ] as const;
 
+/** What belongs to a station and has an address of its own. */
+const ALSO_OF: Record<string, string[]> = {
+  "/computers": ["/run-sheets", "/boot-keys", "/operating-systems"],
+  "/images": ["/stores"],
+  "/kits": ["/releases", "/look"],
+  "/upkeep": ["/cover", "/policy"],
+};
+
 interface ShellProps {
   people: { id: number; name: string }[];
   personId: number;
@@ -99,10 +107,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
             const here =
               href === "/"
                 ? path === "/"
-                : path.startsWith(href) ||
-                  (href === "/images" && path.startsWith("/stores")) ||
-                  (href === "/upkeep" && /^\/(cover|policy)/.test(path)) ||
-                  (href === "/computers" && /^\/(sheets|models|systems)/.test(path));
+                : [href, ...(ALSO_OF[href] ?? [])].some((start) => path === start || path.startsWith(`${start}/`));
             return (
               <Link
                 key={href}

@@ -152,7 +152,7 @@ function columnsOfReleases({ media }: Fleet, by: ReleaseMatrix): Columns {
   );
   return {
     name,
-    href: (column) => `/kits/${idOf.get(name(column)) ?? ""}`,
+    href: (column) => `/releases/${idOf.get(name(column)) ?? ""}`,
     cell: (row, column) => by.cell(row, column),
     medium: (row, column) => media[by.bestMedium(row, column)]?.part.tag ?? "",
   };

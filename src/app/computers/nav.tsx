@@ -4,8 +4,8 @@ const WAYS = [
   { href: "/computers", name: "List" },
   { href: "/computers/facts", name: "Take in facts" },
   { href: "/computers/import", name: "Tables in and out" },
-  { href: "/models", name: "Key cards" },
-  { href: "/systems", name: "Systems" },
+  { href: "/boot-keys", name: "Key cards" },
+  { href: "/operating-systems", name: "Systems" },
 ] as const;
 
 /** The ways within the station of computers. */

@@ -32,7 +32,7 @@ export async function KitList({ context, chosen }: { context: Context; chosen: n
                   <Link
                     prefetch={false}
                     data-item
-                    href={`/kits/${release.id}`}
+                    href={`/releases/${release.id}`}
                     aria-current={release.id === chosen ? "true" : undefined}
                     className={clsx(
                       "grid grid-cols-[5rem_1fr_auto] gap-x-2 px-2 py-1 no-underline hover:bg-sunk",

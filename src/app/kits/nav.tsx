@@ -2,8 +2,8 @@ import { Ways } from "@/ui/ways";
 
 const WAYS = [
   { href: "/kits", name: "Kits and releases" },
-  { href: "/kits/look", name: "Look into a file" },
-  { href: "/kits/compare", name: "Compare two releases" },
+  { href: "/look", name: "Look into a file" },
+  { href: "/releases/compare", name: "Compare two releases" },
 ] as const;
 
 /** The ways within the station of kits. */

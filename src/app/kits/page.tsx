@@ -4,10 +4,10 @@ import { listKits, listReleases } from "@/server/media/releases";
 import { Station } from "@/ui/station";
 import { currentContext } from "../_lib/context";
 import { positive, type SearchParams } from "../_lib/params";
+import { ReleaseForm } from "../releases/release-form";
 import { KitForm } from "./kit-form";
 import { KitList } from "./list";
 import { KitsNav } from "./nav";
-import { ReleaseForm } from "./release-form";
 
 export const metadata: Metadata = { title: "Kits" };
 
@@ -33,7 +33,7 @@ export default async function Kits({ searchParams }: { searchParams: SearchParam
             <p className="max-w-xl">
               A release is best born from its file: Creel reads what starts from it, who signed it, what it installs and
               drives.{" "}
-              <Link prefetch={false} className="act-main ml-1" href="/kits/look">
+              <Link prefetch={false} className="act-main ml-1" href="/look">
                 Look into a file
               </Link>
             </p>

@@ -1,7 +1,7 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
-import { setNamePattern } from "@/server/inventory/sites";
+import { addSite, setNamePattern } from "@/server/inventory/sites";
 import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/server/media/loans";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
@@ -9,6 +9,10 @@ import { currentContext } from "../_lib/context";
 function changed<T>(result: Result<T>): Result<T> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
+}
+
+export async function addSiteAction(input: unknown): Promise<Result<number>> {
+  return changed(await addSite(await currentContext(), input));
 }
 
 export async function lendAction(input: unknown): Promise<Result<number>> {

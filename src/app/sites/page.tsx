@@ -5,7 +5,7 @@ import { listSites } from "@/server/inventory/sites";
 import { openLoans } from "@/server/media/loans";
 import { plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
-import { addSiteAction } from "../kits/actions";
+import { addSiteAction } from "./actions";
 import { LoanList } from "./loan-list";
 
 export const metadata: Metadata = { title: "Places" };

@@ -2,7 +2,7 @@ import { problemText } from "@/core/words/problems";
 import type { Context } from "@/server/context";
 import { connect } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
-import { addPerson, listPeople } from "@/server/inventory/sites";
+import { addPerson, listPeople } from "@/server/inventory/people";
 import { UsageError } from "../problems";
 
 /**

@@ -15,7 +15,7 @@ import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
 import { benchJobs, benchLines, berths, devices } from "../db/schema";
 import { jobFolder } from "../host/folders";
-import { listPeople } from "../inventory/sites";
+import { listPeople } from "../inventory/people";
 import { log } from "../log";
 import { openCarried } from "./carry";
 import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } from "./devices";

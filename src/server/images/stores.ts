@@ -10,7 +10,7 @@ import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
 import { computers, imageCopies, media, STORE_KINDS, sites, storeFills, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
-import { nameSchema } from "../inventory/sites";
+import { nameSchema } from "../inventory/named";
 import { changing, saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
 

@@ -3,27 +3,10 @@ import { z } from "zod";
 import { compilePattern } from "@/core/images/names";
 import type { Context } from "../context";
 import { insertedId } from "../db/results";
-import { computers, media, people, sites } from "../db/schema";
+import { computers, media, sites } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
-import { recordEvent } from "./events";
-import { changing, saveVersioned, type Transaction } from "./versioned";
-
-/** Small lists that the rest refers to: people, sites, kits and their releases. */
-export const nameSchema = z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters.");
-
-export function listPeople(db: Context["db"]): Promise<(typeof people.$inferSelect)[]> {
-  return db.select().from(people).orderBy(asc(people.id));
-}
-
-export async function addPerson(context: Context, input: unknown): Promise<Result<number>> {
-  const parsed = checked(z.object({ name: nameSchema, role: z.string().trim().max(120).nullish() }), input);
-  if (!parsed.ok) return parsed;
-  const value = { name: parsed.value.name, role: parsed.value.role || null };
-  return addNamed(context, value.name, async (tx) => {
-    const row = await tx.insert(people).values(value).$returningId();
-    return { entity: "person", id: insertedId(row), tag: value.name, after: value };
-  });
-}
+import { addNamed, nameSchema } from "./named";
+import { saveVersioned } from "./versioned";
 
 export interface SiteItem {
   id: number;
@@ -90,33 +73,5 @@ export async function setNamePattern(
       before: { namePattern: row.namePattern },
       after: { namePattern },
     });
-  });
-}
-
-/** Adds a thing that has a name of its own, with its event. */
-export async function addNamed(
-  context: Context,
-  name: string,
-  insert: (tx: Transaction) => Promise<{
-    entity: "person" | "site" | "kit" | "release";
-    id: number;
-    tag: string;
-    after: Record<string, unknown>;
-  }>,
-): Promise<Result<number>> {
-  return changing(context, { field: "name", value: name }, async (tx) => {
-    const { entity, id, tag, after } = await insert(tx);
-    // Nobody is there yet who could add the first person: they add themselves.
-    const isFirst = entity === "person" && context.person.id === 0;
-    await recordEvent(tx, isFirst ? { ...context, person: { id, name } } : context, {
-      entity,
-      entityId: id,
-      entityTag: tag,
-      action: "added",
-      version: 1,
-      before: null,
-      after,
-    });
-    return ok(id);
   });
 }

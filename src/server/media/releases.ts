@@ -13,7 +13,7 @@ import { readDrivers, readListing, readManifest } from "../inspections/contents"
 import { readInspection } from "../inspections/inspections";
 import { getComputer } from "../inventory/computers";
 import { difference } from "../inventory/events";
-import { addNamed, nameSchema } from "../inventory/sites";
+import { addNamed, nameSchema } from "../inventory/named";
 import { changing, saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
 

@@ -167,7 +167,7 @@ export function RouteReasons({
           <Link
             prefetch={false}
             className="act-main"
-            href={`/sheets/${encodeURIComponent(computerTag)}/${encodeURIComponent(route.medium)}`}
+            href={`/run-sheets/${encodeURIComponent(computerTag)}/${encodeURIComponent(route.medium)}`}
           >
             Run sheet with {route.medium}
           </Link>

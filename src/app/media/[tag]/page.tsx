@@ -74,7 +74,7 @@ export default async function Medium({ params, searchParams }: Props) {
                 {detail.loads.map((load, index) => (
                   <span key={load.releaseId}>
                     {index === 0 ? "Carries " : ", "}
-                    <Link prefetch={false} className="link" href={`/kits/${load.releaseId}`}>
+                    <Link prefetch={false} className="link" href={`/releases/${load.releaseId}`}>
                       {load.kitName} {load.releaseName}
                     </Link>
                     {load.madeOn && ` of ${dateText(load.madeOn)}`}
@@ -167,7 +167,7 @@ export default async function Medium({ params, searchParams }: Props) {
                 <InspectionView inspection={inspection} capacityBytes={capacityBytes} />
                 <p className="caption">Read {dateText(detail.inspectedAt)}.</p>
                 <p className="mt-3">
-                  <Link prefetch={false} className="link" href="/kits/look?show=inside">
+                  <Link prefetch={false} className="link" href="/look?show=inside">
                     Look inside
                   </Link>{" "}
                   <span className="text-quiet">by dropping its file: what takes the room, and taking files out.</span>

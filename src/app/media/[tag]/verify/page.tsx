@@ -50,7 +50,7 @@ export default async function Verify({ params }: Props) {
           {load ? (
             <>
               There is nothing to compare it with yet: no manifest was made of{" "}
-              <Link prefetch={false} className="link" href={`/kits/${load.releaseId}?show=whole`}>
+              <Link prefetch={false} className="link" href={`/releases/${load.releaseId}?show=whole`}>
                 {load.kitName} {load.releaseName}
               </Link>
               .

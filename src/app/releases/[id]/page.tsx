@@ -26,8 +26,8 @@ import { dateText, mediumKindText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 import { deviceName } from "../../computers/[tag]/facts";
-import { KitList } from "../list";
-import { KitsNav } from "../nav";
+import { KitList } from "../../kits/list";
+import { KitsNav } from "../../kits/nav";
 import { ManifestBench } from "./manifest-bench";
 
 const SHOWS = [
@@ -80,18 +80,18 @@ export default async function Release({ params, searchParams }: Props) {
                   {kit.purpose && ` · ${kit.purpose}`}
                 </p>
               </div>
-              <Link prefetch={false} className="act" href={`/kits/${id}/edit`}>
+              <Link prefetch={false} className="act" href={`/releases/${id}/edit`}>
                 Edit
               </Link>
             </header>
             {detail.supersededBy && (
               <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">
                 Superseded by{" "}
-                <Link prefetch={false} className="link font-bold" href={`/kits/${detail.supersededBy.id}`}>
+                <Link prefetch={false} className="link font-bold" href={`/releases/${detail.supersededBy.id}`}>
                   {detail.supersededBy.text}
                 </Link>
                 .{" "}
-                <Link prefetch={false} className="link" href={`/kits/compare?a=${id}&b=${detail.supersededBy.id}`}>
+                <Link prefetch={false} className="link" href={`/releases/compare?a=${id}&b=${detail.supersededBy.id}`}>
                   What changed
                 </Link>
               </p>
@@ -103,7 +103,7 @@ export default async function Release({ params, searchParams }: Props) {
                 {detail.supersedes.map((each, index) => (
                   <span key={each.id}>
                     {index > 0 && ", "}
-                    <Link prefetch={false} className="link" href={`/kits/compare?a=${each.id}&b=${id}`}>
+                    <Link prefetch={false} className="link" href={`/releases/compare?a=${each.id}&b=${id}`}>
                       {each.text}
                     </Link>
                   </span>
@@ -114,8 +114,8 @@ export default async function Release({ params, searchParams }: Props) {
             {row.note && <p className="mt-2 whitespace-pre-line">{row.note}</p>}
             <Parts
               label="About this release"
-              parts={SHOWS.map(({ key, name }) => ({ href: `/kits/${id}?show=${key}`, name }))}
-              here={`/kits/${id}?show=${show}`}
+              parts={SHOWS.map(({ key, name }) => ({ href: `/releases/${id}?show=${key}`, name }))}
+              here={`/releases/${id}?show=${show}`}
             />
             <div className="mt-4">
               {show === "media" ? (
@@ -150,7 +150,7 @@ async function ReadPart({
     return (
       <p>
         Nothing was read of this release yet, so nothing is known of what is in it.{" "}
-        <Link prefetch={false} className="link" href={`/kits/${row.id}/edit`}>
+        <Link prefetch={false} className="link" href={`/releases/${row.id}/edit`}>
           Drop its file
         </Link>
         .
@@ -205,7 +205,7 @@ async function Drives({
   const lacking = devices?.filter((each) => each.claimants.length === 0) ?? [];
   return (
     <div>
-      <form action={`/kits/${id}`} className="flex max-w-xl items-end gap-2">
+      <form action={`/releases/${id}`} className="flex max-w-xl items-end gap-2">
         <input type="hidden" name="show" value="drives" />
         <label className="flex-1">
           <span className="font-semibold">Does it drive this computer? Its tag</span>
@@ -283,7 +283,7 @@ async function Inside({
   if (!volume) return <p>Its files were not listed when it was read.</p>;
   const path = one(query.at) ?? "";
   const href = (volumeId: string | number, at: string) =>
-    `/kits/${id}?${new URLSearchParams({ show: "inside", in: String(volumeId), ...(at ? { at } : {}) })}`;
+    `/releases/${id}?${new URLSearchParams({ show: "inside", in: String(volumeId), ...(at ? { at } : {}) })}`;
   return (
     <div>
       {volumes.length > 1 && (
@@ -312,7 +312,7 @@ async function Inside({
       />
       <p className="caption mt-2">
         To take a file out,{" "}
-        <Link prefetch={false} className="link" href="/kits/look?show=inside">
+        <Link prefetch={false} className="link" href="/look?show=inside">
           drop the release's file
         </Link>
         .

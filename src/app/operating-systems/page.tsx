@@ -16,7 +16,7 @@ export default async function Systems() {
   const [systems, calendars] = await Promise.all([listSystems(context, day), listCalendars(context)]);
   return (
     <>
-      <ComputersNav here="/systems" />
+      <ComputersNav here="/operating-systems" />
       <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_22rem]">
         <section>
           <h1>Systems in service</h1>

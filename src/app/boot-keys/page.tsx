@@ -19,7 +19,7 @@ export default async function Models({ searchParams }: { searchParams: SearchPar
   const chosen = models.find((each) => each.make === make && each.model === model);
   return (
     <>
-      <ComputersNav here="/models" />
+      <ComputersNav here="/boot-keys" />
       <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_22rem]">
         <section>
           <h1>Key cards</h1>
@@ -54,7 +54,7 @@ export default async function Models({ searchParams }: { searchParams: SearchPar
                           data-item
                           prefetch={false}
                           scroll={false}
-                          href={`/models?${new URLSearchParams({ make: item.make, model: item.model })}`}
+                          href={`/boot-keys?${new URLSearchParams({ make: item.make, model: item.model })}`}
                         >
                           {item.make} {item.model}
                         </Link>

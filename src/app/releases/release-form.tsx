@@ -76,7 +76,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
     };
     const result = opened ? await saveReleaseAction(opened.id, opened.version, input) : await addReleaseAction(input);
     if (!result.ok) return setProblem(problemText(result.problem));
-    router.push(`/kits/${opened?.id ?? result.value}`);
+    router.push(`/releases/${opened?.id ?? result.value}`);
     router.refresh();
   });
   if (kits.length === 0) return <p>A release belongs to a kit: add the kit first, on the page of kits and releases.</p>;

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import { listKits, listReleases } from "@/server/media/releases";
-import { currentContext } from "../../_lib/context";
-import { KitsNav } from "../nav";
+import { currentContext } from "../_lib/context";
+import { KitsNav } from "../kits/nav";
 import { LookBench } from "./look-bench";
 
 export const metadata: Metadata = { title: "Look into a file" };
@@ -11,7 +11,7 @@ export default async function Look() {
   const [kits, releases] = await Promise.all([listKits(context), listReleases(context)]);
   return (
     <>
-      <KitsNav here="/kits/look" />
+      <KitsNav here="/look" />
       <h1 className="mb-3">Look into a file</h1>
       <LookBench
         kits={kits.map(({ id, name }) => ({ id, name }))}

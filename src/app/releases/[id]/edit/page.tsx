@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import { notFound } from "next/navigation";
 import { getRelease, listKits, listReleases } from "@/server/media/releases";
 import { currentContext } from "../../../_lib/context";
-import { KitsNav } from "../../nav";
+import { KitsNav } from "../../../kits/nav";
 import { EditRelease } from "./edit-release";
 
 export const metadata: Metadata = { title: "Edit a release" };

@@ -9,7 +9,7 @@ import { Strip } from "@/ui/strip";
 import { plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { positive, type SearchParams } from "../../_lib/params";
-import { KitsNav } from "../nav";
+import { KitsNav } from "../../kits/nav";
 
 export const metadata: Metadata = { title: "Compare two releases" };
 
@@ -28,7 +28,7 @@ export default async function Compare({ searchParams }: { searchParams: SearchPa
   }));
   return (
     <>
-      <KitsNav here="/kits/compare" />
+      <KitsNav here="/releases/compare" />
       <h1>What changed from one release to another</h1>
       <form className="mt-3 flex flex-wrap items-end gap-3">
         {(

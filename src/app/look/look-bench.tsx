@@ -15,7 +15,7 @@ import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
 import { sendPacked } from "@/ui/send-packed";
 import { Parts } from "@/ui/ways";
-import { ReleaseForm, type ReleaseFormProps } from "../release-form";
+import { ReleaseForm, type ReleaseFormProps } from "../releases/release-form";
 
 const SHOWS = [
   { key: "starts", name: "Starts" },

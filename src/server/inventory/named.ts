@@ -1,0 +1,36 @@
+import { z } from "zod";
+import type { Context } from "../context";
+import { ok, type Result } from "../problems";
+import { recordEvent } from "./events";
+import { changing, type Transaction } from "./versioned";
+
+/** What people, sites, kits and releases are called. */
+export const nameSchema = z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters.");
+
+/** Adds a thing that has a name of its own, with its event. */
+export async function addNamed(
+  context: Context,
+  name: string,
+  insert: (tx: Transaction) => Promise<{
+    entity: "person" | "site" | "kit" | "release";
+    id: number;
+    tag: string;
+    after: Record<string, unknown>;
+  }>,
+): Promise<Result<number>> {
+  return changing(context, { field: "name", value: name }, async (tx) => {
+    const { entity, id, tag, after } = await insert(tx);
+    // Nobody is there yet who could add the first person: they add themselves.
+    const isFirst = entity === "person" && context.person.id === 0;
+    await recordEvent(tx, isFirst ? { ...context, person: { id, name } } : context, {
+      entity,
+      entityId: id,
+      entityTag: tag,
+      action: "added",
+      version: 1,
+      before: null,
+      after,
+    });
+    return ok(id);
+  });
+}
