@@ -50,7 +50,10 @@ const STEPS = {
     await step("Route types", bin("next"), ["typegen"], quiet);
     await step("Type check", bin("tsc"), ["--noEmit", "-p", "."], quiet);
   },
-  lint: () => step("Formatter and linter", bin("biome"), ["check", "."], quiet),
+  lint: async () => {
+    await step("Formatter and linter", bin("biome"), ["check", "."], quiet);
+    await step("Nothing unused", bin("knip"), ["--no-progress"], quiet);
+  },
   directions: () =>
     step("Directions of dependencies", bin("depcruise"), ["src", "--config", ".dependency-cruiser.cjs"], quiet),
   units: async ({ url, folder, temp }) => {

@@ -10,7 +10,7 @@ import { dice } from "../../test/support/dice";
  * 2,000 computers of 24 models at 50 places, 40 releases, 300 media. Every place is reached from every other one: in
  * parts the problem would be easier.
  */
-export function fleetProblem(seed: number): CoverProblem {
+function fleetProblem(seed: number): CoverProblem {
   const roll = dice(seed);
   const [SITES, MODELS, RELEASES, MEDIA, COMPUTERS] = [50, 24, 40, 300, 2000];
   const spot = Array.from({ length: SITES }, () => [roll(300), roll(300)] as const);

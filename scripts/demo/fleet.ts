@@ -33,7 +33,7 @@ function oneOf<T>(list: readonly T[], index: number, salt: number): T {
 }
 
 /** Places of a fleet: the demo's own, then numbered piers. */
-export function fleetSite(index: number): string {
+function fleetSite(index: number): string {
   const number = Math.floor(chance(index, 1) * 50);
   return SITES[number]?.name ?? `Pier ${number}`;
 }

@@ -73,7 +73,7 @@ function fixedGuid(number: number): string {
 }
 
 /** Files and folders as of the one second that media are made at. */
-export function setTimes(path: string): void {
+function setTimes(path: string): void {
   if (statSync(path).isDirectory()) for (const name of readdirSync(path)) setTimes(join(path, name));
   utimesSync(path, MADE_AT, MADE_AT);
 }

@@ -7,7 +7,7 @@ import type { Lists } from "../../src/server/host/flash-variables";
 import { type Machine, powerOn } from "./machine";
 
 /** The facts of the emulated computers. */
-export function factsOf({ firmware, lists }: Machine): Facts {
+function factsOf({ firmware, lists }: Machine): Facts {
   const uefi = firmware !== "bios";
   return factsSchema.parse({
     schema: "creel.facts/1",

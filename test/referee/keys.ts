@@ -47,9 +47,8 @@ const WISHES: Record<string, CertificateWish> = {
   server: { cn: "Skerry Test Server", issuer: "northCa", extensions: "extendedKeyUsage=serverAuth" },
   modules: { cn: "Skerry Test Modules", issuer: "northCa", extensions: "extendedKeyUsage=1.3.6.1.4.1.2312.16.1.2" },
 };
-export type KeyName = keyof typeof WISHES;
 
-export const KEY_NAMES = Object.keys(WISHES);
+const KEY_NAMES = Object.keys(WISHES);
 
 /** Kept keys and certificates as PEM, so that what is signed has the same bytes each time; `npm run referee -- --keys`. */
 const KEPT_FILE = "test/referee/keys.json";
@@ -58,7 +57,7 @@ const kept: Record<string, { key: string; certificate: string }> = existsSync(KE
   : {};
 
 /** Paths of a certificate and its key; laid out, or made where none is kept, when they are first asked for. */
-export function keyPair(w: Workshop, name: string): { key: string; pem: string; der: string } {
+function keyPair(w: Workshop, name: string): { key: string; pem: string; der: string } {
   const wish = WISHES[name];
   if (!wish) throw new Error(`There is no certificate "${name}".`);
   const paths = { key: w.path(`${name}.key`), pem: w.path(`${name}.pem`), der: w.path(`${name}.der`) };

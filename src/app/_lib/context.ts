@@ -4,7 +4,7 @@ import type { Context } from "@/server/context";
 import { database } from "@/server/db/client";
 import { listPeople } from "@/server/inventory/people";
 
-export const PERSON_COOKIE = "creel-person";
+const PERSON_COOKIE = "creel-person";
 
 /** Who acts in this request: the person chosen in the shell, until accounts come. */
 export const currentContext = cache(

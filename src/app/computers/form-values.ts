@@ -31,7 +31,7 @@ export interface FormValues {
   systems: SystemValues[];
 }
 
-export interface SystemValues {
+interface SystemValues {
   /** Which of the systems at the beginning it was; empty for a new one. */
   from: string;
   name: string;

@@ -99,7 +99,7 @@ export function look(input: RunSheetInput): Step {
   return { code: "look", disks: internalDisks(input).map(sheetDisk) };
 }
 
-export function sheetDisk({ name, bytes, model, serial }: DiskFacts): SheetDisk {
+function sheetDisk({ name, bytes, model, serial }: DiskFacts): SheetDisk {
   return { name, bytes, model, serial };
 }
 

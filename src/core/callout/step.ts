@@ -54,7 +54,7 @@ export type Step =
   | { code: "updates" }
   | { code: "applications" }
   | { code: "write-down"; computer: string };
-export type StepCode = Step["code"];
+type StepCode = Step["code"];
 
 /** Something is lost or spoilt where these go wrong. */
 const DANGEROUS: readonly StepCode[] = ["erased", "no-format", "choose-target"];

@@ -42,12 +42,12 @@ export interface Asked {
 }
 
 /** What a content of the problem stands for. */
-export type ContentMeaning =
+type ContentMeaning =
   | { of: "candidate"; candidate: number; size: Priced | null }
   | { of: "stock"; medium: number }
   | { of: "blank"; size: Priced | null };
 
-export interface DemandMeaning {
+interface DemandMeaning {
   need: Need | "spare";
   /** Positions of computers; none of a spare. */
   computers: number[];

@@ -22,7 +22,7 @@ function turningDays({ medium, drills, policy }: ProvenInput): string[] {
  * The first day on which a medium that is proven on a computer is so no more, if nothing is done: an age passes its
  * limit. Null: it is not proven now, or stays so for as long as is looked ahead.
  */
-export function provenUntil(input: ProvenInput): string | null {
+function provenUntil(input: ProvenInput): string | null {
   if (judgeProven(input).verdict !== "holds") return null;
   const last = dayAfter(input.today, HORIZON_DAYS);
   return (

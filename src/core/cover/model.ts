@@ -15,7 +15,7 @@ import {
 } from "./problem";
 
 /** What a column of the model counts. Media that are alike are counted together: `group` is a position in `groups`. */
-export type Column =
+type Column =
   | { kind: "keep"; group: number }
   | { kind: "move"; group: number; to: number }
   | { kind: "give"; group: number }

@@ -14,7 +14,7 @@ export interface CoverProblem {
   noPurchase?: readonly number[];
 }
 
-export type DeviceKind = "stick" | "disc";
+type DeviceKind = "stick" | "disc";
 
 /** What can stand on a medium: one release or several, made in one way. */
 export interface CoverContent {
@@ -55,7 +55,7 @@ export interface CoverDemand {
 }
 
 /** What things cost, in whatever money the prices are in. */
-export interface CoverRates {
+interface CoverRates {
   /** Of an hour of attended work, and of an hour on the way. */
   workHour: number;
   travelHour: number;

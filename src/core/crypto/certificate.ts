@@ -65,7 +65,7 @@ export interface EcKey {
   point: Uint8Array;
 }
 
-export interface CertificateExtensions {
+interface CertificateExtensions {
   /** Basic constraints: whether it may issue; null without that extension. */
   ca: boolean | null;
   /** Key usage: whether it may sign certificates; null without that extension. */
@@ -139,7 +139,7 @@ function namePartsOf(name: Der | undefined): NamePart[] {
 }
 
 /** The common name, else the whole. */
-export function nameText(name: Der | undefined): string {
+function nameText(name: Der | undefined): string {
   return namePartsOf(name).find((each) => each.type === "CN")?.value ?? wholeName(name);
 }
 

@@ -12,7 +12,7 @@ export type Cell = number;
 
 /** Best first, as the bits count. */
 const VERDICTS: readonly Verdict[] = ["holds", "holds-after-change", "unknown", "broken"];
-export const HOLDS = 0;
+const HOLDS = 0;
 export const BROKEN = 3;
 
 const SHIFTS: Record<LinkName, number> = { atHand: 0, starts: 2, sees: 4, restores: 6, proven: 8 };

@@ -21,7 +21,7 @@ import type { SignatureFault } from "./signature-fault";
  * Signatures of EFI programs: "Windows Authenticode Portable Executable Signature Format" (Microsoft, 2008), PE format
  * documentation ("The attribute certificate table"), RFC 2315 and RFC 5652, UEFI 2.10, 32.5.
  */
-export interface CodeSignature {
+interface CodeSignature {
   /** Whole names after RFC 4514; empty where the signer's certificate is not carried. */
   signer: string;
   issuer: string;
@@ -43,7 +43,7 @@ export interface CodeSignature {
 }
 
 /** One entry of the certificate table, as firmware takes it: whole, or not at all. */
-export interface TableEntry {
+interface TableEntry {
   /** Kind of digest that it is computed with. */
   digestName: DigestName | null;
   /** Null where every one of its signers speaks for this file. */
@@ -81,7 +81,7 @@ const HASHERS = { sha1: createSHA1, sha256: createSHA256, sha384: createSHA384, 
  * DxeImageVerificationLib): headers without checksum and certificate entry, sections by their place in the file, and
  * what follows them up to the certificate table. Null where the layout does not allow it.
  */
-export async function authenticodeDigest(
+async function authenticodeDigest(
   file: ByteSource,
   image: PeImage,
   name: DigestName = "sha256",

@@ -8,7 +8,7 @@ import type { PeImage } from "./pe";
  * What a first-stage loader carries to check its second stage with: a table in its `.vendor_cert` section (the shim
  * boot loader's cert.S and shim.c: sizes of the allowed and of the revoked part, then their offsets).
  */
-export interface BuiltInLists {
+interface BuiltInLists {
   allowed: CertificateFacts[];
   /** Digests of programs that are allowed, lower-case hex. */
   allowedDigests: string[];

@@ -8,7 +8,7 @@ const PADDING_MAX_BYTES = 1 << 20;
 const MODE_TYPE = 0xf000;
 const MODE_FILE = 0x8000;
 
-export interface CpioFile {
+interface CpioFile {
   /** Without leading "./" or "/". */
   path: string;
   sizeBytes: number;

@@ -1,11 +1,11 @@
 import { Fields } from "../kernel/fields";
-import { type ByteSource, readExactly } from "../kernel/source";
+import type { ByteSource } from "../kernel/source";
 import { ISO_SECTOR_BYTES } from "./iso9660";
 
 /** El Torito 1.0: the boot catalogue of a disc. */
-export type ElToritoEmulation = "none" | "floppy-1.2" | "floppy-1.44" | "floppy-2.88" | "hard-disk";
+type ElToritoEmulation = "none" | "floppy-1.2" | "floppy-1.44" | "floppy-2.88" | "hard-disk";
 
-export interface ElToritoEntry {
+interface ElToritoEntry {
   /** 0 for the default entry, then in the order of the catalogue. */
   index: number;
   /** 0x00 BIOS, 0x01 PowerPC, 0x02 Mac, 0xEF UEFI: of the validation entry or of the section. */
@@ -97,9 +97,4 @@ function decodeEntry(fields: Fields, at: number, index: number, platform: number
 export function elToritoPlatformName(platform: number): string {
   const names: Record<number, string> = { 0: "BIOS", 1: "PowerPC", 2: "Mac", 239: "UEFI" };
   return names[platform] ?? `platform 0x${platform.toString(16)}`;
-}
-
-/** The first 2,048 bytes of an entry's image; null where they lie outside the medium. */
-export function readEntryStart(source: ByteSource, entry: ElToritoEntry): Promise<Uint8Array | null> {
-  return readExactly(source, entry.startSector * ISO_SECTOR_BYTES, ISO_SECTOR_BYTES);
 }

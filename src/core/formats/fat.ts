@@ -1,11 +1,11 @@
-import { Fields, hasText, latin1, utf16 } from "../kernel/fields";
+import { Fields, latin1, utf16 } from "../kernel/fields";
 import { lastOf } from "../kernel/item-at";
 import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { followChain } from "./cluster-chain";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** FAT12, FAT16 and FAT32 after the Microsoft FAT specification 1.03 (2000). */
-export type FatKind = "fat12" | "fat16" | "fat32";
+type FatKind = "fat12" | "fat16" | "fat32";
 
 /** The BIOS parameter block, with what follows from it. Sizes in bytes. */
 export interface FatGeometry {
@@ -267,9 +267,4 @@ export function fatTime(date: number, time: number): string | null {
   const [year, month, day] = [1980 + (date >> 9), (date >> 5) & 15, date & 31];
   const ms = Date.UTC(year, month - 1, day, time >> 11, (time >> 5) & 63, (time & 31) * 2);
   return month >= 1 && month <= 12 && day >= 1 && Number.isFinite(ms) ? new Date(ms).toISOString() : null;
-}
-
-/** Whether a boot sector is that of a FAT volume by its own words, for naming a volume whose layout is refused. */
-export function claimsFat(sector: Uint8Array): boolean {
-  return hasText(sector, 54, "FAT1") || hasText(sector, 82, "FAT32");
 }

@@ -128,7 +128,7 @@ export interface WalkLimits {
 }
 
 /** Two million files are more than any medium of the trade carries. */
-export const WALK_ENTRIES_MAX = 2_000_000;
+const WALK_ENTRIES_MAX = 2_000_000;
 
 /** Everything below a directory, each directory before what is in it. Circles end. */
 export async function* walk<E extends TreeEntry>(

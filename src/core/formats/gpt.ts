@@ -39,7 +39,7 @@ export interface GptEntry {
 export type GptReading = { ok: true; header: GptHeader } | { ok: false; fault: GptFault };
 
 /** Attribute bit 1: firmware must not look into this partition. UEFI 2.10, table 5.8. */
-export const GPT_NO_BLOCK_IO = 1n << 1n;
+const GPT_NO_BLOCK_IO = 1n << 1n;
 /** Attribute bit 2: legacy BIOS bootable. UEFI 2.10, table 5.8. */
 export const GPT_LEGACY_BOOTABLE = 1n << 2n;
 

@@ -24,7 +24,7 @@ export const GPT_TYPES = {
 
 export const MBR_TYPES = { exfat: 0x07, fat32: 0x0c, efiSystem: 0xef, protective: 0xee } as const;
 
-export const GPT_ENTRIES = 128;
+const GPT_ENTRIES = 128;
 const ENTRY_BYTES = 128;
 const HEADER_BYTES = 92;
 

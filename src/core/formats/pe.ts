@@ -18,7 +18,7 @@ const MACHINES: Record<number, Architecture> = {
 /** Subsystem numbers, PE format documentation, "Windows Subsystem". */
 export const SUBSYSTEM_EFI_APPLICATION = 10;
 
-export type PeFault =
+type PeFault =
   | "not-pe"
   | "headers-cut"
   | "optional-header-odd"
@@ -26,7 +26,7 @@ export type PeFault =
   | "section-outside-image"
   | "certificates-outside-file";
 
-export interface PeSection {
+interface PeSection {
   name: string;
   virtualAddress: number;
   virtualBytes: number;
@@ -49,7 +49,7 @@ export interface PeImage {
   layout: PeLayout | null;
 }
 
-export interface PeLayout {
+interface PeLayout {
   checksumAt: number;
   /** The data directory's entry for certificates; null where the file has no such entry. */
   certificateEntryAt: number | null;

@@ -50,7 +50,7 @@ function isAllowed(name: string): boolean {
 }
 
 /** How FAT and exFAT compare names: letter case is ignored. */
-export function sameNameKey(name: string): string {
+function sameNameKey(name: string): string {
   return name.toUpperCase();
 }
 

@@ -9,7 +9,7 @@ import { fileTime } from "./ntfs";
  * Headers and descriptions of WIM archives, their split parts (.swm) and solid form (.esd), after Microsoft's
  * "Windows Imaging File Format" (2007) and, for what is newer, the headers of wimlib.
  */
-export const WIM_HEADER_BYTES = 208;
+const WIM_HEADER_BYTES = 208;
 /** Descriptions of real archives are some tens of kilobytes. */
 const XML_MAX_BYTES = 8 << 20;
 const IMAGES_MAX = 1000;
@@ -18,7 +18,7 @@ const FLAG = { compressed: 0x2, readOnly: 0x4, spanned: 0x8, xpress: 0x20000, lz
 /** PROCESSOR_ARCHITECTURE values of winnt.h. */
 const ARCHITECTURES: Record<string, string> = { "0": "ia32", "5": "arm", "6": "ia64", "9": "x64", "12": "aa64" };
 
-export const wimImageSchema = z.object({
+const wimImageSchema = z.object({
   index: z.number().int(),
   name: z.string(),
   description: z.string().nullable(),
@@ -40,7 +40,7 @@ export const wimImageSchema = z.object({
   /** It is the one that a loader starts. */
   startable: z.boolean(),
 });
-export type WimImage = z.infer<typeof wimImageSchema>;
+type WimImage = z.infer<typeof wimImageSchema>;
 
 export const wimSchema = z.object({
   /** What tells the parts of one split archive from those of another. */

@@ -15,7 +15,7 @@ export interface ReceivingStore {
 }
 
 /** `right`: so by the facts. `wrong`: not so by the facts. `see`: somebody has to look. `do`: somebody has to see to it. */
-export type CheckState = "right" | "wrong" | "see" | "do";
+type CheckState = "right" | "wrong" | "see" | "do";
 
 export type ImageCheck =
   | {

@@ -38,7 +38,7 @@ export interface ImageDue {
 /** Images are taken again after so many days. Common practice for office computers; a policy may say otherwise. */
 export const USUAL_IMAGE_DAYS = 180;
 /** An image is asked for so many days before a change that was noted: time enough to take and verify it. */
-export const DAYS_AHEAD = 7;
+const DAYS_AHEAD = 7;
 const ORDER: ImageDueReason["code"][] = [
   // There is a day by which it must be done.
   "change-ahead",

@@ -1,7 +1,7 @@
 import { itemAt } from "../kernel/item-at";
 /** What a name of an image can tell. */
 export const NAME_PARTS = ["computer", "site", "system", "version", "date", "kind", "state"] as const;
-export type NamePart = (typeof NAME_PARTS)[number];
+type NamePart = (typeof NAME_PARTS)[number];
 export type NameFacts = Partial<Record<NamePart, string | null>>;
 
 /** A pattern of names: text between parts, as in "{computer} {date} {state}". */

@@ -15,7 +15,7 @@ export interface StaleChange {
 }
 
 /** What was looked for and is not there; names of records are those of the event log. */
-export type Thing = string;
+type Thing = string;
 
 /** Why something that was asked for is not done: a closed union of codes, each with its facts. */
 export type Refusal =

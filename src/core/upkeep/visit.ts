@@ -15,7 +15,7 @@ export const RESULTS: Partial<Record<DueKind, readonly string[]>> = {
   wear: ["retired"],
 };
 
-export interface VisitJob {
+interface VisitJob {
   item: DueItem;
   /** Other reasons for which the very same is due: it is done once. */
   also: DueItem[];

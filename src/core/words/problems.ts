@@ -78,7 +78,7 @@ const PLAIN: Record<PlainCode, string> = {
 type PlainCode = { [R in Refusal as R["code"]]: keyof R extends "code" ? R["code"] : never }[Refusal["code"]];
 
 /** Why something that was asked for is not done, and what to do. */
-export function refusalReasonText(why: Refusal): string {
+function refusalReasonText(why: Refusal): string {
   switch (why.code) {
     case "not-in-service":
       return `There is no ${why.what} ${why.tag} in ${why.what === "medium" ? "use" : "service"}. Check its tag.`;

@@ -18,7 +18,7 @@ import { releaseFile } from "./library";
 import { contentPath } from "./simulated";
 
 /** The emulated firmware that is most like a computer's; null where there is none such. */
-export function emulatedFirmwareOf({ kind, arch, legacyMode }: FirmwareFacts): EmulatedFirmware | null {
+function emulatedFirmwareOf({ kind, arch, legacyMode }: FirmwareFacts): EmulatedFirmware | null {
   if (kind === "bios" || legacyMode === "on") return "bios";
   if (kind === "uefi" && arch === "x64") return "uefi-x64";
   if (kind === "uefi" && arch === "ia32") return "uefi-ia32";
@@ -30,7 +30,7 @@ export function emulatedFirmwareOf({ kind, arch, legacyMode }: FirmwareFacts): E
  * on without a recorded list of what it allows. The platform key only says that there is an owner (UEFI 2.10, 32.3):
  * where it is not recorded, another list stands in its place.
  */
-export function emulatedListsOf({ kind, legacyMode, secureBoot }: FirmwareFacts): Lists | null {
+function emulatedListsOf({ kind, legacyMode, secureBoot }: FirmwareFacts): Lists | null {
   if (kind !== "uefi" || legacyMode === "on" || secureBoot?.state !== "on" || !secureBoot.db) return null;
   const bytes = (text: string | null) => new Uint8Array(Buffer.from(text ?? "", "base64"));
   return {

@@ -16,7 +16,7 @@ import { planInBerth, requestOf } from "./plans";
 
 export type BenchJob = typeof benchJobs.$inferSelect;
 
-export const planWishSchema = z.object({
+const planWishSchema = z.object({
   berthId: z.number().int(),
   releaseId: z.number().int(),
   /** More releases that stand on it, where it is laid out. */
@@ -72,7 +72,7 @@ export async function startPreparation(context: Context, input: unknown): Promis
 }
 
 /** What a device can be named by. */
-export /** The other device that is the medium in service with this tag; null where none is known to be. */
+/** The other device that is the medium in service with this tag; null where none is known to be. */
 async function heldElsewhere(context: Context, tag: string, deviceId: number): Promise<string | null> {
   const [other] = await context.db
     .select({ model: devices.model, serial: devices.serial })

@@ -30,7 +30,7 @@ export interface Served {
 }
 
 /** Computers that get a run sheet on the medium; more are known to Creel alone. */
-export const SHEETS_MOST = 100;
+const SHEETS_MOST = 100;
 
 export interface PackWish {
   tag: string;

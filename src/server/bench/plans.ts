@@ -23,7 +23,7 @@ import { partsOf } from "./makeable";
 import { makePack, type Served } from "./packs";
 
 /** What a medium that is to be made would come to. */
-export interface Prediction {
+interface Prediction {
   counts: Record<Verdict, number>;
   /** Computers by what they would come to, best first; at most so many of each. */
   items: { tag: string; name: string | null; verdict: Verdict; reason: Reason | null }[];
@@ -54,7 +54,7 @@ export interface PlanWish extends PlanRequest {
 }
 
 /** A release in words, and the file that it is made from. */
-export interface ReleaseToMake {
+interface ReleaseToMake {
   id: number;
   text: string;
   path: string;
@@ -62,7 +62,7 @@ export interface ReleaseToMake {
 }
 
 /** Problems: `not-found`, `invalid` where its file is not there. */
-export async function releaseToMake(context: Context, releaseId: number): Promise<Result<ReleaseToMake>> {
+async function releaseToMake(context: Context, releaseId: number): Promise<Result<ReleaseToMake>> {
   const [row] = await context.db
     .select({ release: releases.name, kit: kits.name })
     .from(releases)

@@ -27,7 +27,7 @@ import { distrustMedium, recordMedium, recordWear, voidMedium } from "./record";
 import { verifyAgainstRelease } from "./verify";
 
 /** A runner that has not been heard of for so long is gone: what it was at is interrupted. */
-export const SILENT_AFTER_MS = 15_000;
+const SILENT_AFTER_MS = 15_000;
 const LOOK_EVERY_MS = 700;
 const TELL_EVERY_MS = 500;
 

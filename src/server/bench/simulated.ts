@@ -75,7 +75,7 @@ function realBytes({ bytes, faults }: Simulated): number {
   return faults.counterfeit?.trueBytes ?? bytes;
 }
 
-export function identityOf({ kind, model, serial, bytes, sectorBytes }: Simulated): DeviceIdentity {
+function identityOf({ kind, model, serial, bytes, sectorBytes }: Simulated): DeviceIdentity {
   return { kind, model, serial, bytes, sectorBytes };
 }
 

@@ -5,10 +5,10 @@ import { nameOf } from "../db/results";
 import { calloutMarks, callouts } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 
-export const PHOTO_BYTES_MAX = 8 << 20;
+const PHOTO_BYTES_MAX = 8 << 20;
 const PHOTO_TYPES = ["image/jpeg", "image/png", "image/webp"];
 
-export const markSchema = z.object({
+const markSchema = z.object({
   id: z.uuid(),
   step: z.string().min(1).max(40),
   kind: z.enum(["done", "undone", "failed", "note", "photo"]),

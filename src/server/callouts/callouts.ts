@@ -31,7 +31,7 @@ import { changing, saveVersioned } from "../inventory/versioned";
 import { getMedium } from "../media/media";
 import { checked, fail, ok, type Result, refused } from "../problems";
 
-export type CalloutRow = typeof callouts.$inferSelect & { openedBy: string };
+type CalloutRow = typeof callouts.$inferSelect & { openedBy: string };
 
 const calloutColumns = { ...getTableColumns(callouts), openedBy: nameOf(callouts.openedById) };
 

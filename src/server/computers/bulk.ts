@@ -17,7 +17,7 @@ import { computerFilterSchema, whereOf } from "./computer-list";
 const onOff = z.enum(["on", "off"]).nullable();
 
 /** One thing that is set on many computers; null: not known. */
-export const bulkChangeSchema = z.discriminatedUnion("field", [
+const bulkChangeSchema = z.discriminatedUnion("field", [
   z.object({ field: z.literal("siteId"), value: z.number().int().nullable() }),
   z.object({ field: z.literal("form"), value: z.enum(FORMS).nullable() }),
   z.object({ field: z.literal("make"), value: z.string().trim().max(200).nullable() }),
@@ -34,7 +34,7 @@ export const bulkChangeSchema = z.discriminatedUnion("field", [
 export type BulkChange = z.infer<typeof bulkChangeSchema>;
 
 /** Which computers: those that are ticked, or all that a filter finds. */
-export const selectionSchema = z.union([
+const selectionSchema = z.union([
   z.object({ ids: z.array(z.number().int()).min(1, "No computer is chosen.").max(20_000) }),
   z.object({ filter: computerFilterSchema }),
 ]);
@@ -204,7 +204,7 @@ async function addBatch(context: Context, tx: Transaction, summary: string): Pro
   return insertedId(row);
 }
 
-export const BULK_TITLES: Record<BulkChange["field"], string> = {
+const BULK_TITLES: Record<BulkChange["field"], string> = {
   siteId: "place",
   form: "form",
   make: "make",

@@ -35,7 +35,7 @@ import {
 import { checked, fail, ok, type Result, refused } from "../problems";
 
 /** Facts that were told, and to which computer they go. */
-export const factsInputSchema = z.object({
+const factsInputSchema = z.object({
   /** The tag that was chosen; null: the one that the facts name. */
   tag: z.string().trim().max(60).nullable(),
   observations: z.array(observationSchema).min(1).max(1000),
@@ -120,7 +120,7 @@ async function answersOf(
   return before === after ? null : { before, after };
 }
 
-export async function affectedOf(before: Facts, after: Facts): Promise<Affected[]> {
+async function affectedOf(before: Facts, after: Facts): Promise<Affected[]> {
   const [was, is] = [before, after].map((facts) => summariseSecureBoot(facts.firmware));
   return affectedBy({ facts: before, lists: was as never }, { facts: after, lists: is as never });
 }

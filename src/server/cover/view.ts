@@ -5,7 +5,7 @@ import { endsOf } from "@/core/upkeep/proof-due";
 import type { Context } from "../context";
 import { covered, standings } from "./standings";
 
-export interface PlaceCover {
+interface PlaceCover {
   /** Null: no place is recorded. */
   name: string | null;
   total: number;
@@ -15,13 +15,13 @@ export interface PlaceCover {
   sparesWanted: number;
 }
 
-export interface LackingComputer {
+interface LackingComputer {
   tag: string;
   name: string | null;
   needs: LackingNeed[];
 }
 
-export interface LackingNeed {
+interface LackingNeed {
   need: Need;
   wanted: number;
   have: string[];

@@ -9,7 +9,7 @@ import { changing } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { settleTask } from "./cover-tasks";
 
-export const DRILL_RESULTS = ["started", "restored", "failed"] as const;
+const DRILL_RESULTS = ["started", "restored", "failed"] as const;
 export type DrillResult = (typeof DRILL_RESULTS)[number];
 
 const drillInputSchema = z.object({
@@ -26,7 +26,6 @@ const drillInputSchema = z.object({
     .nullish()
     .transform((value) => value || null),
 });
-export type DrillInput = z.input<typeof drillInputSchema>;
 
 /** What an emulated drill leaves: recorded with it, never typed. */
 export interface DrillEvidence {

@@ -22,7 +22,7 @@ export type ImportOptions = z.infer<typeof importOptionsSchema>;
 export type ImportState = (typeof IMPORT_STATES)[number];
 
 /** A row as it will be. */
-export interface PreviewRow {
+interface PreviewRow {
   row: number;
   tag: string;
   action: "add" | "change" | "same";

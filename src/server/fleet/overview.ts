@@ -10,14 +10,14 @@ import { type Fleet, fleet } from "./fleet";
 
 export type CoverState = Verdict | "none";
 
-export interface SiteCover {
+interface SiteCover {
   siteId: number | null;
   siteName: string | null;
   counts: Record<CoverState, number>;
 }
 
 /** Computers that no route surely brings back, told by what their surest routes have in common. */
-export interface CoverGap {
+interface CoverGap {
   state: Exclude<CoverState, "holds">;
   /** The link that decides; null where there is no medium. */
   at: LinkName | null;

@@ -227,7 +227,7 @@ export async function worldComputers(context: Context, only: number[] | null = n
   });
 }
 
-export async function drillParts(queries: Queries): Promise<DrillPart[]> {
+async function drillParts(queries: Queries): Promise<DrillPart[]> {
   const rows = await queries
     .select({
       medium: media.tag,

@@ -5,7 +5,7 @@ import { z } from "zod";
 import type { StoreFile } from "@/core/images/grouping";
 
 /** So many files of a store are looked at; an image store has some thousands. */
-export const STORE_FILES_MAX = 100_000;
+const STORE_FILES_MAX = 100_000;
 const DEPTH_MAX = 24;
 
 /** How much room a stand-in for a share has: what a real one tells by its file system. */

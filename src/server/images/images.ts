@@ -23,7 +23,7 @@ const imageInputSchema = z.object({
 });
 export type ImageInput = z.input<typeof imageInputSchema>;
 
-export type ImageRow = typeof systemImages.$inferSelect;
+type ImageRow = typeof systemImages.$inferSelect;
 
 async function computerIdOf(queries: Queries, tag: string): Promise<number | null> {
   const [computer] = await queries.select({ id: computers.id }).from(computers).where(eq(computers.tag, tag));

@@ -28,7 +28,7 @@ const rate = z
   .nullish()
   .transform((value) => value ?? null);
 
-export const storeInputSchema = z
+const storeInputSchema = z
   .object({
     name: nameSchema,
     kind: z.enum(STORE_KINDS),
@@ -294,7 +294,7 @@ export async function growthIn(
 }
 
 /** A store as a place from which an image comes back, as the chain judges it. */
-export function placeOf(
+function placeOf(
   { row, medium, computer, site }: StoreDetail,
   siteNames: ReadonlyMap<number, string>,
 ): ImagePlace | null {

@@ -13,7 +13,7 @@ export function attachmentOf(kind: string): Attachment | null {
   return kind === "optical" ? "optical" : kind === "file" ? null : "usb";
 }
 
-export interface StartVerdict {
+interface StartVerdict {
   as: Attachment;
   link: Link;
 }

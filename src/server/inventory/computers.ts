@@ -211,7 +211,7 @@ export async function findComputer(
   return rows.length === 1 && only ? readDetail(context.db, eq(computers.id, only.id)) : null;
 }
 
-export async function readDetail(queries: Queries, where: SQL): Promise<ComputerDetail | null> {
+async function readDetail(queries: Queries, where: SQL): Promise<ComputerDetail | null> {
   const [found] = await queries
     .select({ row: computers, siteName: sites.name, stored: computerFacts.facts, provenance: computerFacts.provenance })
     .from(computers)

@@ -17,7 +17,7 @@ const blank = (max: number, text: string) =>
     .nullish()
     .transform((value) => value || null);
 
-export const keyCardInputSchema = z.object({
+const keyCardInputSchema = z.object({
   make: z.string().trim().min(1, "A make is needed.").max(200),
   model: z.string().trim().min(1, "A model is needed.").max(200),
   setup: blank(40, "A key has at most 40 characters."),

@@ -3,7 +3,7 @@ import type { Context } from "../context";
 import { fail, ok, type Result } from "../problems";
 import { getMedium, mediumInputOf, saveMedium } from "./media";
 
-export const VERIFICATION_OUTCOMES = ["whole", "sample-right", "damaged"] as const;
+const VERIFICATION_OUTCOMES = ["whole", "sample-right", "damaged"] as const;
 export type VerificationOutcome = (typeof VERIFICATION_OUTCOMES)[number];
 
 /**

@@ -99,7 +99,7 @@ export function loansOf(context: Context, mediumId: number, limit = 20) {
     .limit(limit);
 }
 
-export interface ShelfItem {
+interface ShelfItem {
   tag: string;
   name: string | null;
   kind: string;

@@ -19,7 +19,7 @@ import { difference, recordEvent } from "../inventory/events";
 import { changing, retire, saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result } from "../problems";
 
-export const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
+const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
 export type MediumKind = (typeof MEDIUM_KINDS)[number];
 
 const blank = (value: string | null | undefined) => value?.trim() || null;
@@ -30,7 +30,7 @@ const day = z.iso
   .nullish()
   .transform((value) => value ?? null);
 
-export const mediumInputSchema = z.object({
+const mediumInputSchema = z.object({
   tag: tagSchema,
   name: z.string().max(120, "A name has at most 120 characters.").nullish().transform(blank),
   kind: z.enum(MEDIUM_KINDS),
@@ -53,9 +53,9 @@ export const mediumInputSchema = z.object({
 });
 export type MediumInput = z.infer<typeof mediumInputSchema>;
 
-export type MediumRow = typeof media.$inferSelect;
+type MediumRow = typeof media.$inferSelect;
 
-export interface Load {
+interface Load {
   releaseId: number;
   kitName: string;
   releaseName: string;
@@ -269,7 +269,7 @@ async function readMedium(queries: Queries, where: SQL): Promise<MediumDetail | 
   return { row, siteName, inspectedAt, inspection, loads: itsLoads.get(row.id) ?? [] };
 }
 
-export async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<number, Load[]>> {
+async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<number, Load[]>> {
   const byMedium = new Map<number, Load[]>();
   if (mediumIds.length === 0) return byMedium;
   const rows = await queries
@@ -369,7 +369,7 @@ function whereOf(filter: MediumFilter): SQL | undefined {
 }
 
 /** A computer with the surest route that one medium offers it. */
-export interface ChainedComputer {
+interface ChainedComputer {
   tag: string;
   name: string | null;
   site: string | null;

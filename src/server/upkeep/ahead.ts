@@ -13,7 +13,7 @@ import { type Covered, covered } from "../cover/standings";
 import { computers, coverDays, coverPlans, events, media } from "../db/schema";
 import { proofInput } from "./due";
 
-export interface AheadPoint {
+interface AheadPoint {
   /** ISO day. */
   on: string;
   /** Computers that have what is asked: if nothing is done, and once the accepted plan is done. */

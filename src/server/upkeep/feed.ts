@@ -28,7 +28,7 @@ function dueDay(
 }
 
 /** Brings what calendars are told in line with what is due: new, changed with a higher number, called off. */
-export async function refreshEntries(context: Context): Promise<void> {
+async function refreshEntries(context: Context): Promise<void> {
   const today = dayOf(context.now());
   const [due, snoozed, known] = await Promise.all([
     everythingDue(context),

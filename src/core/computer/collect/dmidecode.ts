@@ -43,7 +43,7 @@ const CHASSIS: [RegExp, (typeof FORMS)[number]][] = [
 ];
 
 /** The form of an SMBIOS chassis type by its name. Null where the table does not know. */
-export function formOfChassis(name: string | null): (typeof FORMS)[number] | null {
+function formOfChassis(name: string | null): (typeof FORMS)[number] | null {
   if (name === null || /^(Other|Unknown)$/i.test(name)) return null;
   return CHASSIS.find(([pattern]) => pattern.test(name))?.[1] ?? "other";
 }
@@ -90,7 +90,7 @@ export function readDmidecode(text: string): Told {
 }
 
 /** An asset tag where it is one: makers leave fillers here too. */
-export function tagOf(value: string | undefined): string | null {
+function tagOf(value: string | undefined): string | null {
   const text = statedText(value, 60);
   if (text === null || /asset|no tag|tag not set/i.test(text) || !/^[\p{L}\p{N}._-]+$/u.test(text)) return null;
   return text;

@@ -38,7 +38,7 @@ function baseName(name: string): string {
 }
 
 /** Which list a file's name says it is: "db.esl", "old-dbx.esl", "KEK". */
-export function listOfName(name: string): "pk" | "kek" | "db" | "dbx" | null {
+function listOfName(name: string): "pk" | "kek" | "db" | "dbx" | null {
   const words = baseName(name)
     .toLowerCase()
     .replace(/\.\w+$/, "")

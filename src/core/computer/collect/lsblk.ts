@@ -19,7 +19,7 @@ const FILE_SYSTEMS: Record<string, string> = {
 };
 const ENCRYPTED: Record<string, string> = { crypto_LUKS: "luks", BitLocker: "bitlocker" };
 
-export function fileSystemName(fstype: string, version: string | null = null): string {
+function fileSystemName(fstype: string, version: string | null = null): string {
   if (fstype === "vfat") {
     const size = /FAT(12|16|32)/i.exec(version ?? "")?.[1];
     return `fat${size ?? 32}`;

@@ -13,7 +13,7 @@ import { systemFacts } from "./os-release";
 import { isSfdiskDump, isSfdiskJson, readSfdiskDump, readSfdiskJson } from "./sfdisk";
 
 /** More than any of these outputs has; what is larger is something else. */
-export const DOCUMENT_BYTES_MAX = 16 * 2 ** 20;
+const DOCUMENT_BYTES_MAX = 16 * 2 ** 20;
 
 const KNOWN =
   "Creel reads creel.facts/1, lsblk --json, sfdisk --json or --dump, dmidecode, lspci -nn -mm -v, files of efivarfs, *.esl and os-release";

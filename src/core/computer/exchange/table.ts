@@ -23,8 +23,8 @@ export const ENCODINGS = ["utf-8", "utf-16le", "utf-16be", "windows-1252"] as co
 export type Encoding = (typeof ENCODINGS)[number];
 
 export const TABLE_BYTES_MAX = 256 * 2 ** 20;
-export const ROWS_MAX = 100_000;
-export const DELIMITERS = [",", ";", "\t", "|"] as const;
+const ROWS_MAX = 100_000;
+const DELIMITERS = [",", ";", "\t", "|"] as const;
 
 /** The encoding that a file's mark tells; without one UTF-8 is meant. */
 export function encodingOf(bytes: Uint8Array): Encoding {

@@ -12,7 +12,7 @@ export const KEY_NAMES = ["setup", "startMenu", "save"] as const;
 export type KeyName = (typeof KEY_NAMES)[number];
 
 /** Where a key is known from: this very computer, the card of its model, or what is usual in the trade. */
-export type KeySource = "computer" | "card" | "guess";
+type KeySource = "computer" | "card" | "guess";
 
 export interface StartKey {
   key: string;

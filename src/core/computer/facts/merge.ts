@@ -5,11 +5,11 @@ import { assemble, type FactMap, type FactPath, type FactValue, factValueSchema,
 import type { Facts } from "./schema";
 
 /** Where facts come from, in the order of trust where times do not decide. */
-export const SOURCE_KINDS = ["hand", "collector", "tool", "file", "table", "template", "unknown"] as const;
+const SOURCE_KINDS = ["hand", "collector", "tool", "file", "table", "template", "unknown"] as const;
 
 export type SourceKind = (typeof SOURCE_KINDS)[number];
 
-export const factSourceSchema = z.object({
+const factSourceSchema = z.object({
   kind: z.enum(SOURCE_KINDS),
   /** What a person would call it: "lsblk --json", "fleet.csv". */
   name: z.string().max(200),
@@ -44,9 +44,9 @@ export const observationSchema = z.object({
 });
 export type Observation = z.infer<typeof observationSchema>;
 
-export type Effect = "adds" | "replaces" | "contradicts" | "removes";
+type Effect = "adds" | "replaces" | "contradicts" | "removes";
 
-export interface Candidate {
+interface Candidate {
   value: FactValue | null;
   source: FactSource;
 }

@@ -30,7 +30,7 @@ export function architectureOf(name: string): z.infer<typeof architectureSchema>
   return parsed.success ? parsed.data : null;
 }
 
-export const secureBootSchema = z.object({
+const secureBootSchema = z.object({
   state: optional(z.enum(["on", "off", "setup", "absent"])),
   pk: optional(base64),
   kek: optional(base64),
@@ -39,7 +39,7 @@ export const secureBootSchema = z.object({
   sbatLevel: optional(text(4000)),
 });
 
-export const firmwareFactsSchema = z.object({
+const firmwareFactsSchema = z.object({
   /** How the computer starts now. A UEFI computer in legacy mode is `uefi` with `legacyMode: "on"`. */
   kind: optional(z.enum(["bios", "uefi"])),
   arch: optional(architecture),
@@ -60,7 +60,7 @@ export const firmwareFactsSchema = z.object({
 });
 export type FirmwareFacts = z.infer<typeof firmwareFactsSchema>;
 
-export const diskPartitionSchema = z.object({
+const diskPartitionSchema = z.object({
   number: z.number().int().positive(),
   type: optional(text(60)),
   start: optional(bytes),
@@ -95,7 +95,7 @@ export const diskSchema = z.object({
 });
 export type DiskFacts = z.infer<typeof diskSchema>;
 
-export const systemFactsSchema = z.object({
+const systemFactsSchema = z.object({
   family: optional(text(40)),
   name: text(),
   version: optional(text(80)),
@@ -108,7 +108,7 @@ export const systemFactsSchema = z.object({
 });
 export type SystemFacts = z.infer<typeof systemFactsSchema>;
 
-export const deviceSchema = z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) });
+const deviceSchema = z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) });
 export type DeviceFacts = z.infer<typeof deviceSchema>;
 
 export const FORMS = ["desktop", "laptop", "tablet", "server", "other"] as const;

@@ -10,7 +10,7 @@ const WORDS: [StartFrom, RegExp][] = [
   ["network", /\bpxe\b|\bnetwork\b|\blan\b|\bipv[46]\b|\bhttps?\b/i],
 ];
 
-export function startFrom(text: string): StartFrom {
+function startFrom(text: string): StartFrom {
   return WORDS.find(([, words]) => words.test(text))?.[0] ?? "internal";
 }
 

@@ -42,7 +42,7 @@ export type StartNeed =
   | { kind: "bios" }
   | { kind: "unknown"; missing: "firmwareKind" | "firmwareArch" };
 
-export interface DriverNeed {
+interface DriverNeed {
   use: DeviceUse;
   modalias: string;
   name: string | null;

@@ -27,7 +27,7 @@ export interface TrustList {
 
 export const EMPTY_LIST: TrustList = { certificates: [], digests: new Set(), certificateDigests: new Map() };
 
-export function knownCertificate(certificate: Certificate): KnownCertificate {
+function knownCertificate(certificate: Certificate): KnownCertificate {
   const tbs = derOf(certificate.tbs);
   const digests = new Map<DigestName, string>();
   return {

@@ -1,4 +1,3 @@
-import { describe, expect, test } from "@jest/globals";
 import { factsSchema } from "../../computer/facts/schema";
 import { DriverIndex } from "../../medium/drivers/driver-set";
 import { reasonText } from "../../words/reasons";

@@ -23,7 +23,7 @@ export function judgeProven(input: ProvenInput): Ruling {
   return proof === "verified" ? verified(input) : all([drilled(input), verified(input)]);
 }
 
-export function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {
+function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {
   const { make, model } = computer.facts.computer;
   const all = drills.filter((each) => each.medium === medium.tag && each.on <= today);
   const own = all.filter(({ emulated }) => !emulated);
@@ -63,7 +63,7 @@ export function drilled({ computer, medium, drills, policy, today }: ProvenInput
   return holds({ code: "drill-good", on: drill.on, computer: on, restored: drill.result === "restored" });
 }
 
-export function verified({ medium, policy, today }: ProvenInput): Ruling {
+function verified({ medium, policy, today }: ProvenInput): Ruling {
   const { verified: last, writtenOn } = medium;
   if (!last) return unknown({ code: "never-verified" });
   if (!last.whole) return broken({ code: "verification-failed", on: last.on });

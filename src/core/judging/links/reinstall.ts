@@ -8,21 +8,21 @@ import { compareVersions, sameName, sameRelease } from "./versions";
  * A reinstall needs the same system, release, edition, architecture and language that the licence covers: what the
  * computer runs now. Common practice; each rule is one of them.
  */
-export interface ReinstallInput {
+interface ReinstallInput {
   system: SystemFacts;
   included: ContainedSystem;
 }
 
 type Rule = (input: ReinstallInput) => Ruling | null;
 
-export const sameFamily: Rule = ({ system, included }) => {
+const sameFamily: Rule = ({ system, included }) => {
   if (system.family === null) return unknown({ code: "system-fact-missing", fact: "family", system: system.name });
   return sameName(system.family, included.family)
     ? null
     : broken({ code: "system-differs", fact: "family", runs: system.family, included: included.family });
 };
 
-export const sameProduct: Rule = ({ system, included }) =>
+const sameProduct: Rule = ({ system, included }) =>
   sameName(bareName(system.name), bareName(included.name))
     ? null
     : broken({ code: "system-differs", fact: "name", runs: system.name, included: included.name });
@@ -32,7 +32,7 @@ function bareName(name: string): string {
   return name.replace(/\s+(\d[\w.]*|\([^)]*\))(\s.*)?$/, "");
 }
 
-export const sameVersion: Rule = ({ system, included }) => {
+const sameVersion: Rule = ({ system, included }) => {
   if (system.version === null) return unknown({ code: "system-fact-missing", fact: "version", system: system.name });
   if (included.version === null)
     return unknown({ code: "included-fact-missing", fact: "version", included: included.name });
@@ -62,10 +62,10 @@ const told =
     return sameName(runs, has) ? null : broken({ code: "system-differs", fact, runs, included: has });
   };
 
-export const sameEdition: Rule = told("edition");
-export const sameLanguage: Rule = told("language");
+const sameEdition: Rule = told("edition");
+const sameLanguage: Rule = told("language");
 
-export const sameArchitecture: Rule = ({ system, included }) => {
+const sameArchitecture: Rule = ({ system, included }) => {
   if (system.arch === null) return unknown({ code: "system-fact-missing", fact: "arch", system: system.name });
   if (included.arch === null) return unknown({ code: "included-fact-missing", fact: "arch", included: included.name });
   const [runs, has] = [system.arch, included.arch].map((arch) => architectureOf(arch) ?? arch);
@@ -74,7 +74,7 @@ export const sameArchitecture: Rule = ({ system, included }) => {
     : broken({ code: "system-differs", fact: "arch", runs: system.arch, included: included.arch });
 };
 
-export const REINSTALL_RULES: Record<string, Rule> = {
+const REINSTALL_RULES: Record<string, Rule> = {
   sameFamily,
   sameProduct,
   sameVersion,

@@ -20,7 +20,7 @@ const systemOf = ({ facts }: RepairInput["computer"]): SystemFacts | null => fac
 const REPAIRS: Record<string, string> = { pe: "windows", windows: "windows", linux: "linux" };
 
 /** An environment repairs systems of its own family: a PE environment Windows, a Linux one Linux. Common practice. */
-export const ownFamily: Rule = ({ computer, release }) => {
+const ownFamily: Rule = ({ computer, release }) => {
   const system = systemOf(computer);
   if (!system) return unknown({ code: "fact-missing", fact: "systems" });
   if (system.family === null) return unknown({ code: "system-fact-missing", fact: "family", system: system.name });
@@ -32,7 +32,7 @@ export const ownFamily: Rule = ({ computer, release }) => {
 };
 
 /** A repair environment older than the system may not know what it repairs. Common practice. */
-export const notOlder: Rule = ({ computer, release, systemReleasedOn }) => {
+const notOlder: Rule = ({ computer, release, systemReleasedOn }) => {
   const system = systemOf(computer);
   if (!system) return null;
   const own = environmentOf(release, system);
@@ -74,7 +74,7 @@ function systemText({ name, version }: SystemFacts): string {
 const WIDE = new Set(["x64", "aa64", "riscv64"]);
 
 /** A 32-bit environment cannot service a 64-bit system, nor one of another make of processor. Common practice. */
-export const services: Rule = ({ computer, release }) => {
+const services: Rule = ({ computer, release }) => {
   const system = systemOf(computer);
   if (!system) return null;
   if (release.arch === null) return unknown({ code: "release-fact-missing", fact: "arch", release: release.name });
@@ -92,7 +92,7 @@ export const services: Rule = ({ computer, release }) => {
 };
 
 /** What is encrypted is opened first: somebody must have written down where its key is. */
-export const unlocked: Rule = ({ computer }) => {
+const unlocked: Rule = ({ computer }) => {
   const { disks } = computer.facts;
   if (!disks) return unknown({ code: "fact-missing", fact: "disks" });
   const locked = disks
@@ -105,7 +105,7 @@ export const unlocked: Rule = ({ computer }) => {
   return kept ? holds({ code: "key-kept", place: kept }) : null;
 };
 
-export const REPAIR_RULES: Record<string, Rule> = { ownFamily, notOlder, services, unlocked };
+const REPAIR_RULES: Record<string, Rule> = { ownFamily, notOlder, services, unlocked };
 
 export function judgeRepair(input: RepairInput): Ruling {
   const ruling = all(Object.values(REPAIR_RULES).map((rule) => rule(input)));

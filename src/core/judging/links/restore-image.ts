@@ -24,7 +24,7 @@ export function modeOf({ firmware }: Facts): "uefi" | "bios" | null {
 }
 
 /** An image taken under UEFI goes back to a computer starting under UEFI, BIOS to BIOS. Common practice. */
-export const sameMode: Rule = ({ computer, image, release }) => {
+const sameMode: Rule = ({ computer, image, release }) => {
   const mode = modeOf(computer.facts);
   if (image.mode === null) return unknown({ code: "image-fact-missing", fact: "mode" });
   if (mode === null) return unknown({ code: "fact-missing", fact: "firmware.kind" });
@@ -49,7 +49,7 @@ function targetDisk(facts: Facts): DiskFacts | null {
 }
 
 /** The target is a disk at least as large as the disk, not the partition, that the image came from. Common practice. */
-export const largeEnough: Rule = ({ computer, image }) => {
+const largeEnough: Rule = ({ computer, image }) => {
   if (image.diskBytes === null) return unknown({ code: "image-fact-missing", fact: "diskBytes" });
   const internal = (computer.facts.disks ?? []).filter((disk) => disk.removable !== true);
   const target = targetDisk(computer.facts);
@@ -63,7 +63,7 @@ export const largeEnough: Rule = ({ computer, image }) => {
 };
 
 /** Sector sizes must be the same unless the kit converts. Common practice. */
-export const sameSectors: Rule = ({ computer, image, release }) => {
+const sameSectors: Rule = ({ computer, image, release }) => {
   const target = targetDisk(computer.facts);
   if (!target) return null;
   if (image.sectorBytes === null) return unknown({ code: "image-fact-missing", fact: "sectorBytes" });
@@ -74,7 +74,7 @@ export const sameSectors: Rule = ({ computer, image, release }) => {
 };
 
 /** What a set must hold to start: the EFI system partition, or the active one under BIOS, and the system. Common practice. */
-export const startsAgain: Rule = ({ image }) => {
+const startsAgain: Rule = ({ image }) => {
   if (image.partitions === null) return unknown({ code: "image-fact-missing", fact: "partitions" });
   const roles = image.partitions.map((each) => each.role);
   const isWhole = (role: string) => roles.includes(role);
@@ -89,7 +89,7 @@ export const startsAgain: Rule = ({ image }) => {
 };
 
 /** Each point in time needs all that it builds on, there and verified whole, back to a full image. Common practice. */
-export const lineageWhole: Rule = ({ image, imageById }) => {
+const lineageWhole: Rule = ({ image, imageById }) => {
   const seen = new Set<string>();
   let unverified: string | null = null;
   for (let own: ImagePart = image; ; ) {
@@ -108,7 +108,7 @@ export const lineageWhole: Rule = ({ image, imageById }) => {
 };
 
 /** A kit opens images of its own version or older, and those of other kits that it says it opens. Common practice. */
-export const opened: Rule = ({ image, release }) => {
+const opened: Rule = ({ image, release }) => {
   if (image.kit === null) return unknown({ code: "image-fact-missing", fact: "kit" });
   const { kit, kitVersion } = image;
   const told = release.facts.opens.filter((each) => sameName(each.kit, kit));
@@ -124,7 +124,7 @@ export const opened: Rule = ({ image, release }) => {
 };
 
 /** The same computer, or make and model; another one only with a kit that fits the drivers. Common practice. */
-export const sameHardware: Rule = ({ computer, image, release }) => {
+const sameHardware: Rule = ({ computer, image, release }) => {
   if (image.computer === computer.tag) return null;
   const { make, model } = computer.facts.computer;
   if (release.facts.abilities.includes("hardware-move"))
@@ -136,7 +136,7 @@ export const sameHardware: Rule = ({ computer, image, release }) => {
 };
 
 /** Encrypted content is of no use without its key: somebody must have written down where it is. */
-export const decrypted: Rule = ({ image }) => {
+const decrypted: Rule = ({ image }) => {
   if (image.encrypted === false) return null;
   if (image.encrypted === null) return unknown({ code: "image-fact-missing", fact: "encrypted" });
   return image.keyPlace === null
@@ -145,7 +145,7 @@ export const decrypted: Rule = ({ image }) => {
 };
 
 /** A copy that can be had on the day: not on the disk that failed, on the medium itself, attached, or by the network. */
-export const reachable: Rule = (input) => {
+const reachable: Rule = (input) => {
   const { image } = input;
   if (image.places.length === 0) return unknown({ code: "image-fact-missing", fact: "places" });
   const ways = image.places.map((place) => ({ place, ruling: reached(place, input) }));
@@ -179,7 +179,7 @@ function reached(place: ImagePlace, { computer, medium, release }: ImageInput): 
 }
 
 /** Every rule, in the order in which they are told. */
-export const IMAGE_RULES = {
+const IMAGE_RULES = {
   sameMode,
   largeEnough,
   sameSectors,

@@ -4,7 +4,7 @@ import type { Link } from "./schema";
 import { type StartKind, startKindSchema } from "./start-kind";
 
 /** Where a release stands on a medium that carries several, and which firmware comes to it. */
-export const loadPartSchema = z.object({
+const loadPartSchema = z.object({
   /** Bytes from the start of the medium. */
   startBytes: z.number().int().nonnegative(),
   lengthBytes: z.number().int().positive(),

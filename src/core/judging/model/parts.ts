@@ -68,7 +68,7 @@ const imagePartitionSchema = z.object({
   bytes: z.number().int().nonnegative().nullish(),
 });
 
-export const imagePartSchema = z.object({
+const imagePartSchema = z.object({
   id: z.string(),
   /** The computer that it was taken of. */
   computer: z.string(),

@@ -113,7 +113,7 @@ export const NOTHING_RECORDED: Give = {
 };
 
 /** A route with the links that are shared and those of its own. */
-export function routeOf(give: Give, common: CommonLinks): Omit<Route, "computer" | "medium" | "as" | "distance"> {
+function routeOf(give: Give, common: CommonLinks): Omit<Route, "computer" | "medium" | "as" | "distance"> {
   const links: Links = { ...common, sees: linkOf(give.sees), restores: linkOf(give.restores) };
   const { release, outcome, madeOn } = give;
   return { release, outcome, links, weakest: weakestOf(links), madeOn };

@@ -8,7 +8,7 @@ import type { DeviceFaultCode, DeviceIdentity } from "../writing/device";
 import type { Phase } from "../writing/write-medium";
 
 /** Something that is put on a medium beside its release. */
-export const carrySchema = z.discriminatedUnion("kind", [
+const carrySchema = z.discriminatedUnion("kind", [
   /** A driver's folder on another release, by its .inf file. */
   z.object({ kind: z.literal("driver"), releaseId: z.number().int(), path: z.string() }),
   /** A file that lies in the library for that. */
@@ -85,7 +85,7 @@ export type BenchLine =
   | { code: "ended"; result: BenchResult["state"] };
 
 /** Lines that a preparation must have said before it counts as done: what is not in its log did not happen. */
-export const EXPECTED_LINES: readonly BenchLine["code"][] = [
+const EXPECTED_LINES: readonly BenchLine["code"][] = [
   "device-open",
   "device-is-no-store",
   "plan",

@@ -220,7 +220,7 @@ async function staleGpt(sectors: number, sectorBytes: number, coreBytes: number)
 }
 
 /** What the start partition takes for its files with some room to spare; at most what there is. */
-export function startBytesFor(files: readonly FileToWrite[], availableBytes: number, sectorBytes: number): number {
+function startBytesFor(files: readonly FileToWrite[], availableBytes: number, sectorBytes: number): number {
   let bytes = alignedUp(leastFat32Bytes(sectorBytes));
   // Larger volumes have larger clusters and tables: the need is asked for again until it is met.
   for (let round = 0; round < 12; round++) {

@@ -18,7 +18,7 @@ export type ImageProblem =
   | { code: "past-table-reach"; bytes: number; mostBytes: number }
   | (VolumeProblem & { part: "store" });
 
-export interface ImageOnDevice {
+interface ImageOnDevice {
   layout: Layout;
   /** Where the store lies; null where there is none. */
   store: { startBytes: number; lengthBytes: number; freeBytes: number; label: string } | null;

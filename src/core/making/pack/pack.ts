@@ -14,7 +14,7 @@ import { listingSchema } from "../../medium/volumes/listing";
 /** So many stand beside the first: a table of the old kind has four places, and one may be a store's. */
 export const BESIDE_MOST = 2;
 
-export const PACK_SCHEMA = "creel.pack/1";
+const PACK_SCHEMA = "creel.pack/1";
 
 const packedReleaseSchema = z.object({
   kit: z.string().min(1).max(120),

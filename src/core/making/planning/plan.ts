@@ -40,7 +40,7 @@ export interface Carried {
 const NOTHING_CARRIED: Carried = { start: [], store: [] };
 
 /** A release that stands on a medium beside another one, in a partition of its own. */
-export interface Beside {
+interface Beside {
   /** The release in words: "Bollard 5.0". */
   title: string;
   image: ByteSource;

@@ -31,7 +31,7 @@ export interface Proposal extends Candidate {
 }
 
 /** Sizes that sticks are sold in, in bytes: counted in thousands. */
-export const STICK_BYTES = [4e9, 8e9, 16e9, 32e9, 64e9, 128e9, 256e9, 512e9, 1024e9, 2048e9] as const;
+const STICK_BYTES = [4e9, 8e9, 16e9, 32e9, 64e9, 128e9, 256e9, 512e9, 1024e9, 2048e9] as const;
 /** What a stick has at least of the size that it is sold as. Common practice: makers round up by a few per cent. */
 const TRUE_SHARE = 0.93;
 

@@ -7,7 +7,7 @@ export interface Block {
 }
 
 /** Blocks end on multiples of this, as flash erases in such units. */
-export const BLOCK_BYTES = 4 << 20;
+const BLOCK_BYTES = 4 << 20;
 
 /** What a layout asks to be written, in blocks: pieces that touch are one run, cut at multiples of `BLOCK_BYTES`. */
 export function blocksOf({ pieces }: Layout, blockBytes: number = BLOCK_BYTES): Block[] {

@@ -6,7 +6,7 @@ export interface DeviceMarks {
 }
 
 /** So many characters of a serial's end name a device. */
-export const SERIAL_END = 4;
+const SERIAL_END = 4;
 
 export function hasSerialEnd(serial: string | null): serial is string {
   return serial !== null && serial.length >= SERIAL_END;

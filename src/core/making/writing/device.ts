@@ -57,7 +57,7 @@ export class DeviceFault extends Error {
 }
 
 /** How long a device may take over one block before it is given up. Slow flash takes seconds over an erase block. */
-export const ANSWER_WITHIN_MS = 60_000;
+const ANSWER_WITHIN_MS = 60_000;
 
 /** A device whose every act ends: with its answer, or with `no-answer` once it has taken too long. */
 export function impatient(device: Device, withinMs: number = ANSWER_WITHIN_MS): Device {

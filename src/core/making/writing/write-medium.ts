@@ -5,7 +5,7 @@ import { type ByteSource, readInto } from "../../kernel/source";
 import { type Block, blocksOf, sameBytes } from "./blocks";
 import { type Device, DeviceFault } from "./device";
 
-export const PHASES = ["write", "flush", "verify"] as const;
+const PHASES = ["write", "flush", "verify"] as const;
 export type Phase = (typeof PHASES)[number];
 
 /**
@@ -22,7 +22,7 @@ export interface Journal {
   saveVerified(blocks: number): Promise<void>;
 }
 
-export interface Progress {
+interface Progress {
   phase: Phase;
   /** Of this phase. */
   doneBytes: number;

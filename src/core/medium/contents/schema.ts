@@ -4,7 +4,7 @@ import { wimSchema } from "../../formats/wim";
 import type { driverSourceSchema } from "../drivers/driver-set";
 import { volumeIdSchema } from "../volumes/volume-id";
 
-export const certificateSchema = z.object({
+const certificateSchema = z.object({
   name: z.string(),
   issuer: z.string(),
   subjectName: z.string(),

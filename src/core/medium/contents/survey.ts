@@ -378,7 +378,7 @@ function latin1Text(bytes: Uint8Array): string {
 }
 
 /** Machine, digest, signatures and the rest of an EFI program; null where the file is no such thing. */
-export async function readProgram(content: ByteSource): Promise<Omit<Program, "volume" | "path"> | null> {
+async function readProgram(content: ByteSource): Promise<Omit<Program, "volume" | "path"> | null> {
   const image = await readPe(content);
   if (!image.recognised) return null;
   const { authenticode, signatures, tableFault } = await readSigning(content, image);

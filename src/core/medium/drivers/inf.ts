@@ -5,7 +5,7 @@ import { itemAt } from "../../kernel/item-at";
  * Driver information files, after Microsoft's "INF file sections and directives" (general syntax rules, [Version],
  * [Manufacturer], Models sections and their decorations, [Strings]).
  */
-export interface InfDevice {
+interface InfDevice {
   /** Hardware or compatible id in capitals: `PCI\VEN_8086&DEV_A282`. */
   id: string;
   description: string | null;

@@ -4,7 +4,7 @@ import { z } from "zod";
  * Where on a medium a volume or a program lies, from the outside in: a partition inside an El Torito image is
  * two steps. The empty list is the whole medium.
  */
-export const placeStepSchema = z.object({
+const placeStepSchema = z.object({
   kind: z.enum(["gpt", "mbr", "logical", "el-torito", "udf"]),
   /** Partition number, or index of the catalogue entry. */
   number: z.number().int(),

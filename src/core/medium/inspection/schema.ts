@@ -10,7 +10,7 @@ export const INSPECTION_SCHEMA = "creel.inspection/1";
 export const attachmentSchema = z.enum(["usb", "optical"]);
 export type Attachment = z.infer<typeof attachmentSchema>;
 
-export const catalogueEntrySchema = z.object({
+const catalogueEntrySchema = z.object({
   index: z.number().int(),
   platform: z.number().int(),
   platformName: z.string(),

@@ -6,7 +6,7 @@ import { chooseLoader, type LoadProblem, loadProblem } from "../firmware/uefi/ch
 import type { Attachment, Inspection } from "./schema";
 
 /** A way in that UEFI firmware of one architecture finds on a medium. */
-export interface UefiStartPath {
+interface UefiStartPath {
   firmware: "uefi";
   arch: Architecture;
   as: Attachment;
@@ -25,7 +25,7 @@ export interface UefiStartPath {
 }
 
 /** The boot code that BIOS comes to, and the step that it ends with where it does not get through. */
-export interface BiosStartPath {
+interface BiosStartPath {
   firmware: "bios";
   arch: "x86";
   as: Attachment;

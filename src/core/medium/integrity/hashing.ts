@@ -2,7 +2,7 @@ import { createMD5, createSHA1, createSHA256, createSHA384, createSHA512 } from 
 import type { ByteSource } from "../../kernel/source";
 
 /** Takes bytes and gives their digest, once, as lower-case hex. */
-export interface Hasher {
+interface Hasher {
   update(bytes: Uint8Array): unknown;
   digest(): string;
 }

@@ -5,11 +5,11 @@ import { volumeIdSchema } from "../volumes/volume-id";
 import { distinct, type Volume, volumesOf } from "../volumes/volumes";
 import { Cancelled, digestSource, type HasherMaker, type OnProgress, STEP_BYTES, wasmHasher } from "./hashing";
 
-export const MANIFEST_SCHEMA = "creel.manifest/1";
+const MANIFEST_SCHEMA = "creel.manifest/1";
 /** A medium is compared in blocks of this size. */
 export const MANIFEST_BLOCK_BYTES = 4 << 20;
 
-export const manifestFileSchema = z.object({
+const manifestFileSchema = z.object({
   path: z.string(),
   bytes: z.number().int().nonnegative(),
   /** Lower-case hex; null where the content could not be read. */

@@ -19,7 +19,7 @@ export interface Change<T> {
   lost: T[];
 }
 
-export interface ChangedProgram {
+interface ChangedProgram {
   path: string;
   change: "gained" | "lost" | "changed";
   signersBefore: string[];

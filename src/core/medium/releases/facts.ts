@@ -13,7 +13,7 @@ export const PURPOSES = [
 export type Purpose = (typeof PURPOSES)[number];
 
 /** Images that it opens: those of a kit, made by it up to a version. */
-export const opensSchema = z.object({
+const opensSchema = z.object({
   kit: z.string().trim().min(1).max(120),
   /** Null: of any version. */
   upTo: z.string().trim().max(60).nullable(),

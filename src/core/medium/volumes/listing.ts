@@ -4,14 +4,13 @@ import { volumeIdSchema } from "./volume-id";
 import { distinct, type Volume } from "./volumes";
 
 /** One entry: path, bytes, whether it is a folder, time of change, and what is special about it. */
-export const listingEntrySchema = z.tuple([
+const listingEntrySchema = z.tuple([
   z.string(),
   z.number(),
   z.union([z.literal(0), z.literal(1)]),
   z.string().nullable(),
   z.string().nullable(),
 ]);
-export type ListingEntry = z.infer<typeof listingEntrySchema>;
 
 /** Every file of a medium, kept small: what its space goes to is answered from this, without the medium. */
 export const listingSchema = z.object({
@@ -31,7 +30,7 @@ export type Listing = z.infer<typeof listingSchema>;
 export type ListedVolume = Listing["volumes"][number];
 
 /** Entries kept at most, all volumes together. */
-export const LISTING_MAX = 300_000;
+const LISTING_MAX = 300_000;
 
 export async function listVolumes(volumes: Volume[]): Promise<Listing> {
   const listing: Listing = { volumes: [] };

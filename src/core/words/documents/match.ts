@@ -11,7 +11,7 @@ import { attachmentSchema } from "../../medium/inspection/schema";
 import { reasonText } from "../reasons";
 import { traceText } from "../trace";
 
-export const MATCH_SCHEMA = "creel.match/1";
+const MATCH_SCHEMA = "creel.match/1";
 
 /** A reason: its code and facts, and the sentence made from them. */
 const reasonRowSchema = z.looseObject({ code: z.string(), text: z.string() });

@@ -6,7 +6,7 @@ import { placeSchema } from "../place";
 export const sbatRowSchema = z.object({ component: z.string(), generation: z.number().int() });
 
 /** What Secure Boot goes by: digests and signatures of a program. Certificates are named by their SHA-256. */
-export const signingSchema = z.object({
+const signingSchema = z.object({
   /** Authenticode digests, lower-case hex, by kind; SHA-256 always, others where a signature is computed with them. */
   digests: z.partialRecord(z.enum(["sha1", "sha256", "sha384", "sha512"]), z.string()),
   /** It has a certificate table, whatever that holds. */
@@ -25,7 +25,7 @@ export const signingSchema = z.object({
 export type LoaderSigning = z.infer<typeof signingSchema>;
 
 /** What a first-stage loader checks the next stage with, beside the computer's own lists. */
-export const firstStageSchema = z.object({
+const firstStageSchema = z.object({
   allowed: z.array(z.string()),
   allowedDigests: z.array(z.string()),
   revoked: z.array(z.string()),
@@ -36,7 +36,7 @@ export const firstStageSchema = z.object({
 export type FirstStage = z.infer<typeof firstStageSchema>;
 
 /** A loader file, or the stage behind it. */
-export const loaderSchema = z.object({
+const loaderSchema = z.object({
   /** As the medium spells it. */
   file: z.string(),
   bytes: z.number().int(),
@@ -68,7 +68,7 @@ export const loaderSchema = z.object({
 export type Loader = z.infer<typeof loaderSchema>;
 
 /** A first-stage loader starts a second one from beside itself; `null` where it is missing. */
-export const nextStageSchema = z.object({
+const nextStageSchema = z.object({
   /** The path that the first stage asks for. */
   expected: z.string(),
   /** `module`: no program of its own, only its presence counts. `fallback`: a program that looks for installed systems comes first, and which it finds is not known. */
@@ -77,7 +77,7 @@ export const nextStageSchema = z.object({
 });
 export type NextStage = z.infer<typeof nextStageSchema>;
 
-export const startFileSchema = z.object({ loader: loaderSchema, next: nextStageSchema.nullable() });
+const startFileSchema = z.object({ loader: loaderSchema, next: nextStageSchema.nullable() });
 export type StartFile = z.infer<typeof startFileSchema>;
 
 /** What stricter firmware may ask of a volume and this one lacks; the reference firmware does not mind. */
@@ -93,7 +93,7 @@ export const leniencySchema = z.enum([
 ]);
 export type Leniency = z.infer<typeof leniencySchema>;
 
-export const uefiVolumeSchema = z.object({
+const uefiVolumeSchema = z.object({
   place: placeSchema,
   start: z.number().int(),
   length: z.number().int(),
