@@ -159,7 +159,7 @@ export class Workshop {
     // Numbers of its own for the disk and each partition, or sgdisk rolls dice for them.
     const numbers = sgdisk.flatMap((option, at) => (option === "-n" ? [Number(sgdisk[at + 1]?.split(":")[0])] : []));
     const fixed = numbers.filter((number) => number > 0).flatMap((number) => ["-u", `${number}:${fixedGuid(number)}`]);
-    run("sgdisk", [...sgdisk, "-U", fixedGuid(0), ...fixed, file]);
+    run("sgdisk", ["-U", fixedGuid(0), ...sgdisk, ...fixed, file]);
     for (const [number, volume] of Object.entries(parts)) this.put(file, this.gptStart(file, Number(number)), volume);
     return file;
   }

@@ -3,8 +3,7 @@ import type { Need } from "../cover/policy";
 import type { FitLink } from "../cover/serving";
 import { isMet, type NeedStanding } from "../cover/standing";
 import type { FleetMedium } from "../fleet/world";
-import { judgeProven } from "../judging/links/proven";
-import type { Ruling } from "../judging/links/ruling";
+import { judgeProof } from "../judging/links/proven";
 import type { ComputerPart, DrillPart, PolicyPart } from "../judging/model/parts";
 import { dayAfter } from "../kernel/days";
 import { itemAt } from "../kernel/item-at";
@@ -106,7 +105,7 @@ export function proofDue(input: ProofInput): DueItem[] {
           continue;
         }
         const medium = itemAt(media, at);
-        const kind = kindOf(provenOn(input, computer, medium, on));
+        const kind = proofOn(input, computer, medium, on).wants;
         const why: DueReason =
           kind === "verification" ? { code: "verification-lapses", on } : { code: "drill-lapses", model, on };
         add(
@@ -124,8 +123,7 @@ export function proofDue(input: ProofInput): DueItem[] {
       );
       if (nearest === undefined) continue;
       const medium = itemAt(media, nearest);
-      const ruling = provenOn(input, computer, medium, today);
-      const kind = kindOf(ruling);
+      const { ruling, wants: kind } = proofOn(input, computer, medium, today);
       const why: DueReason = { code: "not-proven", reason: ruling.reasons[0] ?? null };
       add(
         {
@@ -149,17 +147,9 @@ function nearness(media: readonly FleetMedium[], { site }: ComputerPart, at: num
   return media[at]?.part.site === site ? 0 : 1;
 }
 
-function provenOn(input: ProofInput, computer: ComputerPart, { part }: FleetMedium, day: string): Ruling {
+function proofOn(input: ProofInput, computer: ComputerPart, { part }: FleetMedium, day: string) {
   const policy = input.policyFor(computer);
-  return judgeProven({ computer, medium: part, drills: input.drillsOf(part.tag), policy, today: day });
-}
-
-/** What would mend it: a drill, or reading all of it. */
-function kindOf({ reasons }: Ruling): "drill" | "verification" {
-  const code = reasons[0]?.code ?? "";
-  return code.startsWith("verif") || code === "never-verified" || code === "verified-before-writing"
-    ? "verification"
-    : "drill";
+  return judgeProof({ computer, medium: part, drills: input.drillsOf(part.tag), policy, today: day });
 }
 
 /**
@@ -181,7 +171,7 @@ export function causeOf(
   const computer = itemAt(computers, row);
   const lapsing = needs.flatMap((need) => endsOf(lapses, computer, media, need)).find((end) => end.on === on);
   if (lapsing?.isImage) return "image";
-  return lapsing ? kindOf(provenOn(input, computer, itemAt(media, lapsing.at), on)) : "drill";
+  return lapsing ? proofOn(input, computer, itemAt(media, lapsing.at), on).wants : "drill";
 }
 
 /** Computers that have what is asked on each of some days, if nothing is done. */

@@ -168,9 +168,8 @@ function systemFilesBehind(
 ): { has: string; runs: string } | null {
   for (const computer of site === null ? [] : chains.computers) {
     if (computer.site !== site) continue;
-    const { ruling } = judgeReinstall(computer, release);
-    const older = ruling.reasons.find((each) => each.code === "included-older");
-    if (older?.code === "included-older") return { has: older.included, runs: older.runs };
+    const { older } = judgeReinstall(computer, release);
+    if (older) return older;
   }
   return null;
 }

@@ -1,4 +1,5 @@
 import { daysBetween } from "../../kernel/days";
+import { compareVerdicts } from "../model/order";
 import type { ComputerPart, DrillPart, MediumPart, PolicyPart } from "../model/parts";
 import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 import { compareText, sameName } from "./versions";
@@ -18,9 +19,18 @@ export interface ProvenInput {
  * written and with this firmware; and its last verification. Common practice.
  */
 export function judgeProven(input: ProvenInput): Ruling {
+  return judgeProof(input).ruling;
+}
+
+/** The same, with what would prove it: of both the one that decides, a drill where both stand alike. */
+export function judgeProof(input: ProvenInput): { ruling: Ruling; wants: "drill" | "verification" } {
   const { proof = "model" } = input.policy;
-  if (proof === "none") return holds({ code: "no-proof-asked" });
-  return proof === "verified" ? verified(input) : all([drilled(input), verified(input)]);
+  if (proof === "none") return { ruling: holds({ code: "no-proof-asked" }), wants: "drill" };
+  const verification = verified(input);
+  if (proof === "verified") return { ruling: verification, wants: "verification" };
+  const drill = drilled(input);
+  const isDrill = compareVerdicts(drill.verdict, verification.verdict) >= 0;
+  return { ruling: all([drill, verification]), wants: isDrill ? "drill" : "verification" };
 }
 
 function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {

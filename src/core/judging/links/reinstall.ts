@@ -38,12 +38,19 @@ const sameVersion: Rule = ({ system, included }) => {
     return unknown({ code: "included-fact-missing", fact: "version", included: included.name });
   if (!sameRelease(system.version, included.version))
     return broken({ code: "system-differs", fact: "version", runs: system.version, included: included.version });
-  const isOlder =
-    system.build !== null && included.build !== null
-      ? included.build < system.build
-      : compareVersions(included.version, system.version) < 0;
-  return isOlder ? holds({ code: "included-older", runs: buildText(system), included: buildText(included) }) : null;
+  return olderIncluded({ system, included })
+    ? holds({ code: "included-older", runs: buildText(system), included: buildText(included) })
+    : null;
 };
+
+/** Of the same release, and older: by build where both are known. What is not known is not older. */
+function olderIncluded({ system, included }: ReinstallInput): boolean {
+  if (system.version === null || included.version === null || !sameRelease(system.version, included.version))
+    return false;
+  return system.build !== null && included.build !== null
+    ? included.build < system.build
+    : compareVersions(included.version, system.version) < 0;
+}
 
 function buildText({ version, build }: { version: string | null; build: number | null }): string {
   return build === null ? (version ?? "") : `${version ?? ""} (build ${build})`;
@@ -86,7 +93,11 @@ const REINSTALL_RULES: Record<string, Rule> = {
 export interface ReinstallJudged {
   ruling: Ruling;
   included: ContainedSystem | null;
+  /** What it includes is of the same release and an older build than what the computer runs. */
+  older: { has: string; runs: string } | null;
 }
+
+const NONE_INCLUDED = { included: null, older: null };
 
 /** Whether a release reinstalls what a computer runs: the included system that fits best decides. */
 export function judgeReinstall(
@@ -94,18 +105,19 @@ export function judgeReinstall(
   release: Pick<ReleasePart, "name" | "systems">,
 ): ReinstallJudged {
   if (release.systems === null)
-    return { ruling: unknown({ code: "release-systems-unknown", release: release.name }), included: null };
+    return { ruling: unknown({ code: "release-systems-unknown", release: release.name }), ...NONE_INCLUDED };
   const installs = release.systems.filter((system) => system.role === "installs");
   if (installs.length === 0)
-    return { ruling: broken({ code: "nothing-included", release: release.name }), included: null };
+    return { ruling: broken({ code: "nothing-included", release: release.name }), ...NONE_INCLUDED };
   const { systems } = computer.facts;
   if (!systems || systems.length === 0)
-    return { ruling: unknown({ code: "fact-missing", fact: "systems" }), included: null };
+    return { ruling: unknown({ code: "fact-missing", fact: "systems" }), ...NONE_INCLUDED };
   const pairs = systems.flatMap((system) => installs.map((included) => ({ system, included })));
   const judged = pairs.map((pair) => ({ ...pair, ruling: judgePair(pair) }));
   const top = best(judged, ({ ruling }) => ruling);
-  if (!top) return { ruling: unknown({ code: "fact-missing", fact: "systems" }), included: null };
-  return { ruling: top.ruling, included: top.included };
+  if (!top) return { ruling: unknown({ code: "fact-missing", fact: "systems" }), ...NONE_INCLUDED };
+  const { ruling, included, system } = top;
+  return { ruling, included, older: olderIncluded(top) ? { has: buildText(included), runs: buildText(system) } : null };
 }
 
 function judgePair(pair: ReinstallInput): Ruling {

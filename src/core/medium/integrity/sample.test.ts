@@ -15,7 +15,7 @@ for (let at = 0; at < FILES; at++) writeFileSync(w.path(`f${at}.bin`), randomByt
 const tree = Object.fromEntries(Array.from({ length: FILES }, (_, at) => [`data/f${at}.bin`, w.path(`f${at}.bin`)]));
 const disc = w.iso("disc.iso", { ...tree, "EFI/BOOT/BOOTX64.EFI": w.efi("x64") }, []);
 const bytes = new Uint8Array(readFileSync(disc));
-const made = makeManifest(new MemorySource(bytes), { name: "disc.iso" });
+const made = makeManifest(new MemorySource(bytes), { name: "disc.iso", make: nativeHasher });
 const options = { share: 0.2, seed: "a", make: nativeHasher };
 
 test("a part of it is compared, and says how much", async () => {
@@ -27,18 +27,18 @@ test("a part of it is compared, and says how much", async () => {
 
 test("damage is found where it was looked, and in the end everywhere: seeds choose other places", async () => {
   const manifest = await made;
-  const file = manifest.volumes[0]?.files.find(({ path }) => path === "/data/f23.bin");
+  const file = manifest.volumes[0]?.files.find(({ path }) => path === "/data/f17.bin");
   const changed = bytes.slice();
   const place = (file?.at?.[0]?.[0] ?? 0) + 2_000_000;
   changed[place] = (changed[place] as number) ^ 1;
   const results = [];
-  for (let seed = 0; seed < 40; seed++)
+  for (let seed = 0; seed < 12; seed++)
     results.push(await verifySample(new MemorySource(changed), manifest, { ...options, seed: String(seed) }));
   const found = results.filter(({ differing }) => differing.length > 0);
   expect(found.length).toBeGreaterThan(0);
-  expect(found.length).toBeLessThan(40);
+  expect(found.length).toBeLessThan(12);
   // A block of four mebibytes has two files in it.
-  for (const { differing } of found) expect(differing.map(({ path }) => path)).toContain("/data/f23.bin");
+  for (const { differing } of found) expect(differing.map(({ path }) => path)).toContain("/data/f17.bin");
   const again = await verifySample(new MemorySource(changed), manifest, { ...options, seed: "7" });
   expect(again).toEqual(results[7]);
 });
@@ -47,7 +47,7 @@ test("laid out otherwise, every file is looked for by size, and loaders are comp
   const folder = w.path("tree");
   run("sh", [
     "-c",
-    `mkdir ${folder} && cd ${folder} && xorriso -osirrox on -indev ${disc} -extract / . 2>/dev/null && chmod -R u+w .`,
+    `mkdir ${folder} && cd ${folder} && xorriso -osirrox on -indev stdio:${disc} -extract / . 2>/dev/null && chmod -R u+w .`,
   ]);
   const image = w.blank("laid.img", 200);
   run("mke2fs", ["-q", "-t", "ext4", "-d", folder, image]);
