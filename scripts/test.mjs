@@ -61,7 +61,12 @@ const STEPS = {
     if (runScript("scripts/dump-schema.mts", [schema], { DATABASE_URL: url }) !== 0)
       throw new Problem("The schema of the database could not be made.");
     await step("Units, reference tools, firmware", bin("jest"), ["--ci"], {
-      env: { DATABASE_URL: url, CREEL_TEST_SCHEMA: schema, TMPDIR: temp },
+      env: {
+        DATABASE_URL: url,
+        CREEL_TEST_SCHEMA: schema,
+        TMPDIR: temp,
+        CREEL_KEPT_MEDIA: join(folder, "media"),
+      },
     });
   },
   browser: async ({ url, folder }) => {

@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { run, type Workshop } from "../media/workshop";
 import { MODULES_ALIAS_4, MODULES_ALIAS_5, STORAGE_INF } from "./drivers";
@@ -290,3 +290,23 @@ export const IMAGES = {
 } satisfies Record<string, DemoImage>;
 
 export type ImageName = keyof typeof IMAGES;
+
+/** A folder in which what was made once is kept, for runs that make the same media again and again; none: nothing is. */
+const KEPT = process.env.CREEL_KEPT_MEDIA;
+
+/** Makes it, or copies what was made before. Whoever makes it beside somebody else makes the same bytes. */
+function once(image: DemoImage, kept: string): DemoImage["make"] {
+  const { file, make } = image;
+  return (w) => {
+    const source = join(kept, file);
+    if (existsSync(source)) return w.copy(source, file);
+    const made = make(w);
+    mkdirSync(kept, { recursive: true });
+    const beside = join(kept, `${process.pid}-${file}`);
+    run("cp", ["--sparse=always", made, beside]);
+    renameSync(beside, source);
+    return made;
+  };
+}
+
+if (KEPT) for (const image of Object.values<DemoImage>(IMAGES)) image.make = once(image, KEPT);

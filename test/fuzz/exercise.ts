@@ -4,7 +4,7 @@ import { walk } from "@/core/formats/file-tree";
 import { readKernelImage } from "@/core/formats/kernel-image";
 import { readPe, readSbat } from "@/core/formats/pe";
 import { readSignatureFile } from "@/core/formats/signature-file";
-import { checkWimIntegrity } from "@/core/formats/wim";
+import { checkWimIntegrity, readWim } from "@/core/formats/wim";
 import { type ByteSource, CachedSource, MemorySource } from "@/core/kernel/source";
 import { DriverIndex } from "@/core/medium/drivers/driver-set";
 import { decodeInf, readInf } from "@/core/medium/drivers/inf";
@@ -34,8 +34,11 @@ const LENGTH_MAX = 96 << 20;
 const FILES_READ = 60;
 const FILE_BYTES_READ = 1 << 20;
 
-/** Everything that Creel does with bytes from outside, done with these. Throws where the core throws, or breaks a promise. */
-export async function exercise(bytes: Uint8Array): Promise<void> {
+/**
+ * Everything that Creel does with bytes from outside, done with these. Throws where the core throws, or breaks a promise.
+ * How many things it found: entries of file systems, signatures, images of an archive, lists, devices, sums.
+ */
+export async function exercise(bytes: Uint8Array): Promise<number> {
   const source = new Watched(new MemorySource(bytes));
   const { inspection, drivers } = await inspect(source, { name: "fuzz", depth: "deep" });
   inspectionSchema.parse(inspection);
@@ -56,14 +59,17 @@ export async function exercise(bytes: Uint8Array): Promise<void> {
     }
   }
   const image = await readPe(source);
-  await readSigning(source, image);
+  let found = listing.volumes.flatMap(({ entries }) => entries).length;
+  found += (await readSigning(source, image)).signatures.length;
   await readBuiltInLists(source, image);
   await readSbat(source, image);
   await readKernelImage(source);
   await checkWimIntegrity(source);
+  found += (await readWim(source))?.images.length ?? 0;
   if (bytes.length < 1 << 20) {
-    await readSignatureFile(bytes);
-    readInf(decodeInf(bytes));
-    readChecksums(new TextDecoder().decode(bytes));
+    found += (await readSignatureFile(bytes)).entries.length;
+    found += readInf(decodeInf(bytes))?.devices.length ?? 0;
+    found += readChecksums(new TextDecoder().decode(bytes)).length;
   }
+  return found;
 }

@@ -5,6 +5,7 @@ import { ContentsView } from "@/app/_reading/contents-view";
 import { DrivesView } from "@/app/_reading/drives-view";
 import { InsideView } from "@/app/_reading/inside-view";
 import { InspectionView } from "@/app/_reading/inspection-view";
+import { keepRead } from "@/app/_reading/keep";
 import { ProgramsView } from "@/app/_reading/programs-view";
 import { useReader } from "@/app/_reading/use-reader";
 import { WholeView } from "@/app/_reading/whole-view";
@@ -13,7 +14,6 @@ import type { Purpose } from "@/core/medium/releases/facts";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
-import { sendPacked } from "@/ui/send-packed";
 import { Parts } from "@/ui/ways";
 import { ReleaseForm, type ReleaseFormProps } from "../releases/release-form";
 
@@ -65,7 +65,7 @@ export function LookBench({ kits, others, today }: LookBenchProps) {
   const listing = list.state.step === "done" ? list.state.value.listing : null;
   const keep = async () => {
     if (!inspection || !read) return { ok: false as const, problem: "The file is still being read." };
-    return sendPacked("/api/contents", "POST", { inspection, listing, drivers: read.drivers });
+    return keepRead({ inspection, listing, drivers: read.drivers });
   };
 
   return (

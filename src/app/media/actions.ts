@@ -6,8 +6,9 @@ import { addMedium, retireMedium, saveMedium } from "@/server/media/media";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-export async function addMediumAction(input: unknown, inspection: unknown): Promise<Result<number>> {
-  const result = await addMedium(await currentContext(), input, inspection);
+/** `kept`: the id of what was read from its file and kept before; null: nothing was. */
+export async function addMediumAction(input: unknown, kept: number | null): Promise<Result<number>> {
+  const result = await addMedium(await currentContext(), input, kept === null ? null : { kept });
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
@@ -16,9 +17,9 @@ export async function saveMediumAction(
   id: number,
   version: number,
   input: unknown,
-  inspection: unknown,
+  kept: number | null,
 ): Promise<Result<number>> {
-  const result = await saveMedium(await currentContext(), id, version, input, inspection);
+  const result = await saveMedium(await currentContext(), id, version, input, kept === null ? null : { kept });
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }

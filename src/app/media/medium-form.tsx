@@ -1,9 +1,10 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 import { InspectionView } from "@/app/_reading/inspection-view";
+import { keepRead } from "@/app/_reading/keep";
 import { Progress } from "@/app/_reading/progress";
 import { type Running, useReader } from "@/app/_reading/use-reader";
 import type { Inspection } from "@/core/medium/inspection/schema";
@@ -79,12 +80,21 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
   const [file, setFile] = useState<File | null>(null);
   const reader = useReader("inspected", { warm: true });
   const digest = useReader("digested");
+  const list = useReader("listed");
+  /** What was kept of the file, so that saving again does not keep it twice. */
+  const kept = useRef<{ inspection: Inspection; id: number } | null>(null);
   const { state } = reader;
   const reading = state.step === "running";
+  const inspection = useMemo(
+    () => (state.step === "done" ? withDigest(state.value.inspection, digest.state) : null),
+    [state, digest.state],
+  );
   const inspect = (dropped: File) => {
     setFile(dropped);
     digest.reset();
+    kept.current = null;
     reader.start({ kind: "inspect", file: dropped, depth: "quick" });
+    list.start({ kind: "list", file: dropped });
   };
   const [problem, setProblem] = useState<string | null>(null);
   const [version, setVersion] = useState(opened?.version ?? 0);
@@ -137,10 +147,19 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
       verified: values.verifiedOn === "" ? null : { on: values.verifiedOn, whole: values.verifiedWhole === "yes" },
       releaseIds: (values.releaseIds || []).map(Number),
     };
-    const inspection = withDigest(state, digest.state);
+    let keptId: number | null = null;
+    if (state.step === "done" && inspection) {
+      if (kept.current?.inspection !== inspection) {
+        const listing = list.state.step === "done" ? list.state.value.listing : null;
+        const sent = await keepRead({ inspection, drivers: state.value.drivers, listing });
+        if (!sent.ok) return setProblem(sent.problem);
+        kept.current = { inspection, id: sent.id };
+      }
+      keptId = kept.current.id;
+    }
     const result = opened
-      ? await saveMediumAction(opened.id, version, input, inspection)
-      : await addMediumAction(input, inspection);
+      ? await saveMediumAction(opened.id, version, input, keptId)
+      : await addMediumAction(input, keptId);
     if (result.ok) {
       router.push(`/media/${encodeURIComponent(values.tag.trim())}`);
       router.refresh();
@@ -255,7 +274,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
         )}
         {state.step === "done" && file && (
           <div className="mt-4">
-            <InspectionView inspection={withDigest(state, digest.state) ?? state.value.inspection} />
+            <InspectionView inspection={inspection ?? state.value.inspection} />
             <p className="caption mt-2">Read {bytesText(state.value.bytesRead)} of it to tell this.</p>
             <div className="mt-3">
               {digest.state.step === "running" ? (
@@ -290,9 +309,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
 }
 
 /** What was read, with the digest where it was computed. */
-function withDigest(read: Running<{ inspection: Inspection }>, digest: Running<{ digest: string }>): Inspection | null {
-  if (read.step !== "done") return null;
-  const { inspection } = read.value;
+function withDigest(inspection: Inspection, digest: Running<{ digest: string }>): Inspection {
   return digest.step === "done"
     ? { ...inspection, file: { ...inspection.file, sha256: digest.value.digest } }
     : inspection;

@@ -46,6 +46,7 @@ describe.each(SIGNED)("%s", (path) => {
     const { signatures, tableFault } = await signingOf(path);
     const told = run("sbverify", ["--list", path]);
     expect(tableFault).toBeNull();
+    expect(signatures.length).toBeGreaterThan(0);
     expect(signatures.map((each) => each.fault)).toEqual(signatures.map(() => null));
     expect(signatures.map((each) => slashed(each.issuer))).toEqual(
       [...told.matchAll(/image signature issuers:\n - (.*)\n/g)].map((found) => found[1]),
@@ -64,6 +65,7 @@ test("times, serial, key and digests of the signers' certificates are those of o
     run("sh", ["-c", `cd ${w.folder} && sbattach --signum ${index + 1} --detach ${p7} ${SHIM} 2>/dev/null || true`]);
     const pem = run("openssl", ["pkcs7", "-inform", "DER", "-in", p7, "-print_certs"]);
     const told = pem.split(/(?=subject=)/).filter((part) => part.includes("BEGIN"));
+    expect(signature.chain.length).toBeGreaterThan(0);
     for (const certificate of signature.chain) {
       const own = told.map((text) =>
         run("openssl", ["x509", "-noout", "-serial", "-dates", "-fingerprint", "-sha256"], { input: text }),
@@ -82,6 +84,7 @@ test("the SBAT rows are those of objcopy", async () => {
   const rows = await readSbat(file, await readPe(file));
   run("objcopy", ["-O", "binary", "--only-section=.sbat", SHIM, w.path("sbat.csv")]);
   const told = readFileSync(w.path("sbat.csv"), "utf8").replaceAll("\0", "").trim().split("\n");
+  expect(told.length).toBeGreaterThanOrEqual(2);
   expect(rows?.map((row) => `${row.component},${row.generation}`)).toEqual(
     told.map((line) => line.split(",").slice(0, 2).join(",")),
   );
@@ -174,6 +177,7 @@ describe("a program signed here", () => {
   test("damaged programs end in faults, never in an exception", async () => {
     const roll = dice(4);
     const bytes = new Uint8Array(readFileSync(w.path("nested.efi")));
+    let [read, faulty] = [0, 0];
     const { start, lengthBytes } = (await readPe(new MemorySource(bytes))).layout?.certificates ?? {
       start: 0,
       lengthBytes: 0,
@@ -186,6 +190,11 @@ describe("a program signed here", () => {
       const source = new MemorySource(changed);
       const { signatures } = await readSigning(source, await readPe(source));
       expect(signatures.length).toBeLessThan(10);
+      read += signatures.length;
+      faulty += signatures.filter(({ fault }) => fault !== null).length;
     }
+    // Some of them are read all the same, and some are seen to be changed.
+    expect(read).toBeGreaterThan(10);
+    expect(faulty).toBeGreaterThan(5);
   });
 });

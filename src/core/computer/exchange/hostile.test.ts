@@ -22,6 +22,7 @@ const table = new TextEncoder().encode(writeTable([record, { ...record, tag: "QX
 
 test("a table, damaged 500 times: every row is a record that fits, or has its faults told", () => {
   const roll = dice(11);
+  let [fit, told] = [0, 0];
   for (let round = 0; round < 500; round++) {
     const bytes = damaged(table, roll);
     const { text, damaged: broken } = decode(bytes, encodingOf(bytes));
@@ -32,9 +33,14 @@ test("a table, damaged 500 times: every row is a record that fits, or has its fa
       const problems = readRow(read, cells, header, mapping, roll(2) === 0);
       for (const { text: said } of problems) expect(said.length).toBeGreaterThan(10);
       if (problems.length === 0) expect(factsSchema.safeParse(read.facts).success).toBe(true);
+      if (problems.length === 0) fit++;
+      told += problems.length;
     }
+    told += faults.length;
     for (const fault of faults) expect(fault.text).toMatch(/\.$|\?$/);
   }
+  expect(fit).toBeGreaterThan(100);
+  expect(told).toBeGreaterThan(100);
 });
 
 test("each column writes what it reads, and can be cleared", () => {
@@ -64,6 +70,7 @@ test("no two columns share a name, and none its aliases with another", () => {
 
 test("a line, damaged 300 times, is a record or a sentence", () => {
   const roll = dice(5);
+  let read = 0;
   const line = new TextEncoder().encode(
     `{"schema":"creel.computer/1","tag":"A","name":"x","facts":{"schema":"creel.facts/1","computer":{"make":"M"}}}`,
   );
@@ -71,5 +78,9 @@ test("a line, damaged 300 times, is a record or a sentence", () => {
     const reading = readLine(new TextDecoder().decode(damaged(line, roll)));
     if (reading.ok) expect(factsSchema.safeParse(reading.record.facts).success).toBe(true);
     else expect(reading.problem).toMatch(/\.$/);
+    if (reading.ok) read++;
   }
+  // Some damage leaves a record, most does not.
+  expect(read).toBeGreaterThan(5);
+  expect(read).toBeLessThan(295);
 });

@@ -177,14 +177,22 @@ describe("bytes that nobody meant", () => {
     const whole = new Uint8Array(readFileSync(make()));
     const places = hotPlaces(whole);
     const next = random(name.length);
+    let [told, started] = [0, 0];
     for (let round = 0; round < 100; round++) {
       const changed = whole.slice();
       for (let i = 0; i < 1 + Math.floor(next() * 12); i++) {
         const at = (places[Math.floor(next() * places.length)] as number) + Math.floor(next() * 512);
         changed[at % changed.length] = next() < 0.3 ? 0xff : Math.floor(next() * 256);
       }
-      await survives(next() < 0.2 ? changed.subarray(0, Math.floor(next() * changed.length)) : changed);
+      const bytes = next() < 0.2 ? changed.subarray(0, Math.floor(next() * changed.length)) : changed;
+      const inspection = await survives(bytes);
+      if (inspection.findings.length > 0) told++;
+      if (paths(inspection).length > 0) started++;
     }
+    // Damage is told, and most of what starts still does.
+    expect(told).toBeGreaterThan(10);
+    if (paths(await survives(whole)).length > 0) expect(started).toBeGreaterThan(30);
+    else expect(started).toBe(0);
   });
 
   /** Sectors that are not blank in the first 400 KiB and the last sector: tables, descriptors, directories. */

@@ -1,5 +1,6 @@
 import { IMAGES } from "../../../../scripts/demo/images";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
+import { nativeHasher } from "../../../server/host/native-hasher";
 import { CachedSource } from "../../kernel/source";
 import { inspect } from "../inspection/inspect";
 import { makeManifest } from "../integrity/manifest";
@@ -9,11 +10,26 @@ import { compareReleases, type ReleaseSide } from "./compare";
 
 const w = tempWorkshop();
 
-async function side(image: keyof typeof IMAGES, manifest = true): Promise<ReleaseSide> {
+const sides = new Map<string, Promise<ReleaseSide>>();
+
+/** Each release is read once, whoever asks for it. */
+function side(image: keyof typeof IMAGES, manifest = true): Promise<ReleaseSide> {
+  const key = `${image} ${manifest}`;
+  const known = sides.get(key) ?? read(image, manifest);
+  sides.set(key, known);
+  return known;
+}
+
+async function read(image: keyof typeof IMAGES, manifest: boolean): Promise<ReleaseSide> {
   const source = memory(IMAGES[image].make(w));
   const { inspection, drivers } = await inspect(source, { name: image, depth: "deep" });
   const listing = await listVolumes(await volumesOf(new CachedSource(source)));
-  return { inspection, drivers, listing, manifest: manifest ? await makeManifest(source, { name: image }) : null };
+  return {
+    inspection,
+    drivers,
+    listing,
+    manifest: manifest ? await makeManifest(source, { name: image, make: nativeHasher }) : null,
+  };
 }
 
 test("what a new release gained", async () => {
