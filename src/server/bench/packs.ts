@@ -22,6 +22,7 @@ import { dataFolder } from "../host/folders";
 import { asKeyCard, keyCardOf } from "../inventory/key-cards";
 import { factsOfStored } from "../inventory/list-store";
 import { keptOf } from "../media/releases";
+import { runSheetInput, sheetMedium } from "../media/run-sheets";
 
 /** A computer that a medium will be a route for. */
 export interface Served {
@@ -62,17 +63,15 @@ export async function makePack(
   const records = await recordsOf(context, served.slice(0, SHEETS_MOST));
   const medium = await mediumOf(context, wish);
   const loads = [release, ...beside].map(({ kit, name }) => `${kit} ${name}`);
-  const sheetMedium = { tag: wish.tag, name: null, kind: wish.kind, siteName: null, lentTo: null, loads };
   const pages = packPages({
     ...{ medium, release, beside, madeAt: wish.madeAt },
     served: records.map(({ record, route, card }) => ({
-      sheet: {
-        computer: { tag: record.tag, name: record.name, siteName: record.site, facts: record.facts },
-        medium: sheetMedium,
-        as: route.as,
-        starts: route.links.starts,
-        keyCard: card,
-      },
+      sheet: runSheetInput(
+        { row: record, siteName: record.site, facts: record.facts },
+        { ...sheetMedium(wish.tag, null), kind: wish.kind, loads },
+        { as: route.as, starts: route.links.starts },
+        card,
+      ),
       links: verdictsOf(route.links),
       weakest: route.weakest,
       outcome: route.outcome,

@@ -29,6 +29,7 @@ import { recordEvent } from "../inventory/events";
 import { asKeyCard, keyCardOf } from "../inventory/key-cards";
 import { changing, saveVersioned } from "../inventory/versioned";
 import { getMedium } from "../media/media";
+import { runSheetInput, sheetMedium } from "../media/run-sheets";
 import { checked, fail, ok, type Result, refused } from "../problems";
 
 type CalloutRow = typeof callouts.$inferSelect & { openedBy: string };
@@ -370,23 +371,9 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
   const own = targetOf(detail);
   const target = systemDisk((own.facts.disks ?? []).filter((each) => each.removable !== true));
   return calloutSteps({
-    computer: { tag: own.row.tag, name: own.row.name, siteName: own.siteName, facts: own.facts },
-    medium: {
-      tag: chosen.medium,
-      name: medium?.row.name ?? null,
-      kind: medium?.row.kind ?? "usb",
-      siteName: medium?.siteName ?? null,
-      lentTo: medium?.row.lentTo ?? null,
-      loads: medium?.loads.map(({ kitName, releaseName }) => `${kitName} ${releaseName}`) ?? [],
-    },
-    ...{
-      as: chosen.as,
-      starts: chosen.starts,
-      keyCard: asKeyCard(card),
-      outcome: chosen.outcome,
-      release: chosen.release,
-    },
-    ...{ image: chosen.image, drivers: chosen.drivers, seconds: chosen.seconds },
+    ...runSheetInput(own, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
+    ...{ outcome: chosen.outcome, release: chosen.release, image: chosen.image },
+    ...{ drivers: chosen.drivers, seconds: chosen.seconds },
     target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
   });
 }

@@ -14,6 +14,7 @@ import { routesOf } from "@/server/fleet/routes";
 import { getComputer } from "@/server/inventory/computers";
 import { asKeyCard, keyCardOf } from "@/server/inventory/key-cards";
 import { getMedium } from "@/server/media/media";
+import { runSheetInput, sheetMedium } from "@/server/media/run-sheets";
 import { ChainHead } from "@/ui/chain";
 import { firmwareText, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
@@ -58,20 +59,9 @@ export default async function RunSheet({ params }: Props) {
   }
   const { starts } = route.links;
   const card = await keyCardOf(context, computer.row.make, computer.row.model);
-  const steps = runSheetSteps({
-    computer: { tag: computer.row.tag, name: computer.row.name, siteName: computer.siteName, facts: computer.facts },
-    medium: {
-      tag: medium.row.tag,
-      name: medium.row.name,
-      kind: medium.row.kind,
-      siteName: medium.siteName,
-      lentTo: medium.row.lentTo,
-      loads: medium.loads.map((load) => `${load.kitName} ${load.releaseName}`),
-    },
-    as: route.as,
-    starts,
-    keyCard: asKeyCard(card),
-  });
+  const steps = runSheetSteps(
+    runSheetInput(computer, sheetMedium(medium.row.tag, medium), { as: route.as, starts }, asKeyCard(card)),
+  );
   const qr = await QRCode.toString(computer.row.tag, { type: "svg", margin: 0, errorCorrectionLevel: "M" });
   return (
     <article className="max-w-3xl print:max-w-none">
