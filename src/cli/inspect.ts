@@ -1,4 +1,5 @@
 import type { Inspection } from "@/core/medium/inspection/schema";
+import { wimFaultText } from "@/core/words/archives";
 import { signatureFaultText, systemText, unreadWhyText } from "@/core/words/contents";
 import { inspectionDocument } from "@/core/words/documents/inspection";
 import { archText, fileSystemText } from "@/core/words/firmware";
@@ -81,7 +82,7 @@ function describeContents({ programs, contents }: Inspection): string[] {
       lines.push(
         `          ${image.index}  ${visible(image.name)}, ${bytesText(image.bytes)}${image.startable ? ", startable" : ""}`,
       );
-    for (const fault of wim.faults) lines.push(`          but  ${visible(fault, 400)}`);
+    for (const fault of wim.faults) lines.push(`          but  ${visible(wimFaultText(fault), 400)}`);
   }
   for (const kernel of contents.kernels) lines.push(`kernel    ${visible(kernel.path)}, ${visible(kernel.release)}`);
   for (const live of contents.live) lines.push(`live      ${visible(live.path)}, ${bytesText(live.bytes)}`);

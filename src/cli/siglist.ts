@@ -1,4 +1,5 @@
 import { readSignatureFile, type SignatureFile, type ToldEntry } from "@/core/formats/signature-file";
+import { listFaultText } from "@/core/words/signature-lists";
 import { visible } from "@/core/words/visible";
 import { UsageError, withFile } from "./problems";
 
@@ -10,8 +11,8 @@ export function runSiglist(file: string, options: { json?: boolean }): Promise<v
     if (source.sizeBytes > FILE_MAX_BYTES)
       throw new UsageError(`${visible(file)}: too large for a signature list (more than ${FILE_MAX_BYTES} bytes)`);
     const told = await readSignatureFile(await source.read(0, source.sizeBytes));
-    const { fault } = told;
-    if (options.json) process.stdout.write(`${JSON.stringify({ schema: "creel.siglist/1", ...told })}\n`);
+    const fault = told.fault && listFaultText(told.fault);
+    if (options.json) process.stdout.write(`${JSON.stringify({ schema: "creel.siglist/1", ...told, fault })}\n`);
     else process.stdout.write(describe(told));
     if (fault) throw new UsageError(`${visible(file)}: ${fault.charAt(0).toLowerCase()}${fault.slice(1)}`);
   });

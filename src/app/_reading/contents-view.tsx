@@ -1,4 +1,5 @@
 import type { Inspection } from "@/core/medium/inspection/schema";
+import { wimFaultText } from "@/core/words/archives";
 import { systemText, unreadWhyText } from "@/core/words/contents";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
@@ -44,8 +45,8 @@ export function ContentsView({ inspection }: { inspection: Inspection }) {
             {wim.hasIntegrityTable ? ", with an integrity table" : ", without an integrity table"}
           </p>
           {wim.faults.map((fault) => (
-            <p key={fault} className="text-plum">
-              {visible(fault, 400)}
+            <p key={wimFaultText(fault)} className="text-plum">
+              {visible(wimFaultText(fault), 400)}
             </p>
           ))}
           <table className="mt-1 w-full text-[0.9rem]">

@@ -38,9 +38,22 @@ const KINDS: Record<string, SignatureKind> = {
 
 export interface SignatureLists {
   entries: SignatureEntry[];
-  /** What is wrong, with the offset at which; null where all was read. */
-  fault: string | null;
+  /** Null where all was read. */
+  fault: ListFault | null;
 }
+
+/** What is wrong with lists, and at which byte of their file. Lengths are bytes. */
+export type ListFault = { at: number } & (
+  | { code: "list-header-short" }
+  | { code: "list-below-header"; listBytes: number }
+  | { code: "list-past-end"; listBytes: number; left: number }
+  | { code: "list-header-past-list" }
+  | { code: "entries-empty"; entryBytes: number }
+  | { code: "entries-uneven"; room: number; entryBytes: number }
+  | { code: "entries-too-many"; most: number }
+);
+/** A fault without the place where it is. */
+type Placeless<T> = T extends unknown ? Omit<T, "at"> : never;
 
 const HEADER = 28;
 const OWNER = 16;
@@ -52,23 +65,20 @@ export function readSignatureLists(bytes: Uint8Array, base = 0): SignatureLists 
   const entries: SignatureEntry[] = [];
   let at = 0;
   while (at < fields.length) {
-    const fault = (text: string): SignatureLists => ({ entries, fault: `At byte ${base + at}: ${text}.` });
-    if (at + HEADER > fields.length) return fault("a signature list begins, but fewer than 28 bytes are left");
+    const faulty = (fault: Placeless<ListFault>): SignatureLists => ({ entries, fault: { ...fault, at: base + at } });
+    if (at + HEADER > fields.length) return faulty({ code: "list-header-short" });
     const listBytes = fields.u32le(at + 16);
     const headerBytes = fields.u32le(at + 20);
     const entryBytes = fields.u32le(at + 24);
-    if (listBytes < HEADER)
-      return fault(`a signature list says it is ${listBytes} bytes long, less than its own header`);
-    if (listBytes > fields.length - at)
-      return fault(`a signature list of ${listBytes} bytes reaches past the end (${fields.length - at} are left)`);
+    if (listBytes < HEADER) return faulty({ code: "list-below-header", listBytes });
+    if (listBytes > fields.length - at) return faulty({ code: "list-past-end", listBytes, left: fields.length - at });
     const room = listBytes - HEADER - headerBytes;
-    if (headerBytes > listBytes - HEADER) return fault("a signature list's header is longer than the list");
-    if (entryBytes <= OWNER && room > 0) return fault(`entries of ${entryBytes} bytes hold nothing`);
-    if (room > 0 && room % entryBytes !== 0)
-      return fault(`${room} bytes of entries are no whole number of entries of ${entryBytes} bytes`);
+    if (headerBytes > listBytes - HEADER) return faulty({ code: "list-header-past-list" });
+    if (entryBytes <= OWNER && room > 0) return faulty({ code: "entries-empty", entryBytes });
+    if (room > 0 && room % entryBytes !== 0) return faulty({ code: "entries-uneven", room, entryBytes });
     const kind = KINDS[guid(fields, at)] ?? "unknown";
     for (let entry = at + HEADER + headerBytes; entry < at + listBytes; entry += entryBytes) {
-      if (entries.length >= ENTRIES_MAX) return fault(`more than ${ENTRIES_MAX} entries`);
+      if (entries.length >= ENTRIES_MAX) return faulty({ code: "entries-too-many", most: ENTRIES_MAX });
       entries.push({
         owner: guid(fields, entry),
         kind,

@@ -1,7 +1,7 @@
 import { type CertificateFacts, readCertificate } from "../crypto/certificate";
 import { Fields, guid, hex } from "../kernel/fields";
 import { readSigners } from "./authenticode";
-import { readSignatureLists, type SignatureKind } from "./efi-signature-list";
+import { type ListFault, readSignatureLists, type SignatureKind } from "./efi-signature-list";
 
 /** One entry of a signature list, told. */
 export interface ToldEntry {
@@ -17,6 +17,12 @@ export interface ToldEntry {
   certificate: CertificateFacts | null;
 }
 
+export type SignatureFileFault =
+  | ListFault
+  | { code: "file-empty" }
+  | { code: "update-signature-past-end"; at: number; length: number; left: number }
+  | { code: "update-signature-unreadable"; at: number };
+
 export interface SignatureFile {
   /** Lists alone, an authenticated update, or a variable as efivarfs has it. */
   form: "lists" | "update" | "variable";
@@ -29,8 +35,8 @@ export interface SignatureFile {
   /** Where the lists begin in the file, in bytes. */
   listsAt: number;
   entries: ToldEntry[];
-  /** What is wrong and at which byte; null where all was read. */
-  fault: string | null;
+  /** Null where all was read. */
+  fault: SignatureFileFault | null;
 }
 
 /** UEFI 2.10, 8.2.1. */
@@ -72,7 +78,7 @@ export async function readSignatureFile(bytes: Uint8Array): Promise<SignatureFil
   file.listsAt = start;
   if (file.fault) return file;
   const lists = readSignatureLists(bytes.subarray(start), start);
-  file.fault = bytes.length === 0 ? "The file is empty." : lists.fault;
+  file.fault = bytes.length === 0 ? { code: "file-empty" } : lists.fault;
   for (const { at, owner, kind, data } of lists.entries) {
     const isCertificate = kind === "x509";
     file.entries.push({
@@ -107,12 +113,11 @@ function readUpdateHeader(bytes: Uint8Array, file: SignatureFile): number {
   const length = fields.u32le(TIME_BYTES);
   if (length < CERTIFICATE_HEADER_BYTES || TIME_BYTES + length > bytes.length) {
     const left = bytes.length - TIME_BYTES;
-    file.fault = `At byte ${TIME_BYTES}: the signature of the update says it is ${length} bytes long, but ${left} are left.`;
+    file.fault = { code: "update-signature-past-end", at: TIME_BYTES, length, left };
     return 0;
   }
   file.signers = readSigners(fields.slice(TIME_BYTES + CERTIFICATE_HEADER_BYTES, length - CERTIFICATE_HEADER_BYTES));
-  if (!file.signers)
-    file.fault = `At byte ${TIME_BYTES + CERTIFICATE_HEADER_BYTES}: the signature of the update is no PKCS #7 data.`;
+  if (!file.signers) file.fault = { code: "update-signature-unreadable", at: TIME_BYTES + CERTIFICATE_HEADER_BYTES };
   return TIME_BYTES + length;
 }
 

@@ -3,6 +3,7 @@ import { run } from "../../../scripts/media/workshop";
 import { damaged, dice } from "../../../test/support/dice";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { MemorySource } from "../kernel/source";
+import { wimFaultText } from "../words/archives";
 import { checkWimIntegrity, readWim, type Wim } from "./wim";
 
 // Reference: wimlib, which writes the archives and says what is in them.
@@ -107,7 +108,8 @@ test("the integrity table: whole, damaged where a byte was changed, or none", as
 test("an archive cut short says so", async () => {
   const bytes = readFileSync(install);
   const cut = (await readWim(new MemorySource(new Uint8Array(bytes.subarray(0, bytes.length / 2))))) as Wim;
-  expect(cut.faults.join(" ")).toContain("cut short");
+  expect(cut.faults.map(({ code }) => code)).toContain("cut-short");
+  expect(cut.faults.map(wimFaultText).join(" ")).toContain("the file ends at");
   expect((await readWim(new MemorySource(new Uint8Array(bytes.subarray(0, 100)))))?.faults).toHaveLength(1);
 });
 

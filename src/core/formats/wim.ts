@@ -42,6 +42,23 @@ const wimImageSchema = z.object({
 });
 type WimImage = z.infer<typeof wimImageSchema>;
 
+const wimFaultSchema = z.discriminatedUnion("code", [
+  z.object({ code: z.literal("ends-in-header") }),
+  z.object({
+    code: z.literal("cut-short"),
+    part: z.enum(["contents", "description", "integrity"]),
+    at: z.number(),
+    fileBytes: z.number(),
+  }),
+  z.object({ code: z.literal("image-counts-differ"), header: z.number(), description: z.number() }),
+  z.object({ code: z.literal("description-too-long"), bytes: z.number() }),
+  z.object({ code: z.literal("description-unreadable") }),
+  /** As an inspection of earlier days has it. */
+  z.object({ code: z.literal("told-in-words"), text: z.string() }),
+]);
+/** What is wrong with an archive. Places and lengths are bytes. */
+export type WimFault = z.infer<typeof wimFaultSchema>;
+
 export const wimSchema = z.object({
   /** What tells the parts of one split archive from those of another. */
   guid: z.string(),
@@ -55,8 +72,7 @@ export const wimSchema = z.object({
   startIndex: z.number().int(),
   hasIntegrityTable: z.boolean(),
   images: z.array(wimImageSchema),
-  /** What is wrong with it, each a sentence. */
-  faults: z.array(z.string()),
+  faults: z.array(wimFaultSchema.or(z.string().transform((text): WimFault => ({ code: "told-in-words", text })))),
 });
 export type Wim = z.infer<typeof wimSchema>;
 
@@ -95,7 +111,7 @@ export async function readWim(file: ByteSource): Promise<Wim | null> {
     faults: [],
   };
   if (header.length < WIM_HEADER_BYTES) {
-    wim.faults.push("It ends inside its own header.");
+    wim.faults.push({ code: "ends-in-header" });
     return wim;
   }
   const fields = new Fields(header);
@@ -112,19 +128,17 @@ export async function readWim(file: ByteSource): Promise<Wim | null> {
   const integrity = resource(fields, 124);
   wim.hasIntegrityTable = integrity !== null && integrity.lengthBytes > 0;
   for (const [name, part] of [
-    ["list of contents", table],
+    ["contents", table],
     ["description", xml],
-    ["integrity table", integrity],
+    ["integrity", integrity],
   ] as const) {
     if (part && part.start + part.lengthBytes > file.sizeBytes)
-      wim.faults.push(
-        `Its ${name} should be at byte ${part.start}, but the file ends at ${file.sizeBytes}: it was cut short.`,
-      );
+      wim.faults.push({ code: "cut-short", part: name, at: part.start, fileBytes: file.sizeBytes });
   }
   if (xml && xml.lengthBytes > 0) wim.images = await readDescription(file, xml, wim);
   // Only the first part of a split archive has the images' own data, but every part describes them all.
   if (wim.faults.length === 0 && wim.images.length !== wim.imageCount)
-    wim.faults.push(`Its header counts ${wim.imageCount} images, its description ${wim.images.length}.`);
+    wim.faults.push({ code: "image-counts-differ", header: wim.imageCount, description: wim.images.length });
   return wim;
 }
 
@@ -144,7 +158,7 @@ function resource(fields: Fields, at: number): Resource | null {
 
 async function readDescription(file: ByteSource, xml: Resource, wim: Wim): Promise<WimImage[]> {
   if (xml.lengthBytes > XML_MAX_BYTES) {
-    wim.faults.push(`Its description is ${xml.lengthBytes} bytes long, which is not plausible.`);
+    wim.faults.push({ code: "description-too-long", bytes: xml.lengthBytes });
     return [];
   }
   const bytes = await readExactly(file, xml.start, xml.lengthBytes);
@@ -163,7 +177,7 @@ async function readDescription(file: ByteSource, xml: Resource, wim: Wim): Promi
     const images = list(child(child(root, "WIM"), "IMAGE"));
     return images.slice(0, IMAGES_MAX).map((image, position) => describeImage(image, position, wim.startIndex));
   } catch {
-    wim.faults.push("Its description cannot be read: it is damaged or encrypted.");
+    wim.faults.push({ code: "description-unreadable" });
     return [];
   }
 }

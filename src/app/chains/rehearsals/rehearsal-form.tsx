@@ -7,6 +7,7 @@ import type { WorldChange } from "@/core/fleet/rehearsal";
 import { readSignatureFile } from "@/core/formats/signature-file";
 import { toBase64 } from "@/core/kernel/base64";
 import { problemText } from "@/core/words/problems";
+import { listFaultText } from "@/core/words/signature-lists";
 import { visible } from "@/core/words/visible";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
@@ -62,7 +63,7 @@ async function readLists(file: File): Promise<Lists | string> {
   if (file.size > FILE_MAX_BYTES) return `${name} is larger than any signature list: take the file of the update.`;
   const bytes = new Uint8Array(await file.arrayBuffer());
   const told = await readSignatureFile(bytes);
-  if (told.fault !== null) return `${name}: ${told.fault}`;
+  if (told.fault !== null) return `${name}: ${listFaultText(told.fault)}`;
   if (told.entries.length === 0) return `${name} holds no entries.`;
   return { file: name, lists: toBase64(bytes.subarray(told.listsAt)), entries: told.entries.length };
 }

@@ -11,6 +11,7 @@ import type { CertificateFacts } from "@/core/crypto/certificate";
 import { factTitle, missingText, sourceText } from "@/core/words/facts";
 import { archText } from "@/core/words/firmware";
 import { supportText } from "@/core/words/needs";
+import { listFaultText } from "@/core/words/signature-lists";
 import { binaryText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import type { SystemSupport } from "@/server/inventory/calendars";
@@ -259,7 +260,7 @@ function List({ list, today, revoked }: { list: ListSummary | null; today: strin
   const others = list.digests + list.certificateDigests.length;
   return (
     <>
-      {list.fault && <span className="block text-plum">{list.fault}</span>}
+      {list.fault && <span className="block text-plum">{listFaultText(list.fault)}</span>}
       {list.certificates.map((certificate) => (
         <span key={certificate.sha256} className="block" title={`SHA-256 ${certificate.sha256}`}>
           {visible(certificate.name, 100)}{" "}

@@ -75,7 +75,7 @@ test("lists, certificates and start entries, damaged: nothing is thrown, offsets
   expect(readCertificate(certificate)).toMatchObject({ name: "Norlight Third Party CA 2011" });
   for (let round = 0; round < 150; round++) {
     const { entries, fault } = readSignatureLists(damaged(whole, roll));
-    if (fault) expect(Number(/^At byte (\d+):/.exec(fault)?.[1])).toBeLessThanOrEqual(whole.length);
+    if (fault) expect(fault.at).toBeLessThanOrEqual(whole.length);
     for (const entry of entries) expect(entry.data.length).toBeLessThanOrEqual(whole.length);
     const summary = summariseList(damaged(lists, roll));
     expect(summary.certificates.length + summary.digests + summary.others).toBeLessThanOrEqual(100_000);

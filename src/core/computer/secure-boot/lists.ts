@@ -2,6 +2,7 @@ import { type CertificateFacts, readCertificate } from "../../crypto/certificate
 import {
   certificateDigest,
   isCertificateDigest,
+  type ListFault,
   readSignatureLists,
   type SignatureEntry,
 } from "../../formats/efi-signature-list";
@@ -19,7 +20,7 @@ export interface ListSummary {
   certificateDigests: string[];
   /** Entries of other kinds, or certificates that cannot be read. */
   others: number;
-  fault: string | null;
+  fault: ListFault | { code: "not-base64" } | null;
 }
 
 export interface SecureBootSummary {
@@ -60,7 +61,7 @@ function fromFact(base64: string | null): ListSummary | null {
   if (base64 === null) return null;
   const bytes = fromBase64(base64);
   if (bytes) return summariseList(bytes);
-  return { certificates: [], digests: 0, certificateDigests: [], others: 0, fault: "It is not base64." };
+  return { certificates: [], digests: 0, certificateDigests: [], others: 0, fault: { code: "not-base64" } };
 }
 
 export function summariseSecureBoot(firmware: FirmwareFacts): SecureBootSummary {

@@ -1,11 +1,12 @@
 import { z } from "zod";
 import { architectureSchema } from "../../kernel/architecture";
-import { signatureSchema } from "../../medium/contents/schema";
+import { signatureSchema, wimOnMediumSchema } from "../../medium/contents/schema";
 import { type Finding, severityOf, severitySchema } from "../../medium/findings/findings";
 import { sbatRowSchema } from "../../medium/firmware/uefi/view";
 import { attachmentSchema, type Inspection, inspectionSchema } from "../../medium/inspection/schema";
 import { partitionOf, type StartPath, startPathsOf } from "../../medium/inspection/start-paths";
 import { tableSchema } from "../../medium/tables/schema";
+import { wimFaultText } from "../archives";
 import { findingText } from "../findings";
 import { startCodeText } from "../firmware";
 import { placeText } from "../places";
@@ -36,9 +37,14 @@ const startPathRowSchema = z.object({
   problems: z.array(z.object({ code: z.string(), text: z.string() })),
 });
 
+const contentsRowSchema = inspectionSchema.shape.contents.extend({
+  wims: z.array(wimOnMediumSchema.extend({ faults: z.array(z.string()) })).nullable(),
+});
+
 /** `creel.inspection/1`: an inspection with its sentences, and the start paths that derive from it. */
 export const inspectionDocumentSchema = inspectionSchema.extend({
   tables: z.array(tableSchema.extend({ findings: z.array(findingRowSchema) })),
+  contents: contentsRowSchema,
   startPaths: z.array(startPathRowSchema),
   findings: z.array(findingRowSchema),
 });
@@ -51,10 +57,15 @@ export function inspectionDocument(inspection: Inspection): InspectionDocument {
     tables: tables.map((table) => ({ ...table, findings: table.findings.map(findingRow) })),
     ...{ partitions, catalogue },
     startPaths: startPathsOf(inspection).map(startPathRow),
-    ...{ contents, programs },
+    contents: { ...contents, wims: contents.wims && contents.wims.map(wimRow) },
+    programs,
     findings: findings.map(findingRow),
     views,
   };
+}
+
+function wimRow(wim: z.infer<typeof wimOnMediumSchema>) {
+  return { ...wim, faults: wim.faults.map(wimFaultText) };
 }
 
 function findingRow(finding: Finding): z.infer<typeof findingRowSchema> {
