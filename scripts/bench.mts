@@ -214,7 +214,7 @@ async function taken(context: Context, file: string, text: string): Promise<Impo
   if (!staged.ok) throw new Error(problemText(staged.problem));
   const result = await runImport(context, staged.value, IMPORT);
   if (!result.ok) throw new Error(problemText(result.problem));
-  if (result.value.faultsTotal > 0) throw new Error(result.value.faults[0]?.text);
+  if (result.value.faultsTotal > 0) throw new Error(result.value.faults[0]?.problem.code);
   return result.value;
 }
 

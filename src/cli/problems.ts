@@ -2,6 +2,7 @@ import { readFile } from "node:fs/promises";
 import { type Facts, readFacts } from "@/core/computer/facts/schema";
 import { ReadFailed } from "@/core/kernel/source";
 import { type InspectResult, inspect } from "@/core/medium/inspection/inspect";
+import { factsProblemText } from "@/core/words/collect";
 import { visible } from "@/core/words/visible";
 import { FileSource, fileProblem } from "@/server/host/file-source";
 
@@ -18,7 +19,7 @@ export async function readFactsFile(path: string): Promise<Facts> {
     throw new UsageError(`${visible(path)}: ${fileProblem(error)}`);
   }
   const reading = readFacts(content);
-  if (!reading.ok) throw new UsageError(`${visible(path)}: ${visible(reading.problem)}`);
+  if (!reading.ok) throw new UsageError(`${visible(path)}: ${visible(factsProblemText(reading.problem))}`);
   return reading.facts;
 }
 

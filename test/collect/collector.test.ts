@@ -20,7 +20,7 @@ function collect(shell: readonly string[], args: string[], env: NodeJS.ProcessEn
   const { stdout, stderr, status } = spawnSync(command, [...before, COLLECTOR, ...args], { encoding: "utf8", env });
   expect([status, stderr]).toEqual([0, ""]);
   const reading = readFacts(stdout);
-  if (!reading.ok) throw new Error(`${reading.problem}\n${stdout}`);
+  if (!reading.ok) throw new Error(`${reading.problem.code}\n${stdout}`);
   return reading.facts;
 }
 
@@ -439,7 +439,7 @@ test("what it writes is taken as a document, and a second run adds nothing", () 
     at: "2026-01-01T00:00:00.000Z",
     bytes: new TextEncoder().encode(stdout),
   });
-  if (!reading.ok) throw new Error(reading.problem);
+  if (!reading.ok) throw new Error(reading.problem.code);
   expect(reading.observation.source.kind).toBe("collector");
   const once = applyMerge(null, NO_PROVENANCE, [reading.observation]);
   expect(once.left).toEqual([]);

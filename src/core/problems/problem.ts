@@ -1,4 +1,6 @@
 import type { CalendarProblem } from "../computer/calendars/calendar";
+import type { CellProblem, LineProblem, RecordProblem, TableProblem } from "../computer/exchange/faults";
+import type { RowFault } from "../computer/exchange/table";
 import type { PatternProblem } from "../images/names";
 import type { PackProblem } from "../making/pack/pack-read";
 import type { CapacityResult } from "../making/writing/capacity";
@@ -44,7 +46,7 @@ export type Refusal =
   | { code: "import-busy" }
   | { code: "import-cancelled" }
   | { code: "import-failed" }
-  | { code: "table-fault"; text: string }
+  | { code: "table-fault"; fault: ImportFault }
   // Files and media
   | { code: "too-large-to-keep" }
   | { code: "body-unreadable" }
@@ -120,4 +122,38 @@ export function fail<T = never>(problem: Problem): Result<T> {
 
 export function refused<T = never>(why: Refusal, field?: string): Result<T> {
   return fail({ code: "refused", why, ...(field === undefined ? {} : { field }) });
+}
+
+/** Why a row that can be read is not taken in. */
+export type RowRefusal =
+  | { code: "serial-of-several"; serial: string; count: number }
+  | { code: "serial-of-another"; serial: string; other: string; tag: string }
+  | { code: "tag-missing" }
+  | { code: "tag-twice"; tag: string; row: number }
+  | { code: "serial-twice"; serial: string; row: number }
+  | { code: "place-unknown"; place: string }
+  /** What is wrong, by field. */
+  | { code: "not-taken"; fields: Record<string, string> };
+
+/** What is wrong with a file as a whole. */
+type FileRefusal = { code: "no-column-tells" } | { code: "no-rows" } | { code: "no-lines" };
+
+/** What keeps a file from being imported. `told-in-words`: as an import of earlier days has it. */
+export type ImportProblem =
+  | TableProblem
+  | CellProblem
+  | RecordProblem
+  | LineProblem
+  | RowRefusal
+  | FileRefusal
+  | { code: "told-in-words"; text: string };
+
+export type ImportFault = RowFault<ImportProblem>;
+
+/** A fault as it is kept; older ones are sentences. */
+export function readImportFault(
+  kept: ImportFault | { row: number | null; column: string | null; text: string },
+): ImportFault {
+  if ("problem" in kept) return kept;
+  return { row: kept.row, column: kept.column, problem: { code: "told-in-words", text: kept.text } };
 }

@@ -96,6 +96,10 @@ const PACKS: EachOf<PackProblem> = {
   "too-large": { code: "too-large", path: "/CREEL/pack.json", mostBytes: 4e6 },
   damaged: { code: "damaged", path: "/CREEL/pack.json" },
   "not-understood": { code: "not-understood", path: "/CREEL/pack.json", why: "Unexpected\u001b[31m end" },
+  "record-not-understood": {
+    ...{ code: "record-not-understood", path: "/CREEL/records.jsonl", line: 3 },
+    problem: { code: "line-not-json", told: "Unexpected\u001b[31m end" },
+  },
 };
 
 test.each(Object.entries(PACKS))("why what a medium says is not taken in is a sentence: %s", (_code, problem) => {

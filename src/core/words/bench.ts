@@ -7,6 +7,7 @@ import type { CapacityResult } from "../making/writing/capacity";
 import type { DeviceFaultCode, DeviceKind } from "../making/writing/device";
 import type { TrustReason } from "../making/writing/trust";
 import { archText } from "./firmware";
+import { lineProblemText } from "./imports";
 import { changeText, reasonText } from "./reasons";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";
@@ -145,6 +146,8 @@ export function packProblemText(problem: PackProblem): string {
       return `${problem.path} is larger than ${bytesText(problem.mostBytes)}, which no pack is. Nothing of it was taken in.`;
     case "damaged":
       return `${problem.path} is not what the medium's own sums say: it was changed, or the medium is failing. Nothing of it was taken in.`;
+    case "record-not-understood":
+      return `${problem.path} cannot be understood (line ${problem.line}: ${visible(lineProblemText(problem.problem))}). Nothing of it was taken in.`;
     case "not-understood":
       return `${problem.path} cannot be understood (${visible(problem.why)}). Nothing of it was taken in.`;
   }

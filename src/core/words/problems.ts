@@ -4,6 +4,7 @@ import type { Problem, Refusal } from "../problems/problem";
 import { capacityText, deviceFaultText, packProblemText } from "./bench";
 import { calendarProblemText } from "./calendars";
 import { patternProblemText } from "./images";
+import { importFaultText } from "./imports";
 
 /** A problem in sentences; fields of a form are told by their names. */
 export function problemText(problem: Problem): string {
@@ -97,7 +98,7 @@ function refusalReasonText(why: Refusal): string {
     case "no-such-form":
       return `A form is one of ${why.known.join(", ")}.`;
     case "table-fault":
-      return why.text;
+      return importFaultText(why.fault);
     case "lent-already":
       return `${why.medium} is with ${why.to}. It has to be given back first.`;
     case "release-of-another-file":

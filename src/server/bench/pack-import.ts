@@ -183,7 +183,7 @@ async function addComputers(context: Context, packed: PackedComputer[], from: st
   });
   if (!report.ok) return report;
   const [fault] = report.value.faults;
-  return fault ? refused({ code: "table-fault", text: fault.text }) : ok(report.value.added);
+  return fault ? refused({ code: "table-fault", fault }) : ok(report.value.added);
 }
 
 async function siteOf(context: Context, name: string): Promise<Result<number | null>> {

@@ -14,7 +14,7 @@ import {
   planMerge,
   provenanceFor,
 } from "@/core/computer/facts/merge";
-import { flatten } from "@/core/computer/facts/paths";
+import { flatten, type LeftOut } from "@/core/computer/facts/paths";
 import { type DiskFacts, diskSchema, FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
 import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import type { Context } from "../context";
@@ -50,7 +50,7 @@ export interface FactsPreview {
   changes: FactChange[];
   confirmed: number;
   /** What could not be put together, as sentences. */
-  left: string[];
+  left: LeftOut[];
   affected: Affected[];
   /** Media whose Starts verdict on this computer changes. */
   shifts: MediumShift[];

@@ -1,7 +1,7 @@
 import { eq, inArray, sql } from "drizzle-orm";
 import { affectedBy } from "@/core/computer/affects";
 import { type ComputerRecord, emptyRecord } from "@/core/computer/exchange/columns";
-import { FAULTS_MAX, type RowFault } from "@/core/computer/exchange/table";
+import { FAULTS_MAX } from "@/core/computer/exchange/table";
 import {
   editedProvenance,
   type FactSource,
@@ -15,7 +15,7 @@ import { assemble, flatten } from "@/core/computer/facts/paths";
 import type { Facts } from "@/core/computer/facts/schema";
 import type { SecureBootSummary } from "@/core/computer/secure-boot/lists";
 import { equalJson } from "@/core/kernel/equal-json";
-import { problemText } from "../../core/words/problems";
+import type { ImportFault, RowRefusal } from "@/core/problems/problem";
 import type { Queries } from "../db/client";
 import { computerFacts, computers } from "../db/schema";
 import { type ComputerInput, computerInputSchema, snapshot } from "../inventory/computers";
@@ -88,6 +88,9 @@ async function knownOf(
 }
 
 /** As the database compares names: without regard to case and marks. */
+/** Says what keeps a row from being taken in, and of which column. */
+type Refuse = (column: string | null, problem: RowRefusal) => null;
+
 export function keyOf(text: string): string {
   return text.normalize("NFD").replace(/\p{M}/gu, "").toLowerCase().trimEnd();
 }
@@ -117,7 +120,7 @@ export class Importer {
     private readonly siteIds: Map<string, number>,
   ) {}
 
-  fault(fault: RowFault): void {
+  fault(fault: ImportFault): void {
     this.report.faultsTotal++;
     if (this.report.faults.length < FAULTS_MAX) this.report.faults.push(fault);
   }
@@ -132,24 +135,21 @@ export class Importer {
 
   private row(row: SourceRow, byTag: Map<string, Known>, bySerial: Map<string, Known[]>): ComputerWrite | null {
     this.report.rows++;
-    const refuse = (column: string | null, text: string) => {
-      this.fault({ row: row.row, column, text: `Row ${row.row}: ${text}` });
+    const refuse: Refuse = (column, problem) => {
+      this.fault({ row: row.row, column, problem });
       return null;
     };
     const sameSerial = row.serial ? (bySerial.get(keyOf(row.serial)) ?? []) : [];
     let known = row.tag ? byTag.get(keyOf(row.tag)) : undefined;
     if (!row.tag) {
       if (sameSerial.length > 1)
-        return refuse(
-          "serial",
-          `the serial ${row.serial} is recorded for ${sameSerial.length} computers; a tag must say which.`,
-        );
+        return refuse("serial", { code: "serial-of-several", serial: row.serial ?? "", count: sameSerial.length });
       known = sameSerial[0];
     } else if (!known && sameSerial[0])
-      return refuse(
-        "serial",
-        `the serial ${row.serial} is recorded for ${sameSerial[0].record.tag}. Is ${row.tag} the same computer under a new tag? Change its tag first.`,
-      );
+      return refuse("serial", {
+        ...{ code: "serial-of-another", serial: row.serial ?? "" },
+        ...{ other: sameSerial[0].record.tag, tag: row.tag },
+      });
     const record = structuredClone(known?.record ?? emptyRecord(row.tag));
     // What the table says nothing of keeps its marks; marks that the table itself carries are taken with its facts.
     const marks = record.provenance ?? NO_PROVENANCE;
@@ -157,7 +157,7 @@ export class Importer {
     const faults = row.apply(record);
     for (const fault of faults) this.fault(fault);
     if (faults.length > 0) return null;
-    if (!record.tag) return refuse("tag", "it has no tag, and its serial is not recorded: a new computer needs a tag.");
+    if (!record.tag) return refuse("tag", { code: "tag-missing" });
     if (!this.isFirst(row, record, refuse)) return null;
     const siteId = this.siteOf(record, refuse);
     if (siteId === undefined) return null;
@@ -165,17 +165,17 @@ export class Importer {
     return this.write(row, known, record, siteId, provenance, refuse);
   }
 
-  private isFirst(row: SourceRow, record: ComputerRecord, refuse: (column: string, text: string) => null): boolean {
+  private isFirst(row: SourceRow, record: ComputerRecord, refuse: Refuse): boolean {
     const earlier = this.seenTags.get(keyOf(record.tag));
     if (earlier !== undefined) {
-      refuse("tag", `the tag ${record.tag} is in row ${earlier} already.`);
+      refuse("tag", { code: "tag-twice", tag: record.tag, row: earlier });
       return false;
     }
     this.seenTags.set(keyOf(record.tag), row.row);
     if (row.serial) {
       const before = this.seenSerials.get(keyOf(row.serial));
       if (before !== undefined && !row.tag) {
-        refuse("serial", `the serial ${row.serial} is in row ${before} already.`);
+        refuse("serial", { code: "serial-twice", serial: row.serial, row: before });
         return false;
       }
       this.seenSerials.set(keyOf(row.serial), row.row);
@@ -184,15 +184,12 @@ export class Importer {
   }
 
   /** The place's id; a negative one stands for a place that is to be added. Undefined: a fault. */
-  private siteOf(record: ComputerRecord, refuse: (column: string, text: string) => null): number | null | undefined {
+  private siteOf(record: ComputerRecord, refuse: Refuse): number | null | undefined {
     if (!record.site) return null;
     const id = this.siteIds.get(keyOf(record.site));
     if (id !== undefined) return id;
     if (!this.options.addSites) {
-      refuse(
-        "site",
-        `the place “${record.site}” is not recorded. Add it first, or choose to add the places of the table.`,
-      );
+      refuse("site", { code: "place-unknown", place: record.site });
       return undefined;
     }
     const standIn = -this.report.newSites.push(record.site);
@@ -247,11 +244,15 @@ export class Importer {
     record: ComputerRecord,
     siteId: number | null,
     provenance: Provenance,
-    refuse: (column: string | null, text: string) => null,
+    refuse: Refuse,
   ): ComputerWrite | null {
     const { tag, name, note } = record;
     const parsed = checked(computerInputSchema, { tag, name, siteId, note, facts: record.facts });
-    if (!parsed.ok) return refuse(null, problemText(parsed.problem));
+    if (!parsed.ok)
+      return refuse(null, {
+        code: "not-taken",
+        fields: parsed.problem.code === "invalid" ? parsed.problem.fields : {},
+      });
     const input = withTag(parsed.value);
     const retiredAt = record.retired === null ? null : new Date(record.retired);
     const before =

@@ -1,6 +1,7 @@
 import { and, asc, eq, inArray, sql } from "drizzle-orm";
 import { decode, encodingOf, readTable, TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
 import type { FactSource } from "@/core/computer/facts/merge";
+import { readImportFault } from "../../core/problems/problem";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
@@ -81,7 +82,7 @@ export async function getImport(context: Context, id: number): Promise<ImportVie
   return {
     ...progressOf(row),
     options,
-    report: row.report as ImportReport | null,
+    report: asReport(row.report as ImportReport | null),
     table: table && {
       header: table.header,
       mapping: mappingOf(options, table.header),
@@ -352,4 +353,9 @@ export async function markInterruptedImports(db: Context["db"], now: Date): Prom
 export async function listImports(context: Context, limit = 12): Promise<ImportProgress[]> {
   const rows = await context.db.select().from(imports).orderBy(sql`${imports.id} DESC`).limit(limit);
   return rows.map(progressOf);
+}
+
+/** A report as it is kept; faults of earlier days are sentences. */
+function asReport(kept: ImportReport | null): ImportReport | null {
+  return kept && { ...kept, faults: kept.faults.map(readImportFault) };
 }

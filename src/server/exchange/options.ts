@@ -1,7 +1,8 @@
 import { z } from "zod";
 import type { Affected } from "@/core/computer/affects";
 import { COLUMNS } from "@/core/computer/exchange/columns";
-import { ENCODINGS, type Mapping, type RowFault } from "@/core/computer/exchange/table";
+import { ENCODINGS, type Mapping } from "@/core/computer/exchange/table";
+import type { ImportFault } from "@/core/problems/problem";
 import type { IMPORT_STATES } from "../db/schema";
 
 export const importOptionsSchema = z.object({
@@ -40,7 +41,7 @@ export interface ImportReport {
   newSites: string[];
   /** What the changes touch beyond themselves, by kind, with how many computers and some of their tags. */
   touched: { affected: Affected; count: number; tags: string[] }[];
-  faults: RowFault[];
+  faults: ImportFault[];
   /** More faults than are listed. */
   faultsTotal: number;
   preview: PreviewRow[];

@@ -1,8 +1,9 @@
 import type { ComputerRecord } from "@/core/computer/exchange/columns";
 import { readLine } from "@/core/computer/exchange/lines";
-import { decode, guessMapping, type Mapping, type RowFault, readRow, readTable } from "@/core/computer/exchange/table";
+import { decode, guessMapping, type Mapping, readRow, readTable } from "@/core/computer/exchange/table";
 import { assemble, flatten } from "@/core/computer/facts/paths";
 import type { Facts } from "@/core/computer/facts/schema";
+import type { ImportFault } from "@/core/problems/problem";
 import type { ImportOptions } from "./options";
 
 /** JSON lines, by name or by how the text begins. */
@@ -21,12 +22,12 @@ export interface SourceRow {
   tag: string;
   serial: string | null;
   /** Lays the row over a record. */
-  apply: (record: ComputerRecord) => RowFault[];
+  apply: (record: ComputerRecord) => ImportFault[];
 }
 
 export interface Source {
   rows: SourceRow[];
-  faults: RowFault[];
+  faults: ImportFault[];
 }
 
 /** The rows of a file, whichever kind it is. */
@@ -36,7 +37,7 @@ export function sourceOfFile(fileName: string, bytes: Uint8Array, options: Impor
 }
 
 function linesSource(text: string): Source {
-  const faults: RowFault[] = [];
+  const faults: ImportFault[] = [];
   const rows = text
     .replace(/^\uFEFF/, "")
     .split(/\r?\n/)
@@ -45,7 +46,7 @@ function linesSource(text: string): Source {
       const row = index + 1;
       const reading = readLine(line);
       if (!reading.ok) {
-        faults.push({ row, column: null, text: `Line ${row}: ${reading.problem}` });
+        faults.push({ row, column: null, problem: reading.problem });
         return [];
       }
       const { record } = reading;
@@ -63,8 +64,7 @@ function linesSource(text: string): Source {
         },
       ];
     });
-  if (rows.length === 0 && faults.length === 0)
-    faults.push({ row: null, column: null, text: "It has no line with a computer." });
+  if (rows.length === 0 && faults.length === 0) faults.push({ row: null, column: null, problem: { code: "no-lines" } });
   return { rows, faults };
 }
 
@@ -76,15 +76,15 @@ function laidOver(below: Facts, above: Facts): Facts {
 function tableSource(text: string, damaged: boolean, options: ImportOptions): Source {
   const table = readTable(text, options.delimiter, damaged);
   const mapping = mappingOf(options, table.header);
-  const faults = [...table.faults];
+  const faults: ImportFault[] = [...table.faults];
   if (table.header.length > 0 && !mapping.includes("tag") && !mapping.includes("serial") && !mapping.includes("facts"))
     faults.push({
       row: 1,
       column: null,
-      text: "No column is a tag or a serial: choose which one tells the computers apart.",
+      problem: { code: "no-column-tells" },
     });
   if (table.rows.length === 0 && faults.length === 0)
-    faults.push({ row: null, column: null, text: "It has a heading but no rows." });
+    faults.push({ row: null, column: null, problem: { code: "no-rows" } });
   const tagAt = mapping.indexOf("tag");
   const serialAt = mapping.indexOf("serial");
   const rows = table.rows.map((cells, index): SourceRow => {
@@ -94,12 +94,7 @@ function tableSource(text: string, damaged: boolean, options: ImportOptions): So
       tag: (cells[tagAt] ?? "").trim(),
       serial: (cells[serialAt] ?? "").trim() || null,
       apply: (record) =>
-        readRow(record, cells, table.header, mapping, options.emptyClears).map(({ column, text: said }) => ({
-          row,
-          column,
-          // The sentence may begin with the column's own name.
-          text: said.startsWith(`${column}:`) ? `Row ${row}, ${said}` : `Row ${row}, ${column}: ${said}`,
-        })),
+        readRow(record, cells, table.header, mapping, options.emptyClears).map((fault) => ({ row, ...fault })),
     };
   });
   return { rows, faults };

@@ -6,6 +6,7 @@ import { useEffect, useState, useTransition } from "react";
 import type { Document, DocumentKind, DocumentReading } from "@/core/computer/collect/document";
 import { readDocument } from "@/core/computer/collect/read";
 import type { Choices } from "@/core/computer/facts/merge";
+import { documentNoteText, documentProblemText, leftOutText } from "@/core/words/collect";
 import { affectedText } from "@/core/words/facts";
 import { problemText } from "@/core/words/problems";
 import { verdictText } from "@/core/words/reasons";
@@ -168,11 +169,13 @@ export function TakeIn({ to }: { to: string }) {
           {preview.confirmed > 0 && (
             <p className="mt-3 text-quiet">{plural(preview.confirmed, "fact is", "facts are")} recorded just so.</p>
           )}
-          {preview.left.map((text) => (
-            <p key={text} className="mt-1 text-plum">
-              Left out: {text}
-            </p>
-          ))}
+          {preview.left
+            .map((each) => leftOutText(each))
+            .map((text) => (
+              <p key={text} className="mt-1 text-plum">
+                Left out: {text}
+              </p>
+            ))}
         </>
       )}
     </div>
@@ -198,12 +201,12 @@ function Documents({ dropped, onRemove }: { dropped: Dropped[]; onRemove: (key: 
                 {KIND_TEXT[reading.kind]}: {plural(reading.observation.values.length, "fact")}
               </span>
             ) : (
-              <span className="text-plum">{reading.problem}</span>
+              <span className="text-plum">{documentProblemText(reading.problem)}</span>
             )}
             {reading.ok &&
               reading.notes.map((note) => (
-                <span key={note} className="block text-quiet">
-                  {note}
+                <span key={note.code} className="block text-quiet">
+                  {documentNoteText(note)}
                 </span>
               ))}
           </span>

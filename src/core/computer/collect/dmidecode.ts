@@ -1,7 +1,7 @@
 import { itemAt } from "../../kernel/item-at";
 import { statedText } from "../../kernel/stated-values";
 import type { FORMS } from "../facts/schema";
-import type { Told } from "./document";
+import type { DocumentNote, Told } from "./document";
 
 /** `dmidecode` text: blocks of "Handle …", a title, and indented "Name: value" lines. Source: SMBIOS 3.x, DSP0134. */
 export function isDmidecode(text: string): boolean {
@@ -64,10 +64,9 @@ export function readDmidecode(text: string): Told {
     .filter((block) => block.type === 17)
     .map((block) => memoryOf(block.values.get("Size")))
     .filter((each) => each !== null);
-  const notes: string[] = [];
-  if (/^# No SMBIOS nor DMI entry point found|Permission denied/im.test(text))
-    notes.push("dmidecode found no table, or was not run as root.");
-  if (blocks.length === 0) notes.push("No block of the table was found in it.");
+  const notes: DocumentNote[] = [];
+  if (/^# No SMBIOS nor DMI entry point found|Permission denied/im.test(text)) notes.push({ code: "no-dmi-table" });
+  if (blocks.length === 0) notes.push({ code: "no-dmi-block" });
   const board = first(2);
   return {
     facts: {

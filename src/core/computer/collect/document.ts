@@ -1,5 +1,7 @@
+import type { ListFault } from "../../formats/efi-signature-list";
 import type { FactSource, Observation } from "../facts/merge";
 import { flatten, type PartialFacts } from "../facts/paths";
+import type { FactsProblem } from "../facts/schema";
 
 /** A dropped or pasted document: a tool's output as it is, a variable's file, a facts file. */
 export interface Document {
@@ -23,9 +25,35 @@ export type DocumentKind =
   | "os-release"
   | "mokutil";
 
+/** Why a document is not taken in. */
+export type DocumentProblem =
+  | { code: "empty" }
+  | { code: "too-large"; mostBytes: number }
+  | { code: "not-text" }
+  | { code: "begins-as-json"; told: string }
+  | { code: "no-facts-file"; problem: FactsProblem }
+  | { code: "json-of-another-kind" }
+  | { code: "not-recognised" }
+  | { code: "list-damaged"; fault: ListFault }
+  | { code: "list-unnamed" }
+  | { code: "variable-length"; name: string; bytes: number }
+  | { code: "start-order-odd" }
+  | { code: "start-entry-cut"; entry: string };
+
+/** What is to be known of one that is. */
+export type DocumentNote =
+  | { code: "sizes-rounded" }
+  | { code: "devices-nameless"; count: number }
+  | { code: "no-system-named" }
+  | { code: "table-of-no-device" }
+  | { code: "no-dmi-table" }
+  | { code: "no-dmi-block" }
+  | { code: "digests-only" }
+  | { code: "variable-not-kept"; name: string };
+
 export type DocumentReading =
-  | { ok: true; kind: DocumentKind; observation: Observation; notes: string[] }
-  | { ok: false; problem: string };
+  | { ok: true; kind: DocumentKind; observation: Observation; notes: DocumentNote[] }
+  | { ok: false; problem: DocumentProblem };
 
 /** What a reader of one kind gives: facts, the lists that it tells to the end, and remarks. */
 export interface Told {
@@ -33,7 +61,7 @@ export interface Told {
   complete?: string[];
   /** Paths whose numbers the tool rounded. */
   rounded?: string[];
-  notes?: string[];
+  notes?: DocumentNote[];
   /** Where the document itself says when and by what it was made. */
   at?: string | null;
   by?: FactSource["kind"];

@@ -3,7 +3,7 @@ import { readLoadOption } from "../../formats/load-option";
 import { toBase64 } from "../../kernel/base64";
 import { Fields, latin1 } from "../../kernel/fields";
 import { itemAt } from "../../kernel/item-at";
-import type { Document, Told } from "./document";
+import type { Document, DocumentProblem, Told } from "./document";
 
 /**
  * Files of efivarfs: four bytes of attributes, then the variable's data; the file's name is the variable's name, a
@@ -53,31 +53,30 @@ function listOfName(name: string): "pk" | "kek" | "db" | "dbx" | null {
   );
 }
 
-export function readSignatureListFile(document: Document): Told | string {
+export function readSignatureListFile(document: Document): Told | DocumentProblem {
   return tellList(document.name, document.bytes);
 }
 
 /** Signature lists as facts. A name that does not say which they are leaves only content: digests alone are dbx. */
-function tellList(name: string, bytes: Uint8Array): Told | string {
+function tellList(name: string, bytes: Uint8Array): Told | DocumentProblem {
   const lists = readSignatureLists(bytes);
-  if (lists.fault) return `its signature list is damaged. ${lists.fault}`;
+  if (lists.fault) return { code: "list-damaged", fault: lists.fault };
   const named = listOfName(name) ?? LISTS[name.toLowerCase()];
   const digestsOnly = lists.entries.length > 0 && lists.entries.every((each) => each.kind !== "x509");
   const list = named ?? (digestsOnly ? "dbx" : null);
-  if (!list)
-    return "it holds signature lists, but neither name nor content says which they are. Name it db.esl, dbx.esl, KEK.esl or PK.esl.";
+  if (!list) return { code: "list-unnamed" };
   return {
     facts: { firmware: { secureBoot: { [list]: toBase64(bytes) } } },
-    notes: named ? [] : ["It holds digests only, so it is taken for the list of what is revoked (dbx)."],
+    notes: named ? [] : [{ code: "digests-only" }],
   };
 }
 
-export function readEfiVariable({ name, data }: VariableFile): Told | string {
+export function readEfiVariable({ name, data }: VariableFile): Told | DocumentProblem {
   const fields = new Fields(data);
   const list = LISTS[name.toLowerCase()];
   if (list || name === "") return tellList(name, data);
   if (name === "SecureBoot" || name === "SetupMode") {
-    if (fields.length !== 1) return `the variable ${name} is one byte long; this is ${fields.length}.`;
+    if (fields.length !== 1) return { code: "variable-length", name, bytes: fields.length };
     const on = fields.u8(0) === 1;
     if (name === "SecureBoot")
       return { facts: { firmware: { kind: "uefi", secureBoot: { state: on ? "on" : "off" } } } };
@@ -86,14 +85,14 @@ export function readEfiVariable({ name, data }: VariableFile): Told | string {
       : { facts: { firmware: { kind: "uefi" } } };
   }
   if (name === "BootOrder") {
-    if (fields.length % 2 !== 0) return "the start order is a list of two-byte numbers; this has an odd length.";
+    if (fields.length % 2 !== 0) return { code: "start-order-odd" };
     const order = Array.from({ length: Math.min(64, fields.length / 2) }, (_, at) => hex4(fields.u16le(at * 2)));
     return { facts: { firmware: { kind: "uefi", startOrder: order } } };
   }
   const entry = /^Boot([0-9A-F]{4})$/i.exec(name)?.[1];
   if (entry) {
     const option = readLoadOption(data);
-    if (!option) return `the start entry ${entry} is cut short.`;
+    if (!option) return { code: "start-entry-cut", entry };
     const { description, active, path } = option;
     return {
       facts: {
@@ -108,7 +107,7 @@ export function readEfiVariable({ name, data }: VariableFile): Told | string {
   }
   if (/^SbatLevel(RT)?$/.test(name))
     return { facts: { firmware: { secureBoot: { sbatLevel: latin1(data).replaceAll("\0", "").slice(0, 4000) } } } };
-  return { facts: { firmware: { kind: "uefi" } }, notes: [`The variable ${name} holds nothing that Creel keeps.`] };
+  return { facts: { firmware: { kind: "uefi" } }, notes: [{ code: "variable-not-kept", name }] };
 }
 
 function hex4(value: number): string {

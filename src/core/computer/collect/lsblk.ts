@@ -2,7 +2,7 @@ import { itemAt } from "../../kernel/item-at";
 import { flag, isRecord, statedText, wholeNumber } from "../../kernel/stated-values";
 import { type PartialDisk, pathPart } from "../facts/paths";
 import { roleOfType } from "../facts/roles";
-import type { Told } from "./document";
+import type { DocumentNote, Told } from "./document";
 
 /** `lsblk --json`, with whatever columns it was asked for. Source: lsblk(8) of util-linux. */
 export function isLsblk(value: unknown): value is { blockdevices: unknown[] } {
@@ -31,7 +31,7 @@ const DEPTH_MAX = 16;
 const DEVICES_MAX = 2000;
 
 export function readLsblk(value: { blockdevices: unknown[] }): Told {
-  const notes: string[] = [];
+  const notes: DocumentNote[] = [];
   const disks: PartialDisk[] = [];
   const rounded: string[] = [];
   const complete: string[] = [];
@@ -48,8 +48,7 @@ export function readLsblk(value: { blockdevices: unknown[] }): Told {
     disks.push(disk);
     if (Array.isArray(device.children)) complete.push(`disks/${pathPart(name)}/partitions`);
   }
-  if (rounded.length > 0)
-    notes.push("Its sizes are rounded, and are taken as such. Run lsblk with --bytes, so that they are exact.");
+  if (rounded.length > 0) notes.push({ code: "sizes-rounded" });
   return {
     facts: { disks, ...(optical ? { ports: { optical: true } } : {}) },
     complete: ["disks", ...complete],

@@ -14,7 +14,6 @@ const idOf = (value: string | undefined) => /\[([0-9a-f]{4})\]\s*$/i.exec(value 
 const nameOf = (value: string | undefined) => statedText((value ?? "").replace(/\s*\[[0-9a-f]{4}\]\s*$/i, ""));
 
 export function readLspci(text: string): Told {
-  const notes: string[] = [];
   let nameless = 0;
   const devices = text
     .split(/\r?\n\s*\r?\n/)
@@ -47,7 +46,7 @@ export function readLspci(text: string): Told {
       const name = [nameOf(values.get("Vendor")), nameOf(values.get("Device"))].filter(Boolean).join(" ");
       return [{ class: deviceUse(modalias), modalias, name: name.slice(0, 200) || null }];
     });
-  if (nameless > 0)
-    notes.push(`${nameless} of the devices are listed without numbers. Run lspci with -nn, so that they are named.`);
-  return { facts: { devices }, complete: nameless > 0 ? [] : ["devices/pci"], notes };
+  return nameless > 0
+    ? { facts: { devices }, notes: [{ code: "devices-nameless", count: nameless }] }
+    : { facts: { devices }, complete: ["devices/pci"] };
 }

@@ -4,6 +4,6 @@ import type { Told } from "./document";
 /** The system of an os-release file, which was read on `partition` where that is known. */
 export function systemFacts(text: string, partition: string | null = null): Told {
   const system = readOsRelease(text);
-  if (!system) return { facts: {}, notes: ["It names no system."] };
+  if (!system) return { facts: {}, notes: [{ code: "no-system-named" }] };
   return { facts: { systems: [{ ...system, family: "linux", ...(partition ? { partition } : {}) }] } };
 }

@@ -15,35 +15,28 @@ import { isSfdiskDump, isSfdiskJson, readSfdiskDump, readSfdiskJson } from "./sf
 /** More than any of these outputs has; what is larger is something else. */
 const DOCUMENT_BYTES_MAX = 16 * 2 ** 20;
 
-const KNOWN =
-  "Creel reads creel.facts/1, lsblk --json, sfdisk --json or --dump, dmidecode, lspci -nn -mm -v, files of efivarfs, *.esl and os-release";
-
-/** Recognises a document by its content and reads it. Never throws; a problem is a sentence. */
+/** Recognises a document by its content and reads it. Never throws. */
 export function readDocument(document: Document): DocumentReading {
   const { bytes } = document;
-  if (bytes.length === 0) return { ok: false, problem: "It is empty." };
+  if (bytes.length === 0) return { ok: false, problem: { code: "empty" } };
   if (bytes.length > DOCUMENT_BYTES_MAX)
-    return { ok: false, problem: `It is too large for a tool's output (more than 16 MiB). ${KNOWN}.` };
+    return { ok: false, problem: { code: "too-large", mostBytes: DOCUMENT_BYTES_MAX } };
   const variable = asVariableFile(document);
   if (variable) {
     const reading = readEfiVariable(variable);
-    return typeof reading === "string"
-      ? { ok: false, problem: sentence(reading) }
+    return "code" in reading
+      ? { ok: false, problem: reading }
       : told({ ...document, name: "" }, "efi-variable", reading, `EFI variable ${variable.name || document.name}`);
   }
   if (isSignatureLists(bytes) || /\.esl$/i.test(document.name)) {
     const reading = readSignatureListFile(document);
-    return typeof reading === "string"
-      ? { ok: false, problem: sentence(reading) }
+    return "code" in reading
+      ? { ok: false, problem: reading }
       : told(document, "signature-list", reading, "signature list");
   }
   const text = asText(bytes);
-  if (text === null) return { ok: false, problem: `It is neither text nor a signature list. ${KNOWN}.` };
+  if (text === null) return { ok: false, problem: { code: "not-text" } };
   return readText(document, text);
-}
-
-function sentence(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1);
 }
 
 /** UTF-8, or UTF-16 with its mark as some shells write it. Null for what is no text. */
@@ -62,13 +55,13 @@ function readText(document: Document, text: string): DocumentReading {
     try {
       value = JSON.parse(trimmed);
     } catch (error) {
-      return { ok: false, problem: `It begins as JSON but is not (${error instanceof Error ? error.message : ""}).` };
+      return { ok: false, problem: { code: "begins-as-json", told: error instanceof Error ? error.message : "" } };
     }
     if (isLsblk(value)) return told(document, "lsblk", readLsblk(value), "lsblk");
     if (isSfdiskJson(value)) return told(document, "sfdisk-json", readSfdiskJson(value), "sfdisk");
     if (isRecord(value) && "schema" in value) {
       const reading = readFacts(trimmed);
-      if (!reading.ok) return { ok: false, problem: `As a facts file: ${reading.problem}.` };
+      if (!reading.ok) return { ok: false, problem: { code: "no-facts-file", problem: reading.problem } };
       const { facts } = reading;
       const complete = [
         ...(facts.disks ? ["disks", ...facts.disks.map((disk) => `disks/${pathPart(disk.name)}/partitions`)] : []),
@@ -81,7 +74,7 @@ function readText(document: Document, text: string): DocumentReading {
       };
       return told(document, "facts", made, facts.collected?.by ?? "facts file");
     }
-    return { ok: false, problem: `It is JSON of another kind. ${KNOWN}.` };
+    return { ok: false, problem: { code: "json-of-another-kind" } };
   }
   if (isSfdiskDump(text)) return told(document, "sfdisk-dump", readSfdiskDump(text), "sfdisk");
   if (isDmidecode(text)) return told(document, "dmidecode", readDmidecode(text), "dmidecode");
@@ -92,7 +85,7 @@ function readText(document: Document, text: string): DocumentReading {
     const state = /Platform is in Setup Mode/i.test(text) ? "setup" : mokutil === "enabled" ? "on" : "off";
     return told(document, "mokutil", { facts: { firmware: { kind: "uefi", secureBoot: { state } } } }, "mokutil");
   }
-  return { ok: false, problem: `It is not recognised. ${KNOWN}.` };
+  return { ok: false, problem: { code: "not-recognised" } };
 }
 
 /**

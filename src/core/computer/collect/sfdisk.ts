@@ -106,7 +106,7 @@ function tell({ label, device, sectorBytes, partitions }: TableLine): Told {
   if (!name)
     return {
       facts: {},
-      notes: ["The table does not say of which device it is: its line “device:” is missing."],
+      notes: [{ code: "table-of-no-device" }],
     };
   const table = tableName(label);
   const disk: PartialDisk = {

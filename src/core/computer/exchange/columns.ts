@@ -2,6 +2,7 @@ import { lastOf } from "../../kernel/item-at";
 import { parseSize, unitOfHeading } from "../../kernel/parse-size";
 import { type Provenance, provenanceSchema } from "../facts/merge";
 import { architectureOf, FACTS_SCHEMA, type Facts, FORMS, factsSchema, readFacts } from "../facts/schema";
+import type { CellProblem } from "./faults";
 
 /** A computer as a row of a table holds it. */
 export interface ComputerRecord {
@@ -22,7 +23,7 @@ export interface Column {
   /** Other headings that mean it, as letters and digits only. */
   aliases: string[];
   /** Reading a cell changes the record, or says why it cannot. The heading may name a unit. */
-  read: (record: ComputerRecord, cell: string, heading: string) => string | null;
+  read: (record: ComputerRecord, cell: string, heading: string) => CellProblem | null;
   /** Makes it empty, where "empty cells clear" is chosen. Not there: a cell cannot be cleared. */
   clear?: (record: ComputerRecord) => void;
   write: (record: ComputerRecord) => string;
@@ -96,9 +97,8 @@ function text(key: string, title: string, place: Place, aliases: string[], max =
     title,
     aliases,
     read: (record, cell) => {
-      if (cell.length > max)
-        return `${title} has at most ${max.toLocaleString("en-GB")} characters; this cell has ${cell.length.toLocaleString("en-GB")}.`;
-      if (cell.includes("\0")) return `${title} holds a zero byte: the file is damaged or of another kind.`;
+      if (cell.length > max) return { code: "cell-too-long", title, most: max, length: cell.length };
+      if (cell.includes("\0")) return { code: "cell-with-zero-byte", title };
       setAt(record, place, cell.trim());
       return null;
     },
@@ -112,10 +112,10 @@ function short(cell: string): string {
   return one.length > 60 ? `${one.slice(0, 57)}…` : one;
 }
 
-/** A column whose cells are read by `parse`; undefined: the cell is none, and `wanted` says what would be. */
+/** A column whose cells are read by `parse`; undefined: the cell is none, and `refuse` says what would be. */
 function parsed(
   parse: (cell: string, heading: string) => unknown,
-  wanted: string,
+  refuse: (title: string, cell: string) => CellProblem,
   show = (value: unknown) => String(value),
 ): Make {
   return (key, title, place, aliases) => ({
@@ -124,7 +124,7 @@ function parsed(
     aliases,
     read: (record, cell, heading) => {
       const value = parse(cell.trim(), heading);
-      if (value === undefined) return `${title}: “${short(cell)}” ${wanted}`;
+      if (value === undefined) return refuse(title, short(cell));
       setAt(record, place, value);
       return null;
     },
@@ -136,13 +136,16 @@ function parsed(
   });
 }
 
+const noneOf =
+  (allowed: string[]) =>
+  (title: string, cell: string): CellProblem => ({ code: "cell-none-of", title, cell, allowed });
+
 /** One of some words; several words may mean the same. */
 function choice(words: Record<string, unknown>, show?: (value: unknown) => string): Make {
   const allowed = new Set(
-    Object.entries(words).flatMap(([word, value]) => (/^\d/.test(word) ? [] : [show?.(value) ?? value])),
+    Object.entries(words).flatMap(([word, value]) => (/^\d/.test(word) ? [] : [String(show?.(value) ?? value)])),
   );
-  const wanted = `is none of ${[...allowed].map((each) => `“${each}”`).join(", ")}.`;
-  return parsed((cell) => words[cell.toLowerCase()], wanted, show);
+  return parsed((cell) => words[cell.toLowerCase()], noneOf([...allowed]), show);
 }
 
 const YES = ["on", "yes", "true", "enabled", "1"];
@@ -154,21 +157,28 @@ const ON_OFF = either("on", "off");
 const onOff = choice(ON_OFF);
 const architecture = parsed(
   (cell) => architectureOf(cell) ?? undefined,
-  "is none of “x64”, “ia32”, “aa64”, “arm”, “riscv64”.",
+  noneOf(["x64", "ia32", "aa64", "arm", "riscv64"]),
 );
 const size = parsed(
   (cell, heading) => parseSize(cell, unitOfHeading(heading)) ?? undefined,
-  "is no size. Write it with its unit, such as “512 GB” or “16 GiB”, or in bytes.",
+  (title, cell) => ({ code: "cell-no-size", title, cell }),
 );
-const smallCount = parsed((cell) => {
-  const count = Number(cell);
-  return Number.isInteger(count) && count >= 0 && count <= 100 ? count : undefined;
-}, "is no whole number between 0 and 100.");
-const retirement = parsed((cell) => {
-  if (["no", "false", "0", "in service"].includes(cell.toLowerCase())) return null;
-  const time = Date.parse(cell);
-  return Number.isNaN(time) || !/^\d{4}-\d{2}-\d{2}/.test(cell) ? undefined : new Date(time).toISOString();
-}, "is neither “no” nor a date such as 2026-03-01.");
+const COUNT_MOST = 100;
+const smallCount = parsed(
+  (cell) => {
+    const count = Number(cell);
+    return Number.isInteger(count) && count >= 0 && count <= COUNT_MOST ? count : undefined;
+  },
+  (title, cell) => ({ code: "cell-no-count", title, cell, most: COUNT_MOST }),
+);
+const retirement = parsed(
+  (cell) => {
+    if (["no", "false", "0", "in service"].includes(cell.toLowerCase())) return null;
+    const time = Date.parse(cell);
+    return Number.isNaN(time) || !/^\d{4}-\d{2}-\d{2}/.test(cell) ? undefined : new Date(time).toISOString();
+  },
+  (title, cell) => ({ code: "cell-no-retirement", title, cell }),
+);
 
 const FORM_WORDS = {
   ...Object.fromEntries(FORMS.map((form) => [form, form])),
@@ -216,7 +226,7 @@ const wholeFacts: Column = {
   aliases: [],
   read: (record, cell) => {
     const reading = readFacts(cell);
-    if (!reading.ok) return `The column “facts” is no facts file: ${reading.problem}.`;
+    if (!reading.ok) return { code: "cell-no-facts", problem: reading.problem };
     record.facts = reading.facts;
     return null;
   },
@@ -230,11 +240,11 @@ const wholeProvenance: Column = {
   read: (record, cell) => {
     try {
       const reading = provenanceSchema.safeParse(JSON.parse(cell));
-      if (!reading.success) return "The column “provenance” does not hold what Creel writes there.";
+      if (!reading.success) return { code: "provenance-unfit" };
       record.provenance = reading.data;
       return null;
     } catch {
-      return "The column “provenance” is not JSON.";
+      return { code: "provenance-not-json" };
     }
   },
   write: (record) => (record.provenance ? JSON.stringify(record.provenance) : ""),

@@ -1,4 +1,5 @@
 import Papa from "papaparse";
+import { importFaultText, lineProblemText } from "../../words/imports";
 import { FACTS_SCHEMA, factsSchema } from "../facts/schema";
 import { COLUMNS, type ComputerRecord, emptyRecord } from "./columns";
 import { readLine, writeLine } from "./lines";
@@ -10,10 +11,11 @@ const bytes = (text: string, encoding: "utf8" | "utf16le" | "latin1" = "utf8") =
 function recordsOf(text: string, delimiter: string | null = null): { records: ComputerRecord[]; problems: string[] } {
   const table = readTable(text, delimiter);
   const mapping = guessMapping(table.header);
-  const problems: string[] = table.faults.map((fault) => fault.text);
+  const problems: string[] = table.faults.map(importFaultText);
   const records = table.rows.map((row) => {
     const record = emptyRecord();
-    problems.push(...readRow(record, row, table.header, mapping, false).map((each) => each.text));
+    const faults = readRow(record, row, table.header, mapping, false);
+    problems.push(...faults.map((fault) => importFaultText({ row: 1, ...fault })));
     return record;
   });
   return { records, problems };
@@ -206,6 +208,6 @@ describe("JSON lines", () => {
     ["7", /creel\.computer\/1 or creel\.facts\/1/],
   ])("%s is told", (line, problem) => {
     const reading = readLine(line);
-    expect(reading.ok ? "" : reading.problem).toMatch(problem);
+    expect(reading.ok ? "" : lineProblemText(reading.problem)).toMatch(problem);
   });
 });

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { provenanceSchema } from "../facts/merge";
 import { checkFacts, FACTS_SCHEMA } from "../facts/schema";
 import { type ComputerRecord, emptyRecord, lean } from "./columns";
+import type { LineProblem } from "./faults";
 
 /** `creel.computer/1`: one computer a line (JSON lines), with what its facts do not hold. */
 export const COMPUTER_SCHEMA = "creel.computer/1";
@@ -19,7 +20,7 @@ export const computerLineSchema = z.object({
 });
 
 /** `bare`: facts alone, which say nothing of name, place and note. */
-export type LineReading = { ok: true; record: ComputerRecord; bare: boolean } | { ok: false; problem: string };
+export type LineReading = { ok: true; record: ComputerRecord; bare: boolean } | { ok: false; problem: LineProblem };
 
 /** Reads a line: `creel.computer/1`, or a bare `creel.facts/1` with its tag. */
 export function readLine(line: string): LineReading {
@@ -27,25 +28,24 @@ export function readLine(line: string): LineReading {
   try {
     value = JSON.parse(line);
   } catch (error) {
-    return { ok: false, problem: `it is not JSON (${error instanceof Error ? error.message : "unreadable"}).` };
+    const told = error instanceof Error ? error.message : "unreadable";
+    return { ok: false, problem: { code: "line-not-json", told } };
   }
   const schema = typeof value === "object" && value !== null && "schema" in value ? value.schema : undefined;
   if (schema === FACTS_SCHEMA) {
     const facts = checkFacts(value);
-    if (!facts.ok) return { ok: false, problem: `${facts.problem}.` };
+    if (!facts.ok) return { ok: false, problem: { code: "line-no-facts", isBare: true, problem: facts.problem } };
     return { ok: true, bare: true, record: { ...emptyRecord(facts.facts.computer.tag ?? ""), facts: facts.facts } };
   }
   const parsed = computerLineSchema.safeParse(value);
   if (!parsed.success) {
     const issue = parsed.error.issues[0];
-    const where = issue?.path.join(".") || "the line";
-    return {
-      ok: false,
-      problem: `${where}: ${issue?.message ?? "it does not fit"}. A line is ${COMPUTER_SCHEMA} or ${FACTS_SCHEMA}.`,
-    };
+    const at = issue?.path.join(".") || null;
+    const wanted = [COMPUTER_SCHEMA, FACTS_SCHEMA];
+    return { ok: false, problem: { code: "line-unfit", at, told: issue?.message ?? "it does not fit", wanted } };
   }
   const facts = checkFacts(parsed.data.facts);
-  if (!facts.ok) return { ok: false, problem: `facts: ${facts.problem}.` };
+  if (!facts.ok) return { ok: false, problem: { code: "line-no-facts", isBare: false, problem: facts.problem } };
   const { tag, name, site, note, retired, provenance } = parsed.data;
   return {
     ok: true,

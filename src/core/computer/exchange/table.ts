@@ -2,6 +2,7 @@ import { closest, distance } from "fastest-levenshtein";
 import Papa from "papaparse";
 import { factsSchema } from "../facts/schema";
 import { COLUMNS, type Column, type ComputerRecord, DISK_COLUMNS } from "./columns";
+import type { CellProblem, RecordProblem, TableProblem } from "./faults";
 
 /** A table that was read: RFC 4180, any delimiter. */
 export interface Table {
@@ -12,11 +13,17 @@ export interface Table {
   faults: RowFault[];
 }
 
-export interface RowFault {
+export interface RowFault<P = TableProblem> {
   /** 1 is the heading. Null: the file as a whole. */
   row: number | null;
   column: string | null;
-  text: string;
+  problem: P;
+}
+
+/** What is wrong with a row's own content, by column. */
+export interface CellFault {
+  column: string;
+  problem: CellProblem | RecordProblem;
 }
 
 export const ENCODINGS = ["utf-8", "utf-16le", "utf-16be", "windows-1252"] as const;
@@ -71,9 +78,9 @@ function withEqualRowEnds(text: string): string {
   return parts.join("\n");
 }
 
-const QUOTES: Record<string, string> = {
-  MissingQuotes: "a quoted cell begins here and never ends: a closing quote is missing",
-  InvalidQuotes: "a quote stands inside a quoted cell: write it twice",
+const QUOTES: Record<string, TableProblem> = {
+  MissingQuotes: { code: "quote-missing" },
+  InvalidQuotes: { code: "quote-not-doubled" },
 };
 
 /** Reads a table. `delimiter` null: the one that fits best. Never throws. */
@@ -89,30 +96,29 @@ export function readTable(text: string, delimiter: string | null = null, damaged
   const [header = [], ...rows] = parsed.data;
   const faults: RowFault[] = [];
   for (const error of parsed.errors) {
-    const words = QUOTES[error.code];
-    if (words) faults.push({ row: (error.row ?? 0) + 1, column: null, text: `Row ${(error.row ?? 0) + 1}: ${words}.` });
+    const problem = QUOTES[error.code];
+    if (problem) faults.push({ row: (error.row ?? 0) + 1, column: null, problem });
   }
   if (rows.length > ROWS_MAX)
-    faults.push({ row: null, column: null, text: `It has more than ${ROWS_MAX.toLocaleString("en-GB")} rows.` });
+    faults.push({ row: null, column: null, problem: { code: "too-many-rows", most: ROWS_MAX } });
   if (header.length > COLUMNS_MAX) {
-    const count = header.length.toLocaleString("en-GB");
-    const text = `It has ${count} columns; more than ${COLUMNS_MAX} are no table of computers.`;
+    const problem = { code: "too-many-columns", count: header.length, most: COLUMNS_MAX } as const;
     const few = header.slice(0, COLUMNS_MAX);
-    return { delimiter: parsed.meta.delimiter, header: few, rows: [], faults: [{ row: 1, column: null, text }] };
+    return { delimiter: parsed.meta.delimiter, header: few, rows: [], faults: [{ row: 1, column: null, problem }] };
   }
-  if (header.length === 0) faults.push({ row: null, column: null, text: "It is empty: not even a heading is there." });
+  if (header.length === 0) faults.push({ row: null, column: null, problem: { code: "no-heading" } });
   for (const [index, row] of rows.entries()) {
     if (row.length > header.length && row.slice(header.length).some((cell) => cell.trim() !== ""))
       faults.push({
         row: index + 2,
         column: null,
-        text: `Row ${index + 2} has ${row.length} cells, the heading has ${header.length}: is a cell with a delimiter not quoted?`,
+        problem: { code: "cells-past-heading", cells: row.length, heading: header.length },
       });
     if (damaged && row.some((cell) => cell.includes("\uFFFD")))
       faults.push({
         row: index + 2,
         column: header[row.findIndex((cell) => cell.includes("\uFFFD"))] ?? null,
-        text: `Row ${index + 2} holds bytes that are not UTF-8. Save the file as UTF-8, or choose the encoding it was saved in.`,
+        problem: { code: "not-utf8" },
       });
   }
   return {
@@ -179,8 +185,8 @@ export function readRow(
   header: string[],
   mapping: Mapping,
   emptyClears: boolean,
-): { column: string; text: string }[] {
-  const problems: { column: string; text: string }[] = [];
+): CellFault[] {
+  const problems: CellFault[] = [];
   const inOrder = mapping
     .map((key, index) => ({ column: COLUMNS.find((each) => each.key === key), index }))
     .sort((a, b) => Number(b.column?.key === "facts") - Number(a.column?.key === "facts"));
@@ -193,36 +199,38 @@ export function readRow(
     }
     const heading = header[index] ?? "";
     const problem = column.read(record, cell, heading);
-    if (problem) problems.push({ column: heading || column.key, text: problem });
+    if (problem) problems.push({ column: heading || column.key, problem });
   }
   problems.push(...settle(record));
   return problems;
 }
 
 /** A table that fills a disk's or a system's columns one by one may leave half of one. */
-function settle(record: ComputerRecord): { column: string; text: string }[] {
-  const problems: { column: string; text: string }[] = [];
+function settle(record: ComputerRecord): CellFault[] {
+  const problems: CellFault[] = [];
   const { disks, systems } = record.facts;
   if (disks) {
     for (const [index, disk] of disks.entries())
       if (disk.bytes === 0 && index < DISK_COLUMNS && (disk.model || disk.serial || disk.bus))
         problems.push({
           column: `disk${index + 1}Bytes`,
-          text: `Disk ${index + 1} has no size, and cannot be kept without.`,
+          problem: { code: "disk-without-size", disk: index + 1 },
         });
     record.facts.disks = disks.filter((disk) => disk.bytes > 0 || !/^disk \d$/.test(disk.name));
   }
   if (systems?.[0]?.name === "") {
     const { version, edition, family } = systems[0];
-    if (version || edition || family)
-      problems.push({ column: "systemName", text: "A system has a version but no name." });
+    if (version || edition || family) problems.push({ column: "systemName", problem: { code: "system-without-name" } });
     record.facts.systems = systems.length > 1 ? systems.slice(1) : null;
   }
   const parsed = factsSchema.safeParse(record.facts);
   if (parsed.success) record.facts = parsed.data;
   else {
     const issue = parsed.error.issues[0];
-    problems.push({ column: issue?.path.join(".") ?? "facts", text: `${issue?.path.join(" ")}: ${issue?.message}.` });
+    problems.push({
+      column: issue?.path.join(".") ?? "facts",
+      problem: { code: "facts-unfit", at: issue?.path.join(" ") ?? "", told: issue?.message ?? "" },
+    });
   }
   return problems;
 }

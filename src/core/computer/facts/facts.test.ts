@@ -1,3 +1,4 @@
+import { factsProblemText } from "../../words/collect";
 import { startFactsOf, startProfile } from "./profile";
 import { readFacts } from "./schema";
 
@@ -39,7 +40,7 @@ test.each([
   ['{"schema":"creel.facts/1","firmware":{"secureBoot":{"db":"%%%"}}}', /^firmware\.secureBoot\.db: is not base64/],
 ])("%s is refused with its place", (content, problem) => {
   const reading = readFacts(content);
-  expect(reading.ok ? "read" : reading.problem).toMatch(problem);
+  expect(reading.ok ? "read" : factsProblemText(reading.problem)).toMatch(problem);
 });
 
 test("a profile is short enough to be indexed, and the same for facts that are alike", () => {

@@ -1,7 +1,16 @@
 import { z } from "zod";
 import { equalJson } from "../../kernel/equal-json";
 import { itemAt } from "../../kernel/item-at";
-import { assemble, type FactMap, type FactPath, type FactValue, factValueSchema, flatten, pathPart } from "./paths";
+import {
+  assemble,
+  type FactMap,
+  type FactPath,
+  type FactValue,
+  factValueSchema,
+  flatten,
+  type LeftOut,
+  pathPart,
+} from "./paths";
 import type { Facts } from "./schema";
 
 /** Where facts come from, in the order of trust where times do not decide. */
@@ -311,7 +320,7 @@ export type Choices = Record<FactPath, number | null>;
 export interface Merged {
   facts: Facts;
   provenance: Provenance;
-  left: string[];
+  left: LeftOut[];
   /** How many facts were taken. */
   taken: number;
 }

@@ -83,17 +83,19 @@ function busOf(modalias: string): "pci" | "usb" | "other" {
   return modalias.startsWith("pci:") ? "pci" : modalias.startsWith("usb:") ? "usb" : "other";
 }
 
+/** What could not be put together. */
+export type LeftOut = { code: "disk-without-size"; disk: string } | { code: "value-unfit"; at: string; told: string };
+
 export interface Assembly {
   facts: Facts;
-  /** Things that could not be put together, as sentences. */
-  left: string[];
+  left: LeftOut[];
   /** The keys of disks in the paths that were given, and in the paths of these facts. */
   diskKeys: Map<string, string>;
 }
 
 /** Facts back from their paths. A disk without a size, or a fact that does not fit the form, is left out and told. */
 export function assemble(map: FactMap): Assembly {
-  const left: string[] = [];
+  const left: LeftOut[] = [];
   const tree: Record<string, unknown> = { schema: FACTS_SCHEMA };
   const disks = new Map<string, Record<string, unknown> & { partitions: Map<number, Record<string, unknown>> }>();
   const systems = new Map<string, Record<string, unknown>>();
@@ -125,7 +127,7 @@ export function assemble(map: FactMap): Assembly {
   const wholeDisks = [...disks].flatMap(([key, { partitions, ...disk }]) => {
     disk.name ??= nameOfPart(key);
     if (typeof disk.bytes !== "number") {
-      left.push(`The size of the disk ${disk.name} is not known: drop what lsblk --json says beside it.`);
+      left.push({ code: "disk-without-size", disk: String(disk.name) });
       return [];
     }
     diskKeys.set(key, unusedKey(pathPart(String(disk.name)) || "disk", used));
@@ -161,13 +163,13 @@ function setDeep(target: Record<string, unknown>, parts: string[], value: unknow
 /** The form's own parse; a value that it refuses is taken out and told, at most so many. */
 const REFUSED_MAX = 200;
 
-function fitting(tree: Record<string, unknown>, left: string[]): Facts {
+function fitting(tree: Record<string, unknown>, left: LeftOut[]): Facts {
   for (let round = 0; round < REFUSED_MAX; round++) {
     const parsed = factsSchema.safeParse(tree);
     if (parsed.success) return parsed.data;
     const issue = parsed.error.issues[0];
     if (!issue || issue.path.length === 0) break;
-    left.push(`${issue.path.join("/")}: ${issue.message}.`);
+    left.push({ code: "value-unfit", at: issue.path.join("/"), told: issue.message });
     removeDeep(tree, issue.path);
   }
   return factsSchema.parse({ schema: FACTS_SCHEMA });

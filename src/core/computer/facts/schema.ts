@@ -139,15 +139,22 @@ export const factsSchema = z.object({
 });
 export type Facts = z.infer<typeof factsSchema>;
 
-export type FactsReading = { ok: true; facts: Facts } | { ok: false; problem: string };
+/** Why something is no facts file. */
+export type FactsProblem =
+  | { code: "not-json"; told: string }
+  | { code: "other-schema"; declared: string | null; wanted: string }
+  /** `at`: the value's place in it; null for the file itself. */
+  | { code: "not-fitting"; at: string | null; told: string };
 
-/** Reads a facts file's text; the problem says where and what, in one line. */
+export type FactsReading = { ok: true; facts: Facts } | { ok: false; problem: FactsProblem };
+
+/** Reads a facts file's text. */
 export function readFacts(content: string): FactsReading {
   let value: unknown;
   try {
     value = JSON.parse(content.replace(/^\uFEFF/, ""));
   } catch (error) {
-    return { ok: false, problem: `it is not JSON (${error instanceof Error ? error.message : "unreadable"})` };
+    return { ok: false, problem: { code: "not-json", told: error instanceof Error ? error.message : "unreadable" } };
   }
   return checkFacts(value);
 }
@@ -155,16 +162,12 @@ export function readFacts(content: string): FactsReading {
 export function checkFacts(value: unknown): FactsReading {
   const declared = typeof value === "object" && value !== null && "schema" in value ? value.schema : undefined;
   if (declared !== FACTS_SCHEMA) {
-    return {
-      ok: false,
-      problem: `its "schema" is ${declared === undefined ? "missing" : JSON.stringify(declared)}, where "${FACTS_SCHEMA}" is needed`,
-    };
+    const told = declared === undefined ? null : (JSON.stringify(declared) ?? null);
+    return { ok: false, problem: { code: "other-schema", declared: told, wanted: FACTS_SCHEMA } };
   }
   const parsed = factsSchema.safeParse(value);
   if (parsed.success) return { ok: true, facts: parsed.data };
   const issue = parsed.error.issues[0];
-  return {
-    ok: false,
-    problem: issue ? `${issue.path.join(".") || "the file"}: ${issue.message}` : "it does not fit the form",
-  };
+  const at = issue && issue.path.length > 0 ? issue.path.join(".") : null;
+  return { ok: false, problem: { code: "not-fitting", at, told: issue?.message ?? "it does not fit the form" } };
 }

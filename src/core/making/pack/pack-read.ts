@@ -1,5 +1,6 @@
 import { sha256 } from "@noble/hashes/sha2.js";
 import type { ComputerRecord } from "../../computer/exchange/columns";
+import type { LineProblem } from "../../computer/exchange/faults";
 import { readLine } from "../../computer/exchange/lines";
 import { openPath } from "../../formats/file-tree";
 import { decompressBlock } from "../../kernel/decompress";
@@ -29,7 +30,8 @@ export type PackProblem =
   | { code: "missing"; path: string }
   | { code: "too-large"; path: string; mostBytes: number }
   | { code: "damaged"; path: string }
-  | { code: "not-understood"; path: string; why: string };
+  | { code: "not-understood"; path: string; why: string }
+  | { code: "record-not-understood"; path: string; line: number; problem: LineProblem };
 
 export type PackReading = { ok: true; pack: Pack } | { ok: false; problem: PackProblem };
 
@@ -110,8 +112,8 @@ function computersIn(records: string): PackedComputer[] {
     if (text.trim() === "") return [];
     const reading = readLine(text);
     if (reading.ok) return [{ record: reading.record, text }];
-    const where = { path: [`line ${index + 1}`], message: reading.problem };
-    throw notUnderstood(PACK_PATHS.records, where);
+    const { problem } = reading;
+    throw new Refused({ code: "record-not-understood", path: PACK_PATHS.records, line: index + 1, problem });
   });
 }
 

@@ -152,5 +152,8 @@ test("what its own sums vouch for and is no pack all the same is not understood"
   const head = readWith({}, { ...input, medium: { ...input.medium, tag: "" } });
   expect(await head).toMatchObject({ ok: false, problem: { code: "not-understood", path: PACK_PATHS.head } });
   const records = readWith({}, { ...input, records: '{"schema":"creel.computer/9"}\n' });
-  expect(await records).toMatchObject({ ok: false, problem: { code: "not-understood", path: PACK_PATHS.records } });
+  expect(await records).toMatchObject({
+    ok: false,
+    problem: { code: "record-not-understood", path: PACK_PATHS.records, line: 1 },
+  });
 });

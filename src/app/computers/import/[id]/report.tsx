@@ -1,4 +1,5 @@
 import { affectedText } from "@/core/words/facts";
+import { importFaultText } from "@/core/words/imports";
 import { visible } from "@/core/words/visible";
 import type { ImportReport } from "@/server/exchange/options";
 import { factDifferences } from "@/ui/fact-differences";
@@ -51,7 +52,7 @@ export function Report({ report }: { report: ImportReport }) {
         <ul className="mt-2 max-h-80 overflow-y-auto border-plum border-l-4 bg-plum-soft px-3 py-2">
           {report.faults.map((fault, index) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: made anew with every check
-            <li key={index}>{visible(fault.text, 300)}</li>
+            <li key={index}>{visible(importFaultText(fault), 300)}</li>
           ))}
           {report.faultsTotal > report.faults.length && (
             <li className="font-semibold">and {plural(report.faultsTotal - report.faults.length, "more fault")}</li>
