@@ -1,4 +1,5 @@
 import Papa from "papaparse";
+import { readImportFault } from "../../problems/problem";
 import { importFaultText, lineProblemText } from "../../words/imports";
 import { FACTS_SCHEMA, factsSchema } from "../facts/schema";
 import { COLUMNS, type ComputerRecord, emptyRecord } from "./columns";
@@ -210,4 +211,11 @@ describe("JSON lines", () => {
     const reading = readLine(line);
     expect(reading.ok ? "" : lineProblemText(reading.problem)).toMatch(problem);
   });
+});
+
+test("a fault that was kept as a sentence is told as it was", () => {
+  const kept = { row: 2, column: "tag", text: "Row 2: the tag A is in row 1 already." };
+  expect(importFaultText(readImportFault(kept))).toBe(kept.text);
+  const coded = { row: 2, column: "tag", problem: { code: "tag-twice", tag: "A", row: 1 } } as const;
+  expect(importFaultText(readImportFault(coded))).toBe(kept.text);
 });
