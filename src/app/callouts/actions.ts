@@ -5,30 +5,30 @@ import { chooseRoute, closeCallout, openCallout, setNewComputer, setNewDisk } fr
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function changed<T>(result: Result<T>): Result<T> {
+function refreshIfDone<T>(result: Result<T>): Result<T> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
 
 export async function openCalloutAction(input: unknown): Promise<Result<number>> {
-  return changed(await openCallout(await currentContext(), input));
+  return refreshIfDone(await openCallout(await currentContext(), input));
 }
 
 export async function chooseRouteAction(
   id: number,
   wanted: { medium: string; outcome: string; image: string | null; release: string | null },
 ): Promise<Result<number>> {
-  return changed(await chooseRoute(await currentContext(), id, wanted));
+  return refreshIfDone(await chooseRoute(await currentContext(), id, wanted));
 }
 
 export async function setNewDiskAction(id: number, disk: unknown): Promise<Result<number>> {
-  return changed(await setNewDisk(await currentContext(), id, disk));
+  return refreshIfDone(await setNewDisk(await currentContext(), id, disk));
 }
 
 export async function setNewComputerAction(id: number, tag: string): Promise<Result<number>> {
-  return changed(await setNewComputer(await currentContext(), id, tag));
+  return refreshIfDone(await setNewComputer(await currentContext(), id, tag));
 }
 
 export async function closeCalloutAction(id: number, outcome: unknown): Promise<Result<number>> {
-  return changed(await closeCallout(await currentContext(), id, outcome));
+  return refreshIfDone(await closeCallout(await currentContext(), id, outcome));
 }

@@ -6,7 +6,7 @@ import { tickTask } from "@/server/drills/cover-tasks";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function changed<T>(result: Result<T>): Result<T> {
+function refreshIfDone<T>(result: Result<T>): Result<T> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
@@ -20,9 +20,9 @@ export async function cancelPlanAction(id: number): Promise<Result<boolean>> {
 }
 
 export async function acceptPlanAction(id: number, version: number): Promise<Result<number>> {
-  return changed(await acceptPlan(await currentContext(), id, version));
+  return refreshIfDone(await acceptPlan(await currentContext(), id, version));
 }
 
 export async function tickTaskAction(id: number, isDone: boolean): Promise<Result<boolean>> {
-  return changed(await tickTask(await currentContext(), id, isDone));
+  return refreshIfDone(await tickTask(await currentContext(), id, isDone));
 }

@@ -7,7 +7,7 @@ import { noteChange, withdrawChange } from "@/server/inventory/noted-changes";
 import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function changed<T>(result: Result<T>): Result<T> {
+function refreshIfDone<T>(result: Result<T>): Result<T> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
@@ -18,13 +18,13 @@ export async function addImageAction(
   found: { scanId: number; key: string } | null,
 ): Promise<Result<number>> {
   const context = await currentContext();
-  return changed(
+  return refreshIfDone(
     found ? await registerFound(context, found.scanId, found.key, input) : await recordImage(context, input),
   );
 }
 
 export async function saveImageAction(id: number, version: number, input: unknown): Promise<Result<number>> {
-  return changed(await saveImage(await currentContext(), id, version, input));
+  return refreshIfDone(await saveImage(await currentContext(), id, version, input));
 }
 
 /** Says that an image stays whatever a policy says, or not any more. */
@@ -33,17 +33,17 @@ export async function lockImageAction(id: number, version: number, locked: boole
   const detail = await getImage(context, id);
   if (!detail) return fail({ code: "not-found", what: "image" });
   const { body, ...input } = imageInputOf(detail);
-  return changed(await saveImage(context, id, version, { ...input, body: { ...body, locked } }));
+  return refreshIfDone(await saveImage(context, id, version, { ...input, body: { ...body, locked } }));
 }
 
 export async function forgetImagesAction(ids: number[]): Promise<Result<number>> {
-  return changed(await forgetImages(await currentContext(), ids));
+  return refreshIfDone(await forgetImages(await currentContext(), ids));
 }
 
 export async function noteChangeAction(input: unknown): Promise<Result<number>> {
-  return changed(await noteChange(await currentContext(), input));
+  return refreshIfDone(await noteChange(await currentContext(), input));
 }
 
 export async function withdrawChangeAction(id: number): Promise<Result<number>> {
-  return changed(await withdrawChange(await currentContext(), id));
+  return refreshIfDone(await withdrawChange(await currentContext(), id));
 }

@@ -5,15 +5,15 @@ import { addKit, saveKit } from "@/server/media/releases";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function refreshed(result: Result<number>): Result<number> {
+function refreshIfDone(result: Result<number>): Result<number> {
   if (result.ok) revalidatePath("/kits", "layout");
   return result;
 }
 
 export async function addKitAction(input: unknown): Promise<Result<number>> {
-  return refreshed(await addKit(await currentContext(), input));
+  return refreshIfDone(await addKit(await currentContext(), input));
 }
 
 export async function saveKitAction(id: number, version: number, input: unknown): Promise<Result<number>> {
-  return refreshed(await saveKit(await currentContext(), id, version, input));
+  return refreshIfDone(await saveKit(await currentContext(), id, version, input));
 }

@@ -5,15 +5,15 @@ import { saveRule, setTravel } from "@/server/inventory/policies";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function changed<T>(result: Result<T>): Result<T> {
+function refreshIfDone<T>(result: Result<T>): Result<T> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
 
 export async function saveRuleAction(input: unknown, version: number | null): Promise<Result<number | null>> {
-  return changed(await saveRule(await currentContext(), input, version));
+  return refreshIfDone(await saveRule(await currentContext(), input, version));
 }
 
 export async function setTravelAction(input: unknown): Promise<Result<number | null>> {
-  return changed(await setTravel(await currentContext(), input));
+  return refreshIfDone(await setTravel(await currentContext(), input));
 }

@@ -5,15 +5,15 @@ import { addRelease, saveRelease } from "@/server/media/releases";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function refreshed(result: Result<number>): Result<number> {
+function refreshIfDone(result: Result<number>): Result<number> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
 
 export async function addReleaseAction(input: unknown): Promise<Result<number>> {
-  return refreshed(await addRelease(await currentContext(), input));
+  return refreshIfDone(await addRelease(await currentContext(), input));
 }
 
 export async function saveReleaseAction(id: number, version: number, input: unknown): Promise<Result<number>> {
-  return refreshed(await saveRelease(await currentContext(), id, version, input));
+  return refreshIfDone(await saveRelease(await currentContext(), id, version, input));
 }

@@ -6,25 +6,25 @@ import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/ser
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function changed<T>(result: Result<T>): Result<T> {
+function refreshIfDone<T>(result: Result<T>): Result<T> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
 
 export async function addSiteAction(input: unknown): Promise<Result<number>> {
-  return changed(await addSite(await currentContext(), input));
+  return refreshIfDone(await addSite(await currentContext(), input));
 }
 
 export async function lendAction(input: unknown): Promise<Result<number>> {
-  return changed(await lend(await currentContext(), input));
+  return refreshIfDone(await lend(await currentContext(), input));
 }
 
 export async function giveBackAction(tag: string, siteId: number | null): Promise<Result<number>> {
-  return changed(await giveBack(await currentContext(), tag, siteId));
+  return refreshIfDone(await giveBack(await currentContext(), tag, siteId));
 }
 
 export async function setNamePatternAction(id: number, version: number, pattern: string): Promise<Result<number>> {
-  return changed(await setNamePattern(await currentContext(), id, version, pattern));
+  return refreshIfDone(await setNamePattern(await currentContext(), id, version, pattern));
 }
 
 export async function compareStockAction(siteId: number, tags: string[]): Promise<Result<Stocktaking>> {
@@ -32,5 +32,5 @@ export async function compareStockAction(siteId: number, tags: string[]): Promis
 }
 
 export async function takeStockAction(siteId: number, tags: string[]): Promise<Result<Stocktaking>> {
-  return changed(await takeStock(await currentContext(), siteId, tags));
+  return refreshIfDone(await takeStock(await currentContext(), siteId, tags));
 }

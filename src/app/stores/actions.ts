@@ -6,21 +6,21 @@ import { addStore, retireStore, saveStore } from "@/server/images/stores";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
 
-function changed<T>(result: Result<T>): Result<T> {
+function refreshIfDone<T>(result: Result<T>): Result<T> {
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }
 
 export async function addStoreAction(input: unknown): Promise<Result<number>> {
-  return changed(await addStore(await currentContext(), input));
+  return refreshIfDone(await addStore(await currentContext(), input));
 }
 
 export async function saveStoreAction(id: number, version: number, input: unknown): Promise<Result<number>> {
-  return changed(await saveStore(await currentContext(), id, version, input));
+  return refreshIfDone(await saveStore(await currentContext(), id, version, input));
 }
 
 export async function retireStoreAction(id: number, version: number, retired: boolean): Promise<Result<number>> {
-  return changed(await retireStore(await currentContext(), id, version, retired));
+  return refreshIfDone(await retireStore(await currentContext(), id, version, retired));
 }
 
 export async function startScanAction(storeId: number, isThorough: boolean): Promise<Result<number>> {
@@ -32,20 +32,20 @@ export async function cancelScanAction(scanId: number): Promise<Result<boolean>>
 }
 
 export async function measureStoreAction(storeId: number): Promise<Result<number>> {
-  return changed(await measureStore(await currentContext(), storeId));
+  return refreshIfDone(await measureStore(await currentContext(), storeId));
 }
 
 export async function takeListingAction(storeId: number, text: string): Promise<Result<number>> {
-  return changed(await takeListing(await currentContext(), storeId, text));
+  return refreshIfDone(await takeListing(await currentContext(), storeId, text));
 }
 
 export async function takeOverAction(scanId: number): Promise<Result<number>> {
-  return changed(await takeOver(await currentContext(), scanId));
+  return refreshIfDone(await takeOver(await currentContext(), scanId));
 }
 
 export async function registerNamedAction(
   scanId: number,
   given: { kit: string | null; kitVersion: string | null },
 ): Promise<Result<{ registered: number; left: string[] }>> {
-  return changed(await registerNamed(await currentContext(), scanId, given));
+  return refreshIfDone(await registerNamed(await currentContext(), scanId, given));
 }

@@ -85,12 +85,12 @@ export async function lookAt(row: DeviceRow): Promise<Look> {
   const key = state ? `${row.id} ${state.mtimeMs} ${state.size}` : null;
   const known = key === null ? undefined : looks.get(key);
   if (known) return known;
-  const look = looked(row);
+  const look = lookOf(row);
   if (key !== null) looks.set(key, look);
   return look;
 }
 
-async function looked(row: DeviceRow): Promise<Look> {
+async function lookOf(row: DeviceRow): Promise<Look> {
   try {
     const device = await openDevice(row, { write: false });
     try {

@@ -63,7 +63,7 @@ export async function startPreparation(context: Context, input: unknown): Promis
   const { madeAt, carry } = planned.value;
   const pack = await keepPack(planned.value.pack);
   const request = requestOf(wish, device, { fingerprint, madeAt, pack, carry });
-  return queued(context, wish.berthId, {
+  return queueJob(context, wish.berthId, {
     request,
     releaseId: wish.releaseId,
     mediumTag: wish.tag,
@@ -115,10 +115,10 @@ export async function startCheck(
     const look = await lookAt(device);
     if (look.fault) return refused({ code: "device-unreadable" });
   }
-  return queued(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });
+  return queueJob(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });
 }
 
-async function queued(
+async function queueJob(
   context: Context,
   berthId: number,
   job: { request: BenchRequest; releaseId: number | null; mediumTag: string | null; deviceId: number },

@@ -48,13 +48,13 @@ function madeAs(sources: readonly Source[], way: Alternative): Promise<Made | nu
   const key = keyOf(sources, way);
   const known = made.get(key);
   if (known) return known;
-  const making = planned(sources, way);
+  const making = planMade(sources, way);
   made.set(key, making);
   making.catch(() => made.delete(key));
   return making;
 }
 
-async function planned(sources: readonly Source[], way: Alternative): Promise<Made | null> {
+async function planMade(sources: readonly Source[], way: Alternative): Promise<Made | null> {
   const opened = await FileSource.openAll(sources.map(({ file }) => file.path));
   const [image, ...others] = opened;
   try {

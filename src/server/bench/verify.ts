@@ -58,7 +58,7 @@ export async function verifyAgainstRelease(
     const results: Compared[] = [];
     for (const [nth, load] of loadsToRead.entries())
       results.push(await compare(load, options, { nth, of: loadsToRead.length }));
-    return await told(context, tag, results);
+    return await concludeVerification(context, tag, results);
   } catch (error) {
     if (error instanceof Cancelled) return null;
     throw error;
@@ -101,17 +101,17 @@ async function compare(
 const RESULTS: Verification["result"][] = ["same", "same-files", "damaged", "differs"];
 
 /** What comparing all of a medium's releases comes to: the worst of them. Dates its verification. */
-async function told(context: Context, tag: string, results: readonly Compared[]): Promise<BenchResult> {
+async function concludeVerification(context: Context, tag: string, results: readonly Compared[]): Promise<BenchResult> {
   const same = results.every((each) => each.same);
   const damaged = results.flatMap((each) => each.damaged).slice(0, NAMED_MOST);
   const whole = results.flatMap((each) => (each.state === "compared" ? [each.result] : []));
   const samples = results.flatMap((each) => (each.state === "sampled" ? [each] : []));
   if (samples.length === 0) {
     const result = RESULTS[Math.max(...whole.map((each) => RESULTS.indexOf(each)))] as Verification["result"];
-    await dated(context, tag, same ? "whole" : "damaged");
+    await dateOrThrow(context, tag, same ? "whole" : "damaged");
     return { state: "compared", same, result, damaged };
   }
-  await dated(context, tag, same ? "sample-right" : "damaged");
+  await dateOrThrow(context, tag, same ? "sample-right" : "damaged");
   const sum = (of: (sample: (typeof samples)[number]) => number) =>
     samples.reduce((total, each) => total + of(each), 0);
   const by = samples.every((each) => each.by === "blocks") ? "blocks" : "files";
@@ -119,7 +119,7 @@ async function told(context: Context, tag: string, results: readonly Compared[])
   return { state: "sampled", same, by, comparedBytes, ofBytes, damaged };
 }
 
-async function dated(...given: Parameters<typeof dateVerification>): Promise<void> {
+async function dateOrThrow(...given: Parameters<typeof dateVerification>): Promise<void> {
   const saved = await dateVerification(...given);
   if (!saved.ok) throw new Error(problemText(saved.problem));
 }

@@ -95,7 +95,7 @@ async function computePlan(context: Context, id: number): Promise<void> {
   running.set(id, solver);
   try {
     await tell({ told: { code: "looking" } });
-    const { meaning, leftOut, whyNot } = await asked(context, row.settings, (told) => tell({ told }));
+    const { meaning, leftOut, whyNot } = await askForPlan(context, row.settings, (told) => tell({ told }));
     const { demands, media: own, contents } = meaning.problem;
     await tell({
       told: { code: "computing", demands: demands.length, media: own.length, contents: contents.length },
@@ -121,7 +121,7 @@ async function computePlan(context: Context, id: number): Promise<void> {
 const PAIRS_MOST = 24;
 
 /** The problem as the inventory has it now. */
-async function asked(context: Context, settings: CoverSettings, tell: (told: PlanProgress) => Promise<unknown>) {
+async function askForPlan(context: Context, settings: CoverSettings, tell: (told: PlanProgress) => Promise<unknown>) {
   const cover = await covered(context);
   const { chains, policies, policyOf, ways } = cover;
   const [library, parts, stock] = await Promise.all([

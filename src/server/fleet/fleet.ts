@@ -62,13 +62,13 @@ const kept = new WeakMap<Database, Promise<Kept>>();
  */
 export async function fleet(context: Context): Promise<Fleet> {
   const before = kept.get(context.db);
-  const next = (before ?? Promise.resolve(null)).catch(() => null).then((known) => refreshed(context, known));
+  const next = (before ?? Promise.resolve(null)).catch(() => null).then((known) => refresh(context, known));
   kept.set(context.db, next);
   next.catch(() => kept.delete(context.db));
   return next;
 }
 
-async function refreshed(context: Context, known: Kept | null): Promise<Kept> {
+async function refresh(context: Context, known: Kept | null): Promise<Kept> {
   const day = dayOf(context.now());
   const frame = await frameOf(context);
   if (!known || known.day !== day || known.frame !== frame) return built(context, frame, day);

@@ -77,7 +77,13 @@ export async function runScan(context: Context, scanId: number): Promise<void> {
     const report = await lookThrough(context, store, scan);
     if (scan.isThorough) await noteReadRate(context, store, report, performance.now() - startedAt);
     await end({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes });
-    await seen(context, store, report, scan.isThorough, await roomIn(join(storesFolder(), store.row.folder as string)));
+    await dateWhatIsThere(
+      context,
+      store,
+      report,
+      scan.isThorough,
+      await roomIn(join(storesFolder(), store.row.folder as string)),
+    );
   } catch (error) {
     if (error instanceof Cancelled) return void (await end({ state: "cancelled" }));
     const code = (error as { code?: string } | null)?.code;
@@ -138,11 +144,11 @@ async function lookThrough(context: Context, store: StoreDetail, scan: ScanRow):
       .where(eq(storeScans.id, scan.id));
     if (row?.state !== "running") throw new Cancelled();
   };
-  const images = await reported(context, store, files, async (path) =>
+  const images = await holdAgainstKnown(context, store, files, async (path) =>
     FileSource.open(join(folder, path)).catch(() => null),
   );
   for (const image of scan.isThorough ? images : []) await digest(folder, image, progress);
-  return finished(context, store, images, files);
+  return reportOf(context, store, images, files);
 }
 
 /** The store's own pattern of names, else those of places, and the usual one. */
@@ -156,7 +162,7 @@ async function patternsFor(context: Context, { row }: StoreDetail): Promise<stri
 }
 
 /** What the files of a store are, held against what is known of it. Sources are closed once they were read. */
-async function reported(
+async function holdAgainstKnown(
   context: Context,
   store: StoreDetail,
   files: readonly StoreFile[],
@@ -242,7 +248,7 @@ async function digest(folder: string, image: ReportedImage, progress: (bytes: nu
   }
 }
 
-async function finished(
+async function reportOf(
   context: Context,
   store: StoreDetail,
   images: ReportedImage[],
@@ -267,7 +273,7 @@ async function finished(
 }
 
 /** What was seen as it was is dated; digests are kept, or compared; and how full the store is. */
-async function seen(
+async function dateWhatIsThere(
   context: Context,
   store: StoreDetail,
   report: StoreReport,
@@ -305,10 +311,10 @@ export async function takeListing(context: Context, storeId: number, text: strin
   if (!store) return fail({ code: "not-found", what: "store" });
   const { files, form } = readListing(text);
   if (form === null) return refused({ code: "listing-unreadable" });
-  const images = await reported(context, store, files, async () => null);
+  const images = await holdAgainstKnown(context, store, files, async () => null);
   // Nothing of it could be opened, and that is no fault of it.
   for (const { reading } of images) reading.findings = reading.findings.filter(({ code }) => code !== "not-readable");
-  const report = await finished(context, store, images, files);
+  const report = await reportOf(context, store, images, files);
   const times = { createdAt: context.now(), updatedAt: context.now() };
   const row = await context.db
     .insert(storeScans)
@@ -322,7 +328,7 @@ export async function takeListing(context: Context, storeId: number, text: strin
       ...times,
     })
     .$returningId();
-  await seen(context, store, report, false, null);
+  await dateWhatIsThere(context, store, report, false, null);
   return ok(insertedId(row));
 }
 

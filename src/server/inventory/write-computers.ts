@@ -33,7 +33,7 @@ export interface ComputerWrite {
 }
 
 /** `VALUES(column)` for each column, so that a row that is there becomes the one that is written. */
-function taken(...columns: string[]): Record<string, ReturnType<typeof sql>> {
+function takeOver(...columns: string[]): Record<string, ReturnType<typeof sql>> {
   return Object.fromEntries(
     columns.map((column) => [
       column,
@@ -100,7 +100,7 @@ export async function writeComputers(
     await tx
       .insert(computers)
       .values(changed.map(rowOf))
-      .onDuplicateKeyUpdate({ set: taken(...COLUMNS) });
+      .onDuplicateKeyUpdate({ set: takeOver(...COLUMNS) });
   const rows = await tx
     .select({ id: computers.id, tag: computers.tag })
     .from(computers)
@@ -127,7 +127,7 @@ export async function writeComputers(
   await tx
     .insert(computerFacts)
     .values(stored)
-    .onDuplicateKeyUpdate({ set: taken("facts", "provenance") });
+    .onDuplicateKeyUpdate({ set: takeOver("facts", "provenance") });
   // Before anybody sees a row that names them; also where disks and signers stay as they were.
   await storeProfiles(tx, placed);
   await writeProjections(
