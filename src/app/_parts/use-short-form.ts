@@ -2,7 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
-import { fieldTexts } from "@/core/words/problems";
+import { fieldTexts, problemText } from "@/core/words/problems";
 import type { Problem, Result } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
 
@@ -24,5 +24,7 @@ export function useShortForm(send: (values: Record<string, FormDataEntryValue>) 
     if (await act(send(Object.fromEntries(new FormData(form))))) form.reset();
   };
   const fields = fieldTexts(problem);
-  return { ready, problem, fields, submit, act };
+  /** What is said below the form: what no field of it is to blame for. */
+  const general = problem && Object.keys(fields).length === 0 ? problemText(problem) : null;
+  return { ready, problem, fields, general, submit, act };
 }

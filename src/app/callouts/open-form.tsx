@@ -72,7 +72,10 @@ export function OpenForm({
       <button type="submit" className="act-main">
         Open it
       </button>
-      <ProblemLine text={problem && problemText(problem)} className="sm:col-span-4" />
+      <ProblemLine
+        text={problem && Object.keys(fields).length === 0 ? problemText(problem) : null}
+        className="sm:col-span-4"
+      />
     </form>
   );
 }

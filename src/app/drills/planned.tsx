@@ -2,7 +2,6 @@
 
 import Link from "next/link";
 import { useShortForm } from "@/app/_parts/use-short-form";
-import { problemText } from "@/core/words/problems";
 import type { PlannedDrill } from "@/server/drills/planned-drills";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
@@ -11,7 +10,7 @@ import { planDrillAction, withdrawDrillAction } from "./actions";
 
 /** Drills to be held, and a form for the next one. */
 export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]; medium: string; computer: string }) {
-  const { ready, problem, fields, submit, act } = useShortForm(planDrillAction);
+  const { ready, fields, general, submit, act } = useShortForm(planDrillAction);
   return (
     <section aria-busy={!ready} aria-labelledby="planned-title" className="mt-4 max-w-3xl">
       <h2 id="planned-title">To be held</h2>
@@ -63,7 +62,7 @@ export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]
           Plan it
         </button>
       </form>
-      <ProblemLine text={problem && problem.code !== "invalid" ? problemText(problem) : null} className="mt-1" />
+      <ProblemLine text={general} className="mt-1" />
     </section>
   );
 }

@@ -1,16 +1,16 @@
 "use client";
 
 import { useShortForm } from "@/app/_parts/use-short-form";
-import { problemText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
 import type { NotedItem } from "@/server/inventory/noted-changes";
 import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
 import { dateText } from "@/ui/words";
 import { noteChangeAction, withdrawChangeAction } from "../actions";
 
 /** Changes that somebody is about to make: an image is worth most the day before one. */
 export function Changes({ ahead, computer }: { ahead: NotedItem[]; computer: string }) {
-  const { ready, problem, fields, submit, act } = useShortForm(noteChangeAction);
+  const { ready, fields, general, submit, act } = useShortForm(noteChangeAction);
   return (
     <section id="changes" aria-labelledby="changes-title" aria-busy={!ready} className="mt-6 max-w-3xl">
       <h2 id="changes-title">Changes ahead</h2>
@@ -49,11 +49,7 @@ export function Changes({ ahead, computer }: { ahead: NotedItem[]; computer: str
           Note it
         </button>
       </form>
-      {problem && problem.code !== "invalid" && (
-        <p role="alert" className="mt-1 text-plum">
-          {problemText(problem)}
-        </p>
-      )}
+      <ProblemLine text={general} className="mt-1" />
     </section>
   );
 }
