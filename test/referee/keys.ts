@@ -1,6 +1,6 @@
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { run, type Workshop } from "../../scripts/media/workshop";
-import { guidBytes } from "../../src/server/host/flash-variables";
+import { guidBytes } from "../../src/core/kernel/put";
 
 /** Certificates and keys made with openssl, lists with efitools, signatures with sbsign and osslsigncode. */
 const OWNER = "77fa9abd-0359-4d32-bd60-28f4e78f784b";

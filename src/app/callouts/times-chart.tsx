@@ -2,7 +2,7 @@
 
 import { CartesianGrid, ResponsiveContainer, Scatter, ScatterChart, XAxis, YAxis } from "recharts";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
-import { outcomeKindText } from "@/core/words/callout";
+import { calloutOutcomeText } from "@/core/words/callout";
 
 /** From so many on a picture says more than the list below it. */
 const ENOUGH = 5;
@@ -10,7 +10,7 @@ const ENOUGH = 5;
 /** How long it took until computers were handed back, a point for each, by what they came back as. */
 export function TimesChart({ points }: { points: { outcome: string; minutes: number }[] }) {
   if (points.length < ENOUGH) return null;
-  const rows = points.map(({ outcome, minutes }) => ({ name: outcomeKindText(outcome as OutcomeKind), minutes }));
+  const rows = points.map(({ outcome, minutes }) => ({ name: calloutOutcomeText(outcome as OutcomeKind), minutes }));
   return (
     <div
       className="h-44 max-w-3xl"

@@ -1,5 +1,5 @@
 import { MemorySource } from "../kernel/source";
-import { type FileTree, findEntry, openPath, pathPart, type TreeEntry, walk } from "./file-tree";
+import { type FileTree, findEntry, openPath, pathSegment, type TreeEntry, walk } from "./file-tree";
 
 /** A tree that a medium could only have by damage, or by malice. */
 interface Node extends TreeEntry {
@@ -72,7 +72,7 @@ test("names that would lead elsewhere do not", async () => {
     folder("real", [file("x")]),
   ]);
   expect((await paths(tree)).paths).toEqual(["/a\u2215..\u2215..\u2215etc", "/nul\u2400l", "/real", "/real/x"]);
-  expect((await findEntry(tree, `/${pathPart("a/../../etc")}`))?.name).toBe("a/../../etc");
+  expect((await findEntry(tree, `/${pathSegment("a/../../etc")}`))?.name).toBe("a/../../etc");
 });
 
 describe("finding", () => {

@@ -53,7 +53,7 @@ const DEPTH_MAX = 128;
 const LINKS_MAX = 40;
 
 /** A name as one part of a path: a division sign inside it would lead elsewhere. */
-export function pathPart(name: string): string {
+export function pathSegment(name: string): string {
   return name.replaceAll("/", "\u2215").replaceAll("\0", "\u2400");
 }
 
@@ -100,8 +100,8 @@ export async function findEntry<E extends TreeEntry>(tree: FileTree<E>, path: st
 function pick<E extends TreeEntry>(entries: E[], part: string): E | null {
   const wanted = part.toUpperCase();
   return (
-    entries.find((each) => pathPart(each.name) === part) ??
-    entries.find((each) => pathPart(each.name).toUpperCase() === wanted) ??
+    entries.find((each) => pathSegment(each.name) === part) ??
+    entries.find((each) => pathSegment(each.name).toUpperCase() === wanted) ??
     null
   );
 }
@@ -146,7 +146,7 @@ export async function* walk<E extends TreeEntry>(
     const below: Walked<E>[] = [];
     for (const entry of await tree.list(directory?.entry ?? null)) {
       if (!isOwnName(entry.name)) continue;
-      const path = `${directory?.path ?? ""}/${pathPart(entry.name)}`;
+      const path = `${directory?.path ?? ""}/${pathSegment(entry.name)}`;
       if (left-- <= 0) return limits.onCut?.("entries", path);
       yield { path, entry };
       if (!entry.directory || limits.skip?.(path)) continue;

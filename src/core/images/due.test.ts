@@ -1,6 +1,6 @@
 import { factsSchema } from "../computer/facts/schema";
 import { type ImageCheck, planImage } from "./checks";
-import { type ComputerEvent, imageDue, rankDue } from "./due";
+import { type ComputerEvent, imageDue, rankImagesDue } from "./due";
 import type { StoredPoint } from "./lineage";
 
 const point = (on: string, more: Partial<StoredPoint> = {}): StoredPoint => ({
@@ -70,7 +70,10 @@ test("a change ahead is named where there is no image at all, and comes before e
   expect(bare.reasons.map(({ code }) => code)).toEqual(["change-ahead", "no-image"]);
   expect(imageDue("A", [], [], { ...TODAY, noted: [{ on: "2026-11-20", what: "a" }] }).reasons).toHaveLength(1);
   const soon = imageDue("soon", [point("2026-10-01", { computer: "soon" })], [], { ...TODAY, noted });
-  expect(rankDue([imageDue("none", [], [], TODAY), soon]).map(({ computer }) => computer)).toEqual(["soon", "none"]);
+  expect(rankImagesDue([imageDue("none", [], [], TODAY), soon]).map(({ computer }) => computer)).toEqual([
+    "soon",
+    "none",
+  ]);
 });
 
 test("whoever has least to fall back on comes first", () => {
@@ -80,7 +83,7 @@ test("whoever has least to fall back on comes first", () => {
     imageDue("none", [], [], TODAY),
     imageDue("older", [point("2025-01-01", { computer: "older" })], [], TODAY),
   ];
-  expect(rankDue(due).map(({ computer }) => computer)).toEqual(["none", "older", "old"]);
+  expect(rankImagesDue(due).map(({ computer }) => computer)).toEqual(["none", "older", "old"]);
 });
 
 describe("before an image is taken", () => {

@@ -113,7 +113,7 @@ function soonest(changes: readonly NotedChange[]): NotedChange | null {
 }
 
 /** Those that are due, whoever has least to fall back on first. */
-export function rankDue(all: readonly ImageDue[]): ImageDue[] {
+export function rankImagesDue(all: readonly ImageDue[]): ImageDue[] {
   const gravest = ({ reasons }: ImageDue) => ORDER.indexOf(reasons[0]?.code ?? "old");
   return all
     .filter(({ reasons }) => reasons.length > 0)

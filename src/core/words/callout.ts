@@ -16,7 +16,7 @@ export function happeningText(happening: Happening): string {
   }[happening];
 }
 
-export function outcomeKindText(kind: OutcomeKind): string {
+export function calloutOutcomeText(kind: OutcomeKind): string {
   return {
     image: "the computer as it was",
     reinstall: "a fresh installation",
@@ -33,7 +33,7 @@ export function lostText(lostDays: number | null): string {
 }
 
 export function cameBackText(cameBack: CalloutOutcome["cameBack"]): string {
-  return cameBack === "not-back" ? "not brought back" : `brought back: ${outcomeKindText(cameBack)}`;
+  return cameBack === "not-back" ? "not brought back" : `brought back: ${calloutOutcomeText(cameBack)}`;
 }
 
 export function fitText(fit: ImageFit): string {

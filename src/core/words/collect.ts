@@ -71,7 +71,7 @@ export function documentNoteText(note: DocumentNote): string {
 }
 
 /** What of the facts at hand could not be kept, and what to do. */
-export function leftOutText(left: LeftOut): string {
+export function leftOutFactText(left: LeftOut): string {
   return left.code === "disk-without-size"
     ? `The size of the disk ${left.disk} is not known: drop what lsblk --json says beside it.`
     : `${left.at}: ${left.told}.`;

@@ -1,15 +1,15 @@
 import { HAPPENINGS, needsDay, sensibleOutcomes } from "../callout/happenings";
 import { OUTCOMES } from "../judging/routes/outcome";
-import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "./callout";
+import { calloutOutcomeText, cameBackText, fitText, happeningText, lostText, shrinkText } from "./callout";
 import {
   checkText,
   durationText,
   growthText,
   imageDueText,
+  imageRangeText,
   keepText,
   lineageProblemText,
   patternProblemText,
-  rangeText,
   ratioText,
   scanStateText,
   storedFindingText,
@@ -31,8 +31,8 @@ test.each([
 });
 
 test("sizes are told as ranges, and as one where there is one", () => {
-  expect(rangeText(exactly(3e9))).toBe("3 GB");
-  expect(rangeText({ low: 2.5e9, likely: 3e9, high: 3.5e9 })).toBe("2.5 GB to 3.5 GB, likely 3 GB");
+  expect(imageRangeText(exactly(3e9))).toBe("3 GB");
+  expect(imageRangeText({ low: 2.5e9, likely: 3e9, high: 3.5e9 })).toBe("2.5 GB to 3.5 GB, likely 3 GB");
   expect(ratioText({ from: "own", images: 1 })).toBe("after its last image");
   expect(ratioText({ from: "own", images: 4 })).toBe("after its last 4 images");
 });
@@ -141,7 +141,7 @@ test("call-outs: every happening has outcomes that make sense, and words", () =>
     for (const outcome of sensibleOutcomes(happening)) expect(OUTCOMES).toContain(outcome);
   }
   expect(HAPPENINGS.filter(needsDay)).toEqual(["malware", "bad-update"]);
-  expect(new Set(OUTCOMES.map(outcomeKindText)).size).toBe(OUTCOMES.length);
+  expect(new Set(OUTCOMES.map(calloutOutcomeText)).size).toBe(OUTCOMES.length);
   expect(cameBackText("not-back")).toBe("not brought back");
   expect([lostText(null), lostText(0), lostText(1), lostText(30)]).toEqual([
     "All that is on it is lost.",

@@ -128,7 +128,7 @@ export function storedText({
 }
 
 /** "2.5 to 3.5 GB, likely 3 GB". */
-export function rangeText({ low, likely, high }: Range): string {
+export function imageRangeText({ low, likely, high }: Range): string {
   return low === high ? bytesText(low) : `${bytesText(low)} to ${bytesText(high)}, likely ${bytesText(likely)}`;
 }
 

@@ -261,7 +261,7 @@ const CHECKS: Record<Exclude<Check, { places: unknown }>["code"], string> = {
   "repair-start-up": "Let the environment repair the start-up.",
 };
 
-export function checkText(check: Check): string {
+export function stepCheckText(check: Check): string {
   if (check.code !== "other-copy") return CHECKS[check.code];
   return `Take another copy of it${check.places.length > 0 ? `: ${namesOf(check.places)}` : ""}.`;
 }

@@ -5,7 +5,7 @@ import { hex } from "@/core/kernel/fields";
 import { type ByteSource, CachedSource, ReadFailed } from "@/core/kernel/source";
 import type { PackHead } from "@/core/making/pack/pack";
 import { glanceAtPack } from "@/core/making/pack/pack-read";
-import { digestOf } from "@/core/making/writing/blocks";
+import { blockDigest } from "@/core/making/writing/blocks";
 import { type Device, DeviceFault, type DeviceIdentity } from "@/core/making/writing/device";
 import { inspect } from "@/core/medium/inspection/inspect";
 import type { Inspection } from "@/core/medium/inspection/schema";
@@ -54,15 +54,15 @@ export async function fingerprintOf(device: Device): Promise<string> {
   const step = Math.max(SAMPLE_BYTES, Math.floor((device.sizeBytes - SAMPLE_BYTES) / SAMPLES / 512) * 512);
   const digests: Uint8Array[] = [];
   for (let at = 0, sample = 0; at < device.sizeBytes && sample <= SAMPLES; at += step, sample++)
-    digests.push(await digestOf(await device.read(at, SAMPLE_BYTES).catch(() => new Uint8Array(0))));
+    digests.push(await blockDigest(await device.read(at, SAMPLE_BYTES).catch(() => new Uint8Array(0))));
   digests.push(
-    await digestOf(
+    await blockDigest(
       await device.read(Math.max(0, device.sizeBytes - SAMPLE_BYTES), SAMPLE_BYTES).catch(() => new Uint8Array(0)),
     ),
   );
   const all = new Uint8Array(digests.length * 32);
   for (const [at, digest] of digests.entries()) all.set(digest, at * 32);
-  return hex(await digestOf(all));
+  return hex(await blockDigest(all));
 }
 
 /** What a quick look at a device finds. */

@@ -187,7 +187,7 @@ function kindsOf(inspection: Inspection): Set<StartKind> {
 }
 
 /** Releases as chains need them, each with the firmware that comes to it where there are several. */
-export function partsOf(
+export function makeablePartsOf(
   parts: ReadonlyMap<number, ReleasePart>,
   ids: readonly number[],
   planned: readonly PlannedLoad[] = [],

@@ -19,7 +19,7 @@ import { fail, ok, type Result, refused } from "../problems";
 import { driversToCarry, openCarried } from "./carry";
 import { type DeviceRow, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
-import { partsOf } from "./makeable";
+import { makeablePartsOf } from "./makeable";
 import { makePack, type Served } from "./packs";
 
 /** What a medium that is to be made would come to. */
@@ -185,7 +185,7 @@ async function predictionOf(
 ): Promise<{ prediction: Prediction; served: Served[]; drivers: Carry[] }> {
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
-  const carried = partsOf(parts, [releaseId, ...besideIds], loads);
+  const carried = makeablePartsOf(parts, [releaseId, ...besideIds], loads);
   const [part] = carried;
   const [known] = await context.db
     .select({ site: sites.name, condition: media.condition })

@@ -10,7 +10,7 @@ import { fleet } from "../fleet/fleet";
 import { releaseParts } from "../fleet/world";
 import { type Berth, listBerths } from "./berths";
 import { type CarriableFile, carriableFiles } from "./carry";
-import { makeable, partsOf } from "./makeable";
+import { makeable, makeablePartsOf } from "./makeable";
 import { bestMade } from "./plans";
 
 export interface ProposedMedium extends Proposal {
@@ -59,7 +59,7 @@ export async function proposeFor(
   const candidates = found.map(({ releaseId, way, neededBytes, predicted }): Candidate => {
     const views = { key: "proposed", views: predicted.views };
     const as = way.way === "disc" ? "optical" : "usb";
-    const medium = freshMedium(views, as, partsOf(parts, [releaseId]), world.today);
+    const medium = freshMedium(views, as, makeablePartsOf(parts, [releaseId]), world.today);
     return {
       ...{ releaseId, way, neededBytes },
       computers: chosen.map((computer) => {

@@ -18,7 +18,7 @@ import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { ComputerPart } from "@/core/judging/model/parts";
 import type { Verdict } from "@/core/judging/model/schema";
 import { dayAfter, dayOf } from "@/core/kernel/days";
-import { type Makeable, makeable, makeableTogether, partsOf } from "../bench/makeable";
+import { type Makeable, makeable, makeablePartsOf, makeableTogether } from "../bench/makeable";
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
@@ -153,7 +153,7 @@ function candidateOf(
   today: string,
 ): CoverCandidate {
   const as = way.way === "disc" ? "optical" : "usb";
-  const carried = partsOf(parts, [releaseId, ...besideIds], loads);
+  const carried = makeablePartsOf(parts, [releaseId, ...besideIds], loads);
   const medium = freshMedium({ key, views: predicted.views }, as, carried, today);
   return { releaseId, besideIds, releases, way: way.way, neededBytes, medium };
 }

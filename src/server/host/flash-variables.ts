@@ -1,4 +1,5 @@
 import { Buffer } from "node:buffer";
+import { guidBytes } from "@/core/kernel/put";
 
 /**
  * Variables in the flash file of the reference firmware, so that an emulated computer has the Secure Boot lists that are
@@ -100,7 +101,7 @@ export function withVariables(flash: Buffer, variables: Variable[]): Buffer {
     }
     store.writeUInt32LE(text.length, at + 36);
     store.writeUInt32LE(data.length, at + 40);
-    guidBytes(vendor).copy(store, at + 44);
+    store.set(guidBytes(vendor), at + 44);
     text.copy(store, at + 60);
     Buffer.from(data).copy(store, at + 60 + text.length);
     at = aligned(at + 60 + text.length + data.length);
@@ -110,11 +111,4 @@ export function withVariables(flash: Buffer, variables: Variable[]): Buffer {
 
 function aligned(at: number): number {
   return (at + 3) & ~3;
-}
-
-/** Mixed-endian, as UEFI keeps GUIDs. */
-export function guidBytes(text: string): Buffer {
-  const [a, b, c, d, e] = text.split("-") as [string, string, string, string, string];
-  const reversed = (hex: string) => Buffer.from(hex, "hex").reverse();
-  return Buffer.concat([reversed(a), reversed(b), reversed(c), Buffer.from(d + e, "hex")]);
 }

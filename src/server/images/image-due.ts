@@ -5,7 +5,7 @@ import {
   type ImageDue,
   imageDue,
   type NotedChange,
-  rankDue,
+  rankImagesDue,
   USUAL_IMAGE_DAYS,
 } from "@/core/images/due";
 import type { StoredPoint } from "@/core/images/lineage";
@@ -143,7 +143,7 @@ export async function allDue(
   ]);
   const happened = await eventsOf(context, [...points.keys()]);
   const byTag = new Map(rows.map((row) => [row.tag, row]));
-  const due = rankDue(
+  const due = rankImagesDue(
     rows.map(({ id, ...subject }) =>
       imageDue(subject.tag, points.get(id) ?? [], happened.get(id) ?? [], {
         ...{ today, noted: noted.get(id) ?? [], mostDays: mostDaysOf(subject) ?? Number.POSITIVE_INFINITY },

@@ -107,7 +107,7 @@ async function part(
   return row?.body ? unpack(row.body) : null;
 }
 
-export async function readListing(context: Context, inspectionId: number): Promise<Listing | null> {
+export async function listingOf(context: Context, inspectionId: number): Promise<Listing | null> {
   return (await part(context.db, inspectionId, "listing")) as Listing | null;
 }
 

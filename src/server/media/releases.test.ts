@@ -10,8 +10,8 @@ import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { problemText } from "../../core/words/problems";
 import {
   contentsKept,
+  listingOf,
   readDrivers,
-  readListing,
   readManifest,
   storeContents,
   storeManifest,
@@ -39,7 +39,7 @@ test("what was read is kept whole, and a release is born from it", async () => {
   ids.kit = value(await addKit(ina, { name: "Bollard", family: "Linux", purpose: null }));
   const { body, source } = await readOf("bollard5");
   ids.inspection = value(await storeContents(ina, packed(body)));
-  expect(await readListing(ina, ids.inspection)).toEqual(body.listing);
+  expect(await listingOf(ina, ids.inspection)).toEqual(body.listing);
   expect(await readDrivers(ina, ids.inspection)).toEqual(body.drivers);
   expect(await readManifest(ina, ids.inspection)).toBeNull();
   const facts = { purposes: ["file-rescue"], opens: [{ kit: "Spindle", upTo: "3.0" }] };

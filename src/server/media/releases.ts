@@ -9,7 +9,7 @@ import type { Context } from "../context";
 import { insertedId } from "../db/results";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { fleet } from "../fleet/fleet";
-import { readDrivers, readListing, readManifest } from "../inspections/contents";
+import { listingOf, readDrivers, readManifest } from "../inspections/contents";
 import { readInspection } from "../inspections/inspections";
 import { getComputer } from "../inventory/computers";
 import { difference } from "../inventory/events";
@@ -306,7 +306,7 @@ export async function keptOf(context: Context, inspectionId: number | null): Pro
   if (inspectionId === null) return null;
   const [read, listing, drivers, manifest] = await Promise.all([
     readInspection(context.db, inspectionId),
-    readListing(context, inspectionId),
+    listingOf(context, inspectionId),
     readDrivers(context, inspectionId),
     readManifest(context, inspectionId),
   ]);

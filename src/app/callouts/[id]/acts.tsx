@@ -4,7 +4,7 @@ import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
 import { OUTCOMES, type OutcomeKind } from "@/core/judging/routes/outcome";
 import { parseSize } from "@/core/kernel/parse-size";
-import { cameBackText, outcomeKindText } from "@/core/words/callout";
+import { calloutOutcomeText, cameBackText } from "@/core/words/callout";
 import { problemText } from "@/core/words/problems";
 import type { Result } from "@/server/problems";
 import { useReady } from "@/ui/use-ready";
@@ -163,7 +163,7 @@ export function CloseForm({
           <select className="field" name="cameBack" defaultValue={usual}>
             {OUTCOMES.map((kind) => (
               <option key={kind} value={kind}>
-                {outcomeKindText(kind)}
+                {calloutOutcomeText(kind)}
               </option>
             ))}
             <option value="not-back">{cameBackText("not-back")}</option>

@@ -2,7 +2,7 @@
 
 import { type ChangeEvent, useState } from "react";
 import { type GuidedStep, isDangerous } from "@/core/callout/step";
-import { branchText, checkText, stepText } from "@/core/words/steps";
+import { branchText, stepCheckText, stepText } from "@/core/words/steps";
 import type { Mark } from "@/server/callouts/callout-marks";
 import { useReady } from "@/ui/use-ready";
 import { useMarks } from "./marks";
@@ -118,7 +118,7 @@ function StepLine({
               <summary className="cursor-pointer">{branchText(code)}?</summary>
               <ol className="list-decimal pl-6">
                 {checks.map((check) => (
-                  <li key={check.code}>{checkText(check)}</li>
+                  <li key={check.code}>{stepCheckText(check)}</li>
                 ))}
               </ol>
               {!isClosed && (

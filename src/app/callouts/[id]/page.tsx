@@ -4,7 +4,7 @@ import { notFound } from "next/navigation";
 import { PrintButton } from "@/app/_parts/print-button";
 import { verdictNow } from "@/core/callout/offers";
 import { verdictsOf } from "@/core/judging/routes/routes";
-import { cameBackText, fitText, happeningText, lostText, outcomeKindText, shrinkText } from "@/core/words/callout";
+import { calloutOutcomeText, cameBackText, fitText, happeningText, lostText, shrinkText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { changeText } from "@/core/words/reasons";
 import { marksOf } from "@/server/callouts/callout-marks";
@@ -81,7 +81,7 @@ export default async function Callout({ params, searchParams }: Props) {
       {row.chosen && (
         <section className="mt-5">
           <h2>
-            {row.chosen.medium}: {outcomeKindText(row.chosen.outcome)}
+            {row.chosen.medium}: {calloutOutcomeText(row.chosen.outcome)}
             {row.chosen.image && `, ${row.chosen.image.name}`}
           </h2>
           <p className="text-quiet">
@@ -189,7 +189,7 @@ function Ways({
             >
               <div>
                 <p>
-                  <strong>{outcomeKindText(outcome)}</strong>
+                  <strong>{calloutOutcomeText(outcome)}</strong>
                   {image && `, from ${image}`}, with <span className="code font-bold">{route.medium}</span>{" "}
                   {route.release}
                 </p>

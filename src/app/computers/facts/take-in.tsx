@@ -6,7 +6,7 @@ import { useEffect, useState, useTransition } from "react";
 import type { Document, DocumentKind, DocumentReading } from "@/core/computer/collect/document";
 import { readDocument } from "@/core/computer/collect/read";
 import type { Choices } from "@/core/computer/facts/merge";
-import { documentNoteText, documentProblemText, leftOutText } from "@/core/words/collect";
+import { documentNoteText, documentProblemText, leftOutFactText } from "@/core/words/collect";
 import { affectedText } from "@/core/words/facts";
 import { problemText } from "@/core/words/problems";
 import { verdictText } from "@/core/words/reasons";
@@ -170,7 +170,7 @@ export function TakeIn({ to }: { to: string }) {
             <p className="mt-3 text-quiet">{plural(preview.confirmed, "fact is", "facts are")} recorded just so.</p>
           )}
           {preview.left
-            .map((each) => leftOutText(each))
+            .map((each) => leftOutFactText(each))
             .map((text) => (
               <p key={text} className="mt-1 text-plum">
                 Left out: {text}

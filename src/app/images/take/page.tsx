@@ -1,5 +1,5 @@
 import type { Metadata } from "next";
-import { durationText, rangeText, ratioText } from "@/core/words/images";
+import { durationText, imageRangeText, ratioText } from "@/core/words/images";
 import { problemText } from "@/core/words/problems";
 import { type ImagePlanView, imagePlan } from "@/server/images/image-plans";
 import { listStores } from "@/server/images/stores";
@@ -103,7 +103,7 @@ function Sheet({ plan }: { plan: ImagePlanView }) {
         <dd>
           {size && usedBytes !== null ? (
             <>
-              {rangeText(size.bytes)}, {ratioText(size.source)}, from <Size bytes={usedBytes} /> in use
+              {imageRangeText(size.bytes)}, {ratioText(size.source)}, from <Size bytes={usedBytes} /> in use
             </>
           ) : (
             "cannot be told: it is not recorded how much is in use"

@@ -16,7 +16,7 @@ import { volumeText } from "@/core/words/trees";
 import { visible } from "@/core/words/visible";
 import type { Context } from "@/server/context";
 import { pciNames } from "@/server/host/hardware-names";
-import { contentsKept, readDrivers, readListing } from "@/server/inspections/contents";
+import { contentsKept, listingOf, readDrivers } from "@/server/inspections/contents";
 import { history } from "@/server/inventory/events";
 import { drivesComputer, getRelease, mediaOf, type ReleaseDetail } from "@/server/media/releases";
 import { EventList } from "@/ui/event-line";
@@ -277,7 +277,7 @@ async function Inside({
   inspectionId: number;
   query: Awaited<SearchParams>;
 }) {
-  const listing = await readListing(context, inspectionId);
+  const listing = await listingOf(context, inspectionId);
   const volumes = listing?.volumes ?? [];
   const volume = volumes.find((each) => String(each.id) === one(query.in)) ?? volumes[0];
   if (!volume) return <p>Its files were not listed when it was read.</p>;

@@ -3,7 +3,7 @@ import { damaged, dice } from "../../../../test/support/dice";
 import { readCertificate } from "../../crypto/certificate";
 import { readSignatureLists } from "../../formats/efi-signature-list";
 import { readLoadOption } from "../../formats/load-option";
-import { documentProblemText, leftOutText } from "../../words/collect";
+import { documentProblemText, leftOutFactText } from "../../words/collect";
 import { applyMerge, NO_PROVENANCE, observationSchema } from "../facts/merge";
 import { factsSchema } from "../facts/schema";
 import { summariseList } from "../secure-boot/lists";
@@ -62,7 +62,7 @@ test.each(Object.entries(DOCUMENTS))("%s, damaged 400 times: a reading that fits
     const sent = observationSchema.parse(JSON.parse(JSON.stringify(reading.observation)));
     const { facts, left } = applyMerge(null, NO_PROVENANCE, gather([sent]));
     expect(factsSchema.safeParse(facts).success).toBe(true);
-    for (const each of left) expect(leftOutText(each).length).toBeGreaterThan(10);
+    for (const each of left) expect(leftOutFactText(each).length).toBeGreaterThan(10);
   }
   // Damage leaves some of them readable; what binary forms hold is free in the most of it.
   expect(read).toBeGreaterThan(5);

@@ -1,5 +1,5 @@
 import type { Verdict } from "../../judging/model/schema";
-import { type Candidate, propose, sizeFor, together } from "./propose";
+import { type Candidate, propose, stickSizeFor, together } from "./propose";
 
 /** A candidate by what it would be for each computer. */
 function candidate(releaseId: number, verdicts: Record<string, Verdict>, more: Partial<Candidate> = {}): Candidate {
@@ -19,14 +19,14 @@ test.each([
   [32e9, 64e9],
   [29e9, 32e9],
 ])("%d bytes want a stick of %d", (needed, bytes) => {
-  expect(sizeFor("laid-out", needed)).toEqual({ kind: "stick", bytes });
+  expect(stickSizeFor("laid-out", needed)).toEqual({ kind: "stick", bytes });
 });
 
 test("a disc is the least that holds it; what no medium holds says so", () => {
-  expect(sizeFor("disc", 700_000_000)).toMatchObject({ kind: "disc", disc: { name: "CD-R, 80 min" } });
-  expect(sizeFor("disc", 360_000 * 2048 + 1)).toMatchObject({ disc: { name: "DVD+R" } });
-  expect(sizeFor("disc", 1e12)).toEqual({ kind: "none" });
-  expect(sizeFor("as-it-is", 3e12)).toEqual({ kind: "none" });
+  expect(stickSizeFor("disc", 700_000_000)).toMatchObject({ kind: "disc", disc: { name: "CD-R, 80 min" } });
+  expect(stickSizeFor("disc", 360_000 * 2048 + 1)).toMatchObject({ disc: { name: "DVD+R" } });
+  expect(stickSizeFor("disc", 1e12)).toEqual({ kind: "none" });
+  expect(stickSizeFor("as-it-is", 3e12)).toEqual({ kind: "none" });
 });
 
 test("whoever serves more comes first; of a release its best way; what serves nobody is left out", () => {

@@ -36,7 +36,7 @@ const STICK_BYTES = [4e9, 8e9, 16e9, 32e9, 64e9, 128e9, 256e9, 512e9, 1024e9, 20
 const TRUE_SHARE = 0.93;
 
 /** The least stick or disc that holds so much for certain. */
-export function sizeFor(way: Alternative["way"], neededBytes: number): MediumSize {
+export function stickSizeFor(way: Alternative["way"], neededBytes: number): MediumSize {
   if (way === "disc") {
     const [disc] = discsFor(neededBytes);
     return disc ? { kind: "disc", disc } : { kind: "none" };
@@ -54,7 +54,7 @@ export function propose(candidates: readonly Candidate[]): Proposal[] {
     const of = (verdict: Verdict) => candidate.computers.filter((each) => each.verdict === verdict);
     return {
       ...candidate,
-      size: sizeFor(candidate.way.way, candidate.neededBytes),
+      size: stickSizeFor(candidate.way.way, candidate.neededBytes),
       serves: of("holds").map(({ tag }) => tag),
       afterChange: of("holds-after-change").map(({ tag, reason }) => ({ tag, reason })),
       others: [],

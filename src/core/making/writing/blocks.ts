@@ -25,7 +25,7 @@ export function blocksOf({ pieces }: Layout, blockBytes: number = BLOCK_BYTES): 
   return blocks;
 }
 
-export async function digestOf(bytes: Uint8Array): Promise<Uint8Array> {
+export async function blockDigest(bytes: Uint8Array): Promise<Uint8Array> {
   return new Uint8Array(await crypto.subtle.digest("SHA-256", bytes as Uint8Array<ArrayBuffer>));
 }
 

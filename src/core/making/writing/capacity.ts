@@ -1,4 +1,4 @@
-import { digestOf, sameBytes } from "./blocks";
+import { blockDigest, sameBytes } from "./blocks";
 import { type Device, DeviceFault } from "./device";
 
 /** What a full write-and-read test of a device finds. */
@@ -24,7 +24,7 @@ const BAD_MAX = 200;
 
 /** A mebibyte that tells where it belongs: its place and the seed in every 64 bytes, with a digest of both in front. */
 async function pattern(seed: string, offset: number, length: number): Promise<Uint8Array> {
-  const digest = await digestOf(new TextEncoder().encode(`${seed} ${offset}`));
+  const digest = await blockDigest(new TextEncoder().encode(`${seed} ${offset}`));
   const out = new Uint8Array(length);
   const view = new DataView(out.buffer);
   for (let at = 0; at + 64 <= length; at += 64) {
@@ -40,7 +40,7 @@ async function placeOf(seed: string, bytes: Uint8Array): Promise<number | null> 
   if (bytes.length < 64) return null;
   const place = Number(new DataView(bytes.buffer, bytes.byteOffset, 64).getBigUint64(32, true));
   const step = Math.floor(place / STEP_BYTES) * STEP_BYTES;
-  const digest = await digestOf(new TextEncoder().encode(`${seed} ${step}`));
+  const digest = await blockDigest(new TextEncoder().encode(`${seed} ${step}`));
   return sameBytes(bytes.slice(0, 32), digest) ? place : null;
 }
 

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { pathPart, walk } from "../../formats/file-tree";
+import { pathSegment, walk } from "../../formats/file-tree";
 import { volumeIdSchema } from "./volume-id";
 import { distinct, type Volume } from "./volumes";
 
@@ -66,7 +66,7 @@ export interface FolderItem {
 /** What is in a folder, the largest first. `path` is "" or "/" for the root. */
 export function folderItems(volume: ListedVolume, path: string): FolderItem[] {
   const parts = path.split("/").filter(Boolean);
-  const base = parts.map((part) => `/${pathPart(part)}`).join("");
+  const base = parts.map((part) => `/${pathSegment(part)}`).join("");
   const items = new Map<string, FolderItem>();
   for (const [own, bytes, isFolder, modified, special] of volume.entries) {
     if (!own.startsWith(`${base}/`)) continue;

@@ -1,5 +1,5 @@
 import { currentContext } from "@/app/_lib/context";
-import { cameBackText, happeningText, lostText, outcomeKindText } from "@/core/words/callout";
+import { calloutOutcomeText, cameBackText, happeningText, lostText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { stepText } from "@/core/words/steps";
 import { type Mark, marksOf, photoOf } from "@/server/callouts/callout-marks";
@@ -70,7 +70,7 @@ function head({ row, computer }: CalloutDetail): ReportBlock[] {
       { kind: "heading", text: "The way that was taken" },
       {
         kind: "line",
-        text: `${chosen.medium}${chosen.release ? `, ${chosen.release}` : ""}: ${outcomeKindText(chosen.outcome)}${chosen.image ? `, from ${chosen.image.name}` : ""}. ${lostText(chosen.lostDays)} Expected: ${durationText(chosen.seconds)}.`,
+        text: `${chosen.medium}${chosen.release ? `, ${chosen.release}` : ""}: ${calloutOutcomeText(chosen.outcome)}${chosen.image ? `, from ${chosen.image.name}` : ""}. ${lostText(chosen.lostDays)} Expected: ${durationText(chosen.seconds)}.`,
       },
       { kind: "heading", text: "Steps" },
     );
