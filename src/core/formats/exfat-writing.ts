@@ -168,7 +168,7 @@ function bootRegion(
 function checkSum32(bytes: Uint8Array, skip: number[] = []): number {
   let sum = 0;
   for (let at = 0; at < bytes.length; at++)
-    if (!skip.includes(at)) sum = ((sum << 31) | (sum >>> 1)) + (bytes[at] as number);
+    if (!skip.includes(at)) sum = ((sum << 31) | (sum >>> 1)) + (bytes[at] ?? 0);
   return sum >>> 0;
 }
 
@@ -239,7 +239,7 @@ function checkSum16(bytes: Uint8Array, isEntrySet: boolean): number {
   let sum = 0;
   for (let at = 0; at < bytes.length; at++) {
     if (isEntrySet && (at === 2 || at === 3)) continue;
-    sum = (((sum << 15) | (sum >>> 1)) + (bytes[at] as number)) & 0xffff;
+    sum = (((sum << 15) | (sum >>> 1)) + (bytes[at] ?? 0)) & 0xffff;
   }
   return sum;
 }

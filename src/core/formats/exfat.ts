@@ -156,7 +156,7 @@ function cut(extents: Extent[], lengthBytes: number): Extent[] {
 function decodeLabel(bytes: Uint8Array): string | null {
   for (let at = 0; at + 32 <= bytes.length && bytes[at] !== 0; at += 32) {
     if (bytes[at] !== ENTRY.label) continue;
-    return utf16(bytes.subarray(at + 2, at + 2 + Math.min(11, bytes[at + 1] as number) * 2)) || null;
+    return utf16(bytes.subarray(at + 2, at + 2 + Math.min(11, bytes[at + 1] ?? 0) * 2)) || null;
   }
   return null;
 }
@@ -200,7 +200,7 @@ function setChecksum(set: Uint8Array): number {
   let sum = 0;
   for (let at = 0; at < set.length; at++) {
     if (at === 2 || at === 3) continue;
-    sum = (((sum & 1) << 15) | (sum >> 1)) + (set[at] as number);
+    sum = (((sum & 1) << 15) | (sum >> 1)) + (set[at] ?? 0);
     sum &= 0xffff;
   }
   return sum;

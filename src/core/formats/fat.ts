@@ -181,7 +181,7 @@ const ATTRIBUTE_LONG_NAME = 0x0f;
 
 function decodeVolumeLabel(bytes: Uint8Array): string | null {
   for (let at = 0; at + 32 <= bytes.length && bytes[at] !== 0; at += 32) {
-    const attributes = bytes[at + 11] as number;
+    const attributes = bytes[at + 11] ?? 0;
     if (bytes[at] === 0xe5 || (attributes & 0x3f) === ATTRIBUTE_LONG_NAME || !(attributes & ATTRIBUTE_LABEL)) continue;
     return latin1(bytes.subarray(at, at + 11)).trimEnd();
   }

@@ -248,7 +248,7 @@ export class IsoTree implements FileTree<IsoEntry> {
 
 /** The SP entry at the head of the root's own record marks the use of SUSP and says how much to skip. */
 function findSuspSkip(root: Uint8Array): number | null {
-  if (root.length < 41 || (root[0] as number) < 41) return null;
+  if (root.length < 41 || (root[0] ?? 0) < 41) return null;
   const at = 34;
   return hasText(root, at, "SP") && root[at + 4] === 0xbe && root[at + 5] === 0xef ? (root[at + 6] as number) : null;
 }
@@ -324,7 +324,7 @@ function linkText(areas: Uint8Array[]): string {
   let goesOn = false;
   for (const area of areas) {
     for (let at = 0; at + 2 <= area.length; ) {
-      const [flags, length] = [area[at] as number, area[at + 1] as number];
+      const [flags, length] = [area[at] ?? 0, area[at + 1] ?? 0];
       const text = new TextDecoder().decode(area.subarray(at + 2, at + 2 + length));
       const part = flags & 2 ? "." : flags & 4 ? ".." : flags & 8 ? "" : text;
       if (goesOn) parts.push((parts.pop() ?? "") + part);
@@ -338,13 +338,13 @@ function linkText(areas: Uint8Array[]): string {
 
 /** The time of modification in a TF entry, in either of its two forms (P1282, 4.1.6). */
 function stampOf(entry: Uint8Array): string | null {
-  const flags = entry[4] as number;
+  const flags = entry[4] ?? 0;
   if (!(flags & 2)) return null;
   const width = flags & 0x80 ? 17 : 7;
   const at = 5 + (flags & 1 ? width : 0);
   if (at + width > entry.length) return null;
   const stamp = entry.subarray(at, at + width);
-  return width === 7 ? recordTime(stamp) : descriptorTime(latin1(stamp.subarray(0, 16)), stamp[16] as number);
+  return width === 7 ? recordTime(stamp) : descriptorTime(latin1(stamp.subarray(0, 16)), stamp[16] ?? 0);
 }
 
 /** ECMA-119 9.1.5. */

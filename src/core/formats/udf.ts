@@ -270,6 +270,6 @@ function cs0(bytes: Uint8Array): string {
 }
 
 function dString(bytes: Uint8Array): string | null {
-  const length = bytes[bytes.length - 1] as number;
+  const length = bytes.at(-1) ?? 0;
   return length > 1 && length < bytes.length ? cs0(bytes.subarray(0, length)) || null : null;
 }

@@ -20,8 +20,8 @@ export class Seed {
   /** A GUID of version 4 (RFC 9562, 5.4) as its 16 bytes on disk: the first three fields little-endian (UEFI 2.10, appendix A). */
   guid(use: string): Uint8Array {
     const bytes = this.bytes(use, 16);
-    bytes[7] = ((bytes[7] as number) & 0x0f) | 0x40;
-    bytes[8] = ((bytes[8] as number) & 0x3f) | 0x80;
+    bytes[7] = ((bytes[7] ?? 0) & 0x0f) | 0x40;
+    bytes[8] = ((bytes[8] ?? 0) & 0x3f) | 0x80;
     return bytes;
   }
 }
