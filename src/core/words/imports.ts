@@ -38,6 +38,13 @@ export function importFaultText({ row, column, problem }: ImportFault): string {
   }
 }
 
+/** What is wrong with entries, by field; what is about none of them has an empty name. */
+export function fieldsText(fields: Record<string, string>): string {
+  return Object.entries(fields)
+    .map(([field, told]) => (field === "" ? told : `${field}: ${told}`))
+    .join(" ");
+}
+
 /** Why a line is no computer: a sentence without its beginning. */
 export function lineProblemText(problem: LineProblem): string {
   switch (problem.code) {
@@ -124,8 +131,6 @@ function rowProblemText(problem: WithoutPlace): string {
     case "place-unknown":
       return `the place “${problem.place}” is not recorded. Add it first, or choose to add the places of the table.`;
     case "not-taken":
-      return Object.entries(problem.fields)
-        .map(([field, told]) => (field === "" ? told : `${field}: ${told}`))
-        .join(" ");
+      return fieldsText(problem.fields);
   }
 }

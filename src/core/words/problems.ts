@@ -4,7 +4,7 @@ import type { Problem, Refusal } from "../problems/problem";
 import { capacityText, deviceFaultText, packProblemText } from "./bench";
 import { calendarProblemText } from "./calendars";
 import { patternProblemText } from "./images";
-import { importFaultText } from "./imports";
+import { fieldsText, importFaultText } from "./imports";
 
 /** A problem in sentences; fields of a form are told by their names. */
 export function problemText(problem: Problem): string {
@@ -14,9 +14,7 @@ export function problemText(problem: Problem): string {
     case "taken":
       return `The ${problem.field} ${problem.value} is already used: choose another.`;
     case "invalid":
-      return Object.entries(problem.fields)
-        .map(([field, text]) => (field === "" ? text : `${field}: ${text}`))
-        .join(" ");
+      return fieldsText(problem.fields);
     case "refused":
       return refusalReasonText(problem.why);
     case "stale":
