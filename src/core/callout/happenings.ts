@@ -26,6 +26,7 @@ const SENSE: Record<Happening, OutcomeKind[]> = {
   "new-computer": ["image", "reinstall"],
 };
 
+/** What is worth bringing back after this happened, the one to try first in front. */
 export function sensibleOutcomes(happening: Happening): readonly OutcomeKind[] {
   return SENSE[happening];
 }

@@ -41,17 +41,20 @@ export function runSheetSteps(input: RunSheetInput): Step[] {
   ];
 }
 
+/** Where the medium is: with its borrower before its place, since whoever borrowed it has it in hand. */
 export function fetchMedium({ medium, computer }: RunSheetInput): Step {
   const { tag, name, kind, loads, lentTo, siteName: site } = medium;
   const isWhereComputerIs = site !== null && site === computer.siteName;
   return { code: "fetch", medium: { tag, name, kind, loads }, lentTo, site, isWhereComputerIs };
 }
 
+/** A rescue takes longer than a worn battery lasts: portable computers go on mains first. Common practice. */
 export function power({ computer }: RunSheetInput): Step {
   const { form } = computer.facts.computer;
   return { code: "power", isPortable: form === "laptop" || form === "tablet" };
 }
 
+/** Everything else that could start is taken off, so that firmware can choose nothing but this medium. */
 export function detach({ as }: RunSheetInput): Step {
   return { code: "detach", as };
 }
@@ -65,17 +68,20 @@ function settingChanges({ starts }: RunSheetInput): Change[] {
   return starts.changes.filter(({ setting }) => SET_UP_SETTINGS.includes(setting));
 }
 
+/** Settings that have to change before the start, in the order of the judgement; no step where none has to. */
 export function settings(input: RunSheetInput): Step[] {
   const changes = settingChanges(input);
   const { setup, save } = keysOf(input);
   return changes.length === 0 ? [] : [{ code: "settings", setupKey: setup, saveKey: save, changes }];
 }
 
+/** How the medium is put in; where a drive has to be borrowed for it, the step says so. */
 export function attach({ medium, as, starts }: RunSheetInput): Step {
   const isDriveExternal = starts.changes.some(({ setting }) => setting === "opticalDrive");
   return { code: "attach", medium: medium.tag, as, isDriveExternal };
 }
 
+/** The start itself. Without a reason that tells the path, all reasons of the judgement are kept for whoever looks. */
 export function start(input: RunSheetInput): Step {
   const { computer, medium, starts, keyCard } = input;
   const { kind, legacyMode } = computer.facts.firmware;
@@ -95,6 +101,7 @@ function internalDisks({ computer }: RunSheetInput): DiskFacts[] {
   return (computer.facts.disks ?? []).filter((disk) => disk.removable !== true);
 }
 
+/** Which disks must be seen before anything is written: size and serial tell them apart, their order does not. */
 export function look(input: RunSheetInput): Step {
   return { code: "look", disks: internalDisks(input).map(sheetDisk) };
 }
@@ -113,6 +120,7 @@ export function unlock(input: RunSheetInput): Step[] {
   return locked.length === 0 ? [] : [{ code: "unlock", locked }];
 }
 
+/** The medium out again before the computer starts by itself, or it starts the medium once more. */
 export function takeOut({ medium }: RunSheetInput): Step {
   return { code: "take-out", medium: medium.tag };
 }
@@ -130,6 +138,7 @@ export function putBack(input: RunSheetInput): Step {
   };
 }
 
+/** What was done and how it went: the drill or the call-out that the next judgement stands on. */
 export function writeDown({ computer }: RunSheetInput): Step {
   return { code: "write-down", computer: computer.tag };
 }

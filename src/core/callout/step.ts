@@ -59,6 +59,7 @@ type StepCode = Step["code"];
 /** Something is lost or spoilt where these go wrong. */
 const DANGEROUS: readonly StepCode[] = ["erased", "no-format", "choose-target"];
 
+/** Steps after which content is gone: they are confirmed one by one. */
 export function isDangerous({ code }: Step): boolean {
   return DANGEROUS.includes(code);
 }

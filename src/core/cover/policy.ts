@@ -85,6 +85,7 @@ export interface Resolved {
   from: Record<PolicyKey, PolicyRule | null>;
 }
 
+/** Maker and model as rules of a policy name them; empty where neither is known. */
 export function modelTarget({ make, model }: Pick<PolicySubject, "make" | "model">): string {
   return [make, model].filter(Boolean).join(" ");
 }

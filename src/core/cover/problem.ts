@@ -82,12 +82,16 @@ export interface CoverPlan {
   isLeast: boolean;
 }
 
+/**
+ * A new medium with this content, bought and written, in the smallest coin; null where no price or no size is known.
+ */
 export function purchaseCost({ contents, rates }: CoverProblem, content: number): number | null {
   const { price, workMinutes, neededBytes } = itemAt(contents, content);
   if (price === null || neededBytes === null) return null;
   return price * rates.purchase + (workMinutes / 60) * rates.workHour;
 }
 
+/** The work of writing a content over a medium that is there, in the smallest coin. */
 export function writingCost({ contents, rates }: CoverProblem, content: number): number {
   return ((contents[content]?.workMinutes ?? 0) / 60) * rates.workHour;
 }
@@ -99,6 +103,7 @@ export function carryingCost({ travel, rates }: CoverProblem, from: number, to: 
   return minutes === null ? null : ((2 * minutes) / 60) * rates.travelHour;
 }
 
+/** The work of proving a medium once, in the smallest coin. */
 export function proofCost({ rates }: CoverProblem, { proofMinutes }: CoverMedium): number {
   return (proofMinutes / 60) * rates.workHour;
 }

@@ -93,6 +93,7 @@ export function standingOf(
   });
 }
 
+/** Whether enough proven media are near enough for every need; no need at all is met. */
 export function isMet(standing: readonly NeedStanding[]): boolean {
   return standing.every(({ wanted, have }) => have.length >= wanted);
 }

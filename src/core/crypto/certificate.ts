@@ -118,6 +118,7 @@ const CURVES: Record<string, EcKey["curve"]> = {
   "1.3.132.0.35": "P-521",
 };
 
+/** The usual name of a signature or key algorithm, or its number where it has none here. RFC 8017, RFC 5758. */
 export function algorithmName(oid: string): string {
   return ALGORITHMS[oid] ?? oid;
 }
@@ -226,6 +227,7 @@ function rsaKeyFrom(bits: Uint8Array): RsaKey | null {
   return { modulus: BigInt(`0x${integerHex(modulus) || "0"}`), exponent: BigInt(`0x${integerHex(exponent) || "0"}`) };
 }
 
+/** What is told of a certificate; the size of an RSA key in bits, counted by the modulus. */
 export function describeCertificate(certificate: Certificate): CertificateFacts {
   const { subject, issuer, subjectName, issuerName, serial, notBefore, notAfter, algorithm } = certificate;
   const bits = certificate.rsaKey?.modulus.toString(16).length ?? 0;

@@ -38,6 +38,7 @@ export function inside(node: Der | undefined | null): Der[] {
   return node && Array.isArray(node.value) ? node.value : [];
 }
 
+/** Whether an element is of a universal type (X.690, 8.1.2); a missing one is of none. */
 export function isTag(node: Der | undefined | null, type: number): node is Der {
   return Boolean(node) && node?.tagClass === 0 && node.type === type;
 }

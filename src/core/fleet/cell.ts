@@ -19,10 +19,12 @@ const SHIFTS: Record<LinkName, number> = { atHand: 0, starts: 2, sees: 4, restor
 const OUTCOME_SHIFT = 10;
 const SUREST_SHIFT = 13;
 
+/** 0 holds, 1 after a change, 2 unknown, 3 broken: both bits set only where it is broken. */
 export function verdictCode(verdict: Verdict): number {
   return VERDICTS.indexOf(verdict);
 }
 
+/** A link's verdict at its place in a cell; cells are made by or-ing them. */
 export function linkBits(link: LinkName, verdict: Verdict): number {
   return verdictCode(verdict) << SHIFTS[link];
 }
@@ -32,14 +34,17 @@ export function outcomeBits(kind: OutcomeKind | null): number {
   return (kind === null ? 0 : OUTCOMES.indexOf(kind) + 1) << OUTCOME_SHIFT;
 }
 
+/** The code (0 to 3) of one link. */
 export function linkCode(cell: Cell, link: LinkName): number {
   return (cell >> SHIFTS[link]) & 3;
 }
 
+/** The verdict of one link. */
 export function linkVerdict(cell: Cell, link: LinkName): Verdict {
   return itemAt(VERDICTS, linkCode(cell, link));
 }
 
+/** The code of the surest route's weakest link at its place in a cell. */
 export function surestBits(code: number): number {
   return code << SUREST_SHIFT;
 }
@@ -49,14 +54,17 @@ export function surestCode(cell: Cell): number {
   return (cell >> SUREST_SHIFT) & 3;
 }
 
+/** `surestCode` as a verdict. */
 export function surestVerdict(cell: Cell): Verdict {
   return itemAt(VERDICTS, surestCode(cell));
 }
 
+/** All links of a cell by name, for faces; sums over a fleet go by the bits. */
 export function linksOfCell(cell: Cell): Record<LinkName, Verdict> {
   return ofEachLink((link) => linkVerdict(cell, link));
 }
 
+/** What the best route gives back; null where that is not recorded. */
 export function outcomeOf(cell: Cell): OutcomeKind | null {
   const index = (cell >> OUTCOME_SHIFT) & 7;
   return index === 0 ? null : (OUTCOMES[index - 1] ?? null);
@@ -75,6 +83,7 @@ export function weakestCode(cell: Cell): number {
   return Math.max(cell & 3, (cell >> 2) & 3, (cell >> 4) & 3, (cell >> 6) & 3, (cell >> 8) & 3);
 }
 
+/** `weakestCode` as a verdict. */
 export function weakestVerdict(cell: Cell): Verdict {
   return itemAt(VERDICTS, weakestCode(cell));
 }

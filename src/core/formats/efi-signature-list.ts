@@ -98,6 +98,7 @@ const CERTIFICATE_DIGESTS = {
 } as const;
 type CertificateDigestEntry = SignatureEntry & { kind: keyof typeof CERTIFICATE_DIGESTS };
 
+/** Whether an entry revokes a certificate by digest and not a program. UEFI 2.10, 32.4.1. */
 export function isCertificateDigest(entry: SignatureEntry): entry is CertificateDigestEntry {
   return entry.kind in CERTIFICATE_DIGESTS;
 }

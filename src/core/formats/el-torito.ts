@@ -94,6 +94,7 @@ function decodeEntry(fields: Fields, at: number, index: number, platform: number
   };
 }
 
+/** Platform id of a validation entry or section header. El Torito 1.0, 2.1; 0xEF: UEFI 2.10, 13.3.2.1. */
 export function elToritoPlatformName(platform: number): string {
   const names: Record<number, string> = { 0: "BIOS", 1: "PowerPC", 2: "Mac", 239: "UEFI" };
   return names[platform] ?? `platform 0x${platform.toString(16)}`;

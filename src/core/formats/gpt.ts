@@ -149,6 +149,10 @@ const TYPE_NAMES: Record<string, string> = {
   "48465300-0000-11aa-aa11-00306543ecac": "HFS+",
 };
 
+/**
+ * A partition type's usual name by its GUID; the GUID itself where it has none here. UEFI 2.10, 5.3.3; systemd's
+ * Discoverable Partitions Specification.
+ */
 export function gptTypeName(type: string): string {
   return TYPE_NAMES[type] ?? "unnamed type";
 }

@@ -129,6 +129,9 @@ const TYPE_NAMES: Record<number, string> = {
   239: "EFI system",
 };
 
+/**
+ * A partition type's usual name by its byte. Common practice: no body assigns them; 0xEE and 0xEF: UEFI 2.10, 5.2.2.
+ */
 export function mbrTypeName(type: number): string {
   return TYPE_NAMES[type] ?? `type 0x${type.toString(16).padStart(2, "0")}`;
 }

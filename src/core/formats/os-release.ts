@@ -30,6 +30,7 @@ export interface OsRelease {
   edition: string | null;
 }
 
+/** Text of os-release(5); null where it names no system. */
 export function readOsRelease(text: string): OsRelease | null {
   const values = assignments(text);
   const stated = (...keys: string[]) => keys.map((key) => statedText(values.get(key))).find((each) => each !== null);

@@ -90,6 +90,7 @@ interface Resource {
   start: number;
 }
 
+/** By the first eight bytes, also of pipable archives (WLPWM, wimlib). Microsoft, "Windows Imaging File Format". */
 export function isWim(start: Uint8Array): boolean {
   return hasText(start, 0, "MSWIM\0\0\0") || hasText(start, 0, "WLPWM\0\0\0");
 }

@@ -24,6 +24,7 @@ export const USUAL_PATTERN = "{computer} {date} {system} {version} {state}";
 /** Characters that some file system, or the name's own reading, does not allow. Windows: "Naming Files, Paths, and Namespaces". */
 const FORBIDDEN = /[\\/:*?"<>|\p{Cc}]/gu;
 
+/** A pattern of parts in braces; refused where names by it could not be read back, or not be kept by a file system. */
 export function compilePattern(
   text: string,
 ): { ok: true; pattern: NamePattern } | { ok: false; problems: PatternProblem[] } {

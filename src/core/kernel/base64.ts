@@ -8,6 +8,7 @@ export function fromBase64(text: string): Uint8Array | null {
   }
 }
 
+/** RFC 4648, 4, with padding. In pieces, since a call takes a bounded count of arguments. */
 export function toBase64(bytes: Uint8Array): string {
   let binary = "";
   const chunk = 0x8000;

@@ -41,6 +41,7 @@ export function toSafeNumber(value: bigint): number | null {
   return value <= BigInt(Number.MAX_SAFE_INTEGER) ? Number(value) : null;
 }
 
+/** One character a byte (ISO 8859-1), so that nothing is lost and positions stay. */
 export function latin1(bytes: Uint8Array): string {
   let text = "";
   for (const byte of bytes) text += String.fromCharCode(byte);
@@ -69,6 +70,7 @@ export function utf16(bytes: Uint8Array, bigEndian = false): string {
   return text;
 }
 
+/** Whether every byte is zero; true of no bytes. */
 export function isZero(bytes: Uint8Array): boolean {
   if (bytes.byteOffset & 3) return bytes.every((byte) => byte === 0);
   // Four bytes at a time: it is asked of whole blocks of media.

@@ -112,14 +112,17 @@ export type Problem =
 
 export type Result<T> = { ok: true; value: T } | { ok: false; problem: Problem };
 
+/** What was asked for. */
 export function ok<T>(value: T): Result<T> {
   return { ok: true, value };
 }
 
+/** A refusal as data; its sentence is made where it is shown. */
 export function fail<T = never>(problem: Problem): Result<T> {
   return { ok: false, problem };
 }
 
+/** A refusal of one field, or of the whole where none is named. */
 export function refused<T = never>(why: Refusal, field?: string): Result<T> {
   return fail({ code: "refused", why, ...(field === undefined ? {} : { field }) });
 }

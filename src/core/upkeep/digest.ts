@@ -9,6 +9,7 @@ export interface DigestChange {
   still: number;
 }
 
+/** What is new, gone and unchanged against the keys that the last digest told. */
 export function changedSince(due: readonly DueItem[], before: readonly string[]): DigestChange {
   const known = new Set(before);
   const now = new Set(due.map(({ key }) => key));

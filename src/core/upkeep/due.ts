@@ -90,6 +90,7 @@ export function personOf({ reason }: DueItem): string | null {
 
 const SOME = 12;
 
+/** How many there are, and the first of them by tag: a sentence cannot name four hundred. */
 export function someOf(tags: Iterable<string>): Some {
   const all = [...new Set(tags)].sort();
   return { count: all.length, tags: all.slice(0, SOME) };

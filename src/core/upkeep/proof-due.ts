@@ -33,6 +33,7 @@ export interface End {
   isImage: boolean;
 }
 
+/** When each medium that counts today ceases to: by its own proof, or sooner by the age of the image that it needs. */
 export function endsOf(
   lapses: Lapses,
   computer: ComputerPart,

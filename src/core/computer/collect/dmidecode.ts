@@ -56,6 +56,7 @@ function memoryOf(size: string | undefined): number | null {
   return match ? Number(match[1]) * (UNITS[itemAt(match, 2)] ?? 1) : null;
 }
 
+/** Text of dmidecode. Types and fields by SMBIOS 3.7 (DSP0134), 7.1, 7.2, 7.4, 7.5 and 7.18; sizes are made bytes. */
 export function readDmidecode(text: string): Told {
   const blocks = blocksOf(text);
   const first = (type: number) => blocks.find((block) => block.type === type)?.values;

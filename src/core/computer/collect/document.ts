@@ -67,6 +67,7 @@ export interface Told {
   by?: FactSource["kind"];
 }
 
+/** A reading of one document: who says it, when, and the facts by path. Names are cut to what is kept of them. */
 export function told(document: Document, kind: DocumentKind, told: Told, title: string): DocumentReading {
   const name = document.name ? `${title} (${document.name})` : title;
   return {

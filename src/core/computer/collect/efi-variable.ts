@@ -53,6 +53,7 @@ function listOfName(name: string): "pk" | "kek" | "db" | "dbx" | null {
   );
 }
 
+/** Bytes of an EFI_SIGNATURE_LIST file as the tools of the firmware export it. UEFI 2.10, 32.4.1. */
 export function readSignatureListFile(document: Document): Told | DocumentProblem {
   return tellList(document.name, document.bytes);
 }
@@ -71,6 +72,7 @@ function tellList(name: string, bytes: Uint8Array): Told | DocumentProblem {
   };
 }
 
+/** A variable's data without its four attribute bytes. Names and contents: UEFI 2.10, 3.3. */
 export function readEfiVariable({ name, data }: VariableFile): Told | DocumentProblem {
   const fields = new Fields(data);
   const list = LISTS[name.toLowerCase()];

@@ -30,6 +30,7 @@ function fileSystemName(fstype: string, version: string | null = null): string {
 const DEPTH_MAX = 16;
 const DEVICES_MAX = 2000;
 
+/** Output of `lsblk --json` (util-linux). Sizes are bytes with `-b`; without it they are rounded, and said to be. */
 export function readLsblk(value: { blockdevices: unknown[] }): Told {
   const notes: DocumentNote[] = [];
   const disks: PartialDisk[] = [];
@@ -125,6 +126,7 @@ function diskOf(device: Record<string, unknown>, name: string, bytes: number | n
   };
 }
 
+/** lsblk and sfdisk say "dos" for what the trade, and Creel, call an MBR. */
 export function tableName(type: string | null): string | null {
   return type === "dos" ? "mbr" : type;
 }
@@ -175,6 +177,7 @@ function usedOf(device: Record<string, unknown>, depth = 0): number | null {
   return known.length > 0 ? known.reduce((sum, each) => sum + each, 0) : null;
 }
 
+/** The kernel's rule: digits after a letter (sda1), or after a digit and a p (nvme0n1p1); null where there is none. */
 export function numberOf(partitionName: string): number | null {
   const digits = /(?:\dp|[a-z])(\d+)$/.exec(partitionName)?.[1];
   return digits ? Number(digits) : null;

@@ -13,6 +13,10 @@ const RECORDS_MAX = 1000;
 const idOf = (value: string | undefined) => /\[([0-9a-f]{4})\]\s*$/i.exec(value ?? "")?.[1] ?? null;
 const nameOf = (value: string | undefined) => statedText((value ?? "").replace(/\s*\[[0-9a-f]{4}\]\s*$/i, ""));
 
+/**
+ * Output of `lspci -vmmnnk` (pciutils, lspci(8), "Machine readable output"); numbers of vendor, device and class in
+ * hex.
+ */
 export function readLspci(text: string): Told {
   let nameless = 0;
   const devices = text

@@ -9,6 +9,7 @@ export function isSfdiskJson(value: unknown): value is { partitiontable: Record<
   return isRecord(value) && isRecord(value.partitiontable);
 }
 
+/** The dump that `sfdisk -d` writes (sfdisk(8)): its head has a label and the unit, which is always sectors. */
 export function isSfdiskDump(text: string): boolean {
   return (
     /^label(-id)?:\s*\S/m.test(text) &&
@@ -35,6 +36,7 @@ const DEFAULT_SECTOR = 512;
 const PARTITIONS_MAX = 256;
 const DISKS_MAX = 64;
 
+/** Output of `sfdisk --json`: starts and sizes in sectors of the size that it tells, 512 bytes where it tells none. */
 export function readSfdiskJson({ partitiontable: table }: { partitiontable: Record<string, unknown> }): Told {
   const rows = Array.isArray(table.partitions) ? table.partitions.filter(isRecord) : [];
   return tell({

@@ -62,6 +62,7 @@ export function readLine(line: string): LineReading {
   };
 }
 
+/** A computer as one line of JSON, with its line feed; what is empty is left out. */
 export function writeLine(record: ComputerRecord): string {
   const { facts, provenance, ...own } = record;
   return `${JSON.stringify(lean({ schema: COMPUTER_SCHEMA, ...own, facts, provenance }))}\n`;

@@ -170,10 +170,14 @@ export function guessMapping(header: string[]): Mapping {
 const GUARDED = /^'+[=+\-@\t\r]/;
 const NEEDS_GUARD = /^'*[=+\-@\t\r]/;
 
+/**
+ * Spreadsheets run a cell that begins like a formula: an apostrophe before it makes it text. OWASP, "CSV Injection".
+ */
 export function guardCell(cell: string): string {
   return NEEDS_GUARD.test(cell) ? `'${cell}` : cell;
 }
 
+/** The cell as it was before `guardCell`: an apostrophe that guards nothing is left. */
 export function unguardCell(cell: string): string {
   return GUARDED.test(cell) ? cell.slice(1) : cell;
 }

@@ -37,6 +37,7 @@ export type Provenance = z.infer<typeof provenanceSchema>;
 
 export const NO_PROVENANCE: Provenance = { sources: [], facts: {} };
 
+/** Who says a fact; null where it is kept without its source, as facts of earlier days are. */
 export function sourceOf(provenance: Provenance, path: FactPath): FactSource | null {
   const index = provenance.facts[path];
   return index === undefined ? null : (provenance.sources[index] ?? null);

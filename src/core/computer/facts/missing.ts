@@ -47,6 +47,7 @@ export function missingMask(facts: Facts): number {
   return missingFacts(facts).reduce((mask, name) => mask | missingBit(name), 0);
 }
 
+/** The bit of a missing fact in a computer's set of them, so that a fleet's are counted by one query. */
 export function missingBit(name: MissingFact): number {
   return 1 << MISSING.indexOf(name);
 }

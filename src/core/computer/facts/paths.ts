@@ -32,6 +32,7 @@ export function pathPart(name: string): string {
   return name.replaceAll("%", "%25").replaceAll("/", "%2F");
 }
 
+/** The name that a part of a path stands for. The percent sign is undone last, or "%252F" would become a slash. */
 export function nameOfPart(part: string): string {
   return part.replaceAll("%2F", "/").replaceAll("%25", "%");
 }

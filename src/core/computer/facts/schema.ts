@@ -159,6 +159,7 @@ export function readFacts(content: string): FactsReading {
   return checkFacts(value);
 }
 
+/** A value as creel.facts/1, or the first thing that is wrong with it and where. */
 export function checkFacts(value: unknown): FactsReading {
   const declared = typeof value === "object" && value !== null && "schema" in value ? value.schema : undefined;
   if (declared !== FACTS_SCHEMA) {

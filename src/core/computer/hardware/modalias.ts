@@ -54,6 +54,7 @@ export function pciModalias(ids: {
 /** What a device is for, from its class. PCI Code and ID Assignment Specification; USB device classes. */
 export type DeviceUse = "storage" | "network" | "display" | "input" | "usb-controller" | "other";
 
+/** What a device is for, by its class. PCI Code and ID Assignment 1.11, 1; USB-IF, "Defined Class Codes". */
 export function deviceUse(modalias: string): DeviceUse {
   const parsed = parseModalias(modalias);
   if (parsed?.bus === "pci") {

@@ -35,6 +35,7 @@ export interface SecureBootSummary {
   signers: CertificateFacts[] | null;
 }
 
+/** What a signature list holds, told by kind; a damaged list keeps what was read before the damage, and the fault. */
 export function summariseList(bytes: Uint8Array): ListSummary {
   const { entries, fault } = readSignatureLists(bytes);
   const certificates: CertificateFacts[] = [];
@@ -64,6 +65,7 @@ function fromFact(base64: string | null): ListSummary | null {
   return { certificates: [], digests: 0, certificateDigests: [], others: 0, fault: { code: "not-base64" } };
 }
 
+/** The lists among a computer's facts (base64), read. Null is a list that is not known, which is no empty one. */
 export function summariseSecureBoot(firmware: FirmwareFacts): SecureBootSummary {
   const lists = firmware.secureBoot;
   const db = fromFact(lists?.db ?? null);

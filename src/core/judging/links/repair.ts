@@ -107,6 +107,7 @@ const unlocked: Rule = ({ computer }) => {
 
 const REPAIR_RULES: Record<string, Rule> = { ownFamily, notOlder, services, unlocked };
 
+/** Whether a release mends the system that is on the disk without reinstalling it. All rules have to be met. */
 export function judgeRepair(input: RepairInput): Ruling {
   const ruling = all(Object.values(REPAIR_RULES).map((rule) => rule(input)));
   return ruling.reasons.length > 0 ? ruling : holds({ code: "repairs", release: input.release.name });

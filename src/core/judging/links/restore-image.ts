@@ -199,6 +199,7 @@ export function needsNetwork({ image, medium }: Pick<ImageInput, "image" | "medi
   );
 }
 
+/** Whether an image comes back on the computer's disks by the medium's tools. All rules have to be met. */
 export function judgeImage(input: ImageInput): Ruling {
   return all(Object.values(IMAGE_RULES).map((rule) => rule(input)));
 }

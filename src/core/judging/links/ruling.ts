@@ -9,18 +9,22 @@ export interface Ruling {
   changes: Change[];
 }
 
+/** The rule is met; reasons tell what was seen. */
 export function holds(...reasons: Reason[]): Ruling {
   return { verdict: "holds", reasons, changes: [] };
 }
 
+/** The rule is not met, and nothing at the computer mends it. */
 export function broken(...reasons: Reason[]): Ruling {
   return { verdict: "broken", reasons, changes: [] };
 }
 
+/** A fact is missing: the reason names which, and it is never guessed. */
 export function unknown(...reasons: Reason[]): Ruling {
   return { verdict: "unknown", reasons, changes: [] };
 }
 
+/** The rule is met once somebody has made the change. */
 export function holdsAfter(change: Change, ...reasons: Reason[]): Ruling {
   return { verdict: "holds-after-change", reasons, changes: [change] };
 }

@@ -36,6 +36,7 @@ export function sameName(a: string, b: string): boolean {
   return plainName(a) === plainName(b);
 }
 
+/** A name as names are compared; kept, since a fleet's names are few and are compared often. */
 export function plainName(text: string): string {
   const known = plain.get(text);
   if (known !== undefined) return known;

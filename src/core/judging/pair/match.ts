@@ -41,6 +41,10 @@ export interface MediumFile extends Pick<Inspection, "views"> {
   release: ReleasePart | null;
 }
 
+/**
+ * How a medium starts, in the way said or else in the better of the two: a file alone does not tell what it is
+ * written to.
+ */
 export function betterStart(
   inspection: Pick<Inspection, "views">,
   facts: StartFacts,

@@ -187,6 +187,7 @@ export function distanceOf(computer: ComputerPart, medium: MediumPart): number {
   return medium.site === computer.site ? 0 : 1;
 }
 
+/** The verdicts of all links by name. */
 export function verdictsOf(links: Links): Record<LinkName, Verdict> {
   return ofEachLink((name) => links[name].verdict);
 }
@@ -225,6 +226,7 @@ const EFFORT: Record<Change["setting"], number> = {
   verification: 0,
 };
 
+/** What the changes of a route cost together, in the units of `EFFORT`. */
 export function effortOf(route: Route): number {
   return LINK_NAMES.reduce(
     (sum, name) => sum + route.links[name].changes.reduce((own, { setting }) => own + EFFORT[setting], 0),
@@ -278,6 +280,7 @@ function nameOf({ medium, release, outcome }: Route): string {
   return [medium, release ?? "", outcome?.image?.id ?? ""].join("\0");
 }
 
+/** Which of two routes is put first (negative: `a`), and the first criterion by which they differ. */
 export function compareRoutes(a: Route, b: Route): { by: Criterion; order: number } {
   for (const [by, compare] of CRITERIA) {
     const order = compare(a, b);

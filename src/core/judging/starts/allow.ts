@@ -36,6 +36,9 @@ const undecided = (what: Undecided): Allowance => ({ allowed: null, undecided: w
 /** Gives a certificate of the medium by its name; null where it cannot be read. */
 export type CertificateOf = (id: string) => KnownCertificate | null;
 
+/**
+ * Certificates by their id, from DER in base64 as an inspection carries them; null for an id that it does not carry.
+ */
 export function certificatesOf(store: Record<string, string> | undefined): CertificateOf {
   return (id) => {
     const der = store?.[id];

@@ -96,6 +96,7 @@ const EXPECTED_LINES: readonly BenchLine["code"][] = [
   "as-predicted",
 ];
 
+/** Lines that a whole report has and this one lacks: what they would tell is then unknown. */
 export function missingLines(lines: readonly BenchLine[]): BenchLine["code"][] {
   const said = new Set(lines.map(({ code }) => code));
   return EXPECTED_LINES.filter((code) => !said.has(code));

@@ -100,6 +100,7 @@ export const PACK_PATHS = {
   sums: `${FOLDER}/SHA256SUMS`,
 } as const;
 
+/** A file's bytes: text as UTF-8, everything else out of its base64. */
 export function bytesOf(file: PackFile): Uint8Array {
   if ("text" in file) return new TextEncoder().encode(file.text);
   return Uint8Array.from(atob(file.base64), (character) => character.charCodeAt(0));

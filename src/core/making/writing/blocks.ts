@@ -25,10 +25,12 @@ export function blocksOf({ pieces }: Layout, blockBytes: number = BLOCK_BYTES): 
   return blocks;
 }
 
+/** SHA-256, 32 bytes, by the platform: it hashes faster than any code of ours. */
 export async function blockDigest(bytes: Uint8Array): Promise<Uint8Array> {
   return new Uint8Array(await crypto.subtle.digest("SHA-256", bytes as Uint8Array<ArrayBuffer>));
 }
 
+/** Whether two runs of bytes are the same; of different length they are not. */
 export function sameBytes(a: Uint8Array, b: Uint8Array): boolean {
   if (a.length !== b.length) return false;
   const words = a.length >> 2;

@@ -8,6 +8,7 @@ export interface DeviceMarks {
 /** So many characters of a serial's end name a device. */
 const SERIAL_END = 4;
 
+/** Whether a serial is long enough that its end tells one device from another. */
 export function hasSerialEnd(serial: string | null): serial is string {
   return serial !== null && serial.length >= SERIAL_END;
 }

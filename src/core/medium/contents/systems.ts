@@ -4,6 +4,7 @@ import type { ContainedSystem } from "./schema";
 
 type Named = Omit<ContainedSystem, "role" | "from">;
 
+/** A system by its os-release(5); build, architecture and language are not told there. */
 export function systemOfOsRelease(text: string): Named | null {
   const system = readOsRelease(text);
   return system && { ...system, family: "linux", build: null, arch: null, language: null };

@@ -25,6 +25,10 @@ export interface Claimant {
   source: DriverSource;
 }
 
+/**
+ * Claims in the order of their file, by driver. A driver's name is foreign text: the record has no prototype while it
+ * is filled.
+ */
 export function claimsToSource(
   kind: "modules" | "built-in",
   path: string,
@@ -51,6 +55,7 @@ export function infToSources(path: string, inf: InfFile): DriverSource[] {
   return [...byArch].map(([arch, ids]) => ({ kind: "inf", path, kernel: null, arch, drivers: { [name]: [...ids] } }));
 }
 
+/** How many patterns all drivers claim together. */
 export function entriesOf(sources: DriverSource[]): number {
   return sources.reduce(
     (sum, source) => sum + Object.values(source.drivers).reduce((own, patterns) => own + patterns.length, 0),

@@ -35,6 +35,7 @@ const DIFFERENCES_MAX = 1000;
 /** Where more of the blocks differ than this share, the medium was laid out otherwise. */
 const LAID_OUT_ALIKE = 0.5;
 
+/** Compares a medium with the manifest of its release: block by block, and file by file only where a block differs. */
 export async function verifyAgainst(
   medium: ByteSource,
   manifest: Manifest,
@@ -170,6 +171,7 @@ export class FilesOnMedium {
   }
 }
 
+/** Whether a run of bytes `[start, length]` and a range have a byte in common. */
 export function overlaps([start, length]: [number, number], range: ByteRange): boolean {
   return start < range.start + range.lengthBytes && range.start < start + length;
 }

@@ -32,6 +32,7 @@ export type ListedVolume = Listing["volumes"][number];
 /** Entries kept at most, all volumes together. */
 const LISTING_MAX = 300_000;
 
+/** All entries of all volumes in the order of their directories, cut, and said to be cut, at `LISTING_MAX`. */
 export async function listVolumes(volumes: Volume[]): Promise<Listing> {
   const listing: Listing = { volumes: [] };
   let left = LISTING_MAX;

@@ -84,6 +84,7 @@ export interface Listed {
   unreadable?: Unreadable;
 }
 
+/** An entry as listings tell it; what it has no link and no fault for is left out. */
 export function listed(volume: VolumeId, { path, entry }: Walked): Listed {
   return {
     volume,

@@ -28,10 +28,12 @@ export function stop(run: Run, step: BiosStep, outcome: Outcome = "stops"): Outc
   return outcome;
 }
 
+/** One sector of 512 bytes; null past the end, as the interrupt reports an error there. */
 export function readSector(drive: Drive, sector: number): Promise<Uint8Array | null> {
   return readExactly(drive.source, sector * SECTOR_BYTES, SECTOR_BYTES);
 }
 
+/** A byte source as the drive that firmware sees; a last part of a sector is not there. */
 export function driveOf(source: ByteSource, place: Place = [], medium: ByteSource = source): Drive {
   return { source, place, medium, sectors: Math.floor(source.sizeBytes / SECTOR_BYTES) };
 }

@@ -49,6 +49,7 @@ export type LoadProblem =
   | { code: "second-stage-machine"; file: string; machine: string }
   | { code: "fallback-first"; file: string };
 
+/** Why a loader does not run on this architecture or leads nowhere; null where nothing speaks against it. */
 export function loadProblem(start: StartFile, arch: Arch): LoadProblem | null {
   const { loader, next } = start;
   if (loader.machine !== arch) return { code: "loader-machine", file: loader.file, machine: machineName(loader) };
