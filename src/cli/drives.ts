@@ -12,9 +12,9 @@ export function runDrives(file: string, modaliases: string[], options: { json?: 
     const wanted = modaliases.map(wantedModalias);
     const { drivers, unread } = await survey(await volumesOf(new CachedSource(source)), { depth: "deep" });
     const index = new DriverIndex(drivers);
-    for (const each of unread.filter(({ why }) => why !== "later"))
+    for (const file of unread.filter(({ why }) => why !== "later"))
       process.stderr.write(
-        `creel: ${visible(each.path)} could not be read to its end: its drivers may be missing here\n`,
+        `creel: ${visible(file.path)} could not be read to its end: its drivers may be missing here\n`,
       );
     for (const [position, modalias] of wanted.entries()) {
       const claimants = index.claimants(modalias);

@@ -70,8 +70,8 @@ function describeContents({ programs, contents }: Inspection): string[] {
     lines.push(
       `program   ${visible(program.path)}, ${archText(program.machine ?? "unknown")}, ${signed.length > 0 ? `signed by ${signed.join(" and ")}` : "not signed"}`,
     );
-    for (const each of program.builtIn?.allowed ?? [])
-      lines.push(`          carries the certificate ${visible(each.name)} for the stage after it`);
+    for (const allowance of program.builtIn?.allowed ?? [])
+      lines.push(`          carries the certificate ${visible(allowance.name)} for the stage after it`);
   }
   if (contents.info) lines.push(`info      ${visible(contents.info)}`);
   for (const system of contents.systems ?? []) lines.push(`system    ${systemText(system)}`);
@@ -92,6 +92,6 @@ function describeContents({ programs, contents }: Inspection): string[] {
       `drivers   ${modules} kernel modules${kernel ? ` of ${visible(kernel)}` : ""}, ${infs} .inf files, ${entries} entries`,
     );
   }
-  for (const each of contents.unread) lines.push(`not read  ${visible(each.path)}: ${unreadWhyText(each.why)}`);
+  for (const file of contents.unread) lines.push(`not read  ${visible(file.path)}: ${unreadWhyText(file.why)}`);
   return lines;
 }

@@ -140,8 +140,8 @@ const KEPT = 2000;
 function memoised<T>(load: (path: string) => Promise<T>, weigh: (value: T) => number): (path: string) => Promise<T> {
   const kept = new LRUCache<string, Promise<T>>({ maxSize: KEPT });
   return async (path) => {
-    const known = kept.get(path);
-    if (known) return known;
+    const keptReading = kept.get(path);
+    if (keptReading) return keptReading;
     const loading = load(path);
     kept.set(path, loading, { size: 1 });
     const value = await loading;

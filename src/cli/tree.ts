@@ -32,7 +32,7 @@ export function runLs(file: string, path: string | undefined, options: { json?: 
       const onCut = (why: string, where: string) => cut.push(`${visible(where)}: ${why}`);
       for await (const walked of walk(volume.tree, from, { onCut }))
         await out.line(lineOf(volume, walked, options.json));
-      for (const each of cut.slice(0, 20)) process.stderr.write(`creel: not listed further at ${each}\n`);
+      for (const folder of cut.slice(0, 20)) process.stderr.write(`creel: not listed further at ${folder}\n`);
     }
     await out.end();
     if (!found) throw new UsageError(`${visible(file)}: there is no ${visible(path ?? "")} on it`);

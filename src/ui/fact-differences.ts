@@ -32,7 +32,7 @@ export function factDifferences(
   after: Record<string, unknown>,
   siteText: (value: unknown) => string,
 ): FactDifference[] {
-  const own = Object.keys(after).flatMap((field): FactDifference[] => {
+  const changed = Object.keys(after).flatMap((field): FactDifference[] => {
     const title = OWN_FIELDS[field];
     if (!title || (before[field] ?? null) === (after[field] ?? null)) return [];
     const text = (value: unknown) => ownText(field, value, siteText);
@@ -55,7 +55,7 @@ export function factDifferences(
     before: thingText(was, thing),
     after: thingText(is, thing),
   }));
-  return [...own, ...facts, ...cameOrWent];
+  return [...changed, ...facts, ...cameOrWent];
 }
 
 /** The fact that every disk, partition or system has: where it differs from nothing, the thing came or went. */

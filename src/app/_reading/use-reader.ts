@@ -44,22 +44,22 @@ export function useReader<T extends Done["kind"]>(expected: T, { warm = false } 
       end();
       const startedAt = performance.now();
       setState({ step: "running", doneBytes: 0, totalBytes: request.file.size, at: null, startedAt });
-      const own = ready.current ?? newWorker();
-      worker.current = own;
+      const reading = ready.current ?? newWorker();
+      worker.current = reading;
       ready.current = null;
-      own.onerror = () => {
+      reading.onerror = () => {
         end();
         setState({ step: "failed", problem: "The reader stopped. Drop the file again." });
       };
       const tell = (news: ReadNews) =>
         setState((before) => {
-          if (before.step !== "running" || worker.current !== own) return before;
+          if (before.step !== "running" || worker.current !== reading) return before;
           if (news.kind === "step") return { ...before, at: news.path };
           return { ...before, doneBytes: news.doneBytes, totalBytes: news.totalBytes };
         });
-      void wrap<Read>(own)(request, proxy(tell)).then((reply) => {
+      void wrap<Read>(reading)(request, proxy(tell)).then((reply) => {
         // Ended, or another piece of work, meanwhile.
-        if (worker.current !== own) return;
+        if (worker.current !== reading) return;
         end();
         if (reply.kind === "failed") setState({ step: "failed", problem: reply.problem });
         else if (reply.kind === expected) setState({ step: "done", value: reply as Value });

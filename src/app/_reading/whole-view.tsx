@@ -47,21 +47,21 @@ export function WholeView({
     if (read.hash === "sha256" && inspection.file.sha256 !== null) return;
     digest.start({ kind: "digest", file, hash: read.hash });
   };
-  const own = hash === "sha256" ? (found ?? inspection.file.sha256) : found;
+  const fileHash = hash === "sha256" ? (found ?? inspection.file.sha256) : found;
   return (
     <div className="max-w-3xl space-y-4">
       <section>
         <h2>Its digest</h2>
-        {own && (
+        {fileHash && (
           <p className="code mt-1 break-all">
-            {hash.toUpperCase()} {own}
+            {hash.toUpperCase()} {fileHash}
           </p>
         )}
         <div className="mt-2">
           {digest.state.step === "running" ? (
             <Progress state={digest.state} label="Digest" onCancel={digest.cancel} />
           ) : (
-            !own && (
+            !fileHash && (
               <button type="button" className="act" onClick={() => digest.start({ kind: "digest", file, hash })}>
                 Compute its digest ({hash.toUpperCase()})
               </button>
@@ -84,26 +84,26 @@ export function WholeView({
           />
         </div>
         <ProblemLine text={problem} className="mt-2" />
-        {sum && own && (
+        {sum && fileHash && (
           <p
-            className={own === sum.digest ? "mt-2 font-semibold text-sea" : "mt-2 font-semibold text-plum"}
+            className={fileHash === sum.digest ? "mt-2 font-semibold text-sea" : "mt-2 font-semibold text-plum"}
             role="status"
           >
-            {checksumText(sum, own === sum.digest)}
+            {checksumText(sum, fileHash === sum.digest)}
           </p>
         )}
       </section>
       <section>
         <h2>Sums that it carries itself</h2>
         <p className="text-quiet">
-          Some discs list sums of their own files, and archives of system images of their pieces.
+          Some discs list sums of their fileHash files, and archives of system images of their pieces.
         </p>
         <div className="mt-2">
           {inner.state.step === "running" ? (
             <Progress state={inner.state} label="Its own sums" onCancel={inner.cancel} />
           ) : (
             <button type="button" className="act" onClick={() => inner.start({ kind: "inner", file })}>
-              Check it by its own sums
+              Check it by its fileHash sums
             </button>
           )}
           {inner.state.step === "cancelled" && <span className="ml-3 text-quiet">Cancelled.</span>}

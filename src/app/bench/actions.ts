@@ -44,9 +44,9 @@ export async function resumeAction(jobId: number): Promise<Result<number>> {
 }
 
 export async function switchFaultAction(deviceId: number, fault: string): Promise<Result<string>> {
-  const known = FAULTS.find((each) => each === fault);
-  if (!known) return fail({ code: "not-found", what: "fault" });
-  const result = await switchFault(await currentContext(), deviceId, known);
+  const knownFault = FAULTS.find((each) => each === fault);
+  if (!knownFault) return fail({ code: "not-found", what: "fault" });
+  const result = await switchFault(await currentContext(), deviceId, knownFault);
   revalidatePath("/bench");
   return result;
 }

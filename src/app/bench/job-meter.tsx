@@ -29,10 +29,10 @@ export function JobMeter({ initial }: { initial: JobProgress }) {
     events.onmessage = (event) => {
       setHeard(true);
       const all = JSON.parse(event.data) as JobProgress[];
-      const own = all.find(({ id }) => id === initial.id);
-      if (!own) return;
-      setProgress(own);
-      if (own.state !== initial.state || own.phase !== initial.phase) router.refresh();
+      const told = all.find(({ id }) => id === initial.id);
+      if (!told) return;
+      setProgress(told);
+      if (told.state !== initial.state || told.phase !== initial.phase) router.refresh();
     };
     return () => events.close();
   }, [initial.id, initial.state, initial.phase, router]);

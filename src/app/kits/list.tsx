@@ -16,7 +16,7 @@ export async function KitList({ context, chosen }: { context: Context; chosen: n
   return (
     <div data-list>
       {kits.map((kit) => {
-        const own = releases.filter((release) => release.kitId === kit.id);
+        const kitReleases = releases.filter((release) => release.kitId === kit.id);
         return (
           <section key={kit.id} className="mb-4">
             <h2>
@@ -25,9 +25,9 @@ export async function KitList({ context, chosen }: { context: Context; chosen: n
               </Link>{" "}
               {kit.family && <span className="caption font-normal">{kit.family}</span>}
             </h2>
-            {own.length === 0 && <p className="text-quiet">No release yet.</p>}
+            {kitReleases.length === 0 && <p className="text-quiet">No release yet.</p>}
             <ul className="border-line border-t">
-              {own.map((release) => (
+              {kitReleases.map((release) => (
                 <li key={release.id} className="border-line border-b">
                   <Link
                     prefetch={false}

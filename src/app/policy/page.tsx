@@ -21,7 +21,7 @@ export default async function Policy({ searchParams }: { searchParams: SearchPar
   // A list begins with its first: what is said for that is shown.
   const first = scope === "site" ? travel.places[0]?.name : scope === "form" ? FORMS[0] : undefined;
   const target = chosen || (first ?? "");
-  const known = rules.find(
+  const sameRule = rules.find(
     (rule) =>
       rule.scope === scope && rule.target.toLowerCase() === (scope === "everywhere" ? "" : target.toLowerCase()),
   );
@@ -36,10 +36,10 @@ export default async function Policy({ searchParams }: { searchParams: SearchPar
       <div className="mt-3 grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_26rem]">
         <Rules rules={rules} />
         <RuleForm
-          key={`${scope} ${target} ${known?.version}`}
+          key={`${scope} ${target} ${sameRule?.version}`}
           scope={scope}
-          target={known?.target ?? target}
-          known={known ? { values: known.values, version: known.version } : null}
+          target={sameRule?.target ?? target}
+          known={sameRule ? { values: sameRule.values, version: sameRule.version } : null}
           places={travel.places.map(({ name }) => name)}
           forms={[...FORMS]}
         />

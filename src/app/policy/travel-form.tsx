@@ -56,16 +56,16 @@ export function TravelForm({ travel: { places, table, legs } }: { travel: Travel
                     {row.name}
                   </th>
                   {places.slice(0, -1).map((column, nth) => {
-                    const own = legOf(row.id, column.id)?.minutes;
+                    const minutes = legOf(row.id, column.id)?.minutes;
                     const over = table[at + 1]?.[nth] ?? null;
                     return (
                       <td key={column.id} className="p-0.5">
                         {nth <= at && (
                           <input
-                            key={own ?? "none"}
+                            key={minutes ?? "none"}
                             className="field w-20 text-right"
                             inputMode="numeric"
-                            defaultValue={own ?? ""}
+                            defaultValue={minutes ?? ""}
                             placeholder={over === null ? "" : String(over)}
                             aria-label={`${row.name} to ${column.name}, minutes`}
                             onBlur={(event) => set(row.id, column.id, event.target.value)}

@@ -135,21 +135,21 @@ export function verdictNow({ links }: Route): Verdict {
 
 function secondsOf(route: Route, outcome: OutcomeKind, image: string | null, { points, past }: CallOutFacts): Range {
   const fetching = FETCHING[route.distance] ?? itemAt(FETCHING, 2);
-  const known = past[outcome] ?? [];
-  if (known.length >= PAST_LEAST) {
-    const sorted = [...known].sort((a, b) => a - b);
-    const own = {
+  const pastMinutes = past[outcome] ?? [];
+  if (pastMinutes.length >= PAST_LEAST) {
+    const sorted = [...pastMinutes].sort((a, b) => a - b);
+    const term = {
       low: itemAt(sorted, 0),
       likely: itemAt(sorted, sorted.length >> 1),
       high: lastOf(sorted),
     };
-    return sum(fetching, own);
+    return sum(fetching, term);
   }
   const point = points.find(({ id }) => id === image);
   const stored = point?.storedBytes ?? null;
   const used = point?.usedBytes ?? null;
   const jobs: PastJob[] = [];
-  const own =
+  const ownImages =
     outcome === "image" && stored !== null
       ? secondsFor(
           [
@@ -159,7 +159,7 @@ function secondsOf(route: Route, outcome: OutcomeKind, image: string | null, { p
           jobs,
         )
       : USUAL[outcome];
-  return sum(fetching, STARTING, own, FINISHING[outcome] ?? NONE);
+  return sum(fetching, STARTING, ownImages, FINISHING[outcome] ?? NONE);
 }
 
 const exactly = (bytes: number): Range => ({ low: bytes, likely: bytes, high: bytes });

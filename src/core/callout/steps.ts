@@ -82,8 +82,8 @@ function giveBack({ outcome, image, release, target, seconds }: CalloutInput): S
   const begin: Step = { code: "begin", outcome, release, seconds };
   switch (outcome) {
     case "image": {
-      const own = image && { name: image.name, takenAt: image.takenAt, keyPlace: image.keyPlace };
-      return [{ code: "choose-image", image: own }, { code: "choose-target", target }, begin];
+      const shownImage = image && { name: image.name, takenAt: image.takenAt, keyPlace: image.keyPlace };
+      return [{ code: "choose-image", image: shownImage }, { code: "choose-target", target }, begin];
     }
     case "reinstall":
     case "factory":
@@ -129,14 +129,14 @@ function branchesOf(step: Step, input: CalloutInput): Branch[] {
 function notInMenu({ computer, as, starts }: CalloutInput): Check[] {
   const { firmware } = computer.facts;
   const isUsb = as === "usb";
-  const known = (value: string | null, bad: string, weights: [number, number]) =>
+  const weighted = (value: string | null, bad: string, weights: [number, number]) =>
     value === bad ? weights[0] : value === null ? weights[1] : 1;
   const ranked: [number, Check][] = [
-    [known(firmware.fastBoot, "on", [9, 5]), { code: "fast-boot" }],
-    [isUsb ? known(firmware.usbStart, "off", [10, 4]) : 1, { code: "usb-start" }],
+    [weighted(firmware.fastBoot, "on", [9, 5]), { code: "fast-boot" }],
+    [isUsb ? weighted(firmware.usbStart, "off", [10, 4]) : 1, { code: "usb-start" }],
     [isUsb ? 6 : 0, { code: "other-port" }],
     [firmware.secureBoot?.state === "on" && starts.verdict !== "holds" ? 8 : 2, { code: "secure-boot-message" }],
-    [known(firmware.legacyMode, "on", [3, 3]), { code: "other-mode" }],
+    [weighted(firmware.legacyMode, "on", [3, 3]), { code: "other-mode" }],
     [2, { code: "other-computer" }],
   ];
   return ranked

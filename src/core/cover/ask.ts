@@ -138,12 +138,12 @@ export function askCover(asked: Asked): Meaning {
   const ask = (demand: CoverDemand, need: Need | "spare", who: readonly number[]) => {
     // What is asked alike for another need is told apart, and decides nothing by itself.
     const key = JSON.stringify([need, demand]);
-    const known = demands.get(key) ?? {
+    const ownDemand = demands.get(key) ?? {
       demand,
       meaning: { need, computers: [], site: itemAt(ways.places, demand.site) },
     };
-    known.meaning.computers.push(...who.filter((row) => !known.meaning.computers.includes(row)));
-    demands.set(key, known);
+    ownDemand.meaning.computers.push(...who.filter((row) => !ownDemand.meaning.computers.includes(row)));
+    demands.set(key, ownDemand);
   };
   let metNow = 0;
   const unprovenOn = new Map<number, Map<string, string>>();
@@ -157,9 +157,9 @@ export function askCover(asked: Asked): Meaning {
     for (const { unproven } of standing)
       for (const at of unproven) {
         if (at >= stock.length) continue;
-        const own = unprovenOn.get(at) ?? new Map<string, string>();
-        unprovenOn.set(at, own);
-        for (const member of members) noteModel(own, itemAt(computers, member));
+        const modelsOf = unprovenOn.get(at) ?? new Map<string, string>();
+        unprovenOn.set(at, modelsOf);
+        for (const member of members) noteModel(modelsOf, itemAt(computers, member));
       }
     const withImages = tooOldImage(serving, first, values) === null;
     for (const need of NEEDS) {
@@ -229,8 +229,8 @@ function deviceOf({ kind }: StockMedium): "stick" | "disc" {
 export function noteModel(models: Map<string, string>, { tag, facts }: ComputerPart): void {
   const { make, model } = facts.computer;
   const key = make === null && model === null ? tag : JSON.stringify([make, model]);
-  const known = models.get(key);
-  if (known === undefined || tag < known) models.set(key, tag);
+  const keptModel = models.get(key);
+  if (keptModel === undefined || tag < keptModel) models.set(key, tag);
 }
 
 interface Group {
@@ -250,8 +250,8 @@ function groupsOf({ computers, serving, ways, policyOf }: Asked): Group[] {
     const number = numbers.get(policy) ?? numbers.size;
     numbers.set(policy, number);
     const key = `${site} ${number} ${serving.classOf(row) ?? `own ${row}`}`;
-    const own = groups.get(key);
-    if (own) own.members.push(row);
+    const group = groups.get(key);
+    if (group) group.members.push(row);
     else groups.set(key, { members: [row], site, policy });
   }
   return [...groups.values()];

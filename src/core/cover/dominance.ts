@@ -3,7 +3,7 @@ import { type CoverDemand, type CoverProblem, isWithin, purchaseCost, writingCos
 
 function isSubset<T>(some: ReadonlySet<T>, of: ReadonlySet<T>): boolean {
   if (some.size > of.size) return false;
-  for (const each of some) if (!of.has(each)) return false;
+  for (const member of some) if (!of.has(member)) return false;
   return true;
 }
 
@@ -32,15 +32,15 @@ export function demandsThatDecide(problem: CoverProblem): Map<number, DecidingDe
       a.served.size - b.served.size || b.demand.routes - a.demand.routes || a.reach.size - b.reach.size || a.at - b.at,
   );
   const deciding: typeof all = [];
-  for (const each of all) {
+  for (const column of all) {
     const isImplied = deciding.some(
       (other) =>
         other.isSure &&
-        other.demand.routes >= each.demand.routes &&
-        isSubset(other.served, each.served) &&
-        isSubset(other.reach, each.reach),
+        other.demand.routes >= column.demand.routes &&
+        isSubset(other.served, column.served) &&
+        isSubset(other.reach, column.reach),
     );
-    if (!isImplied) deciding.push(each);
+    if (!isImplied) deciding.push(column);
   }
   return new Map(deciding.sort((a, b) => a.at - b.at).map(({ at, demand, isSure }) => [at, { ...demand, isSure }]));
 }

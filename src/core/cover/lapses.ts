@@ -55,24 +55,24 @@ export class Lapses {
 
   constructor(private readonly input: LapsesInput) {
     for (const drill of input.drills) {
-      const own = this.mediumOf(drill.medium);
-      own.drills.push(drill);
-      own.tried.add(drill.computer);
+      const lapses = this.mediumOf(drill.medium);
+      lapses.drills.push(drill);
+      lapses.tried.add(drill.computer);
     }
   }
 
   private mediumOf(tag: string): MediumLapses {
-    const known = this.byMedium.get(tag);
-    if (known) return known;
-    const own: MediumLapses = { drills: [], tried: new Set(), known: new Map() };
-    this.byMedium.set(tag, own);
-    return own;
+    const keptLapses = this.byMedium.get(tag);
+    if (keptLapses) return keptLapses;
+    const madeLapses: MediumLapses = { drills: [], tried: new Set(), known: new Map() };
+    this.byMedium.set(tag, madeLapses);
+    return madeLapses;
   }
 
   /** The number of those who differ in nothing that a proof depends on. */
   private classOf(computer: ComputerPart): number {
-    const known = this.classes.get(computer);
-    if (known !== undefined) return known;
+    const keptClass = this.classes.get(computer);
+    if (keptClass !== undefined) return keptClass;
     const { make, model } = computer.facts.computer;
     const alike = [plainName(make ?? ""), plainName(model ?? ""), computer.facts.firmware.version];
     const key = JSON.stringify([this.input.policyFor(computer), alike]);

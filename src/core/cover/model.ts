@@ -95,8 +95,8 @@ class Sparse {
 
 /** Adds to a list in a map. */
 function into<K, V>(map: Map<K, V[]>, key: K, value: V): void {
-  const own = map.get(key);
-  if (own) own.push(value);
+  const list = map.get(key);
+  if (list) list.push(value);
   else map.set(key, [value]);
 }
 
@@ -307,45 +307,45 @@ export function actsOf(
   const blank = new Map<string, number[]>();
   const at = (pool: number, site: number) => {
     const key = `${pool} ${site}`;
-    const own = blank.get(key) ?? [];
-    blank.set(key, own);
-    return own;
+    const blanks = blank.get(key) ?? [];
+    blank.set(key, blanks);
+    return blanks;
   };
   const counted = model.columns.flatMap((column, nth) => {
     const count = Math.round(itemAt(values, nth));
     return count > 0 ? [{ column, count }] : [];
   });
-  const each = <K extends Column["kind"]>(kind: K, run: (column: Extract<Column, { kind: K }>) => void) => {
+  const forEach = <K extends Column["kind"]>(kind: K, run: (column: Extract<Column, { kind: K }>) => void) => {
     for (const { column, count } of counted)
       if (column.kind === kind) for (let nth = 0; nth < count; nth++) run(column as Extract<Column, { kind: K }>);
   };
   const rest = (group: number) => itemAt(model.groups, group);
-  each("keep", ({ group }) => {
+  forEach("keep", ({ group }) => {
     const medium = take(group);
     const { content, site } = rest(group).like;
     if (medium === undefined || content === null) return;
     acts.push({ act: "keep", medium, content, site, cost: proofCost(problem, rest(group).like) });
   });
-  each("move", ({ group, to }) => {
+  forEach("move", ({ group, to }) => {
     const medium = take(group);
     const { content, site } = rest(group).like;
     if (medium === undefined || content === null) return;
     const cost = (carryingCost(problem, site, to) ?? 0) + proofCost(problem, rest(group).like);
     acts.push({ act: "move", medium, content, from: site, site: to, cost });
   });
-  each("give", ({ group }) => {
+  forEach("give", ({ group }) => {
     const medium = take(group);
     if (medium !== undefined) at(rest(group).pool as number, rest(group).like.site).push(medium);
   });
   carryOn(counted, at);
-  each("write", ({ pool, content, site }) => {
+  forEach("write", ({ pool, content, site }) => {
     const medium = at(pool, site).shift();
     if (medium === undefined) return;
     const from = problem.media[medium]?.site ?? site;
     const cost = writingCost(problem, content) + (carryingCost(problem, from, site) ?? 0);
     acts.push({ act: "rewrite", medium, content, from, site, cost });
   });
-  each("buy", ({ content, site }) => {
+  forEach("buy", ({ content, site }) => {
     acts.push({ act: "buy", content, site, cost: purchaseCost(problem, content) ?? 0 });
   });
   for (const [group, members] of left.entries()) {

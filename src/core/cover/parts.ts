@@ -26,9 +26,9 @@ export function partsOf(problem: CoverProblem): CoverSubproblem[] {
   return [...parts.values()].map((sites) => {
     const positionOf = new Map(sites.map((site, at) => [site, at]));
     const at = (site: number) => positionOf.get(site) as number;
-    const own = <T extends { site: number }>(all: readonly T[]) =>
+    const ofSites = <T extends { site: number }>(all: readonly T[]) =>
       [...all.keys()].filter((nth) => positionOf.has(itemAt(all, nth).site));
-    const [itsMedia, itsDemands] = [own(media), own(demands)];
+    const [itsMedia, itsDemands] = [ofSites(media), ofSites(demands)];
     const placed = <T extends { site: number }>(all: readonly T[], some: number[]) =>
       some.map((nth) => ({ ...itemAt(all, nth), site: at(itemAt(all, nth).site) }));
     return {

@@ -122,9 +122,9 @@ export class Policies {
       return (target !== null && this.byTarget.get(keyOf(scope, target))) || [];
     });
     const key = applying.map(({ id }) => id).join(" ");
-    const known = this.known.get(key) ?? resolved(applying);
-    this.known.set(key, known);
-    return known;
+    const values = this.known.get(key) ?? resolved(applying);
+    this.known.set(key, values);
+    return values;
   }
 
   /** What holds at a place for no computer in particular. */

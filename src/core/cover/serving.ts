@@ -87,8 +87,8 @@ export class Serving {
         linkCode(cell, "starts") <= most && linkCode(cell, "sees") <= most && linkCode(cell, "restores") <= most;
       // Retired or distrusted.
       if (!isFit || linkCode(cell, "atHand") === BROKEN) continue;
-      const own = linkCode(cell, "proven") === 0 ? SERVES.proven : SERVES.unproven;
-      serves[medium] = Math.min(itemAt(serves, medium), own);
+      const servesByCell = linkCode(cell, "proven") === 0 ? SERVES.proven : SERVES.unproven;
+      serves[medium] = Math.min(itemAt(serves, medium), servesByCell);
     }
     return serves;
   }

@@ -47,8 +47,8 @@ export async function solveCover(problem: CoverProblem, options: SolveOptions): 
   for (const [nth, part] of parts.entries()) {
     const left = (until - performance.now()) / 1000;
     // The larger ones come last, and may take what the smaller ones left.
-    const own = await solvePart(part.problem, Math.max(0.2, nth === parts.length - 1 ? left : left / 2), options);
-    for (const act of own.acts) {
+    const solved = await solvePart(part.problem, Math.max(0.2, nth === parts.length - 1 ? left : left / 2), options);
+    for (const act of solved.acts) {
       const site = itemAt(part.sites, act.site);
       if (act.act === "buy") {
         plan.acts.push({ ...act, site });
@@ -59,10 +59,10 @@ export async function solveCover(problem: CoverProblem, options: SolveOptions): 
         act.act === "keep" ? { ...act, site, medium } : { ...act, site, medium, from: itemAt(part.sites, act.from) };
       plan.acts.push(where);
     }
-    for (const each of own.unmet) plan.unmet.push({ ...each, demand: itemAt(part.demands, each.demand) });
-    plan.cost += own.cost;
-    plan.bound += own.bound;
-    plan.isLeast &&= own.isLeast;
+    for (const lack of solved.unmet) plan.unmet.push({ ...lack, demand: itemAt(part.demands, lack.demand) });
+    plan.cost += solved.cost;
+    plan.bound += solved.bound;
+    plan.isLeast &&= solved.isLeast;
     await options.onPart?.(nth + 1, parts.length);
   }
   return plan;

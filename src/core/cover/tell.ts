@@ -23,13 +23,13 @@ export function tellCover(
     return { count: tags.length, tags: tags.slice(0, SOME) };
   };
   const media = plan.acts.map((act, nth): PlannedMedium => {
-    const own = [...(served[nth] ?? [])];
-    const forcing = own.filter((at) => itemAt(supply, at) <= itemAt(problem.demands, at).routes);
+    const servedHere = [...(served[nth] ?? [])];
+    const forcing = servedHere.filter((at) => itemAt(supply, at) <= itemAt(problem.demands, at).routes);
     const forced = forcing.flatMap((at) => demands[at]?.computers ?? []);
     return {
       ...namesOf(meaning, act),
       drills: drillsOf(meaning, act, forced),
-      serves: some(own.flatMap((at) => demands[at]?.computers ?? [])),
+      serves: some(servedHere.flatMap((at) => demands[at]?.computers ?? [])),
       forcedBy: some(forced),
     };
   });
@@ -76,11 +76,11 @@ function byReason(
   whyNot: WhyNot,
 ): { rows: number[]; why: CoverWhy[] }[] {
   const groups = new Map<string, { rows: number[]; why: CoverWhy[] }>();
-  const known = new Map<string, CoverWhy[]>();
+  const whysByKey = new Map<string, CoverWhy[]>();
   for (const row of computers) {
     const kind = asked.serving.classOf(row) ?? `own ${row}`;
-    const why = known.get(kind) ?? whyNot(itemAt(asked.computers, row), need);
-    known.set(kind, why);
+    const why = whysByKey.get(kind) ?? whyNot(itemAt(asked.computers, row), need);
+    whysByKey.set(kind, why);
     const key = JSON.stringify(why);
     const group = groups.get(key) ?? { rows: [], why };
     group.rows.push(row);
@@ -102,17 +102,17 @@ function compareMedia(a: PlannedMedium, b: PlannedMedium): number {
 
 /** For each act, the demands that what stands there then counts for. */
 function demandsOfActs({ problem }: Meaning, acts: readonly CoverAct[]): Set<number>[] {
-  const known = new Map<string, Set<number>>();
+  const byKey = new Map<string, Set<number>>();
   return acts.map(({ content, site }) => {
     const key = `${content} ${site}`;
     const own =
-      known.get(key) ??
+      byKey.get(key) ??
       new Set(
         problem.demands.flatMap((demand, at) =>
           demand.servedBy.includes(content) && isWithin(problem, demand, site) ? [at] : [],
         ),
       );
-    known.set(key, own);
+    byKey.set(key, own);
     return own;
   });
 }

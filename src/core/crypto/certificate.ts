@@ -207,14 +207,14 @@ function extensionsFrom(extensions: Der[]): CertificateExtensions {
   };
   const constraints = extension(EXTENSION.basicConstraints);
   const usage = extension(EXTENSION.keyUsage);
-  const own = extension(EXTENSION.ownKeyId);
+  const ownKeyId = extension(EXTENSION.ownKeyId);
   const issuer = tagged(inside(extension(EXTENSION.issuerKeyId)), 0);
   const purposes = extension(EXTENSION.extendedKeyUsage);
   const flag = inside(constraints)[0];
   return {
     ca: constraints ? isTag(flag, TAG.boolean) && contentOf(flag)[0] !== 0 : null,
     signsCertificates: usage ? ((bitsOf(usage)[0] ?? 0) & KEY_CERT_SIGN) !== 0 : null,
-    ownKeyId: own ? hex(contentOf(own)) : null,
+    ownKeyId: ownKeyId ? hex(contentOf(ownKeyId)) : null,
     issuerKeyId: issuer ? hex(contentOf(issuer)) : null,
     purposes: purposes ? inside(purposes).map((each) => oidOf(each)) : null,
   };

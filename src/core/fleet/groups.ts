@@ -64,8 +64,8 @@ function grouped(positions: number[], keyFor: (position: number) => string): num
   const groups = new Map<string, number[]>();
   for (const position of positions) {
     const key = keyFor(position);
-    const own = groups.get(key);
-    if (own) own.push(position);
+    const group = groups.get(key);
+    if (group) group.push(position);
     else groups.set(key, [position]);
   }
   return [...groups.values()];

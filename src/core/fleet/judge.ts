@@ -60,8 +60,8 @@ export function judgePair(around: Surroundings, computer: ComputerPart, medium: 
 function grouped<T>(items: T[], keyOf: (item: T) => string): Map<string, T[]> {
   const groups = new Map<string, T[]>();
   for (const item of items) {
-    const own = groups.get(keyOf(item));
-    if (own) own.push(item);
+    const group = groups.get(keyOf(item));
+    if (group) group.push(item);
     else groups.set(keyOf(item), [item]);
   }
   return groups;

@@ -30,8 +30,8 @@ class Classes<T> {
 
   /** The number of a class; `member` stands for it where it is new. */
   of(key: string, member: T): number {
-    const known = this.numbers.get(key);
-    if (known !== undefined) return known;
+    const number = this.numbers.get(key);
+    if (number !== undefined) return number;
     this.numbers.set(key, this.members.length);
     return this.members.push(member) - 1;
   }
@@ -214,8 +214,8 @@ export class FleetMatrix {
   /** The Sees link, judged once for all computers with the same devices and disks. */
   private sees(computer: ComputerPart, release: ReleasePart, network: boolean, around: Surroundings): Ruling {
     const key = `${this.deviceClassOf(computer)} ${network} ${release.name}`;
-    const known = this.seesKnown.get(key);
-    if (known) return known;
+    const keptSees = this.seesKnown.get(key);
+    if (keptSees) return keptSees;
     const carried = (modalias: string) => around.carried(modalias, release);
     const ruling = judgeSees({ computer, release, needsNetwork: network, carried });
     this.seesKnown.set(key, ruling);
@@ -225,8 +225,8 @@ export class FleetMatrix {
   private readonly deviceClasses = new WeakMap<ComputerPart, number>();
 
   private deviceClassOf(computer: ComputerPart): number {
-    const known = this.deviceClasses.get(computer);
-    if (known !== undefined) return known;
+    const keptClass = this.deviceClasses.get(computer);
+    if (keptClass !== undefined) return keptClass;
     const number = this.devices.of(devicesKey(computer), computer);
     this.deviceClasses.set(computer, number);
     return number;
@@ -255,9 +255,9 @@ export class FleetMatrix {
   private readonly sharedGive = new Map<number, number>();
 
   private ownGive(computer: ComputerPart, shared: number): number {
-    const own = this.gives.members.push(computer) - 1;
-    this.sharedGive.set(own, shared);
-    return own;
+    const row = this.gives.members.push(computer) - 1;
+    this.sharedGive.set(row, shared);
+    return row;
   }
 
   private policyFor(computer: ComputerPart): PolicyPart {
@@ -300,11 +300,11 @@ export class FleetMatrix {
     const judge = (computer: ComputerPart, own: DrillPart[], policy: PolicyPart) =>
       linkBits("proven", judgeProven({ computer, medium: part, drills: own, policy, today }).verdict);
     const [anybody] = this.computers;
-    const known = new Map<PolicyPart, number>();
+    const numbers = new Map<PolicyPart, number>();
     return {
       base: (policy) => {
-        const bits = known.get(policy) ?? (anybody ? judge(anybody, [], policy) : 0);
-        known.set(policy, bits);
+        const bits = numbers.get(policy) ?? (anybody ? judge(anybody, [], policy) : 0);
+        numbers.set(policy, bits);
         return bits;
       },
       models: drills.length === 0 ? null : new Set(drills.map(({ make, model }) => modelKey(make, model))),
@@ -359,8 +359,8 @@ export class FleetMatrix {
   private setOf(start: number, column: number): number {
     const split = this.splits.get(column);
     if (!split) return itemAt(this.columnClasses.releases, column);
-    const known = split.get(start);
-    if (known !== undefined) return known;
+    const keptSplit = split.get(start);
+    if (keptSplit !== undefined) return keptSplit;
     const releases = this.releasesOn(itemAt(this.starts.members, start), column);
     const set = this.sets.of(keyOfSet(releases), releases);
     split.set(start, set);
@@ -376,9 +376,9 @@ export class FleetMatrix {
   private setsOn(start: number): Uint32Array {
     const { releases } = this.columnClasses;
     if (this.splits.size === 0) return releases;
-    const own = releases.slice();
-    for (const column of this.splits.keys()) own[column] = this.setOf(start, column);
-    return own;
+    const ownReleases = releases.slice();
+    for (const column of this.splits.keys()) ownReleases[column] = this.setOf(start, column);
+    return ownReleases;
   }
 
   private judgeRow(row: number): void {
@@ -461,13 +461,17 @@ export class FleetMatrix {
 
   /** The Proven link of a class of computers on a medium, from drills of others of its model or from none. */
   private provenOfClass(column: number, proof: number): number {
-    const own = itemAt(this.proven, column);
-    for (let at = own.byClass.length; at <= proof; at++) {
+    const provenColumn = itemAt(this.proven, column);
+    for (let at = provenColumn.byClass.length; at <= proof; at++) {
       const { computer, policy } = itemAt(this.proofs.members, at);
       const { make, model } = computer.facts.computer;
-      own.byClass.push(own.models?.has(modelKey(make, model)) ? own.judge(computer, policy) : own.base(policy));
+      provenColumn.byClass.push(
+        provenColumn.models?.has(modelKey(make, model))
+          ? provenColumn.judge(computer, policy)
+          : provenColumn.base(policy),
+      );
     }
-    return itemAt(own.byClass, proof);
+    return itemAt(provenColumn.byClass, proof);
   }
 
   /** A computer's own drills count before those of others. */

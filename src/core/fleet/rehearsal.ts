@@ -64,19 +64,19 @@ export function applied(world: World, change: WorldChange): World {
       const list = change.kind === "revoke" ? "dbx" : "db";
       const longer = memoised((own: string) => appended(own, change.lists));
       return computers((facts) => {
-        const own = facts.firmware.secureBoot;
-        const before = own?.[list] ?? null;
-        if (!own || before === null) return facts;
-        return withSecureBoot(facts, { ...own, [list]: longer(before) });
+        const lists = facts.firmware.secureBoot;
+        const before = lists?.[list] ?? null;
+        if (!lists || before === null) return facts;
+        return withSecureBoot(facts, { ...lists, [list]: longer(before) });
       });
     }
     case "secure-boot":
       return computers((facts, site) => {
-        const own = facts.firmware.secureBoot;
+        const lists = facts.firmware.secureBoot;
         if (facts.firmware.kind !== "uefi" || facts.firmware.legacyMode === "on") return facts;
         if (change.site !== null && site !== change.site) return facts;
-        if (!own || own.state === "absent" || own.state === change.to) return facts;
-        return withSecureBoot(facts, { ...own, state: change.to });
+        if (!lists || lists.state === "absent" || lists.state === change.to) return facts;
+        return withSecureBoot(facts, { ...lists, state: change.to });
       });
     case "retire-release":
       return {
@@ -146,10 +146,10 @@ function appended(own: string, more: string): string {
 }
 
 function memoised(make: (key: string) => string): (key: string) => string {
-  const known = new Map<string, string>();
+  const kept = new Map<string, string>();
   return (key) => {
-    const value = known.get(key) ?? make(key);
-    known.set(key, value);
+    const value = kept.get(key) ?? make(key);
+    kept.set(key, value);
     return value;
   };
 }

@@ -40,11 +40,11 @@ export function fleetSigners(world: Pick<World, "computers" | "media">): FleetSi
     ({ facts: { firmware } }) =>
       firmware.kind === "uefi" && firmware.legacyMode !== "on" && firmware.secureBoot?.state === "on",
   );
-  const known = asking.filter(({ facts }) => facts.firmware.secureBoot?.db != null);
+  const withLists = asking.filter(({ facts }) => facts.firmware.secureBoot?.db != null);
   const all = new Map<string, { certificate: KnownCertificate; allowing: number; revoking: number }>();
   // Fleets share their lists: each different pair is looked through once.
   const pairs = new Map<string, { db: string; dbx: string; count: number }>();
-  for (const { facts } of known) {
+  for (const { facts } of withLists) {
     const { db, dbx } = facts.firmware.secureBoot as { db: string; dbx: string | null };
     const key = `${db}\n${dbx}`;
     const pair = pairs.get(key) ?? { db, dbx: dbx ?? "", count: 0 };
@@ -86,7 +86,7 @@ export function fleetSigners(world: Pick<World, "computers" | "media">): FleetSi
     }),
   );
   signers.sort((a, b) => b.media.length - a.media.length || b.allowing - a.allowing || (a.name < b.name ? -1 : 1));
-  return { signers, asking: asking.length, known: known.length, unvouched };
+  return { signers, asking: asking.length, known: withLists.length, unvouched };
 }
 
 function isRevoked(certificate: KnownCertificate, dbx: TrustList): boolean {
@@ -109,9 +109,9 @@ function memoisedByKey(
   list: Pick<TrustList, "certificates">,
   lists: { db: TrustList; dbx: TrustList }[],
 ): (key: string, views: Views) => Vouched | null {
-  const known = new Map<string, Vouched | null>();
+  const vouchedById = new Map<string, Vouched | null>();
   return (key, views) => {
-    const before = known.get(key);
+    const before = vouchedById.get(key);
     if (before !== undefined) return before;
     const certificateOf = certificatesOf(views.certificates);
     const loaders = [views.uefi.usb, views.uefi.optical].flatMap(signingsOf);
@@ -126,7 +126,7 @@ function memoisedByKey(
     const isAllowed = (signing: LoaderSigning) =>
       lists.some((own) => allowedByFirmware(signing, certificateOf, own).allowed === true);
     const value = loaders.length === 0 ? null : { anchors: [...found], allowed: loaders.some(isAllowed) };
-    known.set(key, value);
+    vouchedById.set(key, value);
     return value;
   };
 }

@@ -33,8 +33,8 @@ export class SurestChains {
   /** Null where there is no medium at all. */
   standing(row: number): Standing | null {
     this.refresh();
-    const known = this.standings[row];
-    if (known !== undefined) return known;
+    const keptStanding = this.standings[row];
+    if (keptStanding !== undefined) return keptStanding;
     const found = this.stand(row);
     this.standings[row] = found;
     return found;
@@ -43,8 +43,8 @@ export class SurestChains {
   /** The route that answers for a computer, with its reasons: of the surest, the one that is ranked first. */
   route(row: number): Route | null {
     this.refresh();
-    const known = this.routes.get(row);
-    if (known !== undefined) return known === "none" ? null : known;
+    const keptRoutes = this.routes.get(row);
+    if (keptRoutes !== undefined) return keptRoutes === "none" ? null : keptRoutes;
     const found = answerOf(this.surest(row).flatMap((column) => this.matrix.routes(row, column)));
     this.routes.set(row, found ?? "none");
     return found;

@@ -137,8 +137,8 @@ export async function readSigning(file: ByteSource, image: PeImage): Promise<Sig
   };
   if (!table || image.faults.includes("certificates-outside-file")) return signing;
   const digestOfFile: DigestOfFile = async (name) => {
-    const known = signing.digests[name];
-    if (known) return known;
+    const keptDigest = signing.digests[name];
+    if (keptDigest) return keptDigest;
     const digest = await authenticodeDigest(file, image, name);
     if (digest !== null) signing.digests[name] = digest;
     return digest;
@@ -169,12 +169,12 @@ async function readEntry(bytes: Uint8Array, signing: Signing, digestOfFile: Dige
   const signed = parseSignedData(bytes);
   const first = signing.signatures.length;
   await readSignedData(bytes, digestOfFile, signing.signatures, 0);
-  const own = signing.signatures.slice(first).filter((each) => !each.nested);
+  const outer = signing.signatures.slice(first).filter((each) => !each.nested);
   const named = DIGEST_NAMES[signed?.digestAlgorithm ?? ""] ?? null;
   if (named) await digestOfFile(named);
   signing.entries.push({
     digestName: named,
-    fault: own.find((each) => each.fault !== null)?.fault ?? (own.length === 0 ? "signer-missing" : null),
+    fault: outer.find((each) => each.fault !== null)?.fault ?? (outer.length === 0 ? "signer-missing" : null),
     signers: signed?.signers.flatMap((info) => signed.certificates.find((each) => isOf(each, info)) ?? []) ?? [],
     carried: signed?.certificates ?? [],
   });
@@ -223,8 +223,8 @@ export function readSigners(bytes: Uint8Array): { signer: string; issuer: string
   const signed = parseSignedData(bytes);
   return (
     signed?.signers.map((info) => {
-      const own = signed.certificates.find((each) => isOf(each, info));
-      return { signer: own?.subjectName ?? "", issuer: own?.issuerName ?? "" };
+      const signer = signed.certificates.find((each) => isOf(each, info));
+      return { signer: signer?.subjectName ?? "", issuer: signer?.issuerName ?? "" };
     }) ?? null
   );
 }
@@ -342,21 +342,24 @@ async function readSigner(
   digestOfFile: DigestOfFile,
   nested: boolean,
 ): Promise<CodeSignature> {
-  const own = signed.certificates.find((each) => isOf(each, info)) ?? null;
+  const signer = signed.certificates.find((each) => isOf(each, info)) ?? null;
   const chain: CertificateFacts[] = [];
-  for (const certificate of own ? chainOf(own, signed.certificates) : []) chain.push(describeCertificate(certificate));
+  for (const certificate of signer ? chainOf(signer, signed.certificates) : [])
+    chain.push(describeCertificate(certificate));
   const digestName = DIGEST_NAMES[info.digestAlgorithm];
   return {
-    signer: own?.subjectName ?? "",
-    issuer: own?.issuerName ?? "",
-    signerName: own?.subject ?? "",
+    signer: signer?.subjectName ?? "",
+    issuer: signer?.issuerName ?? "",
+    signerName: signer?.subject ?? "",
     chain,
-    algorithm: digestName ? `${digestName}With${own?.ecKey ? "ECDSA" : "RSA"}` : algorithmName(info.signatureAlgorithm),
+    algorithm: digestName
+      ? `${digestName}With${signer?.ecKey ? "ECDSA" : "RSA"}`
+      : algorithmName(info.signatureAlgorithm),
     digestName: signed.content?.digestName ?? "",
     digest: signed.content?.digest ?? "",
     signedAt: info.attributes?.signedAt ?? null,
     nested,
-    fault: await faultOf(info, own, signed.content, digestOfFile, digestName),
+    fault: await faultOf(info, signer, signed.content, digestOfFile, digestName),
   };
 }
 

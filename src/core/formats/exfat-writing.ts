@@ -108,8 +108,8 @@ export function planExfat(files: readonly FileToWrite[], options: VolumeOptions)
     const bytes = joined([...head, ...entrySets(folder, places, clusterBytes, options)]);
     pieces.push({ start: at(run), content: new MemorySource(padded(bytes, run.count * clusterBytes)) });
     for (const file of folder.files) {
-      const own = places.files.get(file);
-      if (own) pieces.push({ start: at(own), content: file.content });
+      const run = places.files.get(file);
+      if (run) pieces.push({ start: at(run), content: file.content });
     }
   }
   return {
@@ -262,8 +262,8 @@ const MORE_CAPITALS: [number, number][] = [
 ];
 
 function upperOf(unit: number): number {
-  const known = unit < CAPITALS_BELOW || MORE_CAPITALS.some(([from, to]) => unit >= from && unit <= to);
-  if (!known) return unit;
+  const hasCapital = unit < CAPITALS_BELOW || MORE_CAPITALS.some(([from, to]) => unit >= from && unit <= to);
+  if (!hasCapital) return unit;
   const upper = String.fromCharCode(unit).toUpperCase();
   const code = upper.charCodeAt(0);
   // Letters whose capital is in another block, such as the dotless i, keep to themselves.

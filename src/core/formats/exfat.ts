@@ -175,8 +175,8 @@ function decodeDirectory(bytes: Uint8Array): ExfatEntry[] {
     if (setChecksum(fields.slice(at, setBytes)) !== fields.u16le(at + 2)) continue;
     const nameLength = fields.u8(at + 32 + 3);
     let name = "";
-    for (let each = at + 64; each < at + setBytes && fields.u8(each) === ENTRY.name; each += 32)
-      name += utf16(fields.slice(each + 2, 30));
+    for (let nameAt = at + 64; nameAt < at + setBytes && fields.u8(nameAt) === ENTRY.name; nameAt += 32)
+      name += utf16(fields.slice(nameAt + 2, 30));
     const lengthBytes = toSafeNumber(fields.u64le(at + 32 + 24));
     const validBytes = toSafeNumber(fields.u64le(at + 32 + 8));
     if (lengthBytes === null || validBytes === null || validBytes > lengthBytes) continue;

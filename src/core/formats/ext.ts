@@ -100,8 +100,8 @@ export class ExtTree implements FileTree<ExtEntry> {
     if (!inode || (inode.mode & 0xf000) !== TYPE.directory) return [];
     const entries: ExtEntry[] = [];
     for (const { number, name } of await this.names(inode)) {
-      const own = await this.inode(number);
-      if (own) entries.push(await this.entry(name, own, (inode.flags & INODE_FLAG.encrypted) !== 0));
+      const folderInode = await this.inode(number);
+      if (folderInode) entries.push(await this.entry(name, folderInode, (inode.flags & INODE_FLAG.encrypted) !== 0));
     }
     return entries;
   }
@@ -311,9 +311,9 @@ export class ExtTree implements FileTree<ExtEntry> {
     const bytes = await readExactly(this.source, block * blockBytes, blockBytes);
     if (!bytes) return false;
     const fields = new Fields(bytes);
-    const each = (blockBytes / 4) ** (depth - 1);
+    const blocksBelow = (blockBytes / 4) ** (depth - 1);
     for (let i = 0; i < blockBytes / 4; i++) {
-      const at = index + i * each;
+      const at = index + i * blocksBelow;
       if (at >= wanted) break;
       if (depth === 1) push(at, fields.u32le(i * 4));
       else if (!(await this.pointers(fields.u32le(i * 4), depth - 1, at, wanted, push, budget))) return false;
@@ -335,8 +335,8 @@ function withHoles(placed: Placed[], sizeBytes: number): Extent[] | null {
     if (from < at) return null;
     if (from > at) result.push({ start: null, lengthBytes: from - at });
     // Blocks reserved past the end of the file are not its content.
-    const own = Math.min(lengthBytes, Math.max(0, sizeBytes - from));
-    if (own > 0) result.push({ start, lengthBytes: own });
+    const pieceBytes = Math.min(lengthBytes, Math.max(0, sizeBytes - from));
+    if (pieceBytes > 0) result.push({ start, lengthBytes: pieceBytes });
     at = from + lengthBytes;
   }
   if (at < sizeBytes) result.push({ start: null, lengthBytes: sizeBytes - at });

@@ -93,8 +93,8 @@ export function placed(root: Folder, allocation: Allocation, folderBytes: (folde
   for (const folder of foldersOf(root)) {
     places.folders.set(folder.path, allocation.take(folderBytes(folder)) as ClusterRun);
     for (const file of folder.files) {
-      const own = allocation.take(file.content.sizeBytes);
-      if (own) places.files.set(file, own);
+      const clusters = allocation.take(file.content.sizeBytes);
+      if (clusters) places.files.set(file, clusters);
     }
   }
   return places;

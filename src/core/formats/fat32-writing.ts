@@ -145,8 +145,8 @@ export function planFat32(files: readonly FileToWrite[], options: VolumeOptions)
     bytes.set(directoryBytes(folder, places, options));
     pieces.push({ start: at(run), content: new MemorySource(bytes) });
     for (const file of folder.files) {
-      const own = places.files.get(file);
-      if (own) pieces.push({ start: at(own), content: file.content });
+      const run = places.files.get(file);
+      if (run) pieces.push({ start: at(run), content: file.content });
     }
   }
   return {
@@ -179,8 +179,8 @@ function folderBytes(folder: Folder): number {
 function entriesOf(folder: Folder): number {
   const names = [...folder.folders, ...folder.files].map(({ name }) => name);
   const short = shortNames(names);
-  const own = names.reduce((sum, name, at) => sum + 1 + longEntries(name, itemAt(short, at)), 0);
-  return own + (folder.path === "" ? 1 : 2);
+  const entries = names.reduce((sum, name, at) => sum + 1 + longEntries(name, itemAt(short, at)), 0);
+  return entries + (folder.path === "" ? 1 : 2);
 }
 
 function longEntries(name: string, short: string): number {
@@ -260,11 +260,13 @@ function directoryBytes(folder: Folder, places: Places, { label, madeAt }: Volum
     entries.push(entry("..         ", 0x10, parent, 0, madeAt));
   }
   for (const [at, item] of items.entries()) {
-    const own = itemAt(short, at);
-    if (item.name !== shortText(own)) entries.push(...longName(item.name, own));
-    if ("folders" in item) entries.push(entry(own, 0x10, places.folders.get(item.path) ?? null, 0, madeAt));
+    const shortName = itemAt(short, at);
+    if (item.name !== shortText(shortName)) entries.push(...longName(item.name, shortName));
+    if ("folders" in item) entries.push(entry(shortName, 0x10, places.folders.get(item.path) ?? null, 0, madeAt));
     else
-      entries.push(entry(own, 0x20, places.files.get(item) ?? null, item.content.sizeBytes, item.modified ?? madeAt));
+      entries.push(
+        entry(shortName, 0x20, places.files.get(item) ?? null, item.content.sizeBytes, item.modified ?? madeAt),
+      );
   }
   const bytes = new Uint8Array(entries.length * ENTRY_BYTES);
   for (const [at, each] of entries.entries()) bytes.set(each, at * ENTRY_BYTES);

@@ -188,25 +188,25 @@ export class IsoTree implements FileTree<IsoEntry> {
     const use = await this.rockRidge(fields.slice(at, length), nameBytes);
     if (use.moved) return null;
     const directory = (fields.u8(at + 25) & FLAG.directory) !== 0 || use.child !== null;
-    const own = use.child === null ? extent : await this.childExtent(use.child);
+    const ownExtent = use.child === null ? extent : await this.childExtent(use.child);
     return {
       name: use.name ?? this.plainName(fields.slice(at + 33, nameBytes)),
       directory,
       sizeBytes: directory || use.link !== null ? 0 : extent.lengthBytes,
       modified: use.modified ?? recordTime(fields.slice(at + 18, 7)),
-      extents: [own],
+      extents: [ownExtent],
       ...(use.link === null ? {} : { link: use.link }),
       ...(use.compressed ? { unreadable: "compressed" as const } : {}),
       ...(fields.u8(at + 26) > 0 ? { unreadable: "interleaved" as const } : {}),
-      ...(directory ? { id: own.start as number } : {}),
+      ...(directory ? { id: ownExtent.start as number } : {}),
     };
   }
 
   /** A directory too deep for the format lies elsewhere; its own first record says how long it is. */
   private async childExtent(block: number): Promise<Extent> {
     const start = block * this.volume.blockBytes;
-    const own = await readExactly(this.source, start, 34);
-    return { start, lengthBytes: own ? new Fields(own).u32le(10) : 0 };
+    const head = await readExactly(this.source, start, 34);
+    return { start, lengthBytes: head ? new Fields(head).u32le(10) : 0 };
   }
 
   async open(file: IsoEntry): Promise<ByteSource | null> {

@@ -103,10 +103,10 @@ export class NtfsTree implements FileTree<NtfsEntry> {
     const geometry = sector && decodeGeometry(sector);
     if (!geometry) return null;
     const tree = new NtfsTree(source, geometry);
-    const own = await tree.record(0);
-    if (!own) return null;
+    const mft = await tree.record(0);
+    if (!mft) return null;
     // A table in very many pieces lists them in further records, which lie in its first pieces.
-    for (const pieces of [own.pieces, null]) {
+    for (const pieces of [mft.pieces, null]) {
       const table = tree.attribute(pieces ?? (await tree.record(0))?.pieces ?? [], ATTRIBUTE.data, "");
       if (table?.content) tree.mft = table.content;
     }
@@ -285,12 +285,12 @@ export class NtfsTree implements FileTree<NtfsEntry> {
 
   /** The attribute of a type and name, its pieces in order; null where the record has none. */
   private attribute(pieces: Piece[], type: number, name: string): Attribute | null {
-    const own = pieces.filter((each) => each.type === type && each.name === name);
-    const first = own.find((each) => each.value !== null || each.lowest === 0);
+    const attributePieces = pieces.filter((each) => each.type === type && each.name === name);
+    const first = attributePieces.find((each) => each.value !== null || each.lowest === 0);
     if (!first) return null;
     const { flags, sizeBytes, validBytes } = first;
     if (first.value) return { content: new MemorySource(first.value), sizeBytes, flags };
-    const ordered = own.filter((each) => each.value === null).sort((a, b) => a.lowest - b.lowest);
+    const ordered = attributePieces.filter((each) => each.value === null).sort((a, b) => a.lowest - b.lowest);
     const extents: Extent[] = [];
     let total = 0;
     for (const piece of ordered) {

@@ -111,8 +111,8 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
     if (!bytes) return [];
     const entries: SquashfsEntry[] = [];
     for (const { name, place } of readListing(this.budget.take(bytes))) {
-      const own = await this.inode(place);
-      if (own) entries.push(entryOf(name, place, own));
+      const inode = await this.inode(place);
+      if (inode) entries.push(entryOf(name, place, inode));
     }
     return entries;
   }
@@ -247,8 +247,8 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
   }
 
   private metadataBlock(at: number): Promise<MetadataBlock | null> {
-    const known = this.blocks.get(at);
-    if (known) return known;
+    const keptBlock = this.blocks.get(at);
+    if (keptBlock) return keptBlock;
     const block = this.readMetadataBlock(at);
     this.blocks.set(at, block);
     return block;

@@ -62,8 +62,8 @@ export function folderTree(files: readonly FileToWrite[]): { root: Folder; probl
   const taken = new Map<string, string>();
   const folderAt = (path: string): Folder | null => {
     const key = sameNameKey(path);
-    const known = folders.get(key);
-    if (known) return known;
+    const madeBefore = folders.get(key);
+    if (madeBefore) return madeBefore;
     if (taken.has(key)) {
       problems.push({ code: "file-and-folder", path });
       return null;
@@ -108,11 +108,11 @@ function sort(folder: Folder): void {
     a.name.toUpperCase() < b.name.toUpperCase() ? -1 : a.name.toUpperCase() > b.name.toUpperCase() ? 1 : 0;
   folder.folders.sort(byName);
   folder.files.sort(byName);
-  for (const each of folder.folders) sort(each);
+  for (const inner of folder.folders) sort(inner);
 }
 
 /** A folder and all below it, each before what is in it. */
 export function* foldersOf(folder: Folder): Generator<Folder> {
   yield folder;
-  for (const each of folder.folders) yield* foldersOf(each);
+  for (const inner of folder.folders) yield* foldersOf(inner);
 }

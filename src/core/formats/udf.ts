@@ -99,12 +99,12 @@ export class UdfTree implements FileTree<UdfEntry> {
         const icb = { block: fields.u32le(at + 24), partition: fields.u16le(at + 28) };
         const name = cs0(fields.slice(at + 38 + useBytes, nameBytes));
         const directory = (flags & 0x02) !== 0;
-        const own = await this.entry(icb);
+        const entry = await this.entry(icb);
         entries.push({
           name,
           directory,
-          sizeBytes: directory ? 0 : (own?.sizeBytes ?? 0),
-          modified: own?.modified ?? null,
+          sizeBytes: directory ? 0 : (entry?.sizeBytes ?? 0),
+          modified: entry?.modified ?? null,
           id: icb.partition * 2 ** 32 + icb.block,
           icb,
         });

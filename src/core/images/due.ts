@@ -67,10 +67,10 @@ export function imageDue(
     noted = [],
   }: { today: string; mostDays?: number; noted?: readonly NotedChange[] },
 ): ImageDue {
-  const own = points.filter((point) => point.computer === computer);
-  const lineages = lineagesOf(own);
+  const ownPoints = points.filter((point) => point.computer === computer);
+  const lineages = lineagesOf(ownPoints);
   const latest = (state: "usable" | "unsure") =>
-    own
+    ownPoints
       .filter(({ id }) => lineages.get(id)?.state === state)
       .map(({ takenAt }) => takenAt)
       .sort()
@@ -82,7 +82,7 @@ export function imageDue(
   if (ahead && (last === null || daysBetween(last.slice(0, 10), ahead.on) > DAYS_AHEAD))
     reasons.push({ code: "change-ahead", ...ahead, days: daysBetween(today, ahead.on) });
   if (last === null) {
-    const any = own
+    const any = ownPoints
       .map(({ takenAt }) => takenAt)
       .sort()
       .at(-1);

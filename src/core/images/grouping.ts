@@ -115,9 +115,17 @@ function named(file: StoreFile): NamedFile | "beside" | null {
     rest = row?.[1] || rest;
     part = Number(row?.[2] || 1);
   }
-  const own = PARTITION.exec(rest);
-  const partition = form !== "wim" && own ? itemAt(own, 1) : null;
-  return { file, folder, stem: own && partition ? rest.slice(0, own.index) : rest, form, compression, part, partition };
+  const found = PARTITION.exec(rest);
+  const partition = form !== "wim" && found ? itemAt(found, 1) : null;
+  return {
+    file,
+    folder,
+    stem: found && partition ? rest.slice(0, found.index) : rest,
+    form,
+    compression,
+    part,
+    partition,
+  };
 }
 
 function suffixOf(name: string): string | null {
@@ -132,12 +140,12 @@ export function groupFiles(files: readonly StoreFile[]): FileGroup[] {
   const groups = new Map<string, NamedFile[]>();
   const beside: StoreFile[] = [];
   for (const file of [...files].sort((a, b) => (a.path < b.path ? -1 : 1))) {
-    const own = named(file);
-    if (own === "beside") beside.push(file);
-    if (own === null || own === "beside") continue;
-    const place = `${own.folder}/${own.stem}`;
-    const key = own.partition === null ? `${place}\n${own.form}` : `${place}\npartitions`;
-    groups.set(key, [...(groups.get(key) ?? []), own]);
+    const nameOfFile = named(file);
+    if (nameOfFile === "beside") beside.push(file);
+    if (nameOfFile === null || nameOfFile === "beside") continue;
+    const place = `${nameOfFile.folder}/${nameOfFile.stem}`;
+    const key = nameOfFile.partition === null ? `${place}\n${nameOfFile.form}` : `${place}\npartitions`;
+    groups.set(key, [...(groups.get(key) ?? []), nameOfFile]);
   }
   return [...groups.values()].flatMap(byTime).map((members) => groupOf(members, beside));
 }
@@ -162,9 +170,9 @@ function byTime(members: NamedFile[]): NamedFile[][] {
 function groupOf(all: NamedFile[], beside: StoreFile[]): FileGroup {
   const [first] = all as [NamedFile];
   const members = new Map<string, NamedFile[]>();
-  for (const each of all) {
-    const key = each.partition ?? "";
-    members.set(key, [...(members.get(key) ?? []), each]);
+  for (const part of all) {
+    const key = part.partition ?? "";
+    members.set(key, [...(members.get(key) ?? []), part]);
   }
   const missingParts: number[] = [];
   const whole = [...members.values()].map((row): GroupMember => {

@@ -39,25 +39,25 @@ export function lineagesOf(points: readonly StoredPoint[]): Map<string, Lineage>
 function lineageOf(point: StoredPoint, byId: ReadonlyMap<string, StoredPoint>): Lineage {
   const parts: string[] = [];
   const problems: LineageProblem[] = [];
-  for (let own: StoredPoint = point; ; ) {
-    parts.push(own.id);
-    if (!own.isThere) problems.push({ code: "part-missing", part: own.id });
-    if (own.verified === null) problems.push({ code: "part-unverified", part: own.id });
-    else if (!own.verified.whole) problems.push({ code: "part-damaged", part: own.id, on: own.verified.on });
-    if (own.computer !== point.computer)
-      problems.push({ code: "other-computer", part: own.id, computer: own.computer });
-    if (own.kind === "full") break;
-    const parent = own.parent === null ? undefined : byId.get(own.parent);
+  for (let step: StoredPoint = point; ; ) {
+    parts.push(step.id);
+    if (!step.isThere) problems.push({ code: "part-missing", part: step.id });
+    if (step.verified === null) problems.push({ code: "part-unverified", part: step.id });
+    else if (!step.verified.whole) problems.push({ code: "part-damaged", part: step.id, on: step.verified.on });
+    if (step.computer !== point.computer)
+      problems.push({ code: "other-computer", part: step.id, computer: step.computer });
+    if (step.kind === "full") break;
+    const parent = step.parent === null ? undefined : byId.get(step.parent);
     if (!parent) {
-      problems.push({ code: "parent-unknown", part: own.id });
+      problems.push({ code: "parent-unknown", part: step.id });
       break;
     }
     if (parts.includes(parent.id)) {
-      problems.push({ code: "circle", part: own.id });
+      problems.push({ code: "circle", part: step.id });
       break;
     }
-    if (parent.takenAt > own.takenAt) problems.push({ code: "parent-younger", part: own.id, parent: parent.id });
-    own = parent;
+    if (parent.takenAt > step.takenAt) problems.push({ code: "parent-younger", part: step.id, parent: parent.id });
+    step = parent;
   }
   const isUnsure = problems.length > 0 && problems.every(({ code }) => code === "part-unverified");
   return { parts, problems, state: problems.length === 0 ? "usable" : isUnsure ? "unsure" : "unusable" };

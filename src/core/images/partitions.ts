@@ -31,12 +31,13 @@ export function partitionsForRecord(
   const inner = (disks ?? []).filter(({ removable }) => !removable);
   return stored.map(({ name, role, active, filesystem, lengthBytes }) => {
     const disk = inner.length === 1 ? inner[0] : inner.find((each) => name.startsWith(each.name));
-    const own = disk?.partitions.find(({ number }) => number === numberOf(name));
-    const agrees = own && (!own.filesystem || !filesystem || family(own.filesystem) === family(filesystem));
+    const partition = disk?.partitions.find(({ number }) => number === numberOf(name));
+    const agrees =
+      partition && (!partition.filesystem || !filesystem || family(partition.filesystem) === family(filesystem));
     return {
       ...{ name, filesystem, bytes: lengthBytes },
-      role: role ?? (agrees ? roleOf(own) : null),
-      active: active ?? (agrees ? own.active : null),
+      role: role ?? (agrees ? roleOf(partition) : null),
+      active: active ?? (agrees ? partition.active : null),
     };
   });
 }

@@ -40,8 +40,8 @@ export function rehearseRetention(points: readonly RetainedPoint[], policy: Rete
   const lineages = lineagesOf(points);
   const reasons = new Map<string, KeepReason[]>();
   const keep = (id: string, reason: KeepReason) => reasons.set(id, [...(reasons.get(id) ?? []), reason]);
-  for (const own of grouped(points, ({ computer }) => computer).values()) {
-    const latestFirst = [...own].sort((a, b) => b.takenAt.localeCompare(a.takenAt) || b.id.localeCompare(a.id));
+  for (const ownPoints of grouped(points, ({ computer }) => computer).values()) {
+    const latestFirst = [...ownPoints].sort((a, b) => b.takenAt.localeCompare(a.takenAt) || b.id.localeCompare(a.id));
     const stateOf = ({ id }: RetainedPoint) => lineages.get(id)?.state;
     // What can be gone back to stands for its period before what only may.
     const choice = [
@@ -59,7 +59,7 @@ export function rehearseRetention(points: readonly RetainedPoint[], policy: Rete
         if (last) keep(last.id, { code, period });
       }
     }
-    for (const { id, locked } of own) if (locked) keep(id, { code: "locked" });
+    for (const { id, locked } of ownPoints) if (locked) keep(id, { code: "locked" });
     const [verified] = choice.filter((point) => stateOf(point) === "usable");
     if (verified) keep(verified.id, { code: "last-verified" });
     else if (choice[0]) keep(choice[0].id, { code: "only-one" });

@@ -197,8 +197,8 @@ async function diskOf(source: ByteSource, sizeBytes: number | null): Promise<Dis
     return { diskBytes, sectorBytes, table: "gpt", mode: modeOf(partitions), partitions };
   }
   const { partitions: read } = await readTables(source, false);
-  const own = read.filter(({ table }) => table === "mbr");
-  const partitions = own.map(
+  const mbrs = read.filter(({ table }) => table === "mbr");
+  const partitions = mbrs.map(
     ({ index, type, filesystem, label, length, active }): StoredPartition => ({
       name: String(index),
       role: roleOf({ role: null, type, filesystem }) ?? null,
@@ -208,7 +208,7 @@ async function diskOf(source: ByteSource, sizeBytes: number | null): Promise<Dis
       active,
     }),
   );
-  if (partitions.length === 0 || own.every(({ type }) => mbrType(type) === 0xee)) return null;
+  if (partitions.length === 0 || mbrs.every(({ type }) => mbrType(type) === 0xee)) return null;
   const isActive = partitions.some(({ active }) => active);
   return {
     diskBytes: sizeBytes,

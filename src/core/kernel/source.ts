@@ -241,8 +241,8 @@ export class CachedSource extends SourceOnSource {
     return out.subarray(0, filled);
   }
   private page(number: number): Promise<Uint8Array> {
-    const known = this.pages.get(number);
-    if (known) return known;
+    const keptPage = this.pages.get(number);
+    if (keptPage) return keptPage;
     const page = this.parent.read(number * PAGE_BYTES, PAGE_BYTES);
     this.bytesRead += Math.min(PAGE_BYTES, this.sizeBytes - number * PAGE_BYTES);
     this.pages.set(number, page);

@@ -11,11 +11,11 @@ export interface DigestChange {
 
 /** What is new, gone and unchanged against the keys that the last digest told. */
 export function changedSince(due: readonly DueItem[], before: readonly string[]): DigestChange {
-  const known = new Set(before);
+  const toldBefore = new Set(before);
   const now = new Set(due.map(({ key }) => key));
   return {
-    fresh: due.filter(({ key }) => !known.has(key)),
+    fresh: due.filter(({ key }) => !toldBefore.has(key)),
     gone: before.filter((key) => !now.has(key)).length,
-    still: due.filter(({ key }) => known.has(key)).length,
+    still: due.filter(({ key }) => toldBefore.has(key)).length,
   };
 }

@@ -22,18 +22,18 @@ export function metThen(
 ): { on: string; met: number; total: number }[] {
   const { computers, media, standings, lapses, drillsOf, policyFor } = input;
   return days.map((on) => {
-    const known = new Map<string, boolean>();
+    const byKey = new Map<string, boolean>();
     const wasProven = (computer: ComputerPart, at: number): boolean => {
       const { part } = itemAt(media, at);
       const key = `${at} ${lapses.alike(computer, part.tag)}`;
-      const before = known.get(key);
+      const before = byKey.get(key);
       if (before !== undefined) return before;
       const writtenOn = part.writtenOn !== null && part.writtenOn <= on ? part.writtenOn : null;
       const medium = { ...part, writtenOn, verified: past.verifiedOn(at, on) };
       const policy = policyFor(computer);
       const ruling = judgeProven({ computer, medium, drills: drillsOf(part.tag), policy, today: on });
       const isProven = past.mediumSince(at) <= on && ruling.verdict === "holds";
-      known.set(key, isProven);
+      byKey.set(key, isProven);
       return isProven;
     };
     const there = standings.filter(({ row }) => past.computerSince(row) <= on);

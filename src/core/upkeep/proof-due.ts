@@ -76,12 +76,12 @@ export function proofDue(input: ProofInput): DueItem[] {
   const found = new Map<string, Gathered>();
   const add = (item: Omit<DueItem, "loses" | "key">, about: string, loses: string | null) => {
     const key = [item.kind, ...(item.medium === null ? [] : [item.medium]), about].join(" ");
-    const own = found.get(key);
-    const known = own ?? { item: { ...item, key }, loses: new Set<string>() };
+    const earlier = found.get(key);
+    const gathered = earlier ?? { item: { ...item, key }, loses: new Set<string>() };
     // Of those that share it the one that breaks first tells where and when.
-    if (!own || (item.breaksOn ?? "9999") < (own.item.breaksOn ?? "9999")) known.item = { ...item, key };
-    if (loses !== null) known.loses.add(loses);
-    found.set(key, known);
+    if (!earlier || (item.breaksOn ?? "9999") < (earlier.item.breaksOn ?? "9999")) gathered.item = { ...item, key };
+    if (loses !== null) gathered.loses.add(loses);
+    found.set(key, gathered);
   };
   for (const { row, needs } of input.standings) {
     const computer = itemAt(computers, row);

@@ -70,8 +70,8 @@ export function visitOf(
   const here = all.slice(0, JOBS_MOST);
   const byWork = new Map<string, VisitJob>();
   for (const item of here) {
-    const known = byWork.get(workOf(item));
-    if (known) known.also.push(item);
+    const row = byWork.get(workOf(item));
+    if (row) row.also.push(item);
     else byWork.set(workOf(item), { item, also: [], minutes: MINUTES[item.kind], results: RESULTS[item.kind] ?? [] });
   }
   const jobs = [...byWork.values()].sort(

@@ -56,8 +56,8 @@ const LEAVES: Record<string, string> = {
 
 /** A fact's name: "Disk sda, partition 2, used". */
 export function factTitle(path: FactPath): string {
-  const known = FIELD_TITLES[path];
-  if (known) return known;
+  const title = FIELD_TITLES[path];
+  if (title) return title;
   const parts = path.split("/");
   if (parts[0] === "disks" && parts[1] !== undefined) {
     const disk = diskTitle(parts[1]);

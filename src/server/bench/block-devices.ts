@@ -44,15 +44,15 @@ export async function findBlockDevices(host: HostTree = HOST): Promise<BlockDevi
 }
 
 async function removableDevice(host: HostTree, name: string): Promise<BlockDevice | null> {
-  const own = join(host.sys, "block", name);
+  const folder = join(host.sys, "block", name);
   const isCard = /^mmcblk\d+$/.test(name);
   if (!isCard && !/^sd[a-z]+$/.test(name)) return null;
-  if ((await text(join(own, "removable"))) !== "1" && !isCard) return null;
-  const bytes = Number(await text(join(own, "size"))) * 512;
-  const sectorBytes = Number(await text(join(own, "queue", "logical_block_size")));
+  if ((await text(join(folder, "removable"))) !== "1" && !isCard) return null;
+  const bytes = Number(await text(join(folder, "size"))) * 512;
+  const sectorBytes = Number(await text(join(folder, "queue", "logical_block_size")));
   if (!Number.isSafeInteger(bytes) || bytes <= 0) return null;
   if (sectorBytes !== 512 && sectorBytes !== 4096) return null;
-  const path = await realpath(join(own, "device")).catch(() => null);
+  const path = await realpath(join(folder, "device")).catch(() => null);
   if (path === null) return null;
   // A card that is soldered in says so: it is the machine's own disk.
   if (isCard && (await text(join(path, "type"))) !== "SD") return null;
@@ -95,10 +95,10 @@ async function numbersInUse({ proc, dev, sys }: HostTree): Promise<Set<string>> 
 
 /** Whether a device or a partition of it is in use, or part of something else. */
 async function isUsed({ sys }: HostTree, name: string, used: Set<string>): Promise<boolean> {
-  const own = join(sys, "block", name);
-  const entries = await readdir(own).catch(() => [] as string[]);
+  const deviceFolder = join(sys, "block", name);
+  const entries = await readdir(deviceFolder).catch(() => [] as string[]);
   const partitions = entries.filter((entry) => entry.startsWith(name));
-  for (const folder of [own, ...partitions.map((entry) => join(own, entry))]) {
+  for (const folder of [deviceFolder, ...partitions.map((entry) => join(deviceFolder, entry))]) {
     const number = await text(join(folder, "dev"));
     if (number !== null && used.has(number)) return true;
     const holders = await readdir(join(folder, "holders")).catch(() => [] as string[]);

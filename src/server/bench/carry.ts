@@ -74,21 +74,21 @@ export async function openCarried(context: Context, carry: readonly Carry[]): Pr
     return refused<OpenCarried>(why);
   };
   const library = new Map((await carriableFiles()).map((file) => [file.name, file]));
-  for (const each of carry) {
-    if (each.kind === "file") {
-      if (!library.has(each.name)) return missing({ code: "carried-missing", file: each.name });
-      const source = await FileSource.open(join(carryFolder(), each.name));
+  for (const wish of carry) {
+    if (wish.kind === "file") {
+      if (!library.has(wish.name)) return missing({ code: "carried-missing", file: wish.name });
+      const source = await FileSource.open(join(carryFolder(), wish.name));
       sources.push(source);
-      carried.store.push({ path: `/CREEL/carried/${each.name}`, content: source, modified: null });
+      carried.store.push({ path: `/CREEL/carried/${wish.name}`, content: source, modified: null });
       continue;
     }
-    const file = await releaseFile(context, each.releaseId);
+    const file = await releaseFile(context, wish.releaseId);
     if ("missing" in file) return missing({ code: "carried-release-missing", file: file.missing });
     const source = await FileSource.open(file.file.path);
     sources.push(source);
-    const own = await driverFolder(source, each);
-    if (!own) return missing({ code: "carried-not-on-release", path: each.path, release: file.file.name });
-    carried.start.push(...own);
+    const driverTree = await driverFolder(source, wish);
+    if (!driverTree) return missing({ code: "carried-not-on-release", path: wish.path, release: file.file.name });
+    carried.start.push(...driverTree);
   }
   return ok({ ...carried, close });
 }
@@ -102,11 +102,11 @@ async function driverFolder(
   for (const { tree } of await volumesOf(new CachedSource(release))) {
     if (!(await openPath(tree, path))) continue;
     const files: FileToWrite[] = [];
-    for await (const each of walk(tree)) {
-      if (each.entry.directory || !each.path.startsWith(`${folder}/`)) continue;
-      const content = await tree.open(each.entry);
-      const name = each.path.slice(folder.lastIndexOf("/") + 1);
-      if (content) files.push({ path: `/CREEL/drivers/${releaseId}/${name}`, content, modified: each.entry.modified });
+    for await (const found of walk(tree)) {
+      if (found.entry.directory || !found.path.startsWith(`${folder}/`)) continue;
+      const content = await tree.open(found.entry);
+      const name = found.path.slice(folder.lastIndexOf("/") + 1);
+      if (content) files.push({ path: `/CREEL/drivers/${releaseId}/${name}`, content, modified: found.entry.modified });
     }
     return files;
   }

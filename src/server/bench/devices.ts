@@ -83,8 +83,8 @@ const looks = new LRUCache<string, Promise<Look>>({ max: 200 });
 export async function lookAt(row: DeviceRow): Promise<Look> {
   const state = row.simulatedAs && (await stat(contentPath(join(devicesFolder(), row.simulatedAs))).catch(() => null));
   const key = state ? `${row.id} ${state.mtimeMs} ${state.size}` : null;
-  const known = key === null ? undefined : looks.get(key);
-  if (known) return known;
+  const keptLook = key === null ? undefined : looks.get(key);
+  if (keptLook) return keptLook;
   const look = lookOf(row);
   if (key !== null) looks.set(key, look);
   return look;

@@ -18,12 +18,12 @@ export async function seatFoundDevices(context: Context): Promise<void> {
 /** A port is a berth, made when something is first seen in it; it is empty once that is gone. */
 export async function seat({ db }: Context, found: BlockDevice[]): Promise<void> {
   await db.transaction(async (tx) => {
-    const known = await tx.select().from(devices).where(isNull(devices.simulatedAs)).for("update");
-    const own = await tx.select().from(berths).where(isNotNull(berths.port)).for("update");
+    const knownDevices = await tx.select().from(devices).where(isNull(devices.simulatedAs)).for("update");
+    const knownBerths = await tx.select().from(berths).where(isNotNull(berths.port)).for("update");
     const seated = new Map<string, number>();
     const taken = new Set<number>();
     for (const device of found) {
-      const row = rowFor(device, known, taken);
+      const row = rowFor(device, knownDevices, taken);
       let id = row?.id;
       if (id === undefined) {
         const added = await tx
@@ -37,14 +37,14 @@ export async function seat({ db }: Context, found: BlockDevice[]): Promise<void>
       seated.set(device.port, id);
     }
     // Emptied first: a device that was moved is in one berth only.
-    for (const berth of own)
+    for (const berth of knownBerths)
       if (berth.deviceId !== null && seated.get(berth.port ?? "") !== berth.deviceId)
         await tx
           .update(berths)
           .set({ deviceId: null, version: sql`${berths.version} + 1` })
           .where(and(eq(berths.id, berth.id), eq(berths.deviceId, berth.deviceId)));
     for (const { port, identity } of found) {
-      const berth = own.find((each) => each.port === port);
+      const berth = knownBerths.find((each) => each.port === port);
       const deviceId = seated.get(port) as number;
       if (!berth)
         await tx.insert(berths).values({ name: port, accepts: identity.kind, place: PLACE_OF_FOUND, port, deviceId });

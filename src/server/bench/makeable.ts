@@ -46,8 +46,8 @@ function keyOf(sources: readonly Source[], way: Alternative): string {
 
 function madeAs(sources: readonly Source[], way: Alternative): Promise<Made | null> {
   const key = keyOf(sources, way);
-  const known = made.get(key);
-  if (known) return known;
+  const keptCheck = made.get(key);
+  if (keptCheck) return keptCheck;
   const making = planMade(sources, way);
   made.set(key, making);
   making.catch(() => made.delete(key));

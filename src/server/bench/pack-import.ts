@@ -44,8 +44,8 @@ export async function importPack(
   const release = await releaseIn(context, head.release, kept);
   if (!release.ok) return release;
   const others: number[] = [];
-  for (const each of head.beside) {
-    const other = await releaseIn(context, each, null);
+  for (const part of head.beside) {
+    const other = await releaseIn(context, part, null);
     if (!other.ok) return other;
     others.push(other.value.id);
   }
@@ -159,13 +159,14 @@ async function addComputers(context: Context, packed: PackedComputer[], from: st
   if (packed.length === 0) return ok(0);
   const tags = packed.map(({ record }) => record.tag);
   const serials = packed.flatMap(({ record }) => record.facts.computer.serial ?? []);
-  const known = await context.db
+  const knownReleases = await context.db
     .select({ tag: computers.tag, serial: computers.serial })
     .from(computers)
     .where(or(inArray(computers.tag, tags), serials.length > 0 ? inArray(computers.serial, serials) : undefined));
-  const [knownTags, knownSerials] = [known.map(({ tag }) => tag), known.flatMap(({ serial }) => serial ?? [])].map(
-    (names) => new Set(names.map(keyOf)),
-  ) as [Set<string>, Set<string>];
+  const [knownTags, knownSerials] = [
+    knownReleases.map(({ tag }) => tag),
+    knownReleases.flatMap(({ serial }) => serial ?? []),
+  ].map((names) => new Set(names.map(keyOf))) as [Set<string>, Set<string>];
   const fresh = packed.filter(
     ({ record }) => !knownTags.has(keyOf(record.tag)) && !knownSerials.has(keyOf(record.facts.computer.serial ?? "\0")),
   );

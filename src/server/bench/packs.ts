@@ -54,9 +54,9 @@ export async function makePack(
   wish: PackWish,
   served: readonly Served[],
 ): Promise<PackFile[]> {
-  const own = await packedRelease(context, wish.releaseId, wish.loads[0]);
-  if (!own) return [];
-  const { release, inspectionId } = own;
+  const packed = await packedRelease(context, wish.releaseId, wish.loads[0]);
+  if (!packed) return [];
+  const { release, inspectionId } = packed;
   const others = await Promise.all(wish.besideIds.map((id, nth) => packedRelease(context, id, wish.loads[nth + 1])));
   const beside = others.flatMap((each) => (each ? [each.release] : []));
   const read = await keptOf(context, inspectionId);
@@ -175,15 +175,15 @@ async function recordsOf(context: Context, served: readonly Served[]): Promise<S
 
 /** The digests of a release's files that its manifest knows, by path and size. */
 async function sumsOf(source: FileSource, manifest: Manifest): Promise<{ path: string; sha256: string }[]> {
-  const known = new Map<string, string>();
+  const pathByDigest = new Map<string, string>();
   for (const { files } of manifest.volumes)
     for (const { path, bytes, sha256 } of files) {
       const key = `${bytes} ${path}`;
-      if (sha256 !== null && !known.has(key)) known.set(key, sha256);
+      if (sha256 !== null && !pathByDigest.has(key)) pathByDigest.set(key, sha256);
     }
   const { files } = await releaseTree(source);
   return files.flatMap(({ path, content }) => {
-    const sha256 = known.get(`${content.sizeBytes} ${path}`);
+    const sha256 = pathByDigest.get(`${content.sizeBytes} ${path}`);
     return sha256 === undefined || path.toUpperCase().startsWith("/CREEL/") ? [] : [{ path, sha256 }];
   });
 }

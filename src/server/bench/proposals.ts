@@ -119,7 +119,7 @@ export async function freeTagFor(context: Context, releaseId: number): Promise<s
 
 /** The next tag after those of the kit's media: "RM-05" → "RM-06"; of a kit without media, after its name. */
 async function freeTag(context: Context, releaseId: number, kit: string): Promise<string> {
-  const own = await context.db
+  const ownMedia = await context.db
     .select({ tag: media.tag })
     .from(loads)
     .innerJoin(media, eq(media.id, loads.mediumId))
@@ -130,7 +130,7 @@ async function freeTag(context: Context, releaseId: number, kit: string): Promis
         context.db.select({ id: releases.kitId }).from(releases).where(eq(releases.id, releaseId)),
       ),
     );
-  const numbered = own.flatMap(({ tag }) => /^(.*?)(\d+)$/.exec(tag) ?? []);
+  const numbered = ownMedia.flatMap(({ tag }) => /^(.*?)(\d+)$/.exec(tag) ?? []);
   const prefix =
     numbered[1] ??
     `${

@@ -62,11 +62,11 @@ export class BenchRunner {
   async step(): Promise<void> {
     await markInterrupted(this.db, this.now());
     for (let job = await this.claim(); job; job = await this.claim()) {
-      const own = job;
-      const work = this.run(own)
-        .catch((error: unknown) => this.broke(own, error))
-        .finally(() => this.running.delete(own.id));
-      this.running.set(own.id, work);
+      const running = job;
+      const work = this.run(running)
+        .catch((error: unknown) => this.broke(running, error))
+        .finally(() => this.running.delete(running.id));
+      this.running.set(running.id, work);
     }
   }
 

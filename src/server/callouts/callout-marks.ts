@@ -34,7 +34,7 @@ export async function takeMarks(context: Context, calloutId: number, input: unkn
   if (!row) return fail({ code: "not-found", what: "call-out" });
   const { marks } = parsed.value;
   if (marks.length === 0) return ok(0);
-  const known = await context.db
+  const earlier = await context.db
     .select({ id: calloutMarks.id })
     .from(calloutMarks)
     .where(
@@ -43,7 +43,7 @@ export async function takeMarks(context: Context, calloutId: number, input: unkn
         marks.map(({ id }) => id),
       ),
     );
-  const had = new Set(known.map(({ id }) => id));
+  const had = new Set(earlier.map(({ id }) => id));
   const fresh = marks.filter(({ id }, at) => !had.has(id) && marks.findIndex((each) => each.id === id) === at);
   const rows = fresh.map(({ photo, at, photoType, ...mark }) => ({
     ...mark,
@@ -56,13 +56,13 @@ export async function takeMarks(context: Context, calloutId: number, input: unkn
   }));
   // A picture may fill what the database takes at once: each goes by itself.
   const together = rows.filter(({ photo }) => photo === null);
-  for (const each of [
+  for (const text of [
     ...(together.length > 0 ? [together] : []),
     ...rows.filter(({ photo }) => photo).map((row) => [row]),
   ])
     await context.db
       .insert(calloutMarks)
-      .values(each)
+      .values(text)
       // Sent twice at the same moment: the first one stands.
       .onDuplicateKeyUpdate({ set: { id: sql`${calloutMarks.id}` } });
   return ok(fresh.length);

@@ -133,8 +133,8 @@ export async function getCallout(context: Context, id: number): Promise<CalloutD
 
 /** What is written to: the computer that takes the old one's place, or the old one with its disk as it will be. */
 function targetOf({ row, computer, newComputer }: CalloutDetail): ComputerDetail {
-  const own = newComputer ?? computer;
-  return row.newDisk ? withDisk(own, row.newDisk) : own;
+  const judged = newComputer ?? computer;
+  return row.newDisk ? withDisk(judged, row.newDisk) : judged;
 }
 
 /** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
@@ -368,10 +368,10 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
     getMedium(context, chosen.medium),
     keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),
   ]);
-  const own = targetOf(detail);
-  const target = systemDisk((own.facts.disks ?? []).filter((each) => each.removable !== true));
+  const targetDisk = targetOf(detail);
+  const target = systemDisk((targetDisk.facts.disks ?? []).filter((each) => each.removable !== true));
   return calloutSteps({
-    ...runSheetInput(own, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
+    ...runSheetInput(targetDisk, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
     ...{ outcome: chosen.outcome, release: chosen.release, image: chosen.image },
     ...{ drivers: chosen.drivers, seconds: chosen.seconds },
     target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },

@@ -67,11 +67,11 @@ function toldOf(observations: Observation[], path: string): string | null {
 
 async function targetOf(context: Context, tag: string | null, observations: Observation[]) {
   const toldTag = toldOf(observations, "computer/tag");
-  const known = await findComputer(context, {
+  const earlier = await findComputer(context, {
     tag: tag ?? toldTag,
     serial: tag ? null : toldOf(observations, "computer/serial"),
   });
-  return { tag: known?.row.tag ?? tag ?? toldTag, known };
+  return { tag: earlier?.row.tag ?? tag ?? toldTag, known: earlier };
 }
 
 /** A tag is the inventory's own: what a facts file says of it decides where the facts go, and is no fact to merge. */

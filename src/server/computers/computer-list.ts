@@ -192,8 +192,8 @@ function firmwareCondition(firmware: (typeof FIRMWARE_FILTERS)[number]): SQL | u
 function signerCondition(signer: number): SQL {
   const allows = sql`EXISTS (SELECT 1 FROM ${computerSigners} WHERE ${computerSigners.computerId} = ${computers.id} AND ${computerSigners.signerId} = ${Math.abs(signer)})`;
   if (signer > 0) return allows;
-  const known = sql`(${computers.missing} & ${missingBit("secureBootLists")}) = 0 AND ${computers.firmwareKind} <=> 'uefi' AND ${computers.secureBoot} <=> 'on'`;
-  return sql`(${known} AND NOT ${allows})`;
+  const listsKnown = sql`(${computers.missing} & ${missingBit("secureBootLists")}) = 0 AND ${computers.firmwareKind} <=> 'uefi' AND ${computers.secureBoot} <=> 'on'`;
+  return sql`(${listsKnown} AND NOT ${allows})`;
 }
 
 export interface FilterChoices {

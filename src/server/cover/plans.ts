@@ -76,9 +76,9 @@ const running = new Map<number, Solver>();
 
 /** Computes a plan that was begun, to its end, and says in the database how it ended. */
 export function runPlan(context: Context, id: number): Promise<void> {
-  const own = turn.then(() => computePlan(context, id));
-  turn = own.catch(() => {});
-  return own;
+  const computing = turn.then(() => computePlan(context, id));
+  turn = computing.catch(() => {});
+  return computing;
 }
 
 async function computePlan(context: Context, id: number): Promise<void> {

@@ -28,15 +28,15 @@ interface Kept {
 const kept = new WeakMap<FleetMatrix, Kept>();
 
 function keptOf({ matrix, world, computers, media }: Fleet): Kept {
-  const known = kept.get(matrix);
-  if (known?.revision === matrix.revision) return known;
+  const keptStandings = kept.get(matrix);
+  if (keptStandings?.revision === matrix.revision) return keptStandings;
   const { revision } = matrix;
-  const isSame = known && media.every((medium, at) => medium === known.media[at]);
+  const isSame = keptStandings && media.every((medium, at) => medium === keptStandings.media[at]);
   if (isSame) {
     // Only computers were edited: they are judged anew, as the fleet does it.
-    known.serving.refresh(computers);
-    Object.assign(known, { revision, standings: null });
-    return known;
+    keptStandings.serving.refresh(computers);
+    Object.assign(keptStandings, { revision, standings: null });
+    return keptStandings;
   }
   const serving = new Serving({ ...world, computers }, media);
   const anew: Kept = { revision, media: [...media], serving, standings: null };
@@ -66,22 +66,22 @@ export interface ComputerStanding {
 
 /** What each computer has of what its policy asks for; those that are alike are looked at once. */
 export function standings(cover: Covered): ComputerStanding[] {
-  const own = keptOf(cover.chains);
+  const kept = keptOf(cover.chains);
   const ways = JSON.stringify([cover.ways.places, cover.ways.table]);
-  if (own.standings?.ways !== ways) own.standings = { ways, list: judged(cover) };
-  return own.standings.list;
+  if (kept.standings?.ways !== ways) kept.standings = { ways, list: judged(cover) };
+  return kept.standings.list;
 }
 
 function judged({ chains, policyOf, ways, serving }: Covered): ComputerStanding[] {
-  const known = new Map<string, NeedStanding[]>();
+  const byKey = new Map<string, NeedStanding[]>();
   const numbers = new Map<Resolved, number>();
   return chains.computers.map((computer, row): ComputerStanding => {
     const policy = policyOf(computer);
     const number = numbers.get(policy) ?? numbers.size;
     numbers.set(policy, number);
     const key = `${computer.site} ${number} ${serving.classOf(row) ?? `own ${row}`}`;
-    const needs = known.get(key) ?? standingOf(serving, ways, computer, row, policy.values);
-    known.set(key, needs);
+    const needs = byKey.get(key) ?? standingOf(serving, ways, computer, row, policy.values);
+    byKey.set(key, needs);
     return { row, needs, isMet: isMet(needs) };
   });
 }

@@ -60,8 +60,8 @@ export async function coverView(context: Context, { site, need, page: asked }: C
   const all = standings(cover);
   const places = new Map<string | null, PlaceCover>();
   const placeOf = (name: string | null): PlaceCover => {
-    const known = places.get(name);
-    if (known) return known;
+    const keptPlace = places.get(name);
+    if (keptPlace) return keptPlace;
     const sparesWanted = name === null ? 0 : policies.ofSite(name).values.spares;
     const place = { name, total: 0, lacking: 0, byNeed: {}, spares: 0, sparesWanted };
     places.set(name, place);
@@ -75,9 +75,9 @@ export async function coverView(context: Context, { site, need, page: asked }: C
     const place = placeOf(computer.site);
     place.total++;
     if (!isMet) place.lacking++;
-    for (const each of own) {
-      needs.add(each.need);
-      if (each.have.length < each.wanted) place.byNeed[each.need] = (place.byNeed[each.need] ?? 0) + 1;
+    for (const standing of own) {
+      needs.add(standing.need);
+      if (standing.have.length < standing.wanted) place.byNeed[standing.need] = (place.byNeed[standing.need] ?? 0) + 1;
     }
     const isAsked = site === null || (computer.site ?? "") === site;
     const isLacking = own.some((each) => each.have.length < each.wanted && (need === null || each.need === need));

@@ -39,18 +39,18 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
   const written: CoverTask[] = [];
   const brought: CoverTask[] = [];
   const tried: CoverTask[] = [];
-  for (const own of planned) {
-    const { act, holds, site, from, size, drills, lentTo } = own;
-    const forced = own.forcedBy.tags;
-    if (lentTo) asked.push(task(own, "ask-back", { lentTo }));
+  for (const plannedTask of planned) {
+    const { act, holds, site, from, size, drills, lentTo } = plannedTask;
+    const forced = plannedTask.forcedBy.tags;
+    if (lentTo) asked.push(task(plannedTask, "ask-back", { lentTo }));
     if (act === "buy") {
-      bought.push(task(own, "buy", { size }));
-      if (holds) written.push(task(own, "write", { forced }));
+      bought.push(task(plannedTask, "buy", { size }));
+      if (holds) written.push(task(plannedTask, "write", { forced }));
     }
-    if (act === "rewrite") written.push(task(own, "rewrite", { forced }));
-    if (from !== null && from !== site) brought.push(task(own, "move", { from }));
-    if (act === "buy" && holds) brought.push(task(own, "move"));
-    for (const computer of drills) tried.push(task(own, "drill", { computer }));
+    if (act === "rewrite") written.push(task(plannedTask, "rewrite", { forced }));
+    if (from !== null && from !== site) brought.push(task(plannedTask, "move", { from }));
+    if (act === "buy" && holds) brought.push(task(plannedTask, "move"));
+    for (const computer of drills) tried.push(task(plannedTask, "drill", { computer }));
   }
   return [...asked, ...bought, ...written, ...brought, ...tried];
 }
@@ -113,9 +113,9 @@ export async function settleTask(tx: Queries, context: Context, happened: Happen
     .where(and(eq(coverPlans.state, "accepted"), isNull(coverTasks.doneAt)))
     .orderBy(asc(coverTasks.position))
     .for("update");
-  const own = rows.map(({ task }) => task).filter(({ body }) => asksFor(body, happened));
+  const asking = rows.map(({ task }) => task).filter(({ body }) => asksFor(body, happened));
   // What names the medium comes before what names only what is to stand on it.
-  const row = own.find(({ body }) => body.medium === happened.medium) ?? own[0];
+  const row = asking.find(({ body }) => body.medium === happened.medium) ?? asking[0];
   if (!row) return;
   await markTask(tx, context, row, true);
   if (happened.what !== "made" || row.body.kind !== "write") return;

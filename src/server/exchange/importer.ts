@@ -80,9 +80,9 @@ async function knownOf(
       facts: whole[index] as Facts,
       provenance,
     };
-    const known = { id, version, siteId, retiredAt, record };
-    byTag.set(keyOf(tag), known);
-    if (row.serial) bySerial.set(keyOf(row.serial), [...(bySerial.get(keyOf(row.serial)) ?? []), known]);
+    const recorded = { id, version, siteId, retiredAt, record };
+    byTag.set(keyOf(tag), recorded);
+    if (row.serial) bySerial.set(keyOf(row.serial), [...(bySerial.get(keyOf(row.serial)) ?? []), recorded]);
   }
   return { byTag, bySerial };
 }
@@ -140,17 +140,17 @@ export class Importer {
       return null;
     };
     const sameSerial = row.serial ? (bySerial.get(keyOf(row.serial)) ?? []) : [];
-    let known = row.tag ? byTag.get(keyOf(row.tag)) : undefined;
+    let recorded = row.tag ? byTag.get(keyOf(row.tag)) : undefined;
     if (!row.tag) {
       if (sameSerial.length > 1)
         return refuse("serial", { code: "serial-of-several", serial: row.serial ?? "", count: sameSerial.length });
-      known = sameSerial[0];
-    } else if (!known && sameSerial[0])
+      recorded = sameSerial[0];
+    } else if (!recorded && sameSerial[0])
       return refuse("serial", {
         ...{ code: "serial-of-another", serial: row.serial ?? "" },
         ...{ other: sameSerial[0].record.tag, tag: row.tag },
       });
-    const record = structuredClone(known?.record ?? emptyRecord(row.tag));
+    const record = structuredClone(recorded?.record ?? emptyRecord(row.tag));
     // What the table says nothing of keeps its marks; marks that the table itself carries are taken with its facts.
     const marks = record.provenance ?? NO_PROVENANCE;
     record.provenance = null;
@@ -161,8 +161,8 @@ export class Importer {
     if (!this.isFirst(row, record, refuse)) return null;
     const siteId = this.siteOf(record, refuse);
     if (siteId === undefined) return null;
-    const provenance = this.marked(known?.record.facts ?? null, marks, record);
-    return this.write(row, known, record, siteId, provenance, refuse);
+    const provenance = this.marked(recorded?.record.facts ?? null, marks, record);
+    return this.write(row, recorded, record, siteId, provenance, refuse);
   }
 
   private isFirst(row: SourceRow, record: ComputerRecord, refuse: Refuse): boolean {

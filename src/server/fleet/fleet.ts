@@ -263,7 +263,7 @@ function cellText(cell: number): string {
 function chosen<T>(items: T[], text: string | undefined, of: (item: T) => string): number[] {
   const words = (text ?? "").toLowerCase().split(/\s+/).filter(Boolean);
   return items.flatMap((item, at) => {
-    const own = of(item).toLowerCase();
-    return words.every((word) => own.includes(word)) ? [at] : [];
+    const text = of(item).toLowerCase();
+    return words.every((word) => text.includes(word)) ? [at] : [];
   });
 }

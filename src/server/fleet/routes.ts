@@ -12,12 +12,12 @@ import type { WorldMedium } from "./world";
 
 /** Of one computer the Sees link is the same on every medium that carries a release: it is judged once. */
 function withSees(around: Surroundings): Surroundings {
-  const known = new Map<string, Ruling>();
+  const rulings = new Map<string, Ruling>();
   const sees = (computer: ComputerPart, release: ReleasePart, network: boolean): Ruling => {
     const key = `${network} ${release.name}`;
     const carried = (modalias: string) => around.carried(modalias, release);
-    const ruling = known.get(key) ?? judgeSees({ computer, release, needsNetwork: network, carried });
-    known.set(key, ruling);
+    const ruling = rulings.get(key) ?? judgeSees({ computer, release, needsNetwork: network, carried });
+    rulings.set(key, ruling);
     return ruling;
   };
   return { ...around, sees };
@@ -45,8 +45,10 @@ export async function routesOf(
 ): Promise<Route[]> {
   const { world, media } = await fleet(context);
   const computer = { tag: detail.row.tag, site: detail.siteName, facts: await withDeviceNames(detail.facts) };
-  const own = surroundingsOf(world);
-  const around = withSees(imagesOf === null ? own : { ...own, imagesOf: () => own.imagesOf(imagesOf) });
+  const surroundings = surroundingsOf(world);
+  const around = withSees(
+    imagesOf === null ? surroundings : { ...surroundings, imagesOf: () => surroundings.imagesOf(imagesOf) },
+  );
   const routes = media.flatMap((medium) => judgePair(around, computer, medium));
   const byTag = new Map(media.map((medium) => [medium.part.tag, medium]));
   return rankRoutes(routes).map((route) => {

@@ -26,8 +26,8 @@ type ReleaseRead = Parameters<typeof releasePart>[1];
 const read = new LRUCache<number, Promise<ReleaseRead>>({ max: 60 });
 
 function readOf(context: Context, inspectionId: number): Promise<ReleaseRead> {
-  const known = read.get(inspectionId);
-  if (known) return known;
+  const keptInspection = read.get(inspectionId);
+  if (keptInspection) return keptInspection;
   const reading = readFrom(context, inspectionId);
   read.set(inspectionId, reading);
   reading.catch(() => read.delete(inspectionId));
@@ -132,18 +132,18 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     byMedium.set(mediumId, [...(byMedium.get(mediumId) ?? []), load]);
     const row = rowOf.get(mediumId);
     if (!row) continue;
-    const own = carriers.get(releaseId) ?? [];
-    own.push({ tag: row.tag, site: row.lentTo === null ? row.site : null, id: row.id });
-    carriers.set(releaseId, own);
+    const carriersOfRelease = carriers.get(releaseId) ?? [];
+    carriersOfRelease.push({ tag: row.tag, site: row.lentTo === null ? row.site : null, id: row.id });
+    carriers.set(releaseId, carriersOfRelease);
   }
   const views = await loadViews(
     context.db,
     rows.flatMap((row) => row.viewsKey ?? []),
   );
   return rows.map((row): WorldMedium => {
-    const own = byMedium.get(row.id) ?? [];
-    const releaseIds = own.map(({ releaseId }) => releaseId);
-    const known = row.viewsKey === null ? undefined : views.get(row.viewsKey);
+    const loads = byMedium.get(row.id) ?? [];
+    const releaseIds = loads.map(({ releaseId }) => releaseId);
+    const keptViews = row.viewsKey === null ? undefined : views.get(row.viewsKey);
     const copies = releaseIds.flatMap((id) => carriers.get(id) ?? []).filter((each) => each.id !== row.id);
     const part: MediumPart = {
       tag: row.tag,
@@ -163,9 +163,9 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
       releaseIds,
       part,
       as: attachmentOf(row.kind),
-      views: known ? { key: row.viewsKey as string, views: known } : null,
+      views: keptViews ? { key: row.viewsKey as string, views: keptViews } : null,
       fault: row.fault,
-      releases: own.flatMap(({ releaseId, part: place }): ReleasePart[] => {
+      releases: loads.flatMap(({ releaseId, part: place }): ReleasePart[] => {
         const release = parts.get(releaseId);
         if (!release) return [];
         return [place ? { ...release, startedBy: place.startedBy } : release];

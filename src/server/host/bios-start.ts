@@ -16,15 +16,15 @@ const MODULES = [
   ...["font", "gfxterm", "png", "serial", "terminal", "keystatus"],
 ];
 
-let known: Promise<BiosStart | null> | null = null;
+let found: Promise<BiosStart | null> | null = null;
 
 /**
  * GRUB's BIOS stages, made once by its own tool from Debian's grub-pc-bin; null where that is not installed. The core
  * looks for the medium that holds Creel's start configuration and goes on with it.
  */
 export function biosStart(): Promise<BiosStart | null> {
-  known ??= made().catch(() => null);
-  return known;
+  found ??= made().catch(() => null);
+  return found;
 }
 
 async function made(): Promise<BiosStart> {

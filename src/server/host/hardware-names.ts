@@ -17,10 +17,10 @@ export function pciNames(): Promise<PciNames> {
 
 /** Facts whose devices have the names that the list knows, where none is recorded. */
 export async function withDeviceNames(facts: Facts): Promise<Facts> {
-  const known = await pciNames();
+  const names = await pciNames();
   const devices = facts.devices?.map((device) => {
     const parsed = device.name ? null : parseModalias(device.modalias);
-    return parsed?.bus === "pci" ? { ...device, name: known.name(parsed) } : device;
+    return parsed?.bus === "pci" ? { ...device, name: names.name(parsed) } : device;
   });
   return devices ? { ...facts, devices } : facts;
 }

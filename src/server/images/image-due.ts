@@ -82,10 +82,10 @@ async function eventsOf(context: Context, ids: readonly number[]): Promise<Map<n
     .where(and(isNotNull(callouts.closedAt), inArray(callouts.computerId, [...ids])));
   for (const { id, system, disk } of rows) {
     const at = (time: string) => new Date(`${time.replace(" ", "T").replace(/Z?$/, "")}Z`).toISOString();
-    const own: ComputerEvent[] = [];
-    if (system) own.push({ at: at(system), code: "system-changed" });
-    if (disk) own.push({ at: at(disk), code: "disk-replaced" });
-    if (own.length > 0) found.set(id, own);
+    const ofComputer: ComputerEvent[] = [];
+    if (system) ofComputer.push({ at: at(system), code: "system-changed" });
+    if (disk) ofComputer.push({ at: at(disk), code: "disk-replaced" });
+    if (ofComputer.length > 0) found.set(id, ofComputer);
   }
   for (const { computerId, closedAt, outcome } of handedBack) {
     const cameBack = outcome?.cameBack;

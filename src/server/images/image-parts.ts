@@ -35,8 +35,8 @@ export async function imageParts(queries: Queries): Promise<ImagePart[]> {
   return rows.flatMap(({ rowId, id, computer, takenAt, body }) => {
     const parsed = imageBodySchema.safeParse(body);
     if (!parsed.success) return [];
-    const own = byImage.get(rowId) ?? [];
-    return [{ ...withCopies(parsed.data, own, places), id, computer, takenAt: takenAt.toISOString() }];
+    const parts = byImage.get(rowId) ?? [];
+    return [{ ...withCopies(parsed.data, parts, places), id, computer, takenAt: takenAt.toISOString() }];
   });
 }
 

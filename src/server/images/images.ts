@@ -161,10 +161,10 @@ export async function listImages(
   const lineages = lineagesOf(all.map(({ point }) => point));
   const byId = new Map(all.map((each) => [each.id, each]));
   const items = rows.flatMap(({ row, computer }): ImageItem[] => {
-    const own = byId.get(row.id);
+    const item = byId.get(row.id);
     const lineage = lineages.get(row.name);
-    return own && lineage
-      ? [{ id: row.id, name: row.name, computer, takenAt: row.takenAt, body: own.body, lineage, in: own.in }]
+    return item && lineage
+      ? [{ id: row.id, name: row.name, computer, takenAt: row.takenAt, body: item.body, lineage, in: item.in }]
       : [];
   });
   return { items, total: Number(count?.total ?? 0) };
@@ -212,16 +212,16 @@ export async function imagesOfComputers(
   const byImage = new Map<number, typeof copies>();
   for (const copy of copies) byImage.set(copy.imageId, [...(byImage.get(copy.imageId) ?? []), copy]);
   return rows.flatMap(({ row, computer }) => {
-    const own = byImage.get(row.id) ?? [];
+    const parts = byImage.get(row.id) ?? [];
     const parsed = imageBodySchema.safeParse(row.body);
     if (!parsed.success) return [];
-    const body = withCopies(parsed.data, own, places);
+    const body = withCopies(parsed.data, parts, places);
     const point: RetainedPoint = {
       ...{ id: row.name, computer, takenAt: row.takenAt.toISOString(), kind: body.kind, parent: body.parent },
       ...{ verified: body.verified, isThere: body.places.length > 0 },
       ...{ locked: body.locked ?? false, storedBytes: body.storedBytes ?? null },
     };
-    return [{ id: row.id, body, point, in: own.filter(({ state }) => state === "there").map(({ store }) => store) }];
+    return [{ id: row.id, body, point, in: parts.filter(({ state }) => state === "there").map(({ store }) => store) }];
   });
 }
 
@@ -256,11 +256,11 @@ export async function getImage(context: Context, id: number): Promise<ImageDetai
   ]);
   const points = all.map(({ point }) => point);
   const lineages = lineagesOf(points);
-  const own = all.find((each) => each.id === id);
+  const item = all.find((each) => each.id === id);
   const lineage = lineages.get(found.row.name);
-  if (!own || !lineage) return null;
+  if (!item || !lineage) return null;
   const dependents = points.filter((point) => lineages.get(point.id)?.parts.slice(1).includes(found.row.name));
-  return { ...found, body: own.body, lineage, copies, dependents: dependents.map((point) => point.id), points };
+  return { ...found, body: item.body, lineage, copies, dependents: dependents.map((point) => point.id), points };
 }
 
 /** Notes a copy of an image in a store, new or as it is now. */

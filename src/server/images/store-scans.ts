@@ -188,9 +188,9 @@ async function holdAgainstKnown(
     } finally {
       for (const source of opened) await source.close?.();
     }
-    const known = tags.map(({ tag }) => tag);
-    const readings = patterns.flatMap((pattern) => readName(pattern, group.name, known).slice(0, 1));
-    const isKnown = ({ computer }: NameFacts) => known.some((tag) => tag.toLowerCase() === computer?.toLowerCase());
+    const mediaTags = tags.map(({ tag }) => tag);
+    const readings = patterns.flatMap((pattern) => readName(pattern, group.name, mediaTags).slice(0, 1));
+    const isKnown = ({ computer }: NameFacts) => mediaTags.some((tag) => tag.toLowerCase() === computer?.toLowerCase());
     const named = readings.find(isKnown) ?? readings[0] ?? null;
     images.push({
       ...{ key: group.key, name: group.name, storedBytes: group.storedBytes, modified: group.modified },
@@ -254,10 +254,10 @@ async function reportOf(
   images: ReportedImage[],
   files: readonly StoreFile[],
 ): Promise<StoreReport> {
-  const known = await knownCopies(context, store.row.id);
+  const copies = await knownCopies(context, store.row.id);
   for (const image of images) {
     const state = image.state;
-    const copy = state.state === "same" ? known.find((each) => each.image === state.image) : undefined;
+    const copy = state.state === "same" ? copies.find((each) => each.image === state.image) : undefined;
     const before = new Map(copy?.files.map((file) => [file.path, file.sha256]) ?? []);
     const compared = image.files.filter((file) => file.sha256 && before.get(file.path));
     if (copy && compared.length === image.files.length)
@@ -266,7 +266,7 @@ async function reportOf(
   const found = new Set(images.flatMap(({ state }) => (state.state === "new" ? [] : [state.image])));
   return {
     images,
-    missing: known.map(({ image }) => image).filter((image) => !found.has(image)),
+    missing: copies.map(({ image }) => image).filter((image) => !found.has(image)),
     files: files.length,
     bytes: files.reduce((sum, { bytes }) => sum + bytes, 0),
   };
@@ -281,11 +281,11 @@ async function dateWhatIsThere(
   room: { capacityBytes: number; usedBytes: number } | null,
 ): Promise<void> {
   const today = dayOf(context.now());
-  const known = await knownCopies(context, store.row.id);
+  const copies = await knownCopies(context, store.row.id);
   await context.db.transaction(async (tx) => {
     for (const image of report.images) {
       const { state } = image;
-      const copy = state.state === "same" ? known.find((each) => each.image === state.image) : undefined;
+      const copy = state.state === "same" ? copies.find((each) => each.image === state.image) : undefined;
       if (!copy) continue;
       const isWhole = image.isWhole ?? image.sumRight;
       const files = image.isWhole === false || !isThorough ? copy.files : image.files;
@@ -362,12 +362,12 @@ export async function takeOver(context: Context, scanId: number): Promise<Result
   const report = scan?.report;
   if (!scan || scan.state !== "done" || !report)
     return fail({ code: "not-found", what: "finished look through a store" });
-  const known = await knownCopies(context, scan.storeId);
+  const copies = await knownCopies(context, scan.storeId);
   const store = await getStore(context, scan.storeId);
   return context.db.transaction(async (tx) => {
     let count = 0;
     const note = async (image: string, state: "there" | "changed" | "missing", files: CopiedFile[] | null) => {
-      const copy = known.find((each) => each.image === image);
+      const copy = copies.find((each) => each.image === image);
       if (!copy) return;
       await noteCopy(tx, context, { imageId: copy.imageId, storeId: scan.storeId, files: files ?? copy.files, state });
       await recordEvent(tx, context, {
@@ -380,7 +380,7 @@ export async function takeOver(context: Context, scanId: number): Promise<Result
     };
     for (const { state, files } of report.images) {
       // What moved is what it was: its digests hold on.
-      if (state.state === "moved") await note(state.image, "there", withDigests(files, known, state.image));
+      if (state.state === "moved") await note(state.image, "there", withDigests(files, copies, state.image));
       if (state.state === "changed") await note(state.image, "changed", files);
     }
     for (const image of report.missing) await note(image, "missing", null);

@@ -232,8 +232,8 @@ export async function listStores(context: Context): Promise<StoreItem[]> {
   ]);
   const byStore = new Map(counts.map((each) => [each.storeId, each]));
   return rows.map((each) => {
-    const own = byStore.get(each.row.id);
-    return { ...each, copies: Number(own?.copies ?? 0), copiedBytes: Number(own?.bytes ?? 0) };
+    const figures = byStore.get(each.row.id);
+    return { ...each, copies: Number(figures?.copies ?? 0), copiedBytes: Number(figures?.bytes ?? 0) };
   });
 }
 
@@ -327,9 +327,9 @@ export async function storePlaces(queries: Queries): Promise<Map<number, ImagePl
   ]);
   const siteNames = new Map(names.map(({ id, name }) => [id, name]));
   const places = new Map<number, ImagePlace>();
-  for (const each of rows) {
-    const place = placeOf(each, siteNames);
-    if (place) places.set(each.row.id, place);
+  for (const row of rows) {
+    const place = placeOf(row, siteNames);
+    if (place) places.set(row.row.id, place);
   }
   return places;
 }

@@ -54,8 +54,8 @@ interface StartProfile {
 function judged(profile: StartProfile, viewsKey: string, kind: string): StartVerdict {
   const as = attachmentOf(kind);
   const key = `${profile.key} ${viewsKey} ${as}`;
-  const known = verdicts.get(key);
-  if (known) return known;
+  const keptVerdict = verdicts.get(key);
+  if (keptVerdict) return keptVerdict;
   const views = viewsByKey.get(viewsKey);
   if (!views) throw new Error(`The views ${viewsKey} were not loaded.`);
   const { as: attached, starts } = betterStart({ views }, profile.facts, as);

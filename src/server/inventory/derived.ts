@@ -103,11 +103,11 @@ async function writeSigners(tx: Queries, rows: { id: number; facts: Facts }[]): 
     .insert(signers)
     .values([...certificates.values()])
     .onDuplicateKeyUpdate({ set: { sha256: sql`VALUES(${sql.identifier("sha256")})` } });
-  const known = await tx
+  const kept = await tx
     .select({ id: signers.id, sha256: signers.sha256 })
     .from(signers)
     .where(inArray(signers.sha256, [...certificates.keys()]));
-  const idOf = new Map(known.map((row) => [row.sha256, row.id]));
+  const idOf = new Map(kept.map((row) => [row.sha256, row.id]));
   const links = [...byComputer].flatMap(([computerId, digests]) =>
     [...new Set(digests)].flatMap((digest) => {
       const signerId = idOf.get(digest);
@@ -125,8 +125,8 @@ const allowedByLists = new LRUCache<string, NonNullable<ReturnType<typeof summar
 function allowedBy(facts: Facts) {
   const { db, dbx } = facts.firmware.secureBoot ?? {};
   const key = `${db}\n${dbx}`;
-  const known = allowedByLists.get(key);
-  if (known) return known;
+  const keptAnswer = allowedByLists.get(key);
+  if (keptAnswer) return keptAnswer;
   const allowed = summariseSecureBoot(facts.firmware).signers ?? [];
   allowedByLists.set(key, allowed);
   return allowed;

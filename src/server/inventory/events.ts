@@ -104,8 +104,8 @@ function nulls(fields: Fields): Fields {
 export function withDifference(fields: Fields, told: Fields): Fields {
   const result: Fields = { ...fields };
   for (const [field, value] of Object.entries(told)) {
-    const own = fields[field];
-    result[field] = isFields(value) && isFields(own) ? withDifference(own, value) : value;
+    const change = fields[field];
+    result[field] = isFields(value) && isFields(change) ? withDifference(change, value) : value;
   }
   return result;
 }

@@ -57,12 +57,12 @@ async function missingOf(tx: Queries, keys: string[]): Promise<string[]> {
 const BARE: Facts = factsSchema.parse({ schema: FACTS_SCHEMA });
 
 /** Some kilobytes each; a fleet has a few hundred. */
-const known = new LRUCache<string, Facts>({ max: 20_000 });
+const factsById = new LRUCache<string, Facts>({ max: 20_000 });
 
 /** The facts of some profiles, by their keys; a key that is not kept is left out. */
 export async function loadProfiles(queries: Queries, keys: Iterable<string>): Promise<Map<string, Facts>> {
   const wanted = [...new Set(keys)];
-  const missing = wanted.filter((key) => !known.has(key));
+  const missing = wanted.filter((key) => !factsById.has(key));
   for (let at = 0; at < missing.length; at += 200) {
     const rows = await queries
       .select()
@@ -72,11 +72,11 @@ export async function loadProfiles(queries: Queries, keys: Iterable<string>): Pr
       queries,
       rows.map((row) => JSON.parse(row.body) as unknown),
     );
-    for (const [index, { key }] of rows.entries()) known.set(key, facts[index] as Facts);
+    for (const [index, { key }] of rows.entries()) factsById.set(key, facts[index] as Facts);
   }
   return new Map(
     wanted.flatMap((key): [string, Facts][] => {
-      const facts = known.get(key);
+      const facts = factsById.get(key);
       return facts ? [[key, facts]] : [];
     }),
   );

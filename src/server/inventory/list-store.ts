@@ -50,11 +50,11 @@ export function packed<T extends Fields>(fields: T, found: Map<string, string>):
 export async function storeLists(tx: Queries, found: Map<string, string>): Promise<void> {
   if (found.size === 0) return;
   const rows = [...found].map(([sha256, body]) => ({ sha256, body }));
-  const known = await tx
+  const keptLists = await tx
     .select({ sha256: secureBootLists.sha256 })
     .from(secureBootLists)
     .where(inArray(secureBootLists.sha256, [...found.keys()]));
-  const there = new Set(known.map((row) => row.sha256));
+  const there = new Set(keptLists.map((row) => row.sha256));
   const missing = rows.filter((row) => !there.has(row.sha256));
   for (const row of missing)
     await tx

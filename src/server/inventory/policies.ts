@@ -66,16 +66,16 @@ export function subjectOf({ tag, site, facts }: ComputerPart): PolicySubject {
 
 /** What of their policy computers are judged by; computers with the same share the same object. */
 export function chainPolicies(all: Policies): (computer: ComputerPart) => PolicyPart {
-  const known = new WeakMap<Resolved, PolicyPart>();
+  const parts = new WeakMap<Resolved, PolicyPart>();
   const byText = new Map<string, PolicyPart>();
   return (computer) => {
     const resolved = all.of(subjectOf(computer));
-    const before = known.get(resolved);
+    const before = parts.get(resolved);
     if (before) return before;
     const part = chainPolicy(resolved.values);
     const shared = byText.get(JSON.stringify(part)) ?? part;
     byText.set(JSON.stringify(part), shared);
-    known.set(resolved, shared);
+    parts.set(resolved, shared);
     return shared;
   };
 }

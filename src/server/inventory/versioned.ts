@@ -75,8 +75,8 @@ const DEADLOCK = 1213;
 const ATTEMPTS = 5;
 
 function errorNumber(error: unknown): number | null {
-  for (let each = error; each instanceof Error; each = each.cause) {
-    if ("errno" in each && typeof each.errno === "number") return each.errno;
+  for (let cause = error; cause instanceof Error; cause = cause.cause) {
+    if ("errno" in cause && typeof cause.errno === "number") return cause.errno;
   }
   return null;
 }

@@ -167,17 +167,17 @@ export async function compareStock(
           .select({ tag: media.tag, siteId: media.siteId, lentTo: media.lentTo })
           .from(media)
           .where(and(inArray(media.tag, scanned), isNull(media.retiredAt)));
-  const known = new Map(rows.map((row) => [row.tag.toLowerCase(), row]));
+  const rowByTag = new Map(rows.map((row) => [row.tag.toLowerCase(), row]));
   const isHere = (tag: string) => {
-    const row = known.get(tag);
+    const row = rowByTag.get(tag);
     return row !== undefined && row.siteId === siteId && row.lentTo === null;
   };
-  const tagOf = (tag: string) => known.get(tag)?.tag ?? tag;
+  const tagOf = (tag: string) => rowByTag.get(tag)?.tag ?? tag;
   const seen = new Set(scanned);
   return ok({
-    found: scanned.filter((tag) => known.has(tag) && isHere(tag)).map(tagOf),
-    moved: scanned.filter((tag) => known.has(tag) && !isHere(tag)).map(tagOf),
-    unknown: scanned.filter((tag) => !known.has(tag)),
+    found: scanned.filter((tag) => rowByTag.has(tag) && isHere(tag)).map(tagOf),
+    moved: scanned.filter((tag) => rowByTag.has(tag) && !isHere(tag)).map(tagOf),
+    unknown: scanned.filter((tag) => !rowByTag.has(tag)),
     missing: shelf.media
       .filter(({ tag, lentTo }) => lentTo === null && !seen.has(tag.toLowerCase()))
       .map(({ tag }) => tag),

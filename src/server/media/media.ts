@@ -99,9 +99,9 @@ async function replaceLoads(
   const stands = (part: LoadPart | null) =>
     read === null ||
     read.partitions.some(({ start, length }) => start === part?.startBytes && length === part.lengthBytes);
-  const known = parts ?? new Map(before.map(({ releaseId, part }) => [releaseId, stands(part) ? part : null]));
+  const loadParts = parts ?? new Map(before.map(({ releaseId, part }) => [releaseId, stands(part) ? part : null]));
   await tx.delete(loads).where(eq(loads.mediumId, mediumId));
-  await addLoads(tx, mediumId, releaseIds, known);
+  await addLoads(tx, mediumId, releaseIds, loadParts);
 }
 
 async function addLoads(
@@ -129,8 +129,8 @@ export async function addMedium(
   if (!read.ok) return read;
   const { tag, releaseIds } = parsed.value;
   return changing(context, { field: "tag", value: tag }, async (tx) => {
-    const own = read.value === NOTHING_READ ? null : read.value;
-    const inspectionId = own && (await inspectionIdOf(tx, context, own));
+    const contents = read.value === NOTHING_READ ? null : read.value;
+    const inspectionId = contents && (await inspectionIdOf(tx, context, contents));
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const inserted = await tx
       .insert(media)
@@ -146,7 +146,7 @@ export async function addMedium(
       action: "added",
       version: 1,
       before: null,
-      after: { ...parsed.value, file: own?.inspection.file ?? null },
+      after: { ...parsed.value, file: contents?.inspection.file ?? null },
     });
     return ok(id);
   });
@@ -192,8 +192,8 @@ export async function saveMedium(
       set,
       ...change,
     });
-    const own = read.value === NOTHING_READ ? null : (read.value?.inspection ?? null);
-    if (saved.ok) await replaceLoads(tx, id, releaseIds, parts, own);
+    const inspection = read.value === NOTHING_READ ? null : (read.value?.inspection ?? null);
+    if (saved.ok) await replaceLoads(tx, id, releaseIds, parts, inspection);
     return saved;
   });
 }

@@ -55,14 +55,14 @@ export async function sendDigests(context: Context, through: Mailer = mailer()):
   const round: Round = { sent: 0, quiet: 0, failed: [] };
   for (const audience of all) {
     const { name, mail } = audience;
-    const own = due.filter((item) => concerns(audience, item) && !putOff.has(item.key));
+    const concerning = due.filter((item) => concerns(audience, item) && !putOff.has(item.key));
     const [last] = await context.db
       .select({ due: digests.due })
       .from(digests)
       .where(eq(digests.audience, keyOf(audience)))
       .orderBy(desc(digests.id))
       .limit(1);
-    const digest = digestText(name, changedSince(own, last?.due ?? []), today);
+    const digest = digestText(name, changedSince(concerning, last?.due ?? []), today);
     if (!digest) {
       round.quiet++;
       continue;
@@ -72,7 +72,12 @@ export async function sendDigests(context: Context, through: Mailer = mailer()):
       const file = await (mail === null ? outbox : through).send({ to, ...digest }, now);
       await context.db
         .insert(digests)
-        .values({ audience: keyOf(audience), due: own.map((item) => item.key), file: file.slice(0, 200), sentAt: now });
+        .values({
+          audience: keyOf(audience),
+          due: concerning.map((item) => item.key),
+          file: file.slice(0, 200),
+          sentAt: now,
+        });
       round.sent++;
     } catch (error) {
       log.error({ err: error, audience: keyOf(audience) }, "a digest could not be sent");

@@ -43,9 +43,9 @@ export async function everythingDue(context: Context): Promise<DueItem[]> {
 function merged(items: readonly DueItem[]): DueItem[] {
   const byKey = new Map<string, DueItem>();
   for (const item of items) {
-    const known = byKey.get(item.key);
-    if (!known) byKey.set(item.key, item);
-    else byKey.set(item.key, { ...known, reason: item.reason, breaksOn: known.breaksOn ?? item.breaksOn });
+    const listed = byKey.get(item.key);
+    if (!listed) byKey.set(item.key, item);
+    else byKey.set(item.key, { ...listed, reason: item.reason, breaksOn: listed.breaksOn ?? item.breaksOn });
   }
   return [...byKey.values()];
 }

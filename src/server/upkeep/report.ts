@@ -35,7 +35,7 @@ export async function siteReport(context: Context, site: string): Promise<SiteRe
     context.db.select({ id: computers.id }).from(computers).where(eq(computers.siteId, place.id)),
     context.db.select({ id: media.id }).from(media).where(eq(media.siteId, place.id)),
   ]);
-  const own = cover.places.find(({ name }) => name === site);
+  const standing = cover.places.find(({ name }) => name === site);
   const [computerIds, mediumIds] = [itsComputers.map(({ id }) => id), itsMedia.map(({ id }) => id)];
   const [held, done] = await Promise.all([
     computerIds.length === 0
@@ -67,9 +67,11 @@ export async function siteReport(context: Context, site: string): Promise<SiteRe
   return {
     ...{ site, on },
     cover: {
-      ...{ total: own?.total ?? 0, lacking: own?.lacking ?? 0 },
-      byNeed: NEEDS.flatMap((need) => (cover.needs.includes(need) ? [[needTitle(need), own?.byNeed[need] ?? 0]] : [])),
-      spares: `${own?.spares ?? 0} of ${own?.sparesWanted ?? 0}`,
+      ...{ total: standing?.total ?? 0, lacking: standing?.lacking ?? 0 },
+      byNeed: NEEDS.flatMap((need) =>
+        cover.needs.includes(need) ? [[needTitle(need), standing?.byNeed[need] ?? 0]] : [],
+      ),
+      spares: `${standing?.spares ?? 0} of ${standing?.sparesWanted ?? 0}`,
     },
     drills: held,
     done: done.map(({ at, who, action, tag }) => ({

@@ -96,17 +96,17 @@ export async function enterVisit(context: Context, input: unknown): Promise<Resu
     if (result.ok) entered.recorded++;
     else entered.left.push(`${title}: ${problemText(result.problem)}`);
   };
-  for (const each of results.filter(({ result }) => result !== "")) {
-    const item = items.get(each.key);
+  for (const line of results.filter(({ result }) => result !== "")) {
+    const item = items.get(line.key);
     if (!item || item.site !== site) {
-      entered.left.push(`${each.key}: it is not due there any more.`);
+      entered.left.push(`${line.key}: it is not due there any more.`);
       continue;
     }
-    if (!RESULTS[item.kind]?.includes(each.result)) {
-      entered.left.push(`${dueTitle(item)}: “${each.result}” says nothing of it.`);
+    if (!RESULTS[item.kind]?.includes(line.result)) {
+      entered.left.push(`${dueTitle(item)}: “${line.result}” says nothing of it.`);
       continue;
     }
-    note(dueTitle(item), await entryOf(context, item, each.result, each.note));
+    note(dueTitle(item), await entryOf(context, item, line.result, line.note));
   }
   for (const id of tasks) note(`Task ${id}`, await tickTask(context, id, true));
   return ok(entered);

@@ -122,9 +122,9 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
   const { release, way, size, neededBytes, afterChange, notServed, others, berths, tag } = proposal;
   const served = servedBy(proposal).length;
   const changes = new Map<string, string[]>();
-  for (const each of afterChange) {
-    const text = proposedReasonText(each.reason);
-    changes.set(text, [...(changes.get(text) ?? []), each.tag]);
+  for (const proposal of afterChange) {
+    const text = proposedReasonText(proposal.reason);
+    changes.set(text, [...(changes.get(text) ?? []), proposal.tag]);
   }
   return (
     <>

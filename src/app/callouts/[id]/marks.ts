@@ -27,8 +27,8 @@ function takeFromBefore(key: string): OwnMark[] {
 async function stored(calloutId: number): Promise<OwnMark[]> {
   const key = keyOf(calloutId);
   const before = takeFromBefore(key);
-  const own = (await get<OwnMark[]>(key).catch(() => undefined)) ?? [];
-  return [...before, ...own];
+  const keptMarks = (await get<OwnMark[]>(key).catch(() => undefined)) ?? [];
+  return [...before, ...keptMarks];
 }
 
 /** False where the browser did not keep it: then it is only in this page until it was sent. */
@@ -84,8 +84,8 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
     let isGone = false;
     void stored(calloutId).then((before) => {
       if (isGone) return;
-      const known = new Set(queue.current.map(({ id }) => id));
-      queue.current = [...before.filter(({ id }) => !known.has(id)), ...queue.current];
+      const queuedIds = new Set(queue.current.map(({ id }) => id));
+      queue.current = [...before.filter(({ id }) => !queuedIds.has(id)), ...queue.current];
       setWaiting(queue.current);
       void send();
     });
@@ -101,8 +101,8 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
 
   const mark = useCallback(
     (made: Pick<OwnMark, "step" | "kind"> & Partial<Pick<OwnMark, "text" | "photo" | "photoType">>) => {
-      const own: OwnMark = { id: crypto.randomUUID(), at: new Date().toISOString(), text: null, ...made };
-      queue.current = [...queue.current, own];
+      const mark: OwnMark = { id: crypto.randomUUID(), at: new Date().toISOString(), text: null, ...made };
+      queue.current = [...queue.current, mark];
       void keep();
       setWaiting(queue.current);
       void send();

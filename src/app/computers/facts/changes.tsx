@@ -28,25 +28,25 @@ export function Changes({ changes, choices, onChoose }: { changes: FactChange[];
   return (
     <div className="max-w-5xl">
       {EFFECTS.map(({ effect, title }) => {
-        const own = changes.filter((change) => change.effect === effect);
-        if (own.length === 0) return null;
-        const things = [...new Set(own.map(thingOf))].filter((thing) => thing !== null);
+        const changesOfEffect = changes.filter((change) => change.effect === effect);
+        if (changesOfEffect.length === 0) return null;
+        const things = [...new Set(changesOfEffect.map(thingOf))].filter((thing) => thing !== null);
         return (
           <section key={effect} className="mt-4">
             <h2>
-              {title}: {own.length}
+              {title}: {changesOfEffect.length}
             </h2>
             <ul className="mt-1 border-line border-t">
               {things.map((thing) => (
                 <Thing
                   key={thing}
                   thing={thing}
-                  changes={own.filter((change) => thingOf(change) === thing)}
+                  changes={changesOfEffect.filter((change) => thingOf(change) === thing)}
                   takenOf={takenOf}
                   onChoose={onChoose}
                 />
               ))}
-              {own
+              {changesOfEffect
                 .filter((change) => thingOf(change) === null)
                 .map((change) => (
                   <Change
@@ -80,8 +80,8 @@ function Thing({
   const why = changes.map(changeReasonText).find((text) => text !== null);
   const summary = ["bytes", "bus", "model", "serial", "version", "edition"]
     .flatMap((leaf) => {
-      const each = value(leaf);
-      return each === undefined || each === null ? [] : [factValueText(`${thing}/${leaf}`, each)];
+      const leafValue = value(leaf);
+      return leafValue === undefined || leafValue === null ? [] : [factValueText(`${thing}/${leaf}`, leafValue)];
     })
     .join(", ");
   return (

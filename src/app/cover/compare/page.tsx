@@ -19,10 +19,10 @@ export default async function Compare({ searchParams }: { searchParams: SearchPa
   const plans = found.flatMap((plan) => (plan?.result ? [{ ...plan, result: plan.result }] : []));
   const lines = new Map<string, number[]>();
   for (const [at, { result }] of plans.entries())
-    for (const each of result.media.filter(({ act }) => act !== "keep")) {
-      const counts = lines.get(lineOf(each)) ?? plans.map(() => 0);
+    for (const medium of result.media.filter(({ act }) => act !== "keep")) {
+      const counts = lines.get(lineOf(medium)) ?? plans.map(() => 0);
       counts[at] = (counts[at] ?? 0) + 1;
-      lines.set(lineOf(each), counts);
+      lines.set(lineOf(medium), counts);
     }
   const figures: [string, (result: CoverResult) => string][] = [
     ["Computers covered", ({ met }) => `${met.planned} of ${met.of}`],

@@ -67,6 +67,6 @@ export default async function Plans() {
 function standText({ state, told, result }: PlanRow): string {
   if (!result) return told ? progressText(told) : state;
   const acts = result.media.filter(({ act }) => act !== "keep").length;
-  const own = `${moneyText(result.cost.total)}, ${plural(acts, "act")}, ${result.met.planned} of ${plural(result.met.of, "computer")} covered`;
-  return state === "accepted" ? `accepted: ${own}` : own;
+  const summary = `${moneyText(result.cost.total)}, ${plural(acts, "act")}, ${result.met.planned} of ${plural(result.met.of, "computer")} covered`;
+  return state === "accepted" ? `accepted: ${summary}` : summary;
 }

@@ -228,7 +228,7 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
       </p>
       <div className="mt-2 divide-y divide-line border-line border-y">
         {GROUPS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => {
-          const own = items.filter(({ route }) => route.weakest === verdict);
+          const itemsOfVerdict = items.filter(({ route }) => route.weakest === verdict);
           return (
             <details key={verdict} open={verdict === "holds" && counts[verdict] <= 5}>
               <summary className="grid cursor-pointer grid-cols-[2.4rem_1fr] items-center py-1.5">
@@ -238,7 +238,7 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
                 </span>
               </summary>
               <ul className="pb-2">
-                {own.map(({ tag: computer, name, site, route }) => (
+                {itemsOfVerdict.map(({ tag: computer, name, site, route }) => (
                   <li key={computer} className="grid grid-cols-[7.5rem_1fr] items-start gap-x-3 py-1">
                     <span className="pt-1">
                       <Chain links={verdictsOf(route.links)} />
@@ -257,9 +257,9 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
                   </li>
                 ))}
               </ul>
-              {own.length < counts[verdict] && (
+              {itemsOfVerdict.length < counts[verdict] && (
                 <p className="pb-2 text-quiet">
-                  and {(counts[verdict] - own.length).toLocaleString("en-GB")} more, among its chains.
+                  and {(counts[verdict] - itemsOfVerdict.length).toLocaleString("en-GB")} more, among its chains.
                 </p>
               )}
             </details>

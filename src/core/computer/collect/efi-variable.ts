@@ -23,13 +23,13 @@ export interface VariableFile {
 
 /** A variable's file, known by its name, or by four bytes of attributes before signature lists. */
 export function asVariableFile({ name, bytes }: Document): VariableFile | null {
-  const own = VARIABLE_NAME.exec(baseName(name));
+  const named = VARIABLE_NAME.exec(baseName(name));
   if (bytes.length < PREFIX) return null;
   const attributes = new Fields(bytes).u32le(0);
   const plausible = (attributes & ~ATTRIBUTES_MASK) === 0 && attributes !== 0;
   if (!plausible) return null;
   const data = bytes.subarray(PREFIX);
-  if (own) return { name: itemAt(own, 1), data };
+  if (named) return { name: itemAt(named, 1), data };
   return isSignatureLists(data) ? { name: listOfName(name) ?? "", data } : null;
 }
 

@@ -170,11 +170,11 @@ function partitionsOf(
 /** A mounted file system's use; of an opened encrypted volume the one inside it. */
 function usedOf(device: Record<string, unknown>, depth = 0): number | null {
   const use = sizeOf(device.fsused);
-  const own = use && !use.rounded ? use.bytes : null;
-  if (own !== null || depth > DEPTH_MAX || !Array.isArray(device.children)) return own;
+  const ownUse = use && !use.rounded ? use.bytes : null;
+  if (ownUse !== null || depth > DEPTH_MAX || !Array.isArray(device.children)) return ownUse;
   const inner = device.children.filter(isRecord).map((child) => usedOf(child, depth + 1));
-  const known = inner.filter((each) => each !== null);
-  return known.length > 0 ? known.reduce((sum, each) => sum + each, 0) : null;
+  const knownUses = inner.filter((each) => each !== null);
+  return knownUses.length > 0 ? knownUses.reduce((sum, each) => sum + each, 0) : null;
 }
 
 /** The kernel's rule: digits after a letter (sda1), or after a digit and a p (nvme0n1p1); null where there is none. */

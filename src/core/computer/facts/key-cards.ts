@@ -29,12 +29,12 @@ export function startKeys(
   card: KeyCard | null,
   form: string | null,
 ): Record<KeyName, StartKey> {
-  const known = (name: KeyName): StartKey => {
-    const own = keys?.[name];
-    if (own) return { key: own, from: "computer" };
+  const keyOf = (name: KeyName): StartKey => {
+    const key = keys?.[name];
+    if (key) return { key: key, from: "computer" };
     const ofModel = card?.[name];
     if (ofModel) return { key: ofModel, from: "card" };
     return { key: name === "setup" ? (USUAL_SETUP[form ?? ""] ?? USUAL.setup) : USUAL[name], from: "guess" };
   };
-  return { setup: known("setup"), startMenu: known("startMenu"), save: known("save") };
+  return { setup: keyOf("setup"), startMenu: keyOf("startMenu"), save: keyOf("save") };
 }

@@ -162,7 +162,7 @@ const isDiskName = (path: FactPath) => /^disks\/[^/]+\/name$/.test(path);
  */
 export function planMerge(current: Facts | null, provenance: Provenance, observations: Observation[]): MergePlan {
   const recorded: FactMap = current ? flatten(current) : new Map();
-  const known = disksOf(recorded);
+  const recordedDisks = disksOf(recorded);
   // Those that tell serials first: a table of partitions speaks of a disk by its name only.
   const inOrder = observations
     .map((observation, index) => ({
@@ -171,7 +171,7 @@ export function planMerge(current: Facts | null, provenance: Provenance, observa
       tells: observation.values.some(([path]) => IS_SERIAL.test(path)),
     }))
     .sort((a, b) => Number(b.tells) - Number(a.tells));
-  const aligned = new Map(inOrder.map(({ observation, index }) => [index, alignDisks(observation, known)]));
+  const aligned = new Map(inOrder.map(({ observation, index }) => [index, alignDisks(observation, recordedDisks)]));
   const seen = observations.map((_, index) => aligned.get(index) as Seen);
   const candidates = new Map<FactPath, Candidate[]>();
   const confirmed = new Map<FactPath, FactSource>();
@@ -210,7 +210,7 @@ export function planMerge(current: Facts | null, provenance: Provenance, observa
       current: recorded.get(gone.path) ?? null,
       currentSource: source,
       candidates: [{ value: null, source: gone.source }],
-      ...removal(gone.path, source, known),
+      ...removal(gone.path, source, recordedDisks),
     });
   }
   return { changes, confirmed };
@@ -221,8 +221,8 @@ export function planMerge(current: Facts | null, provenance: Provenance, observa
  * cannot be there any more.
  */
 function removal(path: FactPath, source: FactSource | null, disks: DiskIdentity[]): Pick<FactChange, "take" | "why"> {
-  const own = disks.find((disk) => path === `disks/${disk.key}`);
-  const another = own && disks.some((disk) => disk !== own && disk.name === own.name);
+  const wholeDisk = disks.find((disk) => path === `disks/${disk.key}`);
+  const another = wholeDisk && disks.some((disk) => disk !== wholeDisk && disk.name === wholeDisk.name);
   if (another) return { take: 0, why: "another-in-its-place" };
   return source?.kind === "hand" ? { take: null, why: "set-by-hand" } : { take: 0, why: null };
 }

@@ -115,8 +115,8 @@ export function chainProfile(facts: Facts): string {
 const digests = new LRUCache<string, string>({ max: 2000 });
 
 function shortened(list: string): string {
-  const known = digests.get(list);
-  if (known !== undefined) return known;
+  const keptDigest = digests.get(list);
+  if (keptDigest !== undefined) return keptDigest;
   const digest = digestOf("sha256", new TextEncoder().encode(list));
   digests.set(list, digest);
   return digest;

@@ -36,8 +36,8 @@ export function mbrType(type: string): number | null {
 /** The role that a partition's type alone tells, or null where it could be several. */
 export function roleOfType(type: string | null): Role | null {
   if (type === null) return null;
-  const known = GPT_ROLES[type.toLowerCase()];
-  if (known) return known;
+  const role = GPT_ROLES[type.toLowerCase()];
+  if (role) return role;
   const number = mbrType(type);
   return number === null ? null : (MBR_ROLES[number] ?? null);
 }

@@ -29,8 +29,8 @@ export function startKinds({ startOrder, entries }: Pick<FirmwareFacts, "startOr
 export function internalFirst(firmware: FirmwareFacts, kind: "usb" | "optical"): boolean | null {
   const kinds = startKinds(firmware);
   if (!kinds) return null;
-  const own = kinds.indexOf(kind);
+  const place = kinds.indexOf(kind);
   const internal = kinds.indexOf("internal");
-  if (own < 0) return internal >= 0;
-  return internal >= 0 && internal < own;
+  if (place < 0) return internal >= 0;
+  return internal >= 0 && internal < place;
 }

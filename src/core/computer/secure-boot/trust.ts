@@ -46,8 +46,8 @@ const lists = new LRUCache<string, TrustList>({ max: 200 });
 const certificates = new LRUCache<string, KnownCertificate | "unreadable">({ max: 5000 });
 
 function kept<V extends {}>(cache: LRUCache<string, V>, key: string, make: () => V): V {
-  const known = cache.get(key);
-  if (known !== undefined) return known;
+  const keptTrust = cache.get(key);
+  if (keptTrust !== undefined) return keptTrust;
   const value = make();
   cache.set(key, value);
   return value;

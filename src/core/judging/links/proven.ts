@@ -36,10 +36,10 @@ export function judgeProof(input: ProvenInput): { ruling: Ruling; wants: "drill"
 function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {
   const { make, model } = computer.facts.computer;
   const all = drills.filter((each) => each.medium === medium.tag && each.on <= today);
-  const own = all.filter(({ emulated }) => !emulated);
-  const here = latest(own.filter((each) => each.computer === computer.tag));
+  const onComputer = all.filter(({ emulated }) => !emulated);
+  const here = latest(onComputer.filter((each) => each.computer === computer.tag));
   const alike = latest(
-    own.filter(
+    onComputer.filter(
       (each) =>
         each.computer !== computer.tag &&
         make !== null &&

@@ -35,13 +35,13 @@ const ownFamily: Rule = ({ computer, release }) => {
 const notOlder: Rule = ({ computer, release, systemReleasedOn }) => {
   const system = systemOf(computer);
   if (!system) return null;
-  const own = environmentOf(release, system);
+  const environment = environmentOf(release, system);
   const older = (): Ruling =>
     holdsAfter(
       { setting: "release", from: release.name, to: `one not older than ${systemText(system)}` },
       { code: "environment-older", release: release.name, system: systemText(system) },
     );
-  const order = own && compareSystems(own, system);
+  const order = environment && compareSystems(environment, system);
   if (order !== null) return order < 0 ? older() : holds({ code: "environment-not-older", release: release.name });
   if (release.madeOn && systemReleasedOn)
     return release.madeOn < systemReleasedOn
@@ -54,10 +54,10 @@ const notOlder: Rule = ({ computer, release, systemReleasedOn }) => {
 
 /** The environment that runs from it: of the same name where there is one, else of the same family. */
 function environmentOf({ systems }: RepairInput["release"], system: SystemFacts): ContainedSystem | null {
-  const own = (systems ?? []).filter(
+  const sameFamily = (systems ?? []).filter(
     (each) => each.role === "runs" && system.family !== null && sameName(each.family, system.family),
   );
-  return own.find((each) => sameName(each.name, system.name)) ?? own[0] ?? null;
+  return sameFamily.find((each) => sameName(each.name, system.name)) ?? sameFamily[0] ?? null;
 }
 
 /** Negative where the environment is the older; null where they cannot be compared. */

@@ -92,16 +92,16 @@ const startsAgain: Rule = ({ image }) => {
 const lineageWhole: Rule = ({ image, imageById }) => {
   const seen = new Set<string>();
   let unverified: string | null = null;
-  for (let own: ImagePart = image; ; ) {
-    if (seen.has(own.id)) return broken({ code: "lineage-broken", image: own.id, parent: own.parent });
-    seen.add(own.id);
-    if (own.verified?.whole === false) return broken({ code: "image-damaged", image: own.id, on: own.verified.on });
-    if (own.lost) return broken({ code: "image-lost", image: own.id });
-    if (own.verified === null) unverified ??= own.id;
-    if (own.kind === "full") break;
-    const parent = own.parent === null ? null : imageById(own.parent);
-    if (!parent) return broken({ code: "lineage-broken", image: own.id, parent: own.parent });
-    own = parent;
+  for (let part: ImagePart = image; ; ) {
+    if (seen.has(part.id)) return broken({ code: "lineage-broken", image: part.id, parent: part.parent });
+    seen.add(part.id);
+    if (part.verified?.whole === false) return broken({ code: "image-damaged", image: part.id, on: part.verified.on });
+    if (part.lost) return broken({ code: "image-lost", image: part.id });
+    if (part.verified === null) unverified ??= part.id;
+    if (part.kind === "full") break;
+    const parent = part.parent === null ? null : imageById(part.parent);
+    if (!parent) return broken({ code: "lineage-broken", image: part.id, parent: part.parent });
+    part = parent;
   }
   if (unverified !== null) return unknown({ code: "image-unverified", image: unverified });
   return seen.size > 1 ? holds({ code: "lineage-whole", parts: seen.size }) : null;
@@ -112,8 +112,8 @@ const opened: Rule = ({ image, release }) => {
   if (image.kit === null) return unknown({ code: "image-fact-missing", fact: "kit" });
   const { kit, kitVersion } = image;
   const told = release.facts.opens.filter((each) => sameName(each.kit, kit));
-  const own = sameName(release.kit, kit) && told.length === 0 ? [{ kit, upTo: release.version }] : [];
-  const opens = [...told, ...own];
+  const ownTool = sameName(release.kit, kit) && told.length === 0 ? [{ kit, upTo: release.version }] : [];
+  const opens = [...told, ...ownTool];
   if (opens.length === 0) return broken({ code: "image-kit-other", release: release.name, kit });
   if (opens.some((each) => each.upTo === null)) return holds({ code: "image-opens", release: release.name, kit });
   if (kitVersion === null) return unknown({ code: "image-fact-missing", fact: "kitVersion" });

@@ -135,19 +135,19 @@ class Look {
 
   /** A keyboard, or the controller that one can be attached to. */
   input(): Ruling | null {
-    const own = this.of("input");
+    const inputs = this.of("input");
     const controllers = this.of("usb-controller");
-    if (own.length + controllers.length === 0) return null;
+    if (inputs.length + controllers.length === 0) return null;
     const isDriven = (each: DeviceFacts) => this.drives(each) !== null;
-    if (own.some(isDriven)) return null;
+    if (inputs.some(isDriven)) return null;
     if (controllers.some(isDriven)) {
-      if (own.length === 0) return null;
+      if (inputs.length === 0) return null;
       return holdsAfter(
         { setting: "keyboard", from: "built in", to: "USB" },
-        { code: "input-not-driven", device: nameOf(itemAt(own, 0)) },
+        { code: "input-not-driven", device: nameOf(itemAt(inputs, 0)) },
       );
     }
-    const first = itemAt([...controllers, ...own], 0);
+    const first = itemAt([...controllers, ...inputs], 0);
     const reason = { code: "no-input-driven", device: nameOf(first) } as const;
     return this.isWhole ? broken(reason) : unknown(reason);
   }
@@ -159,12 +159,12 @@ class Look {
     const driven = adapters.find((each) => this.drives(each) !== null);
     if (driven)
       return holds({ code: "adapter-driven", release, device: nameOf(driven), driver: this.drives(driven) as string });
-    for (const each of adapters) {
-      const carried = this.asked.carried(each.modalias);
+    for (const adapter of adapters) {
+      const carried = this.asked.carried(adapter.modalias);
       if (carried)
         return holdsAfter(
           { setting: "driver", from: "not on it", to: `${carried.driver} from ${carried.release}` },
-          { code: "adapter-not-driven", release, device: nameOf(each) },
+          { code: "adapter-not-driven", release, device: nameOf(adapter) },
           { code: "driver-elsewhere", ...carried },
         );
     }

@@ -38,8 +38,8 @@ export function sameName(a: string, b: string): boolean {
 
 /** A name as names are compared; kept, since a fleet's names are few and are compared often. */
 export function plainName(text: string): string {
-  const known = plain.get(text);
-  if (known !== undefined) return known;
+  const keptName = plain.get(text);
+  if (keptName !== undefined) return keptName;
   const name = text
     .normalize("NFKD")
     .replace(/\p{M}/gu, "")

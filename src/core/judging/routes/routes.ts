@@ -172,9 +172,9 @@ function ofImages(
   release: ReleasePart,
   { imagesOf, imageById }: GiveSurroundings,
 ): Judged[] {
-  const own = imagesOf(computer.tag);
-  if (own.length === 0) return [{ image: null, ruling: unknown({ code: "no-image-recorded" }), network: false }];
-  return own.map((image) => {
+  const ownImages = imagesOf(computer.tag);
+  if (ownImages.length === 0) return [{ image: null, ruling: unknown({ code: "no-image-recorded" }), network: false }];
+  return ownImages.map((image) => {
     const input: ImageInput = { computer, medium, release, image, imageById };
     return { image, ruling: judgeImage(input), network: needsNetwork(input) };
   });

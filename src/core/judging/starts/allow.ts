@@ -158,8 +158,8 @@ class Listed {
   /** A certificate between signer and anchor is revoked by digest, which the reference firmware does not look at. */
   private passesRevoked(entry: Entry, dbx: TrustList): boolean {
     return entry.carried.some((id) => {
-      const own = this.certificateOf(id);
-      return own !== null && isRevoked(own, dbx) === true;
+      const certificate = this.certificateOf(id);
+      return certificate !== null && isRevoked(certificate, dbx) === true;
     });
   }
 
@@ -214,8 +214,8 @@ function allowedBySbat(rows: SbatRow[], stored: string | null, own: string): All
 
 /** Whether a first stage lets itself run: it holds its own rows against the level (shim.c, `efi_main`). */
 export function allowedBySelf(first: Loader, stored: string | null): Allowance | null {
-  const own = first.firstStage?.sbatLevel ?? null;
-  return own === null || !first.sbat ? null : allowedBySbat(first.sbat, stored, own);
+  const ownLevel = first.firstStage?.sbatLevel ?? null;
+  return ownLevel === null || !first.sbat ? null : allowedBySbat(first.sbat, stored, ownLevel);
 }
 
 /**
@@ -237,8 +237,8 @@ export function allowedByFirstStage(
   if (sbat?.allowed === false) return sbat;
   // It computes with SHA-256 alone.
   const entries = signing.entries.filter((entry) => entry.digestName === "sha256");
-  const own = ownLists(first, certificateOf);
-  const bySignature = allowedByOwnLists({ ...signing, entries }, certificateOf, own, { db, dbx });
+  const lists = ownLists(first, certificateOf);
+  const bySignature = allowedByOwnLists({ ...signing, entries }, certificateOf, lists, { db, dbx });
   return bySignature.allowed && sbat ? sbat : bySignature;
 }
 
@@ -283,13 +283,13 @@ function allowedByOne(
   });
   const revoked = bare(dbx);
   // What is known to be revoked is refused whatever the other lists hold.
-  const known = allowedByFirmware(signing, certificateOf, {
+  const byFirmware = allowedByFirmware(signing, certificateOf, {
     db: db ? merged(own.allowed, db) : own.allowed,
     dbx: merged(own.revoked, revoked ?? EMPTY_LIST),
   });
-  if (known.allowed === true) return revoked ? known : undecided("dbx");
-  if (known.allowed === false && !db && mightBeListed(known.refusal)) return undecided("db");
-  return known;
+  if (byFirmware.allowed === true) return revoked ? byFirmware : undecided("dbx");
+  if (byFirmware.allowed === false && !db && mightBeListed(byFirmware.refusal)) return undecided("db");
+  return byFirmware;
 }
 
 /** Whether another `db` than a first stage's own lists could allow what these do not. */

@@ -125,8 +125,8 @@ export function packFiles(input: PackInput): PackFile[] {
     ...(read ? [{ path: PACK_PATHS.release, base64: compressed(read) }] : []),
     ...pages.sheets.map(({ computer, html }) => ({ path: sheetPath(computer), text: html })),
   ];
-  const own = files.map((file) => ({ path: file.path, sha256: hex(sha256(bytesOf(file))) }));
-  const lines = [...sums, ...own].map(({ path, sha256: digest }) => `${digest}  ${path.replace(/^\//, "")}\n`);
+  const digests = files.map((file) => ({ path: file.path, sha256: hex(sha256(bytesOf(file))) }));
+  const lines = [...sums, ...digests].map(({ path, sha256: digest }) => `${digest}  ${path.replace(/^\//, "")}\n`);
   return [...files, { path: PACK_PATHS.sums, text: lines.join("") }];
 }
 

@@ -281,13 +281,14 @@ function titleOf({ title, name, beside = [] }: PlanInput, nth: number): string {
 /** The files of each release, and beside them what the BIOS stage is told. */
 function filesOfLoads(trees: readonly ReleaseTree[], menus: readonly (OwnMenu | null)[], input: PlanInput) {
   const isOne = trees.length === 1;
-  const known = menus.flatMap((menu, nth) => (menu ? [{ nth: nth + 1, title: titleOf(input, nth) }] : []));
+  const readMenus = menus.flatMap((menu, nth) => (menu ? [{ nth: nth + 1, title: titleOf(input, nth) }] : []));
   return trees.map(({ files }, nth): FileToWrite[] => {
     const menu = menus[nth];
-    const own = files.filter(({ path }) => !path.toUpperCase().startsWith("/CREEL/"));
-    if (menu) own.push(configFile(isOne ? START_CONFIG_PATH : loadConfigPath(nth + 1), startConfig(menu)));
-    if (!isOne && nth === 0 && known.length > 0) own.push(configFile(START_CONFIG_PATH, choiceConfig(known)));
-    return own;
+    const releaseFiles = files.filter(({ path }) => !path.toUpperCase().startsWith("/CREEL/"));
+    if (menu) releaseFiles.push(configFile(isOne ? START_CONFIG_PATH : loadConfigPath(nth + 1), startConfig(menu)));
+    if (!isOne && nth === 0 && readMenus.length > 0)
+      releaseFiles.push(configFile(START_CONFIG_PATH, choiceConfig(readMenus)));
+    return releaseFiles;
   });
 }
 
@@ -297,9 +298,9 @@ function configFile(path: string, text: string): FileToWrite {
 
 function leftOut({ left }: ReleaseTree): PlanNote[] {
   return (["link", "unread"] as const).flatMap((why): PlanNote[] => {
-    const own = left.filter((each) => each.why === why);
-    const [first] = own;
-    return first ? [{ code: "left-out", count: own.length, first: first.path, why }] : [];
+    const leftFor = left.filter((each) => each.why === why);
+    const [first] = leftFor;
+    return first ? [{ code: "left-out", count: leftFor.length, first: first.path, why }] : [];
   });
 }
 

@@ -63,10 +63,10 @@ export function propose(candidates: readonly Candidate[]): Proposal[] {
   });
   proposals.sort(comparePlans);
   const best = new Map<number, Proposal>();
-  for (const each of proposals) {
-    const better = best.get(each.releaseId);
-    if (better) better.others.push({ way: each.way, served: servedBy(each).length });
-    else best.set(each.releaseId, each);
+  for (const proposal of proposals) {
+    const better = best.get(proposal.releaseId);
+    if (better) better.others.push({ way: proposal.way, served: servedBy(proposal).length });
+    else best.set(proposal.releaseId, proposal);
   }
   return [...best.values()].filter(({ serves, afterChange }) => serves.length + afterChange.length > 0);
 }

@@ -19,11 +19,11 @@ export async function releaseTree(image: ByteSource): Promise<ReleaseTree> {
   const main = await mainVolume(volumes);
   const tree: ReleaseTree = { files: [], left: [] };
   if (main) await gather(main, tree, () => true);
-  const known = new Set(tree.files.map(({ path }) => path.toUpperCase()));
+  const paths = new Set(tree.files.map(({ path }) => path.toUpperCase()));
   for (const volume of volumes) {
     if (volume === main || !isStartImage(volume)) continue;
-    await gather(volume, tree, (path) => isUefiPath(path) && !known.has(path.toUpperCase()));
-    for (const { path } of tree.files) known.add(path.toUpperCase());
+    await gather(volume, tree, (path) => isUefiPath(path) && !paths.has(path.toUpperCase()));
+    for (const { path } of tree.files) paths.add(path.toUpperCase());
   }
   return tree;
 }

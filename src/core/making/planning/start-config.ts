@@ -18,9 +18,9 @@ const PLACES: OwnMenu[] = [
 
 /** The menu that a release brings along, by its files' paths; null where it has none that a BIOS could be given. */
 export function ownMenuOf(paths: Iterable<string>): OwnMenu | null {
-  const known = new Map([...paths].map((path) => [path.toUpperCase(), path]));
+  const pathByCapitals = new Map([...paths].map((path) => [path.toUpperCase(), path]));
   for (const place of PLACES) {
-    const path = known.get(place.path.toUpperCase());
+    const path = pathByCapitals.get(place.path.toUpperCase());
     if (path !== undefined) return { kind: place.kind, path };
   }
   return null;

@@ -53,8 +53,8 @@ export async function testCapacity({ device, seed, onProgress, shouldStop }: Cap
   const bad: { start: number; end: number }[] = [];
   const mark = (start: number, end: number) => {
     const last = bad.at(-1);
-    const known = bad.some((each) => each.start <= start && each.end >= end);
-    if (known) return;
+    const isKnownBad = bad.some((each) => each.start <= start && each.end >= end);
+    if (isKnownBad) return;
     if (last && last.end === start) last.end = end;
     else if (bad.length < BAD_MAX) bad.push({ start, end });
   };

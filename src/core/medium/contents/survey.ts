@@ -253,7 +253,7 @@ class Surveyor {
 
   async initrd(content: ByteSource, volume: Volume, walked: Walked): Promise<void> {
     /** Without lists, the modules themselves say what they claim. */
-    const own = new Map<string, Claim[]>();
+    const claimsByList = new Map<string, Claim[]>();
     const lists = new Map<string, { text?: Uint8Array; index?: Uint8Array; builtIn?: Uint8Array }>();
     let osRelease: string | null = null;
     const reading = await readInitrd(
@@ -262,9 +262,9 @@ class Surveyor {
         const name = path.slice(path.lastIndexOf("/") + 1);
         const of = () => {
           const folder = folderOf(path);
-          const own = lists.get(folder) ?? {};
-          lists.set(folder, own);
-          return own;
+          const claimsByList = lists.get(folder) ?? {};
+          lists.set(folder, claimsByList);
+          return claimsByList;
         };
         const take = (key: "text" | "index" | "builtIn") => (bytes: Uint8Array) => {
           of()[key] = bytes;
@@ -281,8 +281,8 @@ class Surveyor {
         if (!module || this.options.depth !== "deep") return null;
         const [, kernel, driver] = module as unknown as [string, string, string];
         return (bytes) => {
-          const claims = own.get(kernel) ?? [];
-          own.set(kernel, [...claims, ...readModuleAliases(bytes, driver.replaceAll("-", "_"))]);
+          const claims = claimsByList.get(kernel) ?? [];
+          claimsByList.set(kernel, [...claims, ...readModuleAliases(bytes, driver.replaceAll("-", "_"))]);
         };
       },
       { contentBytes: LIST_MAX_BYTES, unpackedBytes: this.unpackedLeft },
@@ -299,7 +299,7 @@ class Surveyor {
       if (builtIn) this.addBuiltin(builtIn, `${at}/modules.builtin.modinfo`, kernel);
     }
     if (lists.size === 0)
-      for (const [kernel, claims] of own)
+      for (const [kernel, claims] of claimsByList)
         this.addSources([claimsToSource("modules", `${walked.path}: lib/modules/${kernel}`, kernel, claims)]);
     const system = osRelease === null ? null : systemOfOsRelease(osRelease);
     if (system) this.result.systems.push({ ...system, role: "runs", from: walked.path });

@@ -67,11 +67,11 @@ export function readAliasIndex(bytes: Uint8Array): Claim[] | null {
     let at = node & NODE.offset;
     if (at === 0 || seen.has(at) || path.length > DEPTH_MAX) continue;
     seen.add(at);
-    let own = path;
+    let target = path;
     if (node & NODE.prefix) {
       const end = bytes.indexOf(0, at);
       if (end < 0 || end - at > DEPTH_MAX) continue;
-      own += latin1(bytes.subarray(at, end));
+      target += latin1(bytes.subarray(at, end));
       at = end + 1;
     }
     if (node & NODE.children) {
@@ -80,7 +80,7 @@ export function readAliasIndex(bytes: Uint8Array): Claim[] | null {
       at += 2;
       if (last < first || at + (last - first + 1) * 4 > bytes.length) continue;
       for (let char = first; char <= last; char++) {
-        pending.push({ node: fields.u32be(at), path: own + String.fromCharCode(char) });
+        pending.push({ node: fields.u32be(at), path: target + String.fromCharCode(char) });
         at += 4;
       }
     }
@@ -90,7 +90,7 @@ export function readAliasIndex(bytes: Uint8Array): Claim[] | null {
     for (let i = 0; i < count && at + 5 <= bytes.length; i++) {
       const end = bytes.indexOf(0, at + 4);
       if (end < 0) break;
-      claims.push({ pattern: own, driver: latin1(bytes.subarray(at + 4, end)), order: fields.u32be(at) });
+      claims.push({ pattern: target, driver: latin1(bytes.subarray(at + 4, end)), order: fields.u32be(at) });
       at = end + 1;
     }
   }

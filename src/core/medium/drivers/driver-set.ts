@@ -107,8 +107,8 @@ export class DriverIndex {
 }
 
 function file(map: Map<string, Filed[]>, key: string, filed: Filed): void {
-  const own = map.get(key);
-  if (own) own.push(filed);
+  const list = map.get(key);
+  if (list) list.push(filed);
   else map.set(key, [filed]);
 }
 

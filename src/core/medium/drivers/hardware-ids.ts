@@ -32,7 +32,7 @@ function pciIds([vendor, device, subVendor, subDevice, base, sub, api]: string[]
 }
 
 function usbIds([vendor, product, revision, dc, dsc, dp, ic, isc, ip, number]: string[]): string[] {
-  const own = `VID_${vendor}&PID_${product}`;
+  const usbId = `VID_${vendor}&PID_${product}`;
   const part = number ? `&MI_${number}` : "";
   const classes = (c?: string, s?: string, p?: string) => [
     `CLASS_${c}&SUBCLASS_${s}&PROT_${p}`,
@@ -40,10 +40,10 @@ function usbIds([vendor, product, revision, dc, dsc, dp, ic, isc, ip, number]: s
     `CLASS_${c}`,
   ];
   return [
-    `${own}&REV_${revision}${part}`,
-    ...(part ? [`${own}${part}`] : []),
-    `${own}&REV_${revision}`,
-    own,
+    `${usbId}&REV_${revision}${part}`,
+    ...(part ? [`${usbId}${part}`] : []),
+    `${usbId}&REV_${revision}`,
+    usbId,
     ...classes(ic, isc, ip),
     ...(dc === "00" ? [] : classes(dc, dsc, dp)),
   ].map((id) => `USB\\${id}`);

@@ -89,18 +89,18 @@ async function byFiles(
   const chosen = new Set(files.filter(({ file }) => /^\/EFI\//i.test(file.path)));
   let comparedBytes = [...chosen].reduce((sum, { file }) => sum + file.bytes, 0);
   for (const index of order(files.length, "files")) {
-    const each = files[index];
+    const file = files[index];
     if (comparedBytes >= ofBytes * share) break;
-    if (!each || chosen.has(each)) continue;
-    chosen.add(each);
-    comparedBytes += each.file.bytes;
+    if (!file || chosen.has(file)) continue;
+    chosen.add(file);
+    comparedBytes += file.file.bytes;
   }
   const found = await FilesOnMedium.of(medium);
   const tell = counting(comparedBytes, onProgress);
   const differing: FileDifference[] = [];
-  for (const each of files) {
-    const why = await found.difference(each.volume, each.file, chosen.has(each) ? make : null, tell);
-    if (why) differing.push({ volume: each.volume, path: each.file.path, why });
+  for (const file of files) {
+    const why = await found.difference(file.volume, file.file, chosen.has(file) ? make : null, tell);
+    if (why) differing.push({ volume: file.volume, path: file.file.path, why });
   }
   return { by: "files", comparedBytes, ofBytes, differing, outsideFiles: [] };
 }

@@ -99,8 +99,8 @@ export async function verifyAgainst(
 
 function isBelow(path: string, only: string): boolean {
   const folder = `/${only.split("/").filter(Boolean).join("/")}`.toUpperCase();
-  const own = path.toUpperCase();
-  return folder === "/" || own === folder || own.startsWith(`${folder}/`);
+  const capitals = path.toUpperCase();
+  return folder === "/" || capitals === folder || capitals.startsWith(`${folder}/`);
 }
 
 function verdict(result: Verification, partly: boolean, alike: boolean): Verification["result"] {
@@ -149,8 +149,8 @@ export class FilesOnMedium {
     onProgress: OnProgress,
   ): Promise<FileDifference["why"] | null> {
     // A medium that was laid out anew may carry the files in a volume of another name.
-    const own = [...this.volumes].sort((a, b) => Number(b.id === volumeId) - Number(a.id === volumeId));
-    for (const volume of own) {
+    const volumes = [...this.volumes].sort((a, b) => Number(b.id === volumeId) - Number(a.id === volumeId));
+    for (const volume of volumes) {
       const index = await this.indexOf(volume);
       const entry = index.file(file.path);
       if (!entry) continue;

@@ -144,8 +144,10 @@ async function readMbrTable(
     if (!isExtendedType(entry.type)) continue;
     const { partitions, broken } = await readLogicalPartitions(source, entry, SECTOR_BYTES);
     if (broken) facts.push({ code: "logical-chain-broken" });
-    for (const each of partitions)
-      reading.partitions.push(mbrPartition(each.number, each.type, each.startLba, each.sectors, each.indicator));
+    for (const partition of partitions)
+      reading.partitions.push(
+        mbrPartition(partition.number, partition.type, partition.startLba, partition.sectors, partition.indicator),
+      );
   }
   return table("mbr", bad || !mbr.signed ? "damaged" : "good", facts);
 }

@@ -38,16 +38,16 @@ export async function listVolumes(volumes: Volume[]): Promise<Listing> {
   let left = LISTING_MAX;
   for (const volume of distinct(volumes)) {
     const { id, kind, start, lengthBytes, tree } = volume;
-    const own: ListedVolume = { id, kind, label: tree.label, start, lengthBytes, entries: [], cut: false };
+    const listed: ListedVolume = { id, kind, label: tree.label, start, lengthBytes, entries: [], cut: false };
     const onCut = () => {
-      own.cut = true;
+      listed.cut = true;
     };
     for await (const { path, entry } of walk(tree, null, { entries: left, onCut })) {
       const special = entry.link === undefined ? (entry.unreadable ?? null) : `→ ${entry.link.slice(0, 300)}`;
-      own.entries.push([path, entry.sizeBytes, entry.directory ? 1 : 0, entry.modified, special]);
+      listed.entries.push([path, entry.sizeBytes, entry.directory ? 1 : 0, entry.modified, special]);
     }
-    left -= own.entries.length;
-    listing.volumes.push(own);
+    left -= listed.entries.length;
+    listing.volumes.push(listed);
   }
   return listing;
 }

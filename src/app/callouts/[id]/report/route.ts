@@ -19,11 +19,11 @@ export async function GET(_request: Request, { params }: Props): Promise<Respons
   const [steps, marks] = await Promise.all([stepsOf(context, detail), marksOf(context, detail.row.id)]);
   const blocks = head(detail);
   for (const [at, { step }] of (steps ?? []).entries()) {
-    const own = marks.filter((mark) => mark.step === step.code);
-    const done = own.filter(({ kind }) => kind === "done" || kind === "undone").at(-1);
+    const marksOfStep = marks.filter((mark) => mark.step === step.code);
+    const done = marksOfStep.filter(({ kind }) => kind === "done" || kind === "undone").at(-1);
     const when = done?.kind === "done" ? `${timeText(done.at)} UTC, ${done.personName}` : "not done";
     blocks.push({ kind: "line", text: `${at + 1}. ${stepText(step).act}` }, { kind: "quiet", text: when });
-    for (const mark of own) blocks.push(...(await told(mark)));
+    for (const mark of marksOfStep) blocks.push(...(await told(mark)));
   }
   async function told(mark: Mark): Promise<ReportBlock[]> {
     if (mark.kind === "note" || mark.kind === "failed")

@@ -126,8 +126,8 @@ async function endWithModule<E extends TreeEntry>(
 }
 
 async function hasModule<E extends TreeEntry>(tree: FileTree<E>, folder: string | null): Promise<boolean> {
-  for (const each of folder === null ? MODULE_FOLDERS : [folder, ...MODULE_FOLDERS]) {
-    const entry = await findEntry(tree, `${each}/${MODULE}`);
+  for (const folderTried of folder === null ? MODULE_FOLDERS : [folder, ...MODULE_FOLDERS]) {
+    const entry = await findEntry(tree, `${folderTried}/${MODULE}`);
     if (entry && !entry.directory && entry.sizeBytes > 0 && (await tree.open(entry))) return true;
   }
   return false;

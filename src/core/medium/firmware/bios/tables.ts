@@ -94,12 +94,12 @@ async function allPartitions(drive: Drive, sector: Uint8Array): Promise<(Target 
     if (entry.type !== 0 || entry.indicator !== 0) found.push({ ...toTarget(entry), indicator: entry.indicator });
   for (const entry of entries.filter((each) => isExtendedType(each.type))) {
     const { partitions } = await readLogicalPartitions(drive.source, entry, SECTOR_BYTES);
-    for (const each of partitions) {
+    for (const partition of partitions) {
       found.push({
-        startSector: each.startLba,
-        sectors: each.sectors,
-        step: { kind: "logical", number: each.number },
-        indicator: each.indicator,
+        startSector: partition.startLba,
+        sectors: partition.sectors,
+        step: { kind: "logical", number: partition.number },
+        indicator: partition.indicator,
       });
     }
   }

@@ -208,9 +208,9 @@ class Walk {
 
   /** The platform of the nearest section header before a record, or of the validation entry. */
   private platformAt(fields: Fields, index: number): number {
-    for (let each = index - 1; each > 0; each--) {
-      const header = fields.u8(each * 32);
-      if (header === 0x90 || header === 0x91) return fields.u8(each * 32 + 1);
+    for (let above = index - 1; above > 0; above--) {
+      const header = fields.u8(above * 32);
+      if (header === 0x90 || header === 0x91) return fields.u8(above * 32 + 1);
     }
     return fields.u8(1);
   }
@@ -218,9 +218,9 @@ class Walk {
   private entryBlocks(fields: Fields, at: number, startBlock: number, volumeBlocks: number, lastBlock: number): number {
     const floppySectors: Record<number, number> = { 1: 80 * 2 * 15, 2: 80 * 2 * 18, 3: 80 * 2 * 36 };
     const emulation = fields.u8(at + 1);
-    const known = emulation <= 4;
-    const sectors = known ? (floppySectors[emulation] ?? fields.u16le(at + 6)) : 0;
-    const unitBytes = emulation === 0 || !known ? this.blockBytes : 512;
+    const isKnown = emulation <= 4;
+    const sectors = isKnown ? (floppySectors[emulation] ?? fields.u16le(at + 6)) : 0;
+    const unitBytes = emulation === 0 || !isKnown ? this.blockBytes : 512;
     if (sectors >= 2) return Math.ceil((sectors * unitBytes) / this.blockBytes);
     if (volumeBlocks > lastBlock + 1) return lastBlock - startBlock + 1;
     // The volume's length is in 2,048-byte blocks and the start in device blocks; EDK2 subtracts them as they are,

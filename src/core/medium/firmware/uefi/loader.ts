@@ -38,8 +38,8 @@ export class StartFileReader {
     volume: Pick<UefiVolume, "filesystem" | "start" | "length">,
   ): Promise<UefiVolume["files"]> {
     const key = `${volume.filesystem} ${volume.start} ${volume.length}`;
-    const known = this.byVolume.get(key);
-    if (known) return known;
+    const keptLoader = this.byVolume.get(key);
+    if (keptLoader) return keptLoader;
     const files = readStartFiles(tree, this.gathered);
     this.byVolume.set(key, files);
     return files;
