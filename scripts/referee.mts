@@ -1,8 +1,10 @@
 // The referee: media made by reference tools are started on real firmware under QEMU, and Creel's verdicts must say
 // what happened. Prints the table of agreement, with the evidence of each disagreement.
 // Usage: npm run referee -- [--record] [part of a name…], or npm run referee -- --keys
-// --record keeps what the firmware did in test/referee/observed.json, where every test run compares with it.
+// --record keeps what the firmware did in test/referee/observed.json and observed-laid-out.json, where every test run
+// compares with it.
 // --keys makes the keys of certificates that are new, and keeps them in test/referee/keys.json.
+import { spawnSync } from "node:child_process";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -11,7 +13,7 @@ import { compare } from "../test/referee/agree";
 import { cellName, machineOf } from "../test/referee/blocks";
 import { CASES } from "../test/referee/cases";
 import { keepKeys } from "../test/referee/keys";
-import { cellDigest, keepObservations, type Observation } from "../test/referee/observations";
+import { cellDigest, imageDigest, keepObservations, type Observation } from "../test/referee/observations";
 import { Workshop } from "./media/workshop";
 
 const record = process.argv.includes("--record");
@@ -37,7 +39,7 @@ let next = 0;
 async function worker(): Promise<void> {
   for (let cell = cells[next++]; cell; cell = cells[next++]) {
     const { link, started, log, agrees } = await compare(cell.image, cell.machine, folder);
-    observed[cell.name] = { started, digest: cellDigest(cell.image, cell.machine) };
+    observed[cell.name] = { started, digest: cellDigest(imageDigest(cell.image), cell.machine) };
     const verdict = `${started ? "started" : "did not start"}, ${link.verdict}`;
     verdicts.set(verdict, (verdicts.get(verdict) ?? 0) + 1);
     console.log(
@@ -56,4 +58,12 @@ for (const [verdict, count] of [...verdicts].sort()) console.log(`  ${String(cou
 for (const name of disagreements) console.log(`  disagrees: ${name}`);
 if (record) keepObservations(observed);
 rmSync(folder, { recursive: true });
-process.exitCode = disagreements.length > 0 ? 1 : 0;
+// Media that Creel lays out are started by their own tests, which keep what they saw in the same way.
+const laidOut =
+  wanted.length > 0
+    ? null
+    : spawnSync("node_modules/.bin/jest", ["--ci", "layout/layouts", "planning/several"], {
+        stdio: "inherit",
+        env: { ...process.env, CREEL_START_ALL: "1", ...(record ? { CREEL_RECORD: "1" } : {}) },
+      });
+process.exitCode = disagreements.length > 0 || (laidOut && laidOut.status !== 0) ? 1 : 0;

@@ -26,6 +26,9 @@ const WRITES_TIME = new Set(
   ),
 );
 
+/** Tools that sleep a second or a quarter of one after they wrote a table, so that a kernel could follow. */
+const SLEEPS = new Set(["sgdisk", "sfdisk", "parted"]);
+
 /** Debian's libeatmydata, with which nothing waits for the disk, and libfaketime; where they are not installed, none. */
 function preloaded(command: string): Record<string, string> {
   const library = (path: string) =>
@@ -33,11 +36,12 @@ function preloaded(command: string): Record<string, string> {
       .map((arch) => `/usr/lib/${arch}/${path}`)
       .find((each) => existsSync(each));
   const [calm, clock] = [library("libeatmydata.so"), library("faketime/libfaketime.so.1")];
-  const isTimed = clock !== undefined && WRITES_TIME.has(command);
+  const time = WRITES_TIME.has(command) ? "2026-01-01 00:00:00" : SLEEPS.has(command) ? "+0 x1000" : null;
+  const isTimed = clock !== undefined && time !== null;
   const libraries = [calm, isTimed ? clock : undefined].filter((each) => each !== undefined);
   return {
     ...(libraries.length > 0 ? { LD_PRELOAD: libraries.join(":") } : {}),
-    ...(isTimed ? { FAKETIME: "2026-01-01 00:00:00", NO_FAKE_STAT: "1", FAKETIME_DONT_FAKE_MONOTONIC: "1" } : {}),
+    ...(isTimed ? { FAKETIME: time, NO_FAKE_STAT: "1", FAKETIME_DONT_FAKE_MONOTONIC: "1" } : {}),
   };
 }
 

@@ -38,11 +38,18 @@ function everyCell(world: World): [number, number][] {
   return world.computers.flatMap((_, row) => world.media.map((_, column): [number, number] => [row, column]));
 }
 
+/** Every cell of the matrix is what judging its pair alone comes to. */
+function expectPlain(matrix: FleetMatrix, world: World): void {
+  const cells = everyCell(world);
+  expect(cells.map(([row, column]) => [row, column, told(matrix, row, column)])).toEqual(
+    cells.map(([row, column]) => [row, column, plainly(world, row, column)]),
+  );
+}
+
 test.each(SEEDS)("every cell is what judging the pair alone comes to (fleet %i)", (seed) => {
   const world = randomWorld(dice(seed), 40, 30);
   const matrix = new FleetMatrix(world);
-  for (const [row, column] of everyCell(world))
-    expect([row, column, told(matrix, row, column)]).toEqual([row, column, plainly(world, row, column)]);
+  expectPlain(matrix, world);
 });
 
 test.each(SEEDS)("a changed computer or medium is judged anew, and nothing else changes (fleet %i)", (seed) => {
@@ -63,8 +70,7 @@ test.each(SEEDS)("a changed computer or medium is judged anew, and nothing else 
       matrix.replaceMedium(at, medium);
     }
   }
-  for (const [row, column] of everyCell(now))
-    expect([row, column, told(matrix, row, column)]).toEqual([row, column, plainly(now, row, column)]);
+  expectPlain(matrix, now);
 });
 
 test.each(SEEDS)("the order of what is around changes nothing (fleet %i)", (seed) => {
@@ -133,6 +139,8 @@ test.each(SEEDS)("forgetting a fact never turns a broken link into one that hold
   const { policyFor: _, ...world } = randomWorld(dice(seed), 30, 16);
   // What is asked of a computer may depend on its model: here the same is asked of all.
   const around = surroundingsOf(world);
+  let looked = 0;
+  const wrong: string[][] = [];
   for (const computer of world.computers)
     for (const medium of world.media) {
       // Without its architecture more of a medium's releases may come up: what was no route before was not broken.
@@ -140,14 +148,13 @@ test.each(SEEDS)("forgetting a fact never turns a broken link into one that hold
       for (const less of forgetting(computer))
         for (const route of judgePair(around, less, medium))
           for (const name of LINK_NAMES)
-            if (before.get(givenBy(route))?.links[name].verdict === "broken")
-              expect([less.tag, medium.part.tag, name, route.links[name].verdict]).not.toEqual([
-                less.tag,
-                medium.part.tag,
-                name,
-                "holds",
-              ]);
+            if (before.get(givenBy(route))?.links[name].verdict === "broken") {
+              looked++;
+              if (route.links[name].verdict === "holds") wrong.push([less.tag, medium.part.tag, name]);
+            }
     }
+  expect(wrong).toEqual([]);
+  expect(looked).toBeGreaterThan(1000);
 });
 
 test.each(SEEDS)("against releases a cell is the best of the media that carry it (fleet %i)", (seed) => {

@@ -8,15 +8,17 @@ import { emulate } from "./emulator";
 // Reference: SeaBIOS and OVMF under QEMU themselves.
 const w = tempWorkshop();
 const MACHINE = { as: "usb", lists: null } as const;
+/** Of what goes on nothing more is told, however long one waits. */
+const SOON = { ...MACHINE, quietMs: 1500 };
 const PNG = [0x89, 0x50, 0x4e, 0x47];
 
 test("an image that starts is seen to start, with its text and its screen, and is not written to", async () => {
   const image = IMAGES.bollard5.make(w);
   const before = run("sha256sum", [image]);
-  const bios = await emulate(image, { ...MACHINE, firmware: "bios" });
+  const bios = await emulate(image, { ...SOON, firmware: "bios" });
   expect(bios.end).toBe("went-on");
   expect([...(bios.picture ?? [])].slice(0, 4)).toEqual(PNG);
-  const uefi = await emulate(image, { ...MACHINE, firmware: "uefi-x64" });
+  const uefi = await emulate(image, { ...SOON, firmware: "uefi-x64" });
   expect(uefi.end).toBe("went-on");
   expect(uefi.text).toContain("BdsDxe: starting Boot");
   expect(run("sha256sum", [image])).toBe(before);
@@ -32,7 +34,7 @@ test("one that does not start is seen not to", async () => {
 test("Secure Boot of the computer decides there as well", async () => {
   const secure = { ...MACHINE, firmware: "uefi-x64" as const };
   const north = w.fat("north.img", 24, 16, { "EFI/BOOT/BOOTX64.EFI": signed(w, w.efi("x64"), "north.efi", "north") });
-  const allowed = await emulate(north, { ...secure, lists: SET_UPS.north(w) });
+  const allowed = await emulate(north, { ...secure, quietMs: SOON.quietMs, lists: SET_UPS.north(w) });
   expect(allowed.end).toBe("went-on");
   const refused = await emulate(north, { ...secure, lists: SET_UPS.south(w) });
   expect(refused).toMatchObject({ end: "refused", text: expect.stringContaining("Access Denied") });

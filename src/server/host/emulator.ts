@@ -21,7 +21,6 @@ import type { Lists } from "./flash-variables";
 
 /** What it prints when it hands over. */
 const HANDED_OVER = ["BdsDxe: starting Boot", "Booting from "];
-/** Once it handed over, and nothing was printed any more for so long, it is where it stays; software emulation is slow. */
 const QUIET_MS = 12_000;
 const TEXT_MOST = 200_000;
 
@@ -44,6 +43,14 @@ export interface Machine {
   lists: Lists | null;
 }
 
+/** How long a start is watched, in milliseconds. */
+interface Patience {
+  /** At most; software emulation is slow. */
+  withinMs: number;
+  /** Once it handed over, and nothing was printed any more for so long, it is where it stays. */
+  quietMs: number;
+}
+
 export interface Emulated {
   /**
    * `went-on`: the firmware handed over to what is on the medium, and it ran on. `gave-up`: the firmware had nothing more
@@ -62,11 +69,11 @@ export interface Emulated {
  */
 export async function emulate(
   image: string,
-  { withinMs = 150_000, ...machine }: Machine & { withinMs?: number },
+  { withinMs = 150_000, quietMs = QUIET_MS, ...machine }: Machine & Partial<Patience>,
 ): Promise<Emulated> {
   const scratch = mkdtempSync(join(tmpdir(), "creel-emulated-"));
   try {
-    return await powerOn(image, machine, withinMs, scratch);
+    return await powerOn(image, machine, { withinMs, quietMs }, scratch);
   } finally {
     rmSync(scratch, { recursive: true, force: true });
   }
@@ -75,7 +82,7 @@ export async function emulate(
 function powerOn(
   image: string,
   { firmware, as, lists }: Machine,
-  withinMs: number,
+  { withinMs, quietMs }: Patience,
   scratch: string,
 ): Promise<Emulated> {
   const control = join(scratch, "qmp");
@@ -126,7 +133,7 @@ function powerOn(
       if ([...GAVE_UP, ...LOADER_REFUSED].some((line) => words().includes(line)))
         return void finish(wasRefused(words()) ? "refused" : "gave-up");
       clearTimeout(quiet);
-      if (hasHandedOver()) quiet = setTimeout(() => void finish("went-on"), QUIET_MS);
+      if (hasHandedOver()) quiet = setTimeout(() => void finish("went-on"), quietMs);
     };
     machine.stdout.on("data", take);
     machine.stderr.on("data", take);

@@ -1,7 +1,7 @@
 import { copyFileSync, rmSync } from "node:fs";
 import { biosStart } from "@/server/host/bios-start";
 import { MARKER, run } from "../../../../scripts/media/workshop";
-import { powerOn } from "../../../../test/referee/machine";
+import { observe } from "../../../../test/referee/observations";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
 import { writeLayout } from "../../../../test/support/written";
 import { type Layout, LayoutSource, overlaid, shifted, writtenBytes } from "../../formats/pieces";
@@ -106,7 +106,8 @@ describe.each(["gpt", "mbr"] as const)("files on a fresh %s", (table) => {
       "uefi x64",
     ]);
     for (const firmware of ["bios", "uefi-x64"] as const) {
-      const { started, log } = await powerOn(image, { firmware, as: "usb", lists: null }, w.folder);
+      const machine = { firmware, as: "usb", lists: null } as const;
+      const { started, log } = await observe(`laid out ${table} ${firmware}`, image, machine, w.folder);
       expect([firmware, started || log]).toEqual([firmware, true]);
     }
   });
@@ -192,7 +193,8 @@ describe("an image as it is", () => {
     const volume = await cut(layout, made?.startBytes ?? 0, made?.lengthBytes ?? 0);
     expect(run("fsck.exfat", ["-n", volume])).toContain("clean");
     for (const firmware of ["bios", "uefi-x64"] as const) {
-      const { started, log } = await powerOn(written, { firmware, as: "usb", lists: null }, w.folder);
+      const machine = { firmware, as: "usb", lists: null } as const;
+      const { started, log } = await observe(`disc with a store ${firmware}`, written, machine, w.folder);
       expect([firmware, started || log]).toEqual([firmware, true]);
     }
     // Nothing of the disc itself is changed, but the tables.

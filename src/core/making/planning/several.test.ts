@@ -1,12 +1,13 @@
 import { biosStart } from "@/server/host/bios-start";
 import { MARKER } from "../../../../scripts/media/workshop";
-import { powerOn } from "../../../../test/referee/machine";
+import { observe } from "../../../../test/referee/observations";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
 import { writeLayout } from "../../../../test/support/written";
 import { type MediumPlan, type PlanInput, planMedium } from "./plan";
 
 // References: OVMF and SeaBIOS under QEMU on which release comes up; fsck.fat and sgdisk on layouts (making/layout/layouts.test.ts).
 const w = tempWorkshop();
+const BIOS = { firmware: "bios", as: "usb", lists: null } as const;
 
 type Kind = "x64" | "ia32" | "bios";
 
@@ -56,12 +57,13 @@ test("each firmware comes to the first release that has a loader for it", async 
   const image = w.path("several.img");
   await writeLayout(works(plan).layout, image);
   for (const firmware of ["uefi-x64", "uefi-ia32"] as const) {
-    const { started, log } = await powerOn(image, { firmware, as: "usb", lists: null }, w.folder);
+    const machine = { firmware, as: "usb", lists: null } as const;
+    const { started, log } = await observe(`two releases ${firmware}`, image, machine, w.folder);
     expect([firmware, started || log]).toEqual([firmware, true]);
   }
   // Only the second has something for a BIOS, so it is gone on with.
-  const { log } = await powerOn(image, { firmware: "bios", as: "usb", lists: null }, w.folder);
-  expect(log).toContain(`TWO-${MARKER}`);
+  const { said } = await observe("two releases bios", image, BIOS, w.folder);
+  expect(said).toEqual(["TWO"]);
 });
 
 test("on a BIOS computer a menu lets one of them be chosen", async () => {
@@ -74,8 +76,8 @@ test("on a BIOS computer a menu lets one of them be chosen", async () => {
   const image = w.path("choice.img");
   await writeLayout(works(plan).layout, image);
   // Nobody chooses: the first is taken after a while.
-  const { log } = await powerOn(image, { firmware: "bios", as: "usb", lists: null }, w.folder);
-  expect(log).toContain(`THREE-${MARKER}`);
+  const { said } = await observe("a menu of two releases bios", image, BIOS, w.folder);
+  expect(said).toEqual(["THREE"]);
 });
 
 test("what no computer would come to is not made", async () => {
