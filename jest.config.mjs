@@ -2,6 +2,7 @@
 export default {
   testEnvironment: "<rootDir>/test/support/shared-context.cjs",
   roots: ["<rootDir>/src", "<rootDir>/test"],
+  testSequencer: "<rootDir>/test/support/slow-first.cjs",
   testMatch: ["**/*.test.ts"],
   transform: {
     "^.+\\.(ts|tsx|mts|js)$": [

@@ -1,9 +1,9 @@
 import { createHash } from "node:crypto";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { MARKER } from "../../scripts/media/workshop";
 import { isZero } from "../../src/core/kernel/fields";
 import { firmwareFiles, OVMF } from "../../src/server/host/emulator-args";
-import { MARKER } from "../../scripts/media/workshop";
 import { type Machine, powerOn } from "./machine";
 
 /** What the firmware did with a medium, and the digest of all that decides it. */
