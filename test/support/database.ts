@@ -58,6 +58,52 @@ export function testInventory(): TestInventory {
   return inventory;
 }
 
+const WRITES = /^\s*(insert|update|delete|commit)\b/i;
+
+class Broken extends Error {}
+
+/** What all tables hold, by a check sum of each. */
+async function checksums(db: Database, but: readonly string[]): Promise<Record<string, unknown>> {
+  const [tables] = (await db.execute(sql`SHOW TABLES`)) as unknown as [Record<string, string>[]];
+  const names = tables.flatMap((row) => Object.values(row)).filter((name) => !but.includes(name));
+  const [rows] = (await db.execute(sql.raw(`CHECKSUM TABLE ${names.join(", ")}`))) as unknown as [
+    { Table: string; Checksum: unknown }[],
+  ];
+  return Object.fromEntries(rows.map(({ Table, Checksum }) => [Table.split(".").at(-1), Checksum]));
+}
+
+/**
+ * Does an act again and again, and each time the connection breaks at a later statement that writes (the commit too),
+ * until it comes through: before that nothing of it may be in the database. Gives what came of it at last, and how many
+ * statements wrote. `but` are tables in which long work says how it ended.
+ */
+export async function wholeOrNothing<T>(
+  inventory: TestInventory,
+  run: (context: Context) => Promise<T>,
+  but: readonly string[] = [],
+): Promise<{ result: T; statements: number }> {
+  let left = 0;
+  const db = connect(inventory.url, {
+    logQuery: (query) => {
+      if (WRITES.test(query) && --left === 0) throw new Broken(query);
+    },
+  });
+  try {
+    for (let nth = 1; ; nth++) {
+      const before = await checksums(inventory.ina.db, but);
+      left = nth;
+      const result = await run({ ...inventory.ina, db }).catch((error: unknown) => error);
+      if (left > 0) {
+        if (result instanceof Error) throw result;
+        return { result: result as T, statements: nth - 1 };
+      }
+      expect([nth, await checksums(inventory.ina.db, but)]).toEqual([nth, before]);
+    }
+  } finally {
+    await db.$client.end();
+  }
+}
+
 /** What came of it; a problem fails the test with its sentence. */
 export function value<T>(result: Result<T>): T {
   if (!result.ok) throw new Error(problemText(result.problem));

@@ -5,6 +5,7 @@ import { dayOf } from "@/core/kernel/days";
 import { sameDevice } from "@/core/making/writing/device";
 import { type Trust, trustOf } from "@/core/making/writing/trust";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { benchJobs, berths, computers, devices, drills, media } from "../db/schema";
 import { fleet } from "../fleet/fleet";
@@ -252,7 +253,7 @@ export async function setBatch(
 ): Promise<Result<number>> {
   const parsed = checked(z.object({ batch: batchSchema }), { batch });
   if (!parsed.ok) return parsed;
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [row] = await tx.select().from(devices).where(eq(devices.id, deviceId)).for("update");
     if (!row) return fail({ code: "not-found", what: "device" });
     if (row.batch === parsed.value.batch) return ok(row.version);
@@ -313,7 +314,7 @@ export async function fillBerth(
   version: number,
   deviceId: number | null,
 ): Promise<Result<number>> {
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [berth] = await tx.select().from(berths).where(eq(berths.id, berthId)).for("update");
     if (!berth) return fail({ code: "not-found", what: "berth" });
     if (berth.port !== null) return refused({ code: "berth-is-port", berth: berth.name });

@@ -5,6 +5,7 @@ import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId, nameOf } from "../db/results";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
@@ -123,7 +124,7 @@ async function queueJob(
   berthId: number,
   job: { request: BenchRequest; releaseId: number | null; mediumTag: string | null; deviceId: number },
 ): Promise<Result<number>> {
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     // One job at a time holds a berth: whoever comes second waits for this row.
     await tx.select({ id: berths.id }).from(berths).where(eq(berths.id, berthId)).for("update");
     const [holding] = await tx
@@ -141,7 +142,7 @@ async function queueJob(
 
 /** Asks a running job to stop where it is; a queued one is cancelled at once. */
 export async function askOf(context: Context, jobId: number, wish: "pause" | "cancel"): Promise<Result<string>> {
-  return context.db.transaction(async (tx): Promise<Result<string>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<string>> => {
     const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
     if (!job) return fail({ code: "not-found", what: "job" });
     if (job.state === "running") {
@@ -162,7 +163,7 @@ export async function askOf(context: Context, jobId: number, wish: "pause" | "ca
 
 /** Lets a job go on that was paused, was interrupted, or failed at its device. */
 export async function resume(context: Context, jobId: number): Promise<Result<number>> {
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
     if (!job) return fail({ code: "not-found", what: "job" });
     const canGoOn =

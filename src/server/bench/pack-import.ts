@@ -5,6 +5,7 @@ import { dayOf } from "@/core/kernel/days";
 import type { Pack, PackedComputer } from "@/core/making/pack/pack-read";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { computers, kits, releases, sites } from "../db/schema";
 import { keyOf } from "../exchange/importer";
 import { runImport, stageImport } from "../exchange/imports";
@@ -33,10 +34,14 @@ export interface PackImportOptions {
 
 /**
  * Takes in what a medium says of itself: kit, release with what was read from its file, key cards, computers, places and
- * the medium. Adds, and changes nothing that is known: an inventory knows more than a medium that was made once. Each
- * of its steps is whole in itself, so that one that was broken off is taken in again to its end.
+ * the medium, in one act. Adds, and changes nothing that is known: an inventory knows more than a medium that was made
+ * once.
  */
-export async function importPack(
+export function importPack(context: Context, pack: Pack, options: PackImportOptions): Promise<Result<PackImport>> {
+  return act(context, null, (acting) => importWithin(acting, pack, options));
+}
+
+async function importWithin(
   context: Context,
   { head, release: kept, computers: packed }: Pack,
   { read, isWhole }: PackImportOptions,

@@ -4,6 +4,7 @@ import type { PlannedLoad } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { devices, media } from "../db/schema";
 import { settleTask } from "../drills/cover-tasks";
 import {
@@ -16,6 +17,7 @@ import {
   retireMedium,
   saveMedium,
 } from "../media/media";
+import { ok } from "../problems";
 import { type DeviceRow, mediumKindOf } from "./devices";
 import type { BenchJob } from "./jobs";
 
@@ -51,13 +53,30 @@ export async function distrustMedium(context: Context, device: DeviceRow): Promi
   if (!saved.ok) throw new Error(problemText(saved.problem));
 }
 
-/** Enters a medium that was made and verified: the one with its tag as it is now, or a new one. Gives its tag. */
+/**
+ * Enters a medium that was made and verified, in one act: the one with its tag as it is now, or a new one; which device
+ * it is; and what was asked for by it is done. Gives its tag.
+ */
 export async function recordMedium(
   context: Context,
   job: BenchJob,
   device: DeviceRow,
   read: Inspection,
   planned: readonly PlannedLoad[] = [],
+): Promise<string | null> {
+  const recorded = await act(context, null, async (acting) =>
+    ok(await recordWithin(acting, job, device, read, planned)),
+  );
+  if (!recorded.ok) throw new Error(problemText(recorded.problem));
+  return recorded.value;
+}
+
+async function recordWithin(
+  context: Context,
+  job: BenchJob,
+  device: DeviceRow,
+  read: Inspection,
+  planned: readonly PlannedLoad[],
 ): Promise<string | null> {
   const tag = job.mediumTag;
   if (tag === null || job.releaseId === null) return null;
@@ -96,7 +115,7 @@ export async function recordMedium(
     await context.db.update(devices).set({ mediumId: row.id }).where(eq(devices.id, device.id));
   }
   if (earlier !== null && earlier !== tag) await retireEarlier(context, earlier);
-  await context.db.transaction((tx) => settleTask(tx, context, { what: "made", medium: tag, releaseIds }));
+  await settleTask(context.db, context, { what: "made", medium: tag, releaseIds });
   return tag;
 }
 

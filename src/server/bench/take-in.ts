@@ -4,6 +4,7 @@ import { findPack, readPack } from "@/core/making/pack/pack-read";
 import { DeviceFault } from "@/core/making/writing/device";
 import { inspect } from "@/core/medium/inspection/inspect";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { berths, devices, media } from "../db/schema";
 import { fail, type Result, refused } from "../problems";
 import { asSource, openDevice } from "./devices";
@@ -26,17 +27,19 @@ export async function takeInFromBerth(context: Context, berthId: number): Promis
       const reading = await readPack(open);
       if (!reading.ok) return refused({ code: "pack-refused", problem: reading.problem });
       const { inspection } = await inspect(source, { name: `${reading.pack.head.medium.tag}.img` });
-      const taken = await importPack(context, reading.pack, { read: inspection, isWhole: null });
-      if (!taken.ok) return taken;
-      const { tag } = taken.value.medium;
-      const [medium] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
-      const [other] = medium
-        ? await context.db.select().from(devices).where(eq(devices.mediumId, medium.id)).limit(1)
-        : [];
-      if (other && other.id !== row.device.id)
-        return refused({ code: "copy-of-medium", tag, device: [other.model, other.serial].filter(Boolean).join(" ") });
-      if (medium) await context.db.update(devices).set({ mediumId: medium.id }).where(eq(devices.id, row.device.id));
-      return taken;
+      return await act(context, null, async (acting) => {
+        const taken = await importPack(acting, reading.pack, { read: inspection, isWhole: null });
+        if (!taken.ok) return taken;
+        const { tag } = taken.value.medium;
+        const [medium] = await acting.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
+        const [other] = medium
+          ? await acting.db.select().from(devices).where(eq(devices.mediumId, medium.id)).limit(1)
+          : [];
+        const name = [other?.model, other?.serial].filter(Boolean).join(" ");
+        if (other && other.id !== row.device.id) return refused({ code: "copy-of-medium", tag, device: name });
+        if (medium) await acting.db.update(devices).set({ mediumId: medium.id }).where(eq(devices.id, row.device.id));
+        return taken;
+      });
     } finally {
       await device.close();
     }

@@ -1,6 +1,7 @@
 import { and, asc, eq, inArray, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { nameOf } from "../db/results";
 import { calloutMarks, callouts } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
@@ -34,38 +35,40 @@ export async function takeMarks(context: Context, calloutId: number, input: unkn
   if (!row) return fail({ code: "not-found", what: "call-out" });
   const { marks } = parsed.value;
   if (marks.length === 0) return ok(0);
-  const earlier = await context.db
-    .select({ id: calloutMarks.id })
-    .from(calloutMarks)
-    .where(
-      inArray(
-        calloutMarks.id,
-        marks.map(({ id }) => id),
-      ),
-    );
-  const had = new Set(earlier.map(({ id }) => id));
-  const fresh = marks.filter(({ id }, at) => !had.has(id) && marks.findIndex((each) => each.id === id) === at);
-  const rows = fresh.map(({ photo, at, photoType, ...mark }) => ({
-    ...mark,
-    calloutId,
-    at: new Date(at),
-    photo: photo ? Buffer.from(photo, "base64") : null,
-    photoType: photoType ?? null,
-    personId: context.person.id,
-    createdAt: context.now(),
-  }));
-  // A picture may fill what the database takes at once: each goes by itself.
-  const together = rows.filter(({ photo }) => photo === null);
-  for (const text of [
-    ...(together.length > 0 ? [together] : []),
-    ...rows.filter(({ photo }) => photo).map((row) => [row]),
-  ])
-    await context.db
-      .insert(calloutMarks)
-      .values(text)
-      // Sent twice at the same moment: the first one stands.
-      .onDuplicateKeyUpdate({ set: { id: sql`${calloutMarks.id}` } });
-  return ok(fresh.length);
+  return act(context, null, async (acting) => {
+    const earlier = await acting.db
+      .select({ id: calloutMarks.id })
+      .from(calloutMarks)
+      .where(
+        inArray(
+          calloutMarks.id,
+          marks.map(({ id }) => id),
+        ),
+      );
+    const had = new Set(earlier.map(({ id }) => id));
+    const fresh = marks.filter(({ id }, at) => !had.has(id) && marks.findIndex((each) => each.id === id) === at);
+    const rows = fresh.map(({ photo, at, photoType, ...mark }) => ({
+      ...mark,
+      calloutId,
+      at: new Date(at),
+      photo: photo ? Buffer.from(photo, "base64") : null,
+      photoType: photoType ?? null,
+      personId: context.person.id,
+      createdAt: context.now(),
+    }));
+    // A picture may fill what the database takes at once: each goes by itself.
+    const together = rows.filter(({ photo }) => photo === null);
+    for (const text of [
+      ...(together.length > 0 ? [together] : []),
+      ...rows.filter(({ photo }) => photo).map((row) => [row]),
+    ])
+      await acting.db
+        .insert(calloutMarks)
+        .values(text)
+        // Sent twice at the same moment: the first one stands.
+        .onDuplicateKeyUpdate({ set: { id: sql`${calloutMarks.id}` } });
+    return ok(fresh.length);
+  });
 }
 
 export interface Mark {

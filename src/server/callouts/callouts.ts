@@ -19,6 +19,7 @@ import type { LinkKind } from "@/core/images/forecast";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId, nameOf } from "../db/results";
 import { callouts, computers, imageCopies, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
@@ -27,7 +28,7 @@ import { imagesOfComputers } from "../images/images";
 import { type ComputerDetail, getComputer } from "../inventory/computers";
 import { recordEvent } from "../inventory/events";
 import { asKeyCard, keyCardOf } from "../inventory/key-cards";
-import { changing, saveVersioned } from "../inventory/versioned";
+import { saveVersioned } from "../inventory/versioned";
 import { getMedium } from "../media/media";
 import { runSheetInput, sheetMedium } from "../media/run-sheets";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -50,7 +51,7 @@ export async function openCallout(context: Context, input: unknown): Promise<Res
   const parsed = checked(openSchema, input);
   if (!parsed.ok) return parsed;
   const { computer: tag, happening, since } = parsed.value;
-  return changing(context, { field: "computer", value: tag }, async (tx) => {
+  return act(context, { field: "computer", value: tag }, async ({ db: tx }) => {
     const [byTag] = await tx.select().from(computers).where(eq(computers.tag, tag));
     // A name does as well, where it is one computer's alone.
     const named = byTag
@@ -267,22 +268,26 @@ export async function replacementOf(
   };
 }
 
+type WorkedOn = Partial<Pick<CalloutRow, "newDisk" | "newComputerId" | "chosen" | "outcome" | "closedAt">>;
+
+/** What is told of a call-out in the log; `was` as it is recorded now. */
 async function change(
   context: Context,
   { row, computer }: CalloutDetail,
-  set: Partial<Pick<CalloutRow, "newDisk" | "newComputerId" | "chosen" | "outcome" | "closedAt">>,
-  told: Record<string, unknown>,
+  set: WorkedOn,
+  { was, is }: { was: Record<string, unknown>; is: Record<string, unknown> },
   action: "worked on" | "handed back" = "worked on",
 ): Promise<Result<number>> {
-  return context.db.transaction((tx) =>
+  return act(context, null, ({ db: tx }) =>
     saveVersioned(tx, context, callouts, {
       ...{ entity: "call-out", id: row.id, version: row.version, tag: computer.row.tag, action },
-      set,
-      before: Object.fromEntries(Object.keys(told).map((key) => [key, null])),
-      after: told,
+      ...{ set, before: was, after: is },
     }),
   );
 }
+
+const routeTold = (chosen: ChosenRoute | null) =>
+  chosen && [chosen.medium, chosen.outcome, chosen.image?.name].filter(Boolean).join(", ");
 
 const newDiskSchema = z.object({
   bytes: z.number({ error: "A size is such as “480 GB”." }).int().positive().max(Number.MAX_SAFE_INTEGER),
@@ -296,7 +301,13 @@ export async function setNewDisk(context: Context, id: number, input: unknown): 
   if (!parsed.ok) return parsed;
   const detail = await getCallout(context, id);
   if (!detail) return fail({ code: "not-found", what: "call-out" });
-  return change(context, detail, { newDisk: parsed.value.disk, chosen: null }, { newDisk: parsed.value.disk });
+  const { newDisk, chosen } = detail.row;
+  return change(
+    context,
+    detail,
+    { newDisk: parsed.value.disk, chosen: null },
+    { was: { newDisk, route: routeTold(chosen) }, is: { newDisk: parsed.value.disk, route: null } },
+  );
 }
 
 /** Says which computer takes the place of the old one, by its tag; empty: the old one stays. The way has to be chosen anew. */
@@ -307,7 +318,10 @@ export async function setNewComputer(context: Context, id: number, tag: string):
   if (tag.trim() !== "" && !other) return fail({ code: "not-found", what: "computer", name: tag });
   if (other?.row.id === detail.row.computerId) return refused({ code: "same-computer" }, "computer");
   const set = { newComputerId: other?.row.id ?? null, chosen: null };
-  return change(context, detail, set, { newComputer: other?.row.tag ?? null });
+  return change(context, detail, set, {
+    was: { newComputer: detail.newComputer?.row.tag ?? null, route: routeTold(detail.row.chosen) },
+    is: { newComputer: other?.row.tag ?? null, route: null },
+  });
 }
 
 /** Takes a way from those that are offered: its steps are made from what is known now, and stay. */
@@ -355,7 +369,7 @@ export async function chooseRoute(
     context,
     detail,
     { chosen },
-    { route: [chosen.medium, chosen.outcome, chosen.image?.name].filter(Boolean).join(", ") },
+    { was: { route: routeTold(detail.row.chosen) }, is: { route: routeTold(chosen) } },
   );
 }
 
@@ -389,19 +403,28 @@ export async function closeCallout(context: Context, id: number, input: unknown)
   if (!detail) return fail({ code: "not-found", what: "call-out" });
   if (detail.row.closedAt) return refused({ code: "callout-closed" });
   const outcome: CalloutOutcome = parsed.value;
-  const closed = await change(context, detail, { outcome, closedAt: context.now() }, { ...outcome }, "handed back");
   const { chosen } = detail.row;
-  if (!closed.ok || !chosen || outcome.mediumWorked === null) return closed;
-  // What worked in earnest is the best drill there is.
-  const whole = outcome.cameBack === "image" || outcome.cameBack === "reinstall" || outcome.cameBack === "factory";
-  const drilled = await recordDrill(context, {
-    ...{
-      medium: chosen.medium,
-      computer: (detail.newComputer ?? detail.computer).row.tag,
-      on: dayOf(context.now()),
-    },
-    result: outcome.mediumWorked ? (whole ? "restored" : "started") : "failed",
-    note: `Call-out ${id}`,
+  const fields = Object.keys(outcome);
+  return act(context, null, async (acting) => {
+    const closed = await change(
+      acting,
+      detail,
+      { outcome, closedAt: context.now() },
+      { was: Object.fromEntries(fields.map((field) => [field, null])), is: { ...outcome } },
+      "handed back",
+    );
+    if (!closed.ok || !chosen || outcome.mediumWorked === null) return closed;
+    // What worked in earnest is the best drill there is.
+    const whole = outcome.cameBack === "image" || outcome.cameBack === "reinstall" || outcome.cameBack === "factory";
+    const drilled = await recordDrill(acting, {
+      ...{
+        medium: chosen.medium,
+        computer: (detail.newComputer ?? detail.computer).row.tag,
+        on: dayOf(context.now()),
+      },
+      result: outcome.mediumWorked ? (whole ? "restored" : "started") : "failed",
+      note: `Call-out ${id}`,
+    });
+    return drilled.ok ? closed : drilled;
   });
-  return drilled.ok ? closed : drilled;
 }

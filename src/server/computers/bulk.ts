@@ -3,13 +3,14 @@ import { z } from "zod";
 import { editedProvenance } from "@/core/computer/facts/merge";
 import { type Facts, FORMS, factsSchema } from "@/core/computer/facts/schema";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId, nameOf } from "../db/results";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";
 import { type ComputerInput, handSource, snapshot } from "../inventory/computers";
 import { difference, withDifference } from "../inventory/events";
 import { factsOfStored, unpacked } from "../inventory/list-store";
-import { changing, type Transaction } from "../inventory/versioned";
+
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { computerFilterSchema, whereOf } from "./computer-list";
@@ -176,7 +177,7 @@ export async function bulkChange(
   if (!chosen.ok) return chosen;
   if (!wanted.ok) return wanted;
   const ids = await idsOf(context, chosen.value);
-  return changing(context, { field: "tag", value: "" }, async (tx) => {
+  return act(context, { field: "tag", value: "" }, async ({ db: tx }) => {
     const summary = await summaryOf(tx, wanted.value);
     const batchId = await addBatch(context, tx, summary);
     let changed = 0;
@@ -191,7 +192,7 @@ export async function bulkChange(
   });
 }
 
-async function addBatch(context: Context, tx: Transaction, summary: string): Promise<number> {
+async function addBatch(context: Context, tx: Queries, summary: string): Promise<number> {
   const row = await tx
     .insert(batches)
     .values({
@@ -260,7 +261,7 @@ export interface Undone {
 
 /** Takes a change over many back, where nobody changed the computer since. */
 export async function undoBatch(context: Context, batchId: number): Promise<Result<Undone>> {
-  return changing(context, { field: "tag", value: "" }, async (tx) => {
+  return act(context, { field: "tag", value: "" }, async ({ db: tx }) => {
     const [batch] = await tx.select().from(batches).where(eq(batches.id, batchId)).for("update");
     if (!batch) return fail({ code: "not-found", what: "change over many" });
     if (batch.undoneAt) return refused({ code: "undone-already" });

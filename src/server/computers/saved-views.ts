@@ -1,8 +1,9 @@
 import { asc, eq } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { savedViews } from "../db/schema";
-import { changing } from "../inventory/versioned";
+
 import { checked, ok, type Result } from "../problems";
 
 /** Views are addresses under a name: what they show is in the address, which can as well be sent to somebody. */
@@ -28,7 +29,7 @@ export async function saveView(context: Context, input: unknown): Promise<Result
   const parsed = checked(viewSchema, input);
   if (!parsed.ok) return parsed;
   const { name, query } = parsed.value;
-  return changing(context, { field: "name", value: name }, async (tx) => {
+  return act(context, { field: "name", value: name }, async ({ db: tx }) => {
     await tx
       .insert(savedViews)
       .values({ name, query, personId: context.person.id, createdAt: context.now() })

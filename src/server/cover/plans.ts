@@ -21,6 +21,7 @@ import { dayAfter, dayOf } from "@/core/kernel/days";
 import { type Makeable, makeable, makeablePartsOf, makeableTogether } from "../bench/makeable";
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Database } from "../db/client";
 import { affectedRows, insertedId, nameOf } from "../db/results";
 import { coverPlans, coverTasks, devices, media, stores } from "../db/schema";
@@ -55,7 +56,7 @@ export async function beginPlan(context: Context, input: unknown): Promise<Resul
   if (!parsed.ok) return parsed;
   const { settings } = parsed.value;
   const name = parsed.value.name || `Plan of ${dayOf(context.now())}`;
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const row = await tx
       .insert(coverPlans)
@@ -266,7 +267,7 @@ export async function acceptPlan(context: Context, id: number, version: number):
   const { result } = row;
   if (row.state !== "done" || !result) return refused({ code: "plan-not-done" });
   const tasks = tasksOf(result);
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const acceptedAt = context.now();
     const saved = await saveVersioned(tx, context, coverPlans, {
       ...{

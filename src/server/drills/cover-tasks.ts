@@ -2,6 +2,7 @@ import { and, asc, eq, getTableColumns, inArray, isNull, sql } from "drizzle-orm
 import type { CoverResult, CoverSettings, CoverTask, PlannedMedium } from "@/core/cover/result";
 import { dayAfter, dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { nameOf } from "../db/results";
 import { coverPlans, coverTasks, media, sites } from "../db/schema";
@@ -68,7 +69,7 @@ export function listTasks(context: Context, planId: number): Promise<(TaskRow & 
  * Problems: `not-found`.
  */
 export async function tickTask(context: Context, taskId: number, isDone: boolean): Promise<Result<boolean>> {
-  return context.db.transaction(async (tx): Promise<Result<boolean>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<boolean>> => {
     const [row] = await tx.select().from(coverTasks).where(eq(coverTasks.id, taskId)).for("update");
     if (!row) return fail({ code: "not-found", what: "task" });
     if ((row.doneAt !== null) === isDone) return ok(isDone);

@@ -2,10 +2,11 @@ import { and, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-import { changing } from "../inventory/versioned";
+
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { settleTask } from "./cover-tasks";
 
@@ -44,7 +45,7 @@ export async function recordDrill(
   if (!parsed.ok) return parsed;
   const { medium: mediumTag, computer: computerTag, on, result, note } = parsed.value;
   if (on > dayOf(context.now())) return refused({ code: "day-ahead-drill" }, "on");
-  return changing(context, { field: "drill", value: mediumTag }, async (tx) => {
+  return act(context, { field: "drill", value: mediumTag }, async ({ db: tx }) => {
     const [[medium], [computer]] = await Promise.all([
       tx.select({ id: media.id, tag: media.tag }).from(media).where(eq(media.tag, mediumTag)),
       tx

@@ -2,6 +2,7 @@ import { and, asc, eq, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId, nameOf } from "../db/results";
 import { computers, media, plannedDrills } from "../db/schema";
@@ -22,7 +23,7 @@ export async function planDrill(context: Context, input: unknown): Promise<Resul
   if (!parsed.ok) return parsed;
   const { dueOn, ...tags } = parsed.value;
   if (dueOn < dayOf(context.now())) return refused({ code: "day-past-drill" }, "dueOn");
-  return context.db.transaction((tx) => planDrillIn(tx, context, { ...tags, dueOn }));
+  return act(context, null, ({ db: tx }) => planDrillIn(tx, context, { ...tags, dueOn }));
 }
 
 /** The same within a transaction, with what was checked before. Problems: `invalid`. */
@@ -76,7 +77,7 @@ export async function planDrillIn(
 
 /** Withdraws a drill that will not be held. Problems: `not-found`. */
 export async function withdrawDrill(context: Context, id: number): Promise<Result<number>> {
-  return context.db.transaction(async (tx) => {
+  return act(context, null, async ({ db: tx }) => {
     const [found] = await tx
       .select({ dueOn: plannedDrills.dueOn, medium: media.tag, computer: computers.tag })
       .from(plannedDrills)

@@ -1,14 +1,15 @@
-import { and, asc, eq, inArray, sql } from "drizzle-orm";
+import { and, asc, eq, inArray, lt, sql } from "drizzle-orm";
 import { decode, encodingOf, readTable, TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
 import type { FactSource } from "@/core/computer/facts/merge";
 import { readImportFault } from "../../core/problems/problem";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { affectedRows, insertedId } from "../db/results";
 import { importParts, imports, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-import { changing, type Transaction } from "../inventory/versioned";
+
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
 import { log } from "../log";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -33,7 +34,7 @@ export async function stageImport(context: Context, fileName: string, bytes: Uin
     overHand: false,
     addSites: false,
   };
-  const id = await context.db.transaction(async (tx) => {
+  return act(context, null, async ({ db: tx }) => {
     const row = await tx
       .insert(imports)
       .values({
@@ -53,16 +54,16 @@ export async function stageImport(context: Context, fileName: string, bytes: Uin
         position,
         body: bytes.subarray(position * PART_BYTES, (position + 1) * PART_BYTES),
       });
-    return importId;
+    return ok(importId);
   });
-  return ok(id);
 }
 
-async function bytesOf(queries: Queries, id: number): Promise<Uint8Array> {
+/** The staged file, or its first `most` parts. */
+async function bytesOf(queries: Queries, id: number, most = Number.MAX_SAFE_INTEGER): Promise<Uint8Array> {
   const parts = await queries
     .select({ body: importParts.body })
     .from(importParts)
-    .where(eq(importParts.importId, id))
+    .where(and(eq(importParts.importId, id), lt(importParts.position, most)))
     .orderBy(asc(importParts.position));
   const whole = new Uint8Array(parts.reduce((sum, part) => sum + part.body.length, 0));
   let at = 0;
@@ -77,7 +78,8 @@ export async function getImport(context: Context, id: number): Promise<ImportVie
   const [row] = await context.db.select().from(imports).where(eq(imports.id, id));
   if (!row) return null;
   const options = importOptionsSchema.parse(row.options);
-  const { text, damaged } = decode(await bytesOf(context.db, id), options.encoding);
+  // Its first part has the heading and more rows than are shown.
+  const { text, damaged } = decode(await bytesOf(context.db, id, 1), options.encoding);
   const table = isLines(row.fileName, text) ? null : readTable(text.slice(0, SAMPLE_TEXT), options.delimiter, damaged);
   return {
     ...progressOf(row),
@@ -234,9 +236,14 @@ export async function runImport(context: Context, id: number, options: unknown):
   if (!begun.ok) return begun;
   const { fileName, bytes } = begun.value;
   try {
-    const result = await changing(context, { field: "tag", value: "" }, (tx) =>
-      importAll(context, tx, id, fileName, bytes, begun.value.options),
-    );
+    // That it is done is kept with what was imported: neither without the other.
+    const result = await act(context, { field: "tag", value: "" }, async (acting) => {
+      const report = await importAll(context, acting.db, id, fileName, bytes, begun.value.options);
+      const { rows } = report;
+      await end(acting, id, { state: "done", report, done: rows, total: rows, problem: null });
+      await acting.db.delete(importParts).where(eq(importParts.importId, id));
+      return ok(report);
+    });
     if (!result.ok) {
       const why =
         result.problem.code === "taken"
@@ -245,14 +252,6 @@ export async function runImport(context: Context, id: number, options: unknown):
       await end(context, id, { state: "failed", problem: `${why} Nothing was imported.` });
       return result;
     }
-    await end(context, id, {
-      state: "done",
-      report: result.value,
-      done: result.value.rows,
-      total: result.value.rows,
-      problem: null,
-    });
-    await context.db.delete(importParts).where(eq(importParts.importId, id));
     return result;
   } catch (error) {
     if (error instanceof Refused) {
@@ -275,12 +274,12 @@ export async function runImport(context: Context, id: number, options: unknown):
 
 async function importAll(
   context: Context,
-  tx: Transaction,
+  tx: Queries,
   id: number,
   fileName: string,
   bytes: Uint8Array,
   options: ImportOptions,
-): Promise<Result<ImportReport>> {
+): Promise<ImportReport> {
   const source = sourceOfFile(fileName, bytes, options);
   const maps = await siteMaps(tx);
   const importer = newImporter(context, fileName, options, maps);
@@ -299,13 +298,13 @@ async function importAll(
     await breathe();
   }
   if (importer.report.faultsTotal > 0) throw new Refused(importer.report);
-  return ok(importer.report);
+  return importer.report;
 }
 
 /** Adds the places that a table names and that are not there; `added`: their ids by what stood for them. */
 async function addPlaces(
   context: Context,
-  tx: Transaction,
+  tx: Queries,
   names: string[],
   ids: Map<string, number>,
   added: Map<number, number>,

@@ -4,10 +4,11 @@ import { applied, changeSchema, type Rehearsal, rehearse, type WorldChange } fro
 import { type FleetSigners, fleetSigners } from "@/core/fleet/signers";
 import { changedText } from "@/core/words/rehearsal";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId, nameOf } from "../db/results";
 import { rehearsals } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-import { changing } from "../inventory/versioned";
+
 import { checked, ok, type Result } from "../problems";
 import { fleet } from "./fleet";
 
@@ -17,7 +18,7 @@ export async function addRehearsal(context: Context, input: unknown): Promise<Re
   if (!parsed.ok) return parsed;
   const { change } = parsed.value;
   const name = changedText(change).slice(0, 120);
-  return changing(context, { field: "name", value: name }, async (tx) => {
+  return act(context, { field: "name", value: name }, async ({ db: tx }) => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const row = await tx
       .insert(rehearsals)

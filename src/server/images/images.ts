@@ -6,11 +6,12 @@ import type { RetainedPoint } from "@/core/images/retention";
 import { type ImageBody, imageBodySchema } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
 import { computers, imageCopies, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
-import { changing, saveVersioned } from "../inventory/versioned";
+import { saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result } from "../problems";
 import { withCopies } from "./image-parts";
 import { storePlaces } from "./stores";
@@ -35,7 +36,7 @@ export async function recordImage(context: Context, input: unknown): Promise<Res
   const parsed = checked(imageInputSchema, input);
   if (!parsed.ok) return parsed;
   const { name, computer: tag, takenAt, body } = parsed.value;
-  return changing(context, { field: "name", value: name }, async (tx) => {
+  return act(context, { field: "name", value: name }, async ({ db: tx }) => {
     const computerId = await computerIdOf(tx, tag);
     if (computerId === null) return fail({ code: "not-found", what: "computer", name: tag });
     const times = { createdAt: context.now(), updatedAt: context.now() };
@@ -72,7 +73,7 @@ export async function saveImage(
   const told = ({ body: its, ...rest }: z.output<typeof imageInputSchema>) => ({ ...rest, ...its });
   const change = difference(told(imageInputOf(detail)), told(parsed.value));
   if (!change) return ok(detail.row.version);
-  return changing(context, { field: "name", value: name }, async (tx) => {
+  return act(context, { field: "name", value: name }, async ({ db: tx }) => {
     const computerId = await computerIdOf(tx, computer);
     if (computerId === null) return fail({ code: "not-found", what: "computer", name: computer });
     return saveVersioned(tx, context, systemImages, {
@@ -92,7 +93,7 @@ export function imageInputOf({
 
 /** Says that an image was deleted, by whoever did; what was known of it stays. */
 export async function forgetImages(context: Context, ids: readonly number[]): Promise<Result<number>> {
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     let count = 0;
     for (const id of ids) {
       const [row] = await tx.select().from(systemImages).where(eq(systemImages.id, id)).for("update");

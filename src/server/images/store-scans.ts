@@ -15,7 +15,8 @@ import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
 import { Cancelled, digestSource } from "@/core/medium/integrity/hashing";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
-import type { Database } from "../db/client";
+import { act } from "../db/act";
+import type { Database, Queries } from "../db/client";
 import { affectedRows, insertedId, nameOf } from "../db/results";
 import { computerFacts, computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
 import { FileSource, fileProblem } from "../host/file-source";
@@ -43,7 +44,7 @@ export async function beginScan(context: Context, storeId: number, isThorough: b
   const store = await getStore(context, storeId);
   if (!store) return fail({ code: "not-found", what: "store" });
   if (store.row.folder === null) return refused({ code: "store-out-of-reach" });
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     // Whoever comes second waits for this row, and sees the first one's scan.
     await tx.select({ id: stores.id }).from(stores).where(eq(stores.id, storeId)).for("update");
     const [running] = await tx
@@ -64,8 +65,8 @@ const TELL_EVERY_MS = 500;
 
 /** Does a look through a store that was begun, to its end, and says in the database how it ended. */
 export async function runScan(context: Context, scanId: number): Promise<void> {
-  const end = (set: Partial<ScanRow>) =>
-    context.db
+  const end = (set: Partial<ScanRow>, db: Queries = context.db) =>
+    db
       .update(storeScans)
       .set({ ...set, updatedAt: context.now() })
       .where(and(eq(storeScans.id, scanId), eq(storeScans.state, "running")));
@@ -75,15 +76,16 @@ export async function runScan(context: Context, scanId: number): Promise<void> {
     if (!scan || !store) return;
     const startedAt = performance.now();
     const report = await lookThrough(context, store, scan);
-    if (scan.isThorough) await noteReadRate(context, store, report, performance.now() - startedAt);
-    await end({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes });
-    await dateWhatIsThere(
-      context,
-      store,
-      report,
-      scan.isThorough,
-      await roomIn(join(storesFolder(), store.row.folder as string)),
-    );
+    const ms = performance.now() - startedAt;
+    const room = await roomIn(join(storesFolder(), store.row.folder as string));
+    // What is told to be done is dated with it; of a look that was cancelled meanwhile nothing is kept.
+    await act(context, null, async (acting) => {
+      const ended = await end({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes }, acting.db);
+      if (affectedRows(ended) !== 1) return ok(false);
+      if (scan.isThorough) await noteReadRate(acting, store, report, ms);
+      await dateWhatIsThere(acting, store, report, scan.isThorough, room);
+      return ok(true);
+    });
   } catch (error) {
     if (error instanceof Cancelled) return void (await end({ state: "cancelled" }));
     const code = (error as { code?: string } | null)?.code;
@@ -282,27 +284,26 @@ async function dateWhatIsThere(
 ): Promise<void> {
   const today = dayOf(context.now());
   const copies = await knownCopies(context, store.row.id);
-  await context.db.transaction(async (tx) => {
-    for (const image of report.images) {
-      const { state } = image;
-      const copy = state.state === "same" ? copies.find((each) => each.image === state.image) : undefined;
-      if (!copy) continue;
-      const isWhole = image.isWhole ?? image.sumRight;
-      const files = image.isWhole === false || !isThorough ? copy.files : image.files;
-      await noteCopy(tx, context, {
-        ...{ imageId: copy.imageId, storeId: store.row.id, files, state: "there" },
-        verified: isWhole === null ? null : { on: today, whole: isWhole },
-      });
-    }
-    const capacityBytes = room?.capacityBytes ?? store.row.capacityBytes;
-    const usedBytes = room?.usedBytes ?? report.bytes;
-    await noteFill(tx, store.row.id, today, usedBytes);
-    const measured = {
-      measuredOn: today,
-      ...(capacityBytes === null ? {} : { capacityBytes, freeBytes: Math.max(0, capacityBytes - usedBytes) }),
-    };
-    await tx.update(stores).set(measured).where(eq(stores.id, store.row.id));
-  });
+  const { db: tx } = context;
+  for (const image of report.images) {
+    const { state } = image;
+    const copy = state.state === "same" ? copies.find((each) => each.image === state.image) : undefined;
+    if (!copy) continue;
+    const isWhole = image.isWhole ?? image.sumRight;
+    const files = image.isWhole === false || !isThorough ? copy.files : image.files;
+    await noteCopy(tx, context, {
+      ...{ imageId: copy.imageId, storeId: store.row.id, files, state: "there" },
+      verified: isWhole === null ? null : { on: today, whole: isWhole },
+    });
+  }
+  const capacityBytes = room?.capacityBytes ?? store.row.capacityBytes;
+  const usedBytes = room?.usedBytes ?? report.bytes;
+  await noteFill(tx, store.row.id, today, usedBytes);
+  const measured = {
+    measuredOn: today,
+    ...(capacityBytes === null ? {} : { capacityBytes, freeBytes: Math.max(0, capacityBytes - usedBytes) }),
+  };
+  await tx.update(stores).set(measured).where(eq(stores.id, store.row.id));
 }
 
 /** Takes a listing of a store that cannot be looked into: names, sizes and times, without what is inside. */
@@ -316,20 +317,22 @@ export async function takeListing(context: Context, storeId: number, text: strin
   for (const { reading } of images) reading.findings = reading.findings.filter(({ code }) => code !== "not-readable");
   const report = await reportOf(context, store, images, files);
   const times = { createdAt: context.now(), updatedAt: context.now() };
-  const row = await context.db
-    .insert(storeScans)
-    .values({
-      storeId,
-      state: "done",
-      report,
-      doneBytes: report.bytes,
-      totalBytes: report.bytes,
-      personId: context.person.id,
-      ...times,
-    })
-    .$returningId();
-  await dateWhatIsThere(context, store, report, false, null);
-  return ok(insertedId(row));
+  return act(context, null, async (acting) => {
+    const row = await acting.db
+      .insert(storeScans)
+      .values({
+        storeId,
+        state: "done",
+        report,
+        doneBytes: report.bytes,
+        totalBytes: report.bytes,
+        personId: context.person.id,
+        ...times,
+      })
+      .$returningId();
+    await dateWhatIsThere(acting, store, report, false, null);
+    return ok(insertedId(row));
+  });
 }
 
 /** Asks a look through a store to stop. */
@@ -364,7 +367,7 @@ export async function takeOver(context: Context, scanId: number): Promise<Result
     return fail({ code: "not-found", what: "finished look through a store" });
   const copies = await knownCopies(context, scan.storeId);
   const store = await getStore(context, scan.storeId);
-  return context.db.transaction(async (tx) => {
+  return act(context, null, async ({ db: tx }) => {
     let count = 0;
     const note = async (image: string, state: "there" | "changed" | "missing", files: CopiedFile[] | null) => {
       const copy = copies.find((each) => each.image === image);
@@ -423,16 +426,16 @@ export async function registerFound(
   const scan = await getScan(context, scanId);
   const found = scan?.report?.images.find((image) => image.key === key);
   if (!scan || !found) return fail({ code: "not-found", what: "image in that scan" });
-  const recorded = await recordImage(context, input);
-  if (!recorded.ok) return recorded;
   const on = dayOf(context.now());
-  await context.db.transaction((tx) =>
-    noteCopy(tx, context, {
+  return act(context, null, async (acting) => {
+    const recorded = await recordImage(acting, input);
+    if (!recorded.ok) return recorded;
+    await noteCopy(acting.db, context, {
       ...{ imageId: recorded.value, storeId: scan.storeId, files: found.files, state: "there" },
       verified: found.sumRight === null ? null : { on, whole: found.sumRight },
-    }),
-  );
-  return recorded;
+    });
+    return recorded;
+  });
 }
 
 /** Registers every new image of a scan whose name says its computer and day. Gives how many, and why others were not. */

@@ -6,12 +6,13 @@ import type { ImagePlace } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
 import { patternProblemText } from "@/core/words/images";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
 import { computers, imageCopies, media, STORE_KINDS, sites, storeFills, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
 import { nameSchema } from "../inventory/named";
-import { changing, saveVersioned } from "../inventory/versioned";
+import { saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
 
 export type StoreRow = typeof stores.$inferSelect;
@@ -125,7 +126,7 @@ export async function addStore(context: Context, input: unknown): Promise<Result
   const columns = await columnsOf(context, parsed.value);
   if (!columns.ok) return columns;
   const { name } = parsed.value;
-  return changing(context, { field: "name", value: name }, async (tx) => {
+  return act(context, { field: "name", value: name }, async ({ db: tx }) => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const row = await tx
       .insert(stores)
@@ -156,7 +157,7 @@ export async function saveStore(
   if (!detail) return fail({ code: "not-found", what: "store" });
   const change = difference(storeInputOf(detail), parsed.value);
   if (!change) return ok(detail.row.version);
-  return changing(context, { field: "name", value: parsed.value.name }, async (tx) => {
+  return act(context, { field: "name", value: parsed.value.name }, async ({ db: tx }) => {
     const saved = await saveVersioned(tx, context, stores, {
       ...{ entity: "store", id, version, tag: parsed.value.name, action: "changed" },
       set: columns.value,
@@ -186,7 +187,7 @@ export async function retireStore(
   const detail = await getStore(context, id);
   if (!detail) return fail({ code: "not-found", what: "store" });
   const retiredAt = retired ? context.now() : null;
-  return context.db.transaction((tx) =>
+  return act(context, null, ({ db: tx }) =>
     saveVersioned(tx, context, stores, {
       ...{ entity: "store", id, version, tag: detail.row.name, action: retired ? "retired" : "brought back" },
       set: { retiredAt },

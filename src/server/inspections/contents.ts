@@ -7,6 +7,7 @@ import { type Inspection, inspectionSchema } from "@/core/medium/inspection/sche
 import { type Manifest, manifestSchema } from "@/core/medium/integrity/manifest";
 import { type Listing, listingSchema } from "@/core/medium/volumes/listing";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { inspectionContents, inspections } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -49,7 +50,7 @@ export async function keepContents(
   };
   for (const part of Object.values(parts))
     if (part && part.length > STORED_BYTES_MAX) return refused({ code: "too-large-to-keep" });
-  return context.db.transaction(async (tx) => {
+  return act(context, null, async ({ db: tx }) => {
     const inspectionId = await storeInspection(tx, context, inspection);
     await tx.insert(inspectionContents).values({ inspectionId, ...parts });
     return ok(inspectionId);
@@ -84,15 +85,15 @@ export async function keepManifest(
     return refused({ code: "manifest-of-another-file" });
   const packed = await pack(manifest);
   if (packed.length > STORED_BYTES_MAX) return refused({ code: "manifest-too-large" });
-  await context.db.transaction(async (tx) => {
+  return act(context, null, async ({ db: tx }) => {
     const set = { manifest: packed, manifestAt: context.now() };
     await tx
       .insert(inspectionContents)
       .values({ inspectionId, ...set })
       .onDuplicateKeyUpdate({ set });
     await tx.update(inspections).set({ sha256: manifest.file.sha256 }).where(eq(inspections.id, inspectionId));
+    return ok(inspectionId);
   });
-  return ok(inspectionId);
 }
 
 async function part(

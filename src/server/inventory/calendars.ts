@@ -8,11 +8,12 @@ import {
   supportOn,
 } from "@/core/computer/calendars/calendar";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { calendars, computers } from "../db/schema";
 import { checked, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
-import { changing, saveVersioned } from "./versioned";
+import { saveVersioned } from "./versioned";
 
 export type CalendarRow = typeof calendars.$inferSelect;
 
@@ -31,7 +32,7 @@ export async function importCalendar(context: Context, input: unknown): Promise<
   if (!reading.ok) return refused({ code: "calendar-unreadable", problems: reading.problems }, "file");
   const { releases } = reading;
   const told = (list: CalendarRelease[]) => ({ releases: list.length, latest: list.at(-1)?.series ?? null });
-  return changing(context, { field: "calendar of", value: product }, async (tx) => {
+  return act(context, { field: "calendar of", value: product }, async ({ db: tx }) => {
     const [current] = await tx.select().from(calendars).where(eq(calendars.product, product)).for("update");
     if (!current) {
       const row = await tx

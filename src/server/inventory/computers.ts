@@ -4,12 +4,13 @@ import { editedProvenance, type FactSource, NO_PROVENANCE, type Provenance } fro
 import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import { equalJson } from "@/core/kernel/equal-json";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { computerFacts, computers, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { type Action, difference } from "./events";
 import { factsOfStored } from "./list-store";
-import { changing, staleResult, type Transaction } from "./versioned";
+import { staleResult } from "./versioned";
 import { type ComputerWrite, writeComputers } from "./write-computers";
 
 const blankToNull = (value: string | null | undefined) =>
@@ -84,7 +85,7 @@ export function insertComputer(
   { input, provenance, action, note }: NewComputer,
 ): Promise<Result<number>> {
   const whole = tagged(input);
-  return changing(context, { field: "tag", value: whole.tag }, async (tx) => {
+  return act(context, { field: "tag", value: whole.tag }, async ({ db: tx }) => {
     const write: ComputerWrite = {
       id: null,
       version: 1,
@@ -115,17 +116,17 @@ export function changeComputer(
   context: Context,
   id: number,
   version: number,
-  act: (current: ComputerDetail, tx: Transaction) => Result<ComputerChange> | Promise<Result<ComputerChange>>,
+  changeOf: (current: ComputerDetail, tx: Queries) => Result<ComputerChange> | Promise<Result<ComputerChange>>,
   tag = "",
 ): Promise<Result<number>> {
-  return changing(context, { field: "tag", value: tag }, async (tx) => {
+  return act(context, { field: "tag", value: tag }, async ({ db: tx }) => {
     await tx.select({ id: computers.id }).from(computers).where(eq(computers.id, id)).for("update");
     const current = await readDetail(tx, eq(computers.id, id));
     if (!current) return fail({ code: "not-found", what: "computer" });
-    const acted = await act(current, tx);
-    if (!acted.ok) return acted;
-    const { provenance, retiredAt = current.row.retiredAt, action, note = null } = acted.value;
-    const input = tagged(acted.value.input);
+    const changed = await changeOf(current, tx);
+    if (!changed.ok) return changed;
+    const { provenance, retiredAt = current.row.retiredAt, action, note = null } = changed.value;
+    const input = tagged(changed.value.input);
     const change = difference(snapshot(inputOf(current), current.row.retiredAt), snapshot(input, retiredAt));
     if (!change && sameMarks(provenance, current.provenance)) return ok(current.row.version);
     if (current.row.version !== version) return staleResult(tx, computers, { entity: "computer", id, version });

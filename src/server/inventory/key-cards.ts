@@ -3,11 +3,12 @@ import { z } from "zod";
 import type { KeyCard } from "@/core/computer/facts/key-cards";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { computers, drills, keyCards } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { difference, recordEvent } from "./events";
-import { changing, saveVersioned } from "./versioned";
+import { saveVersioned } from "./versioned";
 
 const blank = (max: number, text: string) =>
   z
@@ -117,7 +118,7 @@ export async function saveKeyCard(
   if (!parsed.ok) return parsed;
   const card = parsed.value;
   const tag = `${card.make} ${card.model}`.slice(0, 120);
-  return changing(context, { field: "card of", value: tag }, async (tx) => {
+  return act(context, { field: "card of", value: tag }, async ({ db: tx }) => {
     if (!seen) {
       const row = await tx
         .insert(keyCards)

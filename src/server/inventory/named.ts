@@ -1,8 +1,9 @@
 import { z } from "zod";
 import type { Context } from "../context";
+import { act } from "../db/act";
+import type { Queries } from "../db/client";
 import { ok, type Result } from "../problems";
 import { recordEvent } from "./events";
-import { changing, type Transaction } from "./versioned";
 
 /** What people, sites, kits and releases are called. */
 export const nameSchema = z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters.");
@@ -11,14 +12,14 @@ export const nameSchema = z.string().trim().min(1, "A name is needed.").max(120,
 export async function addNamed(
   context: Context,
   name: string,
-  insert: (tx: Transaction) => Promise<{
+  insert: (tx: Queries) => Promise<{
     entity: "person" | "site" | "kit" | "release";
     id: number;
     tag: string;
     after: Record<string, unknown>;
   }>,
 ): Promise<Result<number>> {
-  return changing(context, { field: "name", value: name }, async (tx) => {
+  return act(context, { field: "name", value: name }, async ({ db: tx }) => {
     const { entity, id, tag, after } = await insert(tx);
     // Nobody is there yet who could add the first person: they add themselves.
     const isFirst = entity === "person" && context.person.id === 0;

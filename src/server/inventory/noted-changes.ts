@@ -2,6 +2,7 @@ import { and, asc, eq, gte, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId, nameOf } from "../db/results";
 import { computers, notedChanges } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -18,7 +19,7 @@ export async function noteChange(context: Context, input: unknown): Promise<Resu
   const parsed = checked(schema, input);
   if (!parsed.ok) return parsed;
   const { computer: tag, on, what } = parsed.value;
-  return context.db.transaction(async (tx) => {
+  return act(context, null, async ({ db: tx }) => {
     const [computer] = await tx
       .select({ id: computers.id, tag: computers.tag, version: computers.version })
       .from(computers)
@@ -38,7 +39,7 @@ export async function noteChange(context: Context, input: unknown): Promise<Resu
 
 /** Withdraws a change that will not be made, or was noted by mistake. Problems: `not-found`. */
 export async function withdrawChange(context: Context, id: number): Promise<Result<number>> {
-  return context.db.transaction(async (tx) => {
+  return act(context, null, async ({ db: tx }) => {
     const [found] = await tx
       .select({
         on: notedChanges.on,

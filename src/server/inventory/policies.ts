@@ -15,6 +15,7 @@ import { travelTable } from "@/core/cover/travel";
 import type { ComputerPart, PolicyPart } from "@/core/judging/model/parts";
 import type { Refusal } from "@/core/problems/problem";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
 import { computers, policies, sites, travels } from "../db/schema";
@@ -99,7 +100,7 @@ export async function saveRule(
   const parsed = checked(ruleSchema, input);
   if (!parsed.ok) return parsed;
   const { scope, values } = parsed.value;
-  return context.db.transaction(async (tx): Promise<Result<number | null>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number | null>> => {
     const found = await storedTarget(tx, scope, parsed.value.target);
     if (!found.ok) return found;
     const target = found.value;
@@ -206,7 +207,7 @@ export async function setTravel(context: Context, input: unknown): Promise<Resul
   const { minutes } = parsed.value;
   const [fromId, toId] = [parsed.value.fromId, parsed.value.toId].sort((a, b) => a - b) as [number, number];
   if (fromId === toId) return refused({ code: "travel-to-itself" }, "minutes");
-  return context.db.transaction(async (tx): Promise<Result<number | null>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number | null>> => {
     const places = await tx
       .select({ id: sites.id, name: sites.name })
       .from(sites)

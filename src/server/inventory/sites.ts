@@ -2,6 +2,7 @@ import { asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { compilePattern } from "@/core/images/names";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { computers, media, sites } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -64,7 +65,7 @@ export async function setNamePattern(
   const namePattern = pattern.trim() || null;
   const compiled = namePattern === null ? null : compilePattern(namePattern.slice(0, 200));
   if (compiled && !compiled.ok) return refused({ code: "name-pattern", problems: compiled.problems }, "namePattern");
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [row] = await tx.select().from(sites).where(eq(sites.id, id));
     if (!row) return fail({ code: "not-found", what: "place" });
     if (row.namePattern === namePattern) return ok(row.version);

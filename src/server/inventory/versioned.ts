@@ -1,6 +1,7 @@
 import { and, eq } from "drizzle-orm";
 import type { MySqlColumn, MySqlTable } from "drizzle-orm/mysql-core";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { affectedRows } from "../db/results";
 import { fail, ok, type Result } from "../problems";
@@ -68,59 +69,6 @@ export async function staleResult(
   });
 }
 
-/** MySQL's and MariaDB's error numbers, through whatever wraps the driver's error. */
-const DUPLICATE_ENTRY = 1062;
-const NO_REFERENCED_ROW = 1452;
-const DEADLOCK = 1213;
-const ATTEMPTS = 5;
-
-function errorNumber(error: unknown): number | null {
-  for (let cause = error; cause instanceof Error; cause = cause.cause) {
-    if ("errno" in cause && typeof cause.errno === "number") return cause.errno;
-  }
-  return null;
-}
-
-/**
- * Two transactions that wait for each other are told apart by the database: one of them is taken back whole, and is run
- * again here, as its manual advises ("InnoDB deadlocks").
- */
-async function repeated<T>(run: () => Promise<T>): Promise<T> {
-  for (let attempt = 1; ; attempt++) {
-    try {
-      return await run();
-    } catch (error) {
-      if (errorNumber(error) !== DEADLOCK || attempt === ATTEMPTS) throw error;
-      await new Promise((resolve) => setTimeout(resolve, Math.random() * 20 * attempt));
-    }
-  }
-}
-
-export type Transaction = Parameters<Parameters<Context["db"]["transaction"]>[0]>[0];
-
-/**
- * Runs a change in a transaction. A name that is taken, and a reference to something that is gone, are problems of
- * the input; anything else that the database refuses is thrown.
- */
-export async function changing<T>(
-  context: Context,
-  unique: { field: string; value: string },
-  run: (tx: Transaction) => Promise<Result<T>>,
-): Promise<Result<T>> {
-  try {
-    return await repeated(() => context.db.transaction(run));
-  } catch (error) {
-    switch (errorNumber(error)) {
-      case DUPLICATE_ENTRY:
-        return fail({ code: "taken", ...unique });
-      case NO_REFERENCED_ROW:
-        return fail({ code: "not-found", what: "place or release" });
-      default:
-        throw error;
-    }
-  }
-}
-
 type RetirableTable = VersionedTable & { tag: MySqlColumn; retiredAt: MySqlColumn };
 
 /** Takes a thing out of service, or back. Nothing is deleted. */
@@ -130,7 +78,7 @@ export function retire(
   change: { entity: Entity; id: number; version: number; retired: boolean },
 ): Promise<Result<number>> {
   const { entity, id, version, retired } = change;
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [row] = await tx.select({ tag: table.tag, retiredAt: table.retiredAt }).from(table).where(eq(table.id, id));
     if (!row) return fail({ code: "not-found", what: entity });
     const before = row.retiredAt as Date | null;

@@ -2,6 +2,7 @@ import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { nameOf } from "../db/results";
 import { loans, media, sites, stocktakes } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -23,31 +24,36 @@ export async function lend(context: Context, input: unknown): Promise<Result<num
   const parsed = checked(lendSchema, input);
   if (!parsed.ok) return parsed;
   const { tag, to, dueOn } = parsed.value;
-  const medium = await getMedium(context, tag);
-  if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
-  if (medium.row.lentTo) return refused({ code: "lent-already", medium: tag, to: medium.row.lentTo }, "to");
   const since = dayOf(context.now());
   if (dueOn !== null && dueOn < since) return refused({ code: "day-past" }, "dueOn");
-  const saved = await saveMedium(context, medium.row.id, medium.row.version, { ...mediumInputOf(medium), lentTo: to });
-  if (!saved.ok) return saved;
-  await context.db
-    .insert(loans)
-    .values({ mediumId: medium.row.id, to, since, dueOn, personId: context.person.id, createdAt: context.now() });
-  return saved;
+  return act(context, null, async (acting) => {
+    const medium = await getMedium(acting, tag);
+    if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
+    if (medium.row.lentTo) return refused({ code: "lent-already", medium: tag, to: medium.row.lentTo }, "to");
+    const { id, version } = medium.row;
+    const saved = await saveMedium(acting, id, version, { ...mediumInputOf(medium), lentTo: to });
+    if (!saved.ok) return saved;
+    await acting.db
+      .insert(loans)
+      .values({ mediumId: id, to, since, dueOn, personId: context.person.id, createdAt: context.now() });
+    return saved;
+  });
 }
 
 /** Takes a medium back, to a place where it is one; null: to where it is recorded to be kept. */
 export async function giveBack(context: Context, tag: string, siteId: number | null): Promise<Result<number>> {
-  const medium = await getMedium(context, tag.trim());
-  if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
-  const input = { ...mediumInputOf(medium), lentTo: null, siteId: siteId ?? medium.row.siteId };
-  const saved = await saveMedium(context, medium.row.id, medium.row.version, input);
-  if (!saved.ok) return saved;
-  await context.db
-    .update(loans)
-    .set({ returnedOn: dayOf(context.now()) })
-    .where(and(eq(loans.mediumId, medium.row.id), isNull(loans.returnedOn)));
-  return saved;
+  return act(context, null, async (acting) => {
+    const medium = await getMedium(acting, tag.trim());
+    if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
+    const input = { ...mediumInputOf(medium), lentTo: null, siteId: siteId ?? medium.row.siteId };
+    const saved = await saveMedium(acting, medium.row.id, medium.row.version, input);
+    if (!saved.ok) return saved;
+    await acting.db
+      .update(loans)
+      .set({ returnedOn: dayOf(context.now()) })
+      .where(and(eq(loans.mediumId, medium.row.id), isNull(loans.returnedOn)));
+    return saved;
+  });
 }
 
 export interface LoanItem {
@@ -190,16 +196,18 @@ export async function takeStock(
   siteId: number,
   tags: readonly string[],
 ): Promise<Result<Stocktaking>> {
-  const compared = await compareStock(context, siteId, tags);
-  if (!compared.ok) return compared;
-  const { found, missing, moved } = compared.value;
-  for (const tag of moved) {
-    const back = await giveBack(context, tag, siteId);
-    if (!back.ok) return back;
-  }
-  await context.db.insert(stocktakes).values({
-    ...{ siteId, on: dayOf(context.now()), found, missing, moved },
-    ...{ personId: context.person.id, createdAt: context.now() },
+  return act(context, null, async (acting) => {
+    const compared = await compareStock(acting, siteId, tags);
+    if (!compared.ok) return compared;
+    const { found, missing, moved } = compared.value;
+    for (const tag of moved) {
+      const back = await giveBack(acting, tag, siteId);
+      if (!back.ok) return back;
+    }
+    await acting.db.insert(stocktakes).values({
+      ...{ siteId, on: dayOf(context.now()), found, missing, moved },
+      ...{ personId: context.person.id, createdAt: context.now() },
+    });
+    return compared;
   });
-  return compared;
 }

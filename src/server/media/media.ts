@@ -7,6 +7,7 @@ import { answerOf, type Route } from "@/core/judging/routes/routes";
 import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
 import { PAGE_ROWS } from "../computers/computer-list";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
 import { inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
@@ -16,7 +17,7 @@ import { asInspection, readInspection, storeInspection } from "../inspections/in
 import { verifiedOf } from "../inspections/verified";
 import { tagSchema } from "../inventory/computers";
 import { difference, recordEvent } from "../inventory/events";
-import { changing, retire, saveVersioned } from "../inventory/versioned";
+import { retire, saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result } from "../problems";
 
 const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
@@ -128,7 +129,7 @@ export async function addMedium(
   const read = await checkedInspection(context, inspection);
   if (!read.ok) return read;
   const { tag, releaseIds } = parsed.value;
-  return changing(context, { field: "tag", value: tag }, async (tx) => {
+  return act(context, { field: "tag", value: tag }, async ({ db: tx }) => {
     const contents = read.value === NOTHING_READ ? null : read.value;
     const inspectionId = contents && (await inspectionIdOf(tx, context, contents));
     const times = { createdAt: context.now(), updatedAt: context.now() };
@@ -169,7 +170,7 @@ export async function saveMedium(
   const read = await checkedInspection(context, inspection);
   if (!read.ok) return read;
   const { tag, releaseIds } = parsed.value;
-  return changing(context, { field: "tag", value: tag }, async (tx) => {
+  return act(context, { field: "tag", value: tag }, async ({ db: tx }) => {
     const current = await readMedium(tx, eq(media.id, id));
     if (!current) return fail({ code: "not-found", what: "medium" });
     const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };

@@ -6,6 +6,7 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { compareReleases, type ReleaseComparison, type ReleaseSide } from "@/core/medium/releases/compare";
 import { asReleaseFacts, type ReleaseFacts, releaseFactsSchema } from "@/core/medium/releases/facts";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { fleet } from "../fleet/fleet";
@@ -14,7 +15,7 @@ import { readInspection } from "../inspections/inspections";
 import { getComputer } from "../inventory/computers";
 import { difference } from "../inventory/events";
 import { addNamed, nameSchema } from "../inventory/named";
-import { changing, saveVersioned } from "../inventory/versioned";
+import { saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
 
 const blank = (value: string | null | undefined) => value?.trim() || null;
@@ -36,7 +37,7 @@ export async function saveKit(context: Context, id: number, version: number, inp
   const parsed = checked(kitInputSchema, input);
   if (!parsed.ok) return parsed;
   const { value } = parsed;
-  return changing(context, { field: "name", value: value.name }, async (tx) => {
+  return act(context, { field: "name", value: value.name }, async ({ db: tx }) => {
     const [row] = await tx.select().from(kits).where(eq(kits.id, id));
     if (!row) return fail({ code: "not-found", what: "kit" });
     const change = difference({ name: row.name, family: row.family, purpose: row.purpose }, value);
@@ -112,7 +113,7 @@ export async function saveRelease(
   const named = await namesFor(context, value, id);
   if (!named.ok) return named;
   const { kitName, supersededBy } = named.value;
-  return changing(context, { field: "name", value: value.name }, async (tx) => {
+  return act(context, { field: "name", value: value.name }, async ({ db: tx }) => {
     const [row] = await tx
       .select({ row: releases, kitName: kits.name })
       .from(releases)

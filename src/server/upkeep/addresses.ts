@@ -1,6 +1,7 @@
 import { asc, eq } from "drizzle-orm";
 import { z } from "zod";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { people, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result } from "../problems";
@@ -46,7 +47,7 @@ export async function setMailAddress(context: Context, input: unknown): Promise<
   if (!parsed.ok) return parsed;
   const { kind, id, mail } = parsed.value;
   const table = kind === "site" ? sites : people;
-  return context.db.transaction(async (tx): Promise<Result<string | null>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<string | null>> => {
     const [row] = await tx.select().from(table).where(eq(table.id, id)).for("update");
     if (!row) return fail({ code: "not-found", what: kind === "site" ? "place" : "person" });
     if (row.mail === mail) return ok(mail);

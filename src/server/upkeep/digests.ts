@@ -70,14 +70,12 @@ export async function sendDigests(context: Context, through: Mailer = mailer()):
     try {
       const to = { name, address: mail ?? addressOf(name) };
       const file = await (mail === null ? outbox : through).send({ to, ...digest }, now);
-      await context.db
-        .insert(digests)
-        .values({
-          audience: keyOf(audience),
-          due: concerning.map((item) => item.key),
-          file: file.slice(0, 200),
-          sentAt: now,
-        });
+      await context.db.insert(digests).values({
+        audience: keyOf(audience),
+        due: concerning.map((item) => item.key),
+        file: file.slice(0, 200),
+        sentAt: now,
+      });
       round.sent++;
     } catch (error) {
       log.error({ err: error, audience: keyOf(audience) }, "a digest could not be sent");

@@ -5,7 +5,9 @@ import { dayAfter, dayOf } from "@/core/kernel/days";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { feedEntries } from "../db/schema";
+import { ok } from "../problems";
 import { everythingDue } from "./due";
 import { openSnoozes } from "./snoozes";
 
@@ -56,7 +58,7 @@ async function refreshEntries(context: Context): Promise<void> {
   for (const gone of entries.values())
     if (!gone.cancelledAt)
       changed.push({ id: gone.id, set: { sequence: gone.sequence + 1, cancelledAt: updatedAt, updatedAt } });
-  await context.db.transaction(async (tx) => {
+  await act(context, null, async ({ db: tx }) => {
     for (let at = 0; at < fresh.length; at += 500)
       await tx
         .insert(feedEntries)
@@ -64,6 +66,7 @@ async function refreshEntries(context: Context): Promise<void> {
         // Two that ask at once tell the same.
         .onDuplicateKeyUpdate({ set: { updatedAt } });
     for (const { id, set } of changed) await tx.update(feedEntries).set(set).where(eq(feedEntries.id, id));
+    return ok(fresh.length + changed.length);
   });
 }
 

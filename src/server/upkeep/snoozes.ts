@@ -2,6 +2,7 @@ import { and, desc, eq, getTableColumns, gt, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf, daysBetween } from "@/core/kernel/days";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId, nameOf } from "../db/results";
 import { snoozes } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -38,7 +39,7 @@ export async function snoozeDue(
   if (until <= today) return refused({ code: "day-not-ahead" }, "until");
   if (daysBetween(today, until) > SNOOZE_MOST_DAYS) return refused({ code: "day-too-far" }, "until");
   if (!(await isDue(key))) return fail({ code: "not-found", what: "thing that is due" });
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     await tx
       .update(snoozes)
       .set({ endedAt: context.now() })
@@ -58,7 +59,7 @@ export async function snoozeDue(
 
 /** Takes back what was put off: it is due again. Problems: `not-found`. */
 export async function takeUp(context: Context, snoozeId: number): Promise<Result<number>> {
-  return context.db.transaction(async (tx): Promise<Result<number>> => {
+  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [row] = await tx
       .select()
       .from(snoozes)

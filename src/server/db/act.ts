@@ -1,0 +1,78 @@
+import type { Context } from "../context";
+import { fail, type Problem, type Result } from "../problems";
+import type { Database } from "./client";
+
+/** MySQL's and MariaDB's error numbers ("Server error message reference"). */
+const DUPLICATE_ENTRY = 1062;
+const NO_REFERENCED_ROW = 1452;
+/**
+ * The transaction was taken back whole and may be run again: a deadlock, which is also how Galera tells that another
+ * node was first; a lock that was waited for too long; a row that changed under a snapshot.
+ */
+const CONFLICTS: readonly number[] = [1213, 1205, 1020];
+const ATTEMPTS = 8;
+const PAUSE_MS = 20;
+
+/** The number of an error of the database, through whatever wraps the driver's error; null for any other. */
+export function errorNumber(error: unknown): number | null {
+  for (let cause = error; cause instanceof Error; cause = cause.cause) {
+    if ("errno" in cause && typeof cause.errno === "number") return cause.errno;
+  }
+  return null;
+}
+
+/** Carries a refusal out of a transaction, which is taken back by it. */
+class TakenBack extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.code);
+  }
+}
+
+/** Connections on which an act is under way. */
+const underWay = new WeakSet<Database>();
+
+/**
+ * One act of a person or of Creel itself: all of it is kept, or nothing. `run` gets a context on the act's own
+ * connection; a refusal takes back what it wrote, and an act within another is a part of that one (a savepoint).
+ * Conflicts with other acts are run again, so that `run` does nothing but read and write the database.
+ *
+ * `unique` names what a duplicate key is told of. Problems: `taken`, `not-found`, and those of `run`; anything else
+ * that the database refuses is thrown.
+ */
+export async function act<T>(
+  context: Context,
+  unique: { field: string; value: string } | null,
+  run: (acting: Context) => Promise<Result<T>>,
+): Promise<Result<T>> {
+  try {
+    return await (underWay.has(context.db) ? once(context, run) : untilDecided(() => once(context, run)));
+  } catch (error) {
+    if (error instanceof TakenBack) return fail(error.problem);
+    const number = errorNumber(error);
+    if (number === DUPLICATE_ENTRY && unique) return fail({ code: "taken", ...unique });
+    if (number === NO_REFERENCED_ROW) return fail({ code: "not-found", what: "place or release" });
+    throw error;
+  }
+}
+
+function once<T>(context: Context, run: (acting: Context) => Promise<Result<T>>): Promise<Result<T>> {
+  return context.db.transaction(async (tx) => {
+    // A transaction does all that a database does, but for having a pool.
+    const db = tx as unknown as Database;
+    underWay.add(db);
+    const result = await run({ ...context, db });
+    if (!result.ok) throw new TakenBack(result.problem);
+    return result;
+  });
+}
+
+async function untilDecided<T>(run: () => Promise<T>): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await run();
+    } catch (error) {
+      if (!CONFLICTS.includes(errorNumber(error) ?? 0) || attempt === ATTEMPTS) throw error;
+      await new Promise((resolve) => setTimeout(resolve, Math.random() * PAUSE_MS * attempt));
+    }
+  }
+}
