@@ -21,6 +21,7 @@ const CORE_FLOORS = [
 const SERVER_FLOORS = [
   ["db"],
   ["host"],
+  ["jobs"],
   ["inventory"],
   ["inspections"],
   ["images"],

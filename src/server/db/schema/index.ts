@@ -4,6 +4,7 @@ export * from "./bench";
 export * from "./callouts";
 export * from "./computers";
 export * from "./images";
+export * from "./jobs";
 export * from "./log";
 export * from "./media";
 export * from "./upkeep";
