@@ -33,6 +33,7 @@ const SERVER_FLOORS = [
   ["cover"],
   ["callouts"],
   ["upkeep"],
+  ["work"],
 ];
 
 /** What stands on a floor imports nothing of the floors above, and nothing of its neighbours on the same one. */

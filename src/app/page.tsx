@@ -10,7 +10,6 @@ import { listCallouts } from "@/server/callouts/callouts";
 import { type CoverView, coverView } from "@/server/cover/view";
 import { plannedOf } from "@/server/drills/planned-drills";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/fleet/overview";
-import { keepDay } from "@/server/upkeep/ahead";
 import { dueView, firstBreak } from "@/server/upkeep/due";
 import { ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
@@ -28,7 +27,6 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 
 export default async function Today() {
   const context = await currentContext();
-  await keepDay(context);
   const [today, cover, first, events, open, planned] = await Promise.all([
     overview(context),
     coverView(context, { site: null, need: null, page: 1 }),

@@ -8,10 +8,10 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { getJob } from "@/server/bench/jobs";
 import { recordMedium } from "@/server/bench/record";
 import { chooseRoute, closeCallout, getCallout, offersOf, openCallout } from "@/server/callouts/callouts";
-import { devices, drills, imageCopies, loans, media } from "@/server/db/schema";
+import { devices, drills, imageCopies, jobs, loans, media } from "@/server/db/schema";
 import { importProgress, runImport, stageImport } from "@/server/exchange/imports";
 import { listImages } from "@/server/images/images";
-import { beginScan, getScan, registerFound, runScan, takeListing } from "@/server/images/store-scans";
+import { getScan, registerFound, startScan, takeListing } from "@/server/images/store-scans";
 import { addStore } from "@/server/images/stores";
 import { addComputer } from "@/server/inventory/computers";
 import { history } from "@/server/inventory/events";
@@ -22,6 +22,7 @@ import { IMAGES } from "../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../scripts/demo/skerry-line";
 import { smallRelease, testBench } from "../support/bench";
 import { testInventory, value, wholeOrNothing } from "../support/database";
+import { doJobs } from "../support/jobs";
 import { memory } from "../support/workshop";
 
 // Every act is tried with a connection that breaks at each statement that writes: all of it is kept, or nothing.
@@ -155,8 +156,8 @@ describe("stores", () => {
   test("an image that a scan found is registered with its copy", async () => {
     const { ina } = inventory;
     writeFileSync(join(folder, "HO-001 2026-02-11 after-update.img"), Buffer.alloc(4096, 1));
-    const scan = value(await beginScan(ina, ids.store, false));
-    await runScan(ina, scan);
+    const scan = value(await startScan(ina, ids.store, false));
+    await doJobs(ina);
     const report = (await getScan(ina, scan))?.report;
     const key = report?.images[0]?.key ?? "";
     const body = {
@@ -174,19 +175,25 @@ describe("stores", () => {
   test("a look that is done has dated what it saw", async () => {
     const { ina } = inventory;
     inventory.clock.now = new Date("2026-03-05T08:00:00Z");
+    let scan = value(await startScan(ina, ids.store, true));
     const ends: (string | undefined)[] = [];
     await wholeOrNothing(
       inventory,
       async (context) => {
-        const scan = value(await beginScan(ina, ids.store, true));
-        await runScan(context, scan);
+        // Whoever had it is gone, and it is taken up anew; where it said that it failed, it is begun again.
+        await ina.db
+          .update(jobs)
+          .set({ attempts: 0, leaseUntil: new Date(0) })
+          .where(eq(jobs.state, "running"));
+        if (ends.at(-1) === "failed") scan = value(await startScan(ina, ids.store, true));
+        await doJobs(context).catch(() => {});
         ends.push((await getScan(ina, scan))?.state);
       },
-      ["store_scans"],
+      ["store_scans", "jobs", "job_lines"],
     );
     expect(ends.at(-1)).toBe("done");
-    expect(ends.slice(0, -1)).toEqual(ends.slice(0, -1).map(() => "failed"));
-    expect(ends.length).toBeGreaterThan(3);
+    expect(ends.slice(0, -1)).not.toContain("done");
+    expect(ends.length).toBeGreaterThan(6);
     const [copy] = await ina.db.select().from(imageCopies);
     expect(copy).toMatchObject({ state: "there", seenOn: "2026-03-05" });
   });

@@ -3,7 +3,7 @@
 import { revalidatePath } from "next/cache";
 import type { Result } from "@/server/problems";
 import { setMailAddress } from "@/server/upkeep/addresses";
-import { type Round, sendDigests } from "@/server/upkeep/digests";
+import { type DigestRound, sendDigests } from "@/server/upkeep/digests";
 import { putOff } from "@/server/upkeep/due";
 import { takeUp } from "@/server/upkeep/snoozes";
 import { type Entered, enterVisit } from "@/server/upkeep/visits";
@@ -33,6 +33,6 @@ export async function setMailAddressAction(input: unknown): Promise<Result<strin
   return result;
 }
 
-export async function sendDigestsAction(): Promise<Round> {
+export async function sendDigestsAction(): Promise<DigestRound> {
   return sendDigests(await currentContext());
 }

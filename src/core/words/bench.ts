@@ -176,7 +176,9 @@ export function deviceFaultText(code: DeviceFaultCode, offset: number | null = n
 export function capacityText(result: CapacityResult): string {
   switch (result.state) {
     case "sound":
-      return `Every byte was written and read back: ${bytesText(result.writeRate)}/s writing, ${bytesText(result.readRate)}/s reading.`;
+      return result.writeRate === null || result.readRate === null
+        ? "Every byte was written and read back."
+        : `Every byte was written and read back: ${bytesText(result.writeRate)}/s writing, ${bytesText(result.readRate)}/s reading.`;
     case "counterfeit":
       return `It is counterfeit: it holds ${both(result.trueBytes)}${result.how === "wraps" ? " and begins again behind that" : ", and what is written behind that is lost"}. Do not use it.`;
     case "failing":

@@ -18,6 +18,7 @@ import { testInventory, value } from "../../../test/support/database";
 import { memory } from "../../../test/support/workshop";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
+import { connect } from "../db/client";
 import { benchJobs, devices, media } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { FileSource } from "../host/file-source";
@@ -30,7 +31,7 @@ import { addKit, addRelease, getRelease, listReleases } from "../media/releases"
 import { fillBerth, listBerths, listDevices, looseDevices } from "./berths";
 import { carriableFiles } from "./carry";
 import { FAULTS, switchFault } from "./faults";
-import { askOf, resume, type StartInput, startCheck } from "./jobs";
+import { askOf, getJob, resume, type StartInput, startCheck } from "./jobs";
 import { planInBerth } from "./plans";
 import { proposeFor } from "./proposals";
 import { BenchRunner, markInterrupted } from "./runner";
@@ -474,6 +475,34 @@ test("one job holds a berth; what is queued can be cancelled; a silent runner's 
   value(await resume(inventory.ina, next));
   await work();
   expect((await job(next)).state).toBe("done");
+});
+
+test("a runner without its database stops before its next write, and whoever takes its job up finds what it left", async () => {
+  const own = await stick("cut", {}, { slowAfter: { bytes: 1 << 20, writeRate: 4e6 } });
+  const id = value(await begin(own, "RM-98"));
+  const db = connect(inventory.url);
+  const times = { silentAfter: 700, held: 400, tellEvery: 50 };
+  const cut = new BenchRunner(db, inventory.ina.now, times);
+  await cut.step();
+  for (let tries = 0; (await getJob(inventory.ina, id))?.job.phase !== "write"; tries++) {
+    if (tries > 500) throw new Error("it does not write");
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+  await db.$client.end();
+  await cut.idle();
+  // It has stopped before anybody may take it for silent.
+  const left = (await getJob(inventory.ina, id))?.job;
+  expect(left?.state).toBe("running");
+  const other = new BenchRunner(inventory.ina.db, inventory.ina.now, times);
+  for (let tries = 0; (await job(id)).state !== "interrupted"; tries++) {
+    if (tries > 500) throw new Error("it is not found silent");
+    await new Promise((resolve) => setTimeout(resolve, 20));
+    await other.step();
+  }
+  value(await resume(inventory.ina, id));
+  await other.step();
+  await other.idle();
+  expect(await job(id)).toMatchObject({ state: "done", codes: expect.arrayContaining(["interrupted", "resumed"]) });
 });
 
 test("two runners never do one job twice, and several berths are worked at once", async () => {

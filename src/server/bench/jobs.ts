@@ -6,7 +6,7 @@ import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
 import type { Context } from "../context";
 import { act } from "../db/act";
-import { insertedId, nameOf } from "../db/results";
+import { affectedRows, insertedId, nameOf } from "../db/results";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -124,38 +124,49 @@ async function queueJob(
   berthId: number,
   job: { request: BenchRequest; releaseId: number | null; mediumTag: string | null; deviceId: number },
 ): Promise<Result<number>> {
-  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
-    // One job at a time holds a berth: whoever comes second waits for this row.
-    await tx.select({ id: berths.id }).from(berths).where(eq(berths.id, berthId)).for("update");
-    const [holding] = await tx
-      .select({ id: benchJobs.id })
-      .from(benchJobs)
-      .where(and(eq(benchJobs.berthId, berthId), inArray(benchJobs.state, [...HOLDING])));
-    if (holding) return refused({ code: "berth-busy", job: holding.id });
-    const row = await tx
+  const queued = await act(context, HELD, async ({ db }): Promise<Result<number>> => {
+    const row = await db
       .insert(benchJobs)
       .values({ ...job, kind: job.request.kind, berthId, personId: context.person.id, createdAt: context.now() })
       .$returningId();
     return ok(insertedId(row));
   });
+  return heldOr(context, queued, berthId);
+}
+
+/** What a second job in a berth runs into. */
+const HELD = { field: "berth", value: "" };
+
+/** Of a berth that is held already it is said by which job. */
+async function heldOr(context: Context, result: Result<number>, berthId: number): Promise<Result<number>> {
+  if (result.ok || result.problem.code !== "taken") return result;
+  const [holding] = await context.db
+    .select({ id: benchJobs.id })
+    .from(benchJobs)
+    .where(eq(benchJobs.holdsBerthId, berthId));
+  return refused({ code: "berth-busy", job: holding?.id ?? 0 });
 }
 
 /** Asks a running job to stop where it is; a queued one is cancelled at once. */
 export async function askOf(context: Context, jobId: number, wish: "pause" | "cancel"): Promise<Result<string>> {
   return act(context, null, async ({ db: tx }): Promise<Result<string>> => {
-    const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
+    const asked = await tx
+      .update(benchJobs)
+      .set({ wish })
+      .where(and(eq(benchJobs.id, jobId), eq(benchJobs.state, "running")));
+    if (affectedRows(asked) === 1) return ok("asked");
+    const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId));
     if (!job) return fail({ code: "not-found", what: "job" });
-    if (job.state === "running") {
-      await tx.update(benchJobs).set({ wish }).where(eq(benchJobs.id, jobId));
-      return ok("asked");
-    }
-    if (wish === "cancel" && (HOLDING as readonly string[]).includes(job.state)) {
-      await tx
+    if (wish === "cancel") {
+      const waits = HOLDING.filter((state) => state !== "running");
+      const cancelled = await tx
         .update(benchJobs)
         .set({ state: "cancelled", wish: null, endedAt: context.now() })
-        .where(eq(benchJobs.id, jobId));
-      await tx.insert(benchLines).values({ jobId, at: context.now(), line: { code: "cancelled" } });
-      return ok("cancelled");
+        .where(and(eq(benchJobs.id, jobId), inArray(benchJobs.state, waits)));
+      if (affectedRows(cancelled) === 1) {
+        await tx.insert(benchLines).values({ jobId, at: context.now(), line: { code: "cancelled" } });
+        return ok("cancelled");
+      }
     }
     return refused({ code: "job-over", state: job.state, wish });
   });
@@ -163,25 +174,21 @@ export async function askOf(context: Context, jobId: number, wish: "pause" | "ca
 
 /** Lets a job go on that was paused, was interrupted, or failed at its device. */
 export async function resume(context: Context, jobId: number): Promise<Result<number>> {
-  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
-    const [job] = await tx.select().from(benchJobs).where(eq(benchJobs.id, jobId)).for("update");
-    if (!job) return fail({ code: "not-found", what: "job" });
-    const canGoOn =
-      job.state === "paused" ||
-      job.state === "interrupted" ||
-      (job.state === "failed" && (job.result?.state === "fault" || job.result?.state === "source-failed"));
-    if (!canGoOn || job.kind === "capacity") return refused({ code: "job-cannot-resume", state: job.state });
-    const [holding] = await tx
-      .select({ id: benchJobs.id })
-      .from(benchJobs)
-      .where(and(eq(benchJobs.berthId, job.berthId), inArray(benchJobs.state, [...HOLDING])));
-    if (holding && holding.id !== jobId) return refused({ code: "berth-busy", job: holding.id });
-    await tx
+  const [job] = await context.db.select().from(benchJobs).where(eq(benchJobs.id, jobId));
+  if (!job) return fail({ code: "not-found", what: "job" });
+  const canGoOn =
+    job.state === "paused" ||
+    job.state === "interrupted" ||
+    (job.state === "failed" && (job.result?.state === "fault" || job.result?.state === "source-failed"));
+  if (!canGoOn || job.kind === "capacity") return refused({ code: "job-cannot-resume", state: job.state });
+  const resumed = await act(context, HELD, async ({ db }): Promise<Result<number>> => {
+    const result = await db
       .update(benchJobs)
       .set({ state: "queued", wish: null, result: null, endedAt: null, runner: null })
-      .where(eq(benchJobs.id, jobId));
-    return ok(jobId);
+      .where(and(eq(benchJobs.id, jobId), eq(benchJobs.state, job.state)));
+    return affectedRows(result) === 1 ? ok(jobId) : refused({ code: "job-cannot-resume", state: job.state });
   });
+  return heldOr(context, resumed, job.berthId);
 }
 
 export interface JobItem {

@@ -1,22 +1,26 @@
-import { and, asc, eq, isNull, lt, or } from "drizzle-orm";
+import { and, asc, eq, isNull, lt, or, sql } from "drizzle-orm";
 import { CachedSource, ReadFailed, readInto } from "@/core/kernel/source";
 import { type BenchLine, type BenchRequest, type BenchResult, missingLines } from "@/core/making/jobs/job";
 import type { MediumPlan } from "@/core/making/planning/plan";
 import { blocksOf } from "@/core/making/writing/blocks";
 import { testCapacity } from "@/core/making/writing/capacity";
 import { type Device, DeviceFault, impatient, sameDevice } from "@/core/making/writing/device";
+import { rateOf } from "@/core/making/writing/rate";
 import { type Phase, writeMedium } from "@/core/making/writing/write-medium";
 import { inspect } from "@/core/medium/inspection/inspect";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
 import { benchJobs, benchLines, berths, devices } from "../db/schema";
 import { jobFolder } from "../host/folders";
 import { listPeople } from "../inventory/people";
+import { DATABASE_NOW } from "../jobs/jobs";
 import { log } from "../log";
+import { ok, type Result } from "../problems";
 import { openCarried } from "./carry";
 import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } from "./devices";
 import type { BenchJob } from "./jobs";
@@ -26,10 +30,17 @@ import { type OpenRelease, openReleases, planFrom } from "./plans";
 import { distrustMedium, recordMedium, recordWear, voidMedium } from "./record";
 import { verifyAgainstRelease } from "./verify";
 
-/** A runner that has not been heard of for so long is gone: what it was at is interrupted. */
-const SILENT_AFTER_MS = 15_000;
+/** Milliseconds. */
+interface RunnerTimes {
+  /** A runner that has not been heard of for so long is gone: what it was at is interrupted. */
+  silentAfter: number;
+  /** It holds its job for so long after a word of it, by its own clock: less than until it is taken for silent. */
+  held: number;
+  tellEvery: number;
+}
+
+const USUAL_TIMES: RunnerTimes = { silentAfter: 15_000, held: 13_000, tellEvery: 500 };
 const LOOK_EVERY_MS = 700;
-const TELL_EVERY_MS = 500;
 
 /** Takes up jobs and does them, several berths at once, until it is stopped. */
 export class BenchRunner {
@@ -41,6 +52,7 @@ export class BenchRunner {
   constructor(
     private readonly db: Database,
     private readonly now: () => Date = () => new Date(),
+    private readonly times: RunnerTimes = USUAL_TIMES,
   ) {}
 
   start(): void {
@@ -60,7 +72,7 @@ export class BenchRunner {
 
   /** Tells what others left behind, and takes up whatever is queued. */
   async step(): Promise<void> {
-    await markInterrupted(this.db, this.now());
+    await markInterrupted(this.db, this.now(), this.times);
     for (let job = await this.claim(); job; job = await this.claim()) {
       const running = job;
       const work = this.run(running)
@@ -77,7 +89,8 @@ export class BenchRunner {
 
   private async claim(): Promise<BenchJob | null> {
     if (this.stopped) return null;
-    return this.db.transaction(async (tx) => {
+    const own = { db: this.db, person: { id: 0, name: "Creel" }, now: this.now };
+    const claimed = await act(own, null, async ({ db: tx }) => {
       const [job] = await tx
         .select()
         .from(benchJobs)
@@ -85,61 +98,98 @@ export class BenchRunner {
         .orderBy(asc(benchJobs.id))
         .limit(1)
         .for("update", { skipLocked: true });
-      if (!job) return null;
+      if (!job) return ok(null);
       const at = this.now();
-      await tx
+      const taken = await tx
         .update(benchJobs)
-        .set({ state: "running", runner: this.name, heartbeatAt: at, startedAt: job.startedAt ?? at, phase: "open" })
-        .where(eq(benchJobs.id, job.id));
-      return job;
+        .set({
+          state: "running",
+          runner: this.name,
+          heartbeatAt: DATABASE_NOW,
+          startedAt: job.startedAt ?? at,
+          phase: "open",
+        })
+        .where(and(eq(benchJobs.id, job.id), eq(benchJobs.state, "queued")));
+      return ok(affectedRows(taken) === 1 ? job : null);
     });
+    return claimed.ok ? claimed.value : null;
   }
 
   private async run(job: BenchJob): Promise<void> {
-    const work = new Work(this.db, job, this.name, this.now, () => this.stopped);
+    const work = new Work(this.db, job, this.name, this.now, this.times, () => this.stopped);
     const end = await work.do();
     if (end === "stopped") return;
-    await work.say({ code: "ended", result: end.state });
     const isSame = (end.state === "compared" || end.state === "sampled") && end.same;
     const isDone = end.state === "verified" || end.state === "capacity" || isSame;
-    await this.db
-      .update(benchJobs)
-      .set({ state: isDone ? "done" : "failed", result: end, wish: null, phase: null, endedAt: this.now() })
-      .where(and(eq(benchJobs.id, job.id), eq(benchJobs.runner, this.name)));
+    const set = {
+      state: isDone ? "done" : "failed",
+      result: end,
+      wish: null,
+      phase: null,
+      endedAt: this.now(),
+    } as const;
+    await endJob(this.db, this.now, job.id, this.name, set, { code: "ended", result: end.state });
   }
 
   /** A fault of ours: the log has it, and the job can be let go on. */
   private async broke(job: BenchJob, error: unknown): Promise<void> {
     log.error({ err: error, job: job.id }, "a job of the bench broke off");
-    await this.db
-      .update(benchJobs)
-      .set({ state: "interrupted" })
-      .where(and(eq(benchJobs.id, job.id), eq(benchJobs.runner, this.name)));
-    await this.db.insert(benchLines).values({ jobId: job.id, at: this.now(), line: { code: "interrupted" } });
+    const line = { code: "interrupted" } as const;
+    await endJob(this.db, this.now, job.id, this.name, { state: "interrupted" }, line).catch((trouble: unknown) =>
+      // It is found silent, and told then.
+      log.error({ err: trouble, job: job.id }, "how a job of the bench ended could not be kept"),
+    );
   }
 }
 
-/** Jobs whose runner has gone silent are interrupted: they say so, and can go on. */
-export async function markInterrupted(db: Database, now: Date): Promise<void> {
-  const silent = new Date(now.getTime() - SILENT_AFTER_MS);
-  const rows = await db
-    .select({ id: benchJobs.id })
-    .from(benchJobs)
-    .where(and(eq(benchJobs.state, "running"), or(isNull(benchJobs.heartbeatAt), lt(benchJobs.heartbeatAt, silent))));
-  for (const { id } of rows) {
-    const result = await db
-      .update(benchJobs)
-      .set({ state: "interrupted" })
-      .where(
-        and(
-          eq(benchJobs.id, id),
-          eq(benchJobs.state, "running"),
-          or(isNull(benchJobs.heartbeatAt), lt(benchJobs.heartbeatAt, silent)),
-        ),
-      );
-    if (affectedRows(result) === 1)
-      await db.insert(benchLines).values({ jobId: id, at: now, line: { code: "interrupted" } });
-  }
+/** Jobs whose runner has gone silent, by the clock of the database, are interrupted: they say so, and can go on. */
+export async function markInterrupted(
+  db: Database,
+  now: Date,
+  { silentAfter }: Pick<RunnerTimes, "silentAfter"> = USUAL_TIMES,
+): Promise<void> {
+  const isSilent = and(
+    eq(benchJobs.state, "running"),
+    or(
+      isNull(benchJobs.heartbeatAt),
+      lt(benchJobs.heartbeatAt, sql`${DATABASE_NOW} - INTERVAL ${silentAfter * 1000} MICROSECOND`),
+    ),
+  );
+  const rows = await db.select({ id: benchJobs.id }).from(benchJobs).where(isSilent);
+  for (const { id } of rows)
+    await act({ db, person: { id: 0, name: "Creel" }, now: () => now }, null, async ({ db: tx }) => {
+      const result = await tx
+        .update(benchJobs)
+        .set({ state: "interrupted" })
+        .where(and(eq(benchJobs.id, id), isSilent));
+      if (affectedRows(result) === 1) await tx.insert(benchLines).values(lineOf(id, { code: "interrupted" }, now));
+      return ok(null);
+    });
+}
+
+/** Thrown where a job is another runner's by now: nothing more is written. */
+class RunnerGone extends Error {}
+const GONE = Symbol("gone");
+
+const lineOf = (jobId: number, line: BenchLine, at: Date) => ({ jobId, at, line });
+
+const isHeldBy = (jobId: number, runner: string) =>
+  and(eq(benchJobs.id, jobId), eq(benchJobs.state, "running"), eq(benchJobs.runner, runner));
+
+/** Says how a job ended, with its last line, where it is still this runner's. */
+async function endJob(
+  db: Database,
+  now: () => Date,
+  jobId: number,
+  runner: string,
+  set: Partial<BenchJob>,
+  line: BenchLine,
+): Promise<void> {
+  await act({ db, person: { id: 0, name: "Creel" }, now }, null, async ({ db: tx }) => {
+    const ended = await tx.update(benchJobs).set(set).where(isHeldBy(jobId, runner));
+    if (affectedRows(ended) === 1) await tx.insert(benchLines).values(lineOf(jobId, line, now()));
+    return ok(null);
+  });
 }
 
 /** One job, from its start or from where it was. */
@@ -147,6 +197,8 @@ class Work {
   private wish: "pause" | "cancel" | null = null;
   private isSeated = true;
   private device: DeviceRow | null = null;
+  /** Until when the job is this runner's, by this process's own clock that nobody sets (performance.now). */
+  private heldUntil = 0;
   private progress = { phase: "open" as string, doneBytes: 0, totalBytes: 0 };
   private readonly marks: { at: number; doneBytes: number }[] = [];
   constructor(
@@ -154,11 +206,27 @@ class Work {
     private readonly job: BenchJob,
     private readonly runner: string,
     private readonly now: () => Date,
+    private readonly times: RunnerTimes,
     private readonly isStopping: () => boolean,
   ) {}
 
   async say(line: BenchLine): Promise<void> {
-    await this.db.insert(benchLines).values({ jobId: this.job.id, at: this.now(), line });
+    await this.keep(async ({ db }) => void (await db.insert(benchLines).values(lineOf(this.job.id, line, this.now()))));
+  }
+
+  /** An act that is kept only where the job is still this runner's; else it stops here. */
+  private async keep<T>(run: (acting: Context) => Promise<T>): Promise<T> {
+    const kept = await act(await this.context(), null, async (acting): Promise<Result<T | typeof GONE>> => {
+      // The row itself is touched: nobody else can take it over at the same time.
+      const touched = await acting.db
+        .update(benchJobs)
+        .set({ heartbeatAt: DATABASE_NOW })
+        .where(isHeldBy(this.job.id, this.runner));
+      return ok(affectedRows(touched) === 1 ? await run(acting) : GONE);
+    });
+    if (!kept.ok) throw new Error(problemText(kept.problem));
+    if (kept.value === GONE) throw new RunnerGone();
+    return kept.value;
   }
 
   /** What came of it; "stopped" where somebody asked for that, and it says so itself. */
@@ -168,7 +236,7 @@ class Work {
     this.device = device;
     await this.say({ code: "started", runner: this.runner });
     await this.beat();
-    const beating = setInterval(() => void this.beat().catch(() => {}), TELL_EVERY_MS);
+    const beating = setInterval(() => void this.beat().catch(() => {}), this.times.tellEvery);
     try {
       const { request } = this.job;
       if (request.kind === "prepare") return await this.prepare(device, request);
@@ -176,6 +244,7 @@ class Work {
       return await this.verify(device, request.share ?? null);
     } catch (error) {
       const cause = error instanceof ReadFailed ? error.cause : error;
+      if (cause instanceof RunnerGone || performance.now() >= this.heldUntil) return "stopped";
       if (cause instanceof DeviceFault)
         return { state: "fault", phase: this.progress.phase as Phase, code: cause.code, offset: cause.offset };
       throw error;
@@ -184,19 +253,25 @@ class Work {
     }
   }
 
-  private async context(): Promise<Context> {
-    const people = await listPeople(this.db);
-    const { personId: id } = this.job;
-    const person = people.find((each) => each.id === id) ?? { id, name: "" };
-    return { db: this.db, person, now: this.now };
+  private asked: Promise<Context> | null = null;
+
+  private context(): Promise<Context> {
+    this.asked ??= listPeople(this.db).then((people) => {
+      const { personId: id } = this.job;
+      return { db: this.db, person: people.find((each) => each.id === id) ?? { id, name: "" }, now: this.now };
+    });
+    return this.asked;
   }
 
   /** The device as long as it is in its berth, and no longer than it answers. */
   private async open(row: DeviceRow, write: boolean): Promise<Device> {
     const device = impatient(await openDevice(row, { write }));
     const seated = () => {
+      // By now another runner may write to it.
+      if (performance.now() >= this.heldUntil) throw new RunnerGone();
       if (!this.isSeated) throw new DeviceFault("gone");
     };
+    let closing: Promise<void> | null = null;
     return {
       identity: device.identity,
       sizeBytes: device.sizeBytes,
@@ -216,7 +291,10 @@ class Work {
         seated();
         return device.flush();
       },
-      close: () => device.close(),
+      close: () => {
+        closing ??= device.close();
+        return closing;
+      },
     };
   }
 
@@ -242,40 +320,29 @@ class Work {
     releases: readonly OpenRelease[],
   ): Promise<BenchResult | "stopped"> {
     const device = await this.open(row, true);
-    await this.say({ code: "device-open", identity: device.identity });
-    if (!sameDevice(device.identity, request.device) || !sameDevice(identityOfRow(row), request.device)) {
-      await device.close();
-      return { state: "device-changed", what: "identity" };
-    }
-    if (row.isStore) {
-      await device.close();
-      return { state: "device-changed", what: "identity" };
-    }
-    await this.say({ code: "device-is-no-store" });
-    const pack = await keptPack(request.pack);
-    if (!pack) {
-      await device.close();
-      return { state: "file-missing", file: "What was to be put beside the release is gone. Plan the medium anew." };
-    }
-    const carried = await openCarried(context, request.carry ?? []);
-    if (!carried.ok) {
-      await device.close();
-      return { state: "file-missing", file: problemText(carried.problem) };
-    }
     try {
-      const plan = await planFrom(releases, row, request, pack, request.madeAt, carried.value);
-      if (!plan.ok) {
-        await device.close();
-        return { state: "plan-failed", problems: plan.problems };
+      await this.say({ code: "device-open", identity: device.identity });
+      const isSame = sameDevice(device.identity, request.device) && sameDevice(identityOfRow(row), request.device);
+      if (!isSame || row.isStore) return { state: "device-changed", what: "identity" };
+      await this.say({ code: "device-is-no-store" });
+      const pack = await keptPack(request.pack);
+      if (!pack)
+        return { state: "file-missing", file: "What was to be put beside the release is gone. Plan the medium anew." };
+      const carried = await openCarried(context, request.carry ?? []);
+      if (!carried.ok) return { state: "file-missing", file: problemText(carried.problem) };
+      try {
+        const plan = await planFrom(releases, row, request, pack, request.madeAt, carried.value);
+        if (!plan.ok) return { state: "plan-failed", problems: plan.problems };
+        return await this.write(row, device, request, plan);
+      } finally {
+        await carried.value.close();
       }
-      return await this.write(context, row, device, request, plan);
     } finally {
-      await carried.value.close();
+      await device.close();
     }
   }
 
   private async write(
-    context: Context,
     row: DeviceRow,
     device: Device,
     request: Extract<BenchRequest, { kind: "prepare" }>,
@@ -286,11 +353,9 @@ class Work {
     try {
       const [flushedBlocks, verifiedBlocks] = [journal.flushedBlocks(), journal.verifiedBlocks()];
       if (journal.isBegun) await this.say({ code: "resumed", flushedBlocks, verifiedBlocks, blocks: blocks.length });
-      else if ((await fingerprintOf(device)) !== request.fingerprint) {
-        await device.close();
+      else if ((await fingerprintOf(device)) !== request.fingerprint)
         return { state: "device-changed", what: "content" };
-      }
-      if (!journal.isBegun) await voidMedium(context, row);
+      if (!journal.isBegun) await this.keep((acting) => voidMedium(acting, row));
       // From here on the device is no longer as it was when it was planned for, and that is known.
       await journal.saveFlushed(flushedBlocks);
       await this.say({ code: "plan", writtenBytes: plan.writtenBytes, parts: plan.parts.length, notes: plan.notes });
@@ -310,14 +375,16 @@ class Work {
         case "fault":
           return { state: "fault", phase: result.phase, code: result.code, offset: result.offset };
         case "differs":
-          await distrustMedium(context, row);
+          await this.keep((acting) => distrustMedium(acting, row));
           return { state: "differs", start: result.start, lengthBytes: result.lengthBytes, path: null };
         case "source-failed":
           return { state: "source-failed", offset: result.offset };
         case "wraps": {
           const testResult = { state: "counterfeit", trueBytes: result.trueBytes, how: "wraps" } as const;
-          await this.db.update(devices).set({ testedAt: this.now(), testResult }).where(eq(devices.id, row.id));
-          await distrustMedium(context, row);
+          await this.keep(async (acting) => {
+            await acting.db.update(devices).set({ testedAt: this.now(), testResult }).where(eq(devices.id, row.id));
+            await distrustMedium(acting, row);
+          });
           return result;
         }
       }
@@ -325,17 +392,9 @@ class Work {
       await this.say({ code: "written", bytes: writtenBytes, ms: Math.round(writeMs) });
       await this.say({ code: "flushed" });
       await this.say({ code: "read-back", bytes: writtenBytes, ms: Math.round(verifyMs) });
-      const rate = (ms: number) => Math.round(writtenBytes / Math.max(ms / 1000, 1e-3));
-      await recordWear(context, row.id, {
-        bytesWritten: writtenBytes,
-        writeRate: rate(writeMs),
-        readRate: rate(verifyMs),
-      });
-      return await this.check(context, row, plan, {
-        writtenBytes,
-        writeRate: rate(writeMs),
-        readRate: rate(verifyMs),
-      });
+      const rates = { writeRate: rateOf(writtenBytes, writeMs), readRate: rateOf(writtenBytes, verifyMs) };
+      await this.keep((acting) => recordWear(acting, row.id, { bytesWritten: writtenBytes, ...rates }));
+      return await this.check(row, plan, { writtenBytes, ...rates });
     } finally {
       await journal.close();
     }
@@ -343,10 +402,9 @@ class Work {
 
   /** Reads the finished medium as any other, and compares that with what was predicted of it. */
   private async check(
-    context: Context,
     row: DeviceRow,
     { predicted, loads }: Extract<MediumPlan, { ok: true }>,
-    facts: { writtenBytes: number; writeRate: number; readRate: number },
+    facts: { writtenBytes: number; writeRate: number | null; readRate: number | null },
   ): Promise<BenchResult> {
     this.progress = { ...this.progress, phase: "inspect" };
     const device = await this.open(row, false);
@@ -368,7 +426,7 @@ class Work {
       .where(eq(benchLines.jobId, this.job.id));
     const missing = missingLines(lines.map(({ line }) => line));
     if (missing.length > 0) return { state: "lines-missing", codes: missing };
-    const medium = await recordMedium(context, this.job, row, read, loads);
+    const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, loads));
     if (medium !== null) await this.say({ code: "recorded", medium });
     return { state: "verified", ...facts, viewsAsPredicted: true };
   }
@@ -386,13 +444,15 @@ class Work {
         shouldStop: () => this.wish !== null || this.isStopping(),
       });
       if (result.state === "stopped") return this.stop("cancel");
-      if (result.state === "counterfeit" || result.state === "failing") await distrustMedium(await this.context(), row);
-      await this.db
-        .update(devices)
-        .set({ testedAt: this.now(), testResult: result, updatedAt: this.now() })
-        .where(eq(devices.id, row.id));
       const rates = result.state === "sound" ? result : { writeRate: null, readRate: null };
-      await recordWear(await this.context(), row.id, { bytesWritten: row.bytes, ...rates });
+      await this.keep(async (acting) => {
+        if (result.state === "counterfeit" || result.state === "failing") await distrustMedium(acting, row);
+        await acting.db
+          .update(devices)
+          .set({ testedAt: this.now(), testResult: result, updatedAt: this.now() })
+          .where(eq(devices.id, row.id));
+        await recordWear(acting, row.id, { bytesWritten: row.bytes, ...rates });
+      });
       return result.state === "fault"
         ? { state: "fault", phase: "write", code: result.code, offset: result.offset }
         : { state: "capacity", capacity: result };
@@ -423,11 +483,8 @@ class Work {
     // A server that goes down leaves its jobs as it would leave them when killed.
     const byServer = this.wish === null;
     const state = byServer ? "interrupted" : why === "pause" ? "paused" : "cancelled";
-    await this.say({ code: state });
-    await this.db
-      .update(benchJobs)
-      .set({ state, wish: null, rate: null, ...(state === "cancelled" ? { endedAt: this.now() } : {}) })
-      .where(and(eq(benchJobs.id, this.job.id), eq(benchJobs.runner, this.runner)));
+    const set = { state, wish: null, rate: null, ...(state === "cancelled" ? { endedAt: this.now() } : {}) } as const;
+    await endJob(this.db, this.now, this.job.id, this.runner, set, { code: state });
     return "stopped";
   }
 
@@ -440,11 +497,13 @@ class Work {
     const first = this.marks[0];
     const isSame = first !== undefined && first.doneBytes <= doneBytes && at > first.at;
     if (!isSame) this.marks.splice(0, this.marks.length - 1);
-    const rate = isSame ? Math.round((doneBytes - first.doneBytes) / ((at - first.at) / 1000)) : null;
-    await this.db
+    const rate = isSame ? rateOf(doneBytes - first.doneBytes, at - first.at) : null;
+    const askedAt = performance.now();
+    const beaten = await this.db
       .update(benchJobs)
-      .set({ heartbeatAt: this.now(), phase, doneBytes, totalBytes, rate })
-      .where(and(eq(benchJobs.id, this.job.id), eq(benchJobs.runner, this.runner)));
+      .set({ heartbeatAt: DATABASE_NOW, phase, doneBytes, totalBytes, rate })
+      .where(isHeldBy(this.job.id, this.runner));
+    this.heldUntil = affectedRows(beaten) === 1 ? askedAt + this.times.held : 0;
     const [state] = await this.db
       .select({ wish: benchJobs.wish, deviceId: berths.deviceId, runner: benchJobs.runner })
       .from(benchJobs)

@@ -5,6 +5,7 @@ import { dueReasonText } from "@/core/words/upkeep";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
+import { doJobs } from "../../../test/support/jobs";
 import { memory } from "../../../test/support/workshop";
 import { recordImage } from "../images/images";
 import { addComputer } from "../inventory/computers";
@@ -13,7 +14,7 @@ import { addSite } from "../inventory/sites";
 import { addMedium } from "../media/media";
 import { aheadView } from "../upkeep/ahead";
 import { everythingDue } from "../upkeep/due";
-import { beginPlan, getPlan, runPlan } from "./plans";
+import { getPlan, startPlan } from "./plans";
 import { coverView } from "./view";
 
 // An image older than the policy allows counts for nothing, and its day is known beforehand.
@@ -84,8 +85,8 @@ test("once it is too old no medium mends that: it is due once, and a plan says w
   const items = await due();
   expect(items).toHaveLength(1);
   expect(dueReasonText(items[0]?.reason as never)).toBe("Its last image is 61 days old.");
-  const id = value(await beginPlan(inventory.ina, { name: "", settings: USUAL_SETTINGS }));
-  await runPlan(inventory.ina, id);
+  const id = value(await startPlan(inventory.ina, { name: "", settings: USUAL_SETTINGS }));
+  await doJobs(inventory.ina);
   const plan = await getPlan(inventory.ina, id);
   expect(plan?.result?.lacks).toMatchObject([
     {

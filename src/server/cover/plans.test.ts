@@ -7,6 +7,7 @@ import { taskText } from "@/core/words/cover";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { testInventory, value } from "../../../test/support/database";
+import { doJobs } from "../../../test/support/jobs";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
 import { problemText } from "../../core/words/problems";
 import { listTasks, shoppingList, tasksOf, tickTask } from "../drills/cover-tasks";
@@ -20,7 +21,7 @@ import { addSite } from "../inventory/sites";
 import { addMedium, getMedium } from "../media/media";
 import { addKit, addRelease } from "../media/releases";
 import type { Result } from "../problems";
-import { acceptPlan, beginPlan, cancelPlan, getPlan, lastSettings, markInterruptedPlans, runPlan } from "./plans";
+import { acceptPlan, cancelPlan, getPlan, lastSettings, startPlan } from "./plans";
 import { coverView } from "./view";
 
 const inventory = testInventory();
@@ -37,8 +38,8 @@ async function computer(tag: string, like: string, siteId: number | null) {
 
 async function computed(settings: Partial<typeof USUAL_SETTINGS> = {}) {
   const { ina } = inventory;
-  const id = value(await beginPlan(ina, { name: "", settings: { ...USUAL_SETTINGS, ...settings } }));
-  await runPlan(ina, id);
+  const id = value(await startPlan(ina, { name: "", settings: { ...USUAL_SETTINGS, ...settings } }));
+  await doJobs(ina);
   const plan = await getPlan(ina, id);
   if (!plan?.result) throw new Error(JSON.stringify(plan?.told));
   return { id, plan, result: plan.result };
@@ -159,18 +160,15 @@ test("the shopping list has a line for each size and place; settings are kept fo
   expect(await lastSettings(inventory.ina)).toMatchObject({ prices: { "8 GB": 5.5 }, keep: [] });
 });
 
-test("a plan that was cancelled, or left in the middle by a server that stopped, says so and gives nothing", async () => {
+test("a plan that was cancelled says so and gives nothing; what makes no sense is not begun", async () => {
   const { ina } = inventory;
-  const id = value(await beginPlan(ina, { name: "Cancelled", settings: USUAL_SETTINGS }));
+  const id = value(await startPlan(ina, { name: "Cancelled", settings: USUAL_SETTINGS }));
   expect(value(await cancelPlan(ina, id))).toBe(true);
-  await runPlan(ina, id);
+  expect(await getPlan(ina, id)).toMatchObject({ state: "cancelled", told: { code: "cancelled" } });
+  await doJobs(ina);
   expect(await getPlan(ina, id)).toMatchObject({ state: "cancelled", result: null });
-  const left = value(await beginPlan(ina, { name: "Left", settings: USUAL_SETTINGS }));
-  await markInterruptedPlans(ina.db, ina.now());
-  expect(await getPlan(ina, left)).toMatchObject({
-    ...{ state: "interrupted", told: { code: "interrupted" } },
-  });
-  expect(refusal(await beginPlan(ina, { name: "", settings: { ...USUAL_SETTINGS, seconds: 0 } }))).toContain("seconds");
+  expect(value(await cancelPlan(ina, id))).toBe(false);
+  expect(refusal(await startPlan(ina, { name: "", settings: { ...USUAL_SETTINGS, seconds: 0 } }))).toContain("seconds");
 });
 
 test("what is lent is asked for first; what is made is made for whoever forces it", () => {

@@ -3,6 +3,7 @@ import { z } from "zod";
 import { askCover, type CoverCandidate, type StockMedium } from "@/core/cover/ask";
 import { NEED_OUTCOMES } from "@/core/cover/policy";
 import {
+  type CoverResult,
   type CoverSettings,
   type CoverWhy,
   coverSettingsSchema,
@@ -22,15 +23,16 @@ import { type Makeable, makeable, makeablePartsOf, makeableTogether } from "../b
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
 import { act } from "../db/act";
-import type { Database } from "../db/client";
-import { affectedRows, insertedId, nameOf } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { coverPlans, coverTasks, devices, media, stores } from "../db/schema";
 import { DRILL_WITHIN_DAYS, tasksOf, withdrawOpen } from "../drills/cover-tasks";
 import { planDrillIn } from "../drills/planned-drills";
 import { releaseParts } from "../fleet/world";
 import { recordEvent } from "../inventory/events";
 import { saveVersioned } from "../inventory/versioned";
-import { log } from "../log";
+import type { JobKind } from "../jobs/engine";
+import { cancelHolder } from "../jobs/hold";
+import { enqueue, type Job } from "../jobs/jobs";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { Solver } from "./solver";
 import { type Covered, covered } from "./standings";
@@ -44,19 +46,16 @@ const inputSchema = z.object({
   settings: coverSettingsSchema,
 });
 
+const holdOf = (id: number) => `cover plan ${id}`;
+
 /** Begins to compute a plan; it goes on by itself. Problems: `invalid`. Gives its id. */
 export async function startPlan(context: Context, input: unknown): Promise<Result<number>> {
-  const begun = await beginPlan(context, input);
-  if (begun.ok) void runPlan(context, begun.value);
-  return begun;
-}
-
-export async function beginPlan(context: Context, input: unknown): Promise<Result<number>> {
   const parsed = checked(inputSchema, input);
   if (!parsed.ok) return parsed;
   const { settings } = parsed.value;
   const name = parsed.value.name || `Plan of ${dayOf(context.now())}`;
-  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
+  return act(context, null, async (acting): Promise<Result<number>> => {
+    const { db: tx } = acting;
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const row = await tx
       .insert(coverPlans)
@@ -67,56 +66,70 @@ export async function beginPlan(context: Context, input: unknown): Promise<Resul
       ...{ entity: "cover plan", entityId: id, entityTag: name, action: "added", version: 1 },
       ...{ before: null, after: settings },
     });
-    return ok(id);
+    const queued = await enqueue(acting, { kind: PLAN_KIND, payload: { plan: id }, holds: holdOf(id) });
+    return queued.ok ? ok(id) : queued;
   });
 }
 
-/** One at a time: a plan takes a whole core. */
-let turn: Promise<unknown> = Promise.resolve();
-const running = new Map<number, Solver>();
+export const PLAN_KIND = "cover-plan";
 
-/** Computes a plan that was begun, to its end, and says in the database how it ended. */
-export function runPlan(context: Context, id: number): Promise<void> {
-  const computing = turn.then(() => computePlan(context, id));
-  turn = computing.catch(() => {});
-  return computing;
-}
+const planOf = ({ payload }: Job) => (payload as { plan: number }).plan;
 
-async function computePlan(context: Context, id: number): Promise<void> {
-  const isRunning = and(eq(coverPlans.id, id), eq(coverPlans.state, "running"));
-  const tell = (set: Partial<PlanRow>) =>
-    context.db
+/** Computes a plan. One at a time in a process, since it takes a whole core; another process begins it anew. */
+export const planWork: JobKind = {
+  isRepeatable: true,
+  slots: 1,
+  run: async (work) => {
+    const { context } = work;
+    const id = planOf(work.job);
+    const tell = async (told: PlanProgress) => {
+      work.check();
+      await work.act(async ({ db }) => {
+        await db.update(coverPlans).set({ told, updatedAt: context.now() }).where(eq(coverPlans.id, id));
+        return ok(null);
+      });
+    };
+    const row = await getPlan(context, id);
+    if (!row) return null;
+    const startedAt = performance.now();
+    const solver = new Solver();
+    const end = () => void solver.close();
+    work.signal.addEventListener("abort", end);
+    try {
+      await tell({ code: "looking" });
+      const { meaning, leftOut, whyNot } = await askForPlan(context, row.settings, tell);
+      const { demands, media: own, contents } = meaning.problem;
+      await tell({ code: "computing", demands: demands.length, media: own.length, contents: contents.length });
+      const plan = await solveCover(meaning.problem, {
+        ...{ solve: solver.solve, seconds: row.settings.seconds },
+        onPart: async (done, of) => {
+          if (of > 1) await tell({ code: "parts", done, of });
+        },
+      });
+      const seconds = Math.round((performance.now() - startedAt) / 100) / 10;
+      return tellCover(meaning, plan, { seconds, leftOut, whyNot });
+    } catch (error) {
+      // A solver that was closed for it says that it ended.
+      work.check();
+      throw error;
+    } finally {
+      work.signal.removeEventListener("abort", end);
+      await solver.close();
+    }
+  },
+  ended: async ({ db, now }, job, end) => {
+    const set =
+      end.state === "done"
+        ? { state: "done" as const, told: null, result: end.result as CoverResult }
+        : end.state === "failed"
+          ? { state: "failed" as const, told: { code: "failed" as const } }
+          : { state: "cancelled" as const, told: { code: "cancelled" as const } };
+    await db
       .update(coverPlans)
-      .set({ ...set, updatedAt: context.now() })
-      .where(isRunning);
-  const [row] = await context.db.select().from(coverPlans).where(isRunning);
-  if (!row) return;
-  const startedAt = performance.now();
-  const solver = new Solver();
-  running.set(id, solver);
-  try {
-    await tell({ told: { code: "looking" } });
-    const { meaning, leftOut, whyNot } = await askForPlan(context, row.settings, (told) => tell({ told }));
-    const { demands, media: own, contents } = meaning.problem;
-    await tell({
-      told: { code: "computing", demands: demands.length, media: own.length, contents: contents.length },
-    });
-    const plan = await solveCover(meaning.problem, {
-      ...{ solve: solver.solve, seconds: row.settings.seconds },
-      onPart: async (done, of) => {
-        if (of > 1) await tell({ told: { code: "parts", done, of } });
-      },
-    });
-    const seconds = Math.round((performance.now() - startedAt) / 100) / 10;
-    await tell({ state: "done", told: null, result: tellCover(meaning, plan, { seconds, leftOut, whyNot }) });
-  } catch (error) {
-    log.error({ err: error, plan: id }, "a plan of cover broke off");
-    await tell({ state: "failed", told: { code: "failed" } });
-  } finally {
-    running.delete(id);
-    await solver.close();
-  }
-}
+      .set({ ...set, updatedAt: now() })
+      .where(and(eq(coverPlans.id, planOf(job)), eq(coverPlans.state, "running")));
+  },
+};
 
 /** More pairs than these are not tried: reading what two releases come to together takes a second. */
 const PAIRS_MOST = 24;
@@ -217,22 +230,10 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
   };
 }
 
-/** Asks a plan that is computed to stop. */
+/** Asks a plan that waits or is computed to stop; it says so once it has. Gives whether there was anything to stop. */
 export async function cancelPlan(context: Context, id: number): Promise<Result<boolean>> {
-  const result = await context.db
-    .update(coverPlans)
-    .set({ state: "cancelled", told: { code: "cancelled" }, updatedAt: context.now() })
-    .where(and(eq(coverPlans.id, id), eq(coverPlans.state, "running")));
-  await running.get(id)?.close();
-  return ok(affectedRows(result) === 1);
-}
-
-/** Plans that a stopped server left in the middle; nothing follows from them. At start. */
-export async function markInterruptedPlans(db: Database, now: Date): Promise<void> {
-  await db
-    .update(coverPlans)
-    .set({ state: "interrupted", told: { code: "interrupted" }, updatedAt: now })
-    .where(eq(coverPlans.state, "running"));
+  const asked = await cancelHolder(context, holdOf(id), planWork);
+  return ok(asked);
 }
 
 export async function getPlan(context: Context, id: number): Promise<PlanRow | null> {

@@ -12,19 +12,20 @@ import type { ImageBody } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
 import type { ByteSource } from "@/core/kernel/source";
 import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
-import { Cancelled, digestSource } from "@/core/medium/integrity/hashing";
+import { digestSource } from "@/core/medium/integrity/hashing";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { act } from "../db/act";
-import type { Database, Queries } from "../db/client";
-import { affectedRows, insertedId, nameOf } from "../db/results";
+import { insertedId, nameOf } from "../db/results";
 import { computerFacts, computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
 import { FileSource, fileProblem } from "../host/file-source";
 import { storesFolder } from "../host/folders";
 import { nativeHasher } from "../host/native-hasher";
 import { measuredWriteRate, roomIn, storeFiles } from "../host/stores-walk";
 import { recordEvent } from "../inventory/events";
-import { log } from "../log";
+import type { JobKind, Work } from "../jobs/engine";
+import { cancelHolder } from "../jobs/hold";
+import { enqueue, failureOf, type Job } from "../jobs/jobs";
 import { fail, ok, type Result, refused } from "../problems";
 import { noteCopy, recordImage } from "./images";
 import { getStore, noteFill, type StoreDetail } from "./stores";
@@ -33,68 +34,87 @@ export type ScanRow = typeof storeScans.$inferSelect & { personName: string };
 
 const scanColumns = { ...getTableColumns(storeScans), personName: nameOf(storeScans.personId) };
 
+export const SCAN_KIND = "store-scan";
+
+const holdOf = (storeId: number) => `store ${storeId}`;
+const scanOf = ({ payload }: Job) => (payload as { scan: number }).scan;
+
 /** Begins a look through a store that this server can look into. Gives its id; it goes on by itself. */
 export async function startScan(context: Context, storeId: number, isThorough: boolean): Promise<Result<number>> {
-  const begun = await beginScan(context, storeId, isThorough);
-  if (begun.ok) void runScan(context, begun.value);
-  return begun;
-}
-
-export async function beginScan(context: Context, storeId: number, isThorough: boolean): Promise<Result<number>> {
   const store = await getStore(context, storeId);
   if (!store) return fail({ code: "not-found", what: "store" });
   if (store.row.folder === null) return refused({ code: "store-out-of-reach" });
-  return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
-    // Whoever comes second waits for this row, and sees the first one's scan.
-    await tx.select({ id: stores.id }).from(stores).where(eq(stores.id, storeId)).for("update");
-    const [running] = await tx
-      .select({ id: storeScans.id })
-      .from(storeScans)
-      .where(and(eq(storeScans.storeId, storeId), eq(storeScans.state, "running")));
-    if (running) return refused({ code: "store-scan-running" });
+  return act(context, null, async (acting): Promise<Result<number>> => {
     const times = { createdAt: context.now(), updatedAt: context.now() };
-    const row = await tx
+    const row = await acting.db
       .insert(storeScans)
       .values({ storeId, state: "running", isThorough, personId: context.person.id, ...times })
       .$returningId();
-    return ok(insertedId(row));
+    const scan = insertedId(row);
+    // One at a time looks through a store: whoever comes second finds it held.
+    const queued = await enqueue(acting, { kind: SCAN_KIND, payload: { scan }, holds: holdOf(storeId) });
+    return queued.ok ? ok(scan) : refused({ code: "store-scan-running" });
   });
 }
 
 const TELL_EVERY_MS = 500;
 
-/** Does a look through a store that was begun, to its end, and says in the database how it ended. */
-export async function runScan(context: Context, scanId: number): Promise<void> {
-  const end = (set: Partial<ScanRow>, db: Queries = context.db) =>
-    db
-      .update(storeScans)
-      .set({ ...set, updatedAt: context.now() })
-      .where(and(eq(storeScans.id, scanId), eq(storeScans.state, "running")));
-  try {
-    const [scan] = await context.db.select(scanColumns).from(storeScans).where(eq(storeScans.id, scanId));
+/** Looks through a store. What it found is kept as done with what it dates, or not at all. */
+export const scanWork: JobKind = {
+  isRepeatable: true,
+  run: async (work) => {
+    const { context } = work;
+    const scan = await getScan(context, scanOf(work.job));
     const store = scan && (await getStore(context, scan.storeId));
-    if (!scan || !store) return;
+    if (!scan || !store) return null;
     const startedAt = performance.now();
-    const report = await lookThrough(context, store, scan);
-    const ms = performance.now() - startedAt;
-    const room = await roomIn(join(storesFolder(), store.row.folder as string));
-    // What is told to be done is dated with it; of a look that was cancelled meanwhile nothing is kept.
-    await act(context, null, async (acting) => {
-      const ended = await end({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes }, acting.db);
-      if (affectedRows(ended) !== 1) return ok(false);
-      if (scan.isThorough) await noteReadRate(acting, store, report, ms);
-      await dateWhatIsThere(acting, store, report, scan.isThorough, room);
-      return ok(true);
-    });
-  } catch (error) {
-    if (error instanceof Cancelled) return void (await end({ state: "cancelled" }));
-    const code = (error as { code?: string } | null)?.code;
-    if (!code) log.error({ err: error, scan: scanId }, "a look through a store broke off");
-    const why = code
-      ? fileProblem(error)
-      : "something went wrong that was not foreseen; the log of the server has the details";
-    await end({ state: "failed", problem: `It could not be looked through: ${why}.` });
-  }
+    try {
+      const report = await lookThrough(work, store, scan);
+      const room = await roomIn(join(storesFolder(), store.row.folder as string));
+      return { report, room, ms: performance.now() - startedAt } satisfies Looked;
+    } catch (error) {
+      work.check();
+      const code = (error as { code?: string } | null)?.code;
+      // What the store's own file system says is told as it is.
+      if (code && failureOf(error) !== "disk-full") return { problem: fileProblem(error) } satisfies NotLooked;
+      throw error;
+    }
+  },
+  ended: async (acting, job, end) => {
+    const id = scanOf(job);
+    const set = (values: Partial<ScanRow>) =>
+      acting.db
+        .update(storeScans)
+        .set({ ...values, updatedAt: acting.now() })
+        .where(eq(storeScans.id, id));
+    if (end.state === "cancelled") return void (await set({ state: "cancelled" }));
+    const looked = end.state === "done" ? (end.result as Looked | NotLooked | null) : null;
+    if (!looked || "problem" in looked) {
+      const why = looked
+        ? looked.problem
+        : end.state === "failed" && end.failure === "disk-full"
+          ? "there is no room left on a disk of the server"
+          : "something went wrong that was not foreseen; the log of the server has the details";
+      return void (await set({ state: "failed", problem: `It could not be looked through: ${why}.` }));
+    }
+    const scan = await getScan(acting, id);
+    const store = scan && (await getStore(acting, scan.storeId));
+    if (!scan || !store) return;
+    const { report, room, ms } = looked;
+    await set({ state: "done", report, doneBytes: report.bytes, totalBytes: report.bytes });
+    if (scan.isThorough) await noteReadRate(acting, store, report, ms);
+    await dateWhatIsThere(acting, store, report, scan.isThorough, room);
+  },
+};
+
+interface Looked {
+  report: StoreReport;
+  room: { capacityBytes: number; usedBytes: number } | null;
+  ms: number;
+}
+
+interface NotLooked {
+  problem: string;
 }
 
 /** Below so many bytes the time says more of beginning than of reading. */
@@ -125,7 +145,8 @@ export async function measureStore(context: Context, storeId: number): Promise<R
   }
 }
 
-async function lookThrough(context: Context, store: StoreDetail, scan: ScanRow): Promise<StoreReport> {
+async function lookThrough(work: Work, store: StoreDetail, scan: ScanRow): Promise<StoreReport> {
+  const { context } = work;
   const folder = join(storesFolder(), store.row.folder as string);
   const { files } = await storeFiles(folder);
   const groups = groupFiles(files);
@@ -133,18 +154,18 @@ async function lookThrough(context: Context, store: StoreDetail, scan: ScanRow):
   let doneBytes = 0;
   let told = 0;
   const progress = async (bytes: number) => {
+    work.check();
     doneBytes += bytes;
+    work.tell(null, doneBytes, totalBytes);
     if (Date.now() - told < TELL_EVERY_MS) return;
     told = Date.now();
-    await context.db
-      .update(storeScans)
-      .set({ doneBytes, totalBytes, updatedAt: context.now() })
-      .where(eq(storeScans.id, scan.id));
-    const [row] = await context.db
-      .select({ state: storeScans.state })
-      .from(storeScans)
-      .where(eq(storeScans.id, scan.id));
-    if (row?.state !== "running") throw new Cancelled();
+    await work.act(async ({ db }) => {
+      await db
+        .update(storeScans)
+        .set({ doneBytes, totalBytes, updatedAt: context.now() })
+        .where(eq(storeScans.id, scan.id));
+      return ok(null);
+    });
   };
   const images = await holdAgainstKnown(context, store, files, async (path) =>
     FileSource.open(join(folder, path)).catch(() => null),
@@ -335,13 +356,11 @@ export async function takeListing(context: Context, storeId: number, text: strin
   });
 }
 
-/** Asks a look through a store to stop. */
+/** Asks a look through a store to stop; it says so once it has. Gives whether there was one. */
 export async function cancelScan(context: Context, scanId: number): Promise<Result<boolean>> {
-  const result = await context.db
-    .update(storeScans)
-    .set({ state: "cancelled", updatedAt: context.now() })
-    .where(and(eq(storeScans.id, scanId), eq(storeScans.state, "running")));
-  return ok(affectedRows(result) === 1);
+  const scan = await getScan(context, scanId);
+  if (!scan || scan.state !== "running") return ok(false);
+  return ok(await cancelHolder(context, holdOf(scan.storeId), scanWork));
 }
 
 export async function getScan(context: Context, scanId: number): Promise<ScanRow | null> {
@@ -493,12 +512,4 @@ async function disksOfComputers(context: Context, ids: readonly number[]): Promi
     .from(computerFacts)
     .where(inArray(computerFacts.computerId, [...ids]));
   return new Map(rows.map(({ id, facts }) => [id, facts.disks]));
-}
-
-/** Looks that a stopped server left in the middle; nothing was changed by them. At start. */
-export async function markInterruptedScans(db: Database, now: Date): Promise<void> {
-  await db
-    .update(storeScans)
-    .set({ state: "interrupted", problem: "Creel was stopped while this was going on. Begin again.", updatedAt: now })
-    .where(inArray(storeScans.state, ["running"]));
 }

@@ -6,6 +6,7 @@ import { factsSchema } from "@/core/computer/facts/schema";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
 import { testInventory, value } from "../../../test/support/database";
+import { doJobs } from "../../../test/support/jobs";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { problemText } from "../../core/words/problems";
 import { addComputer } from "../inventory/computers";
@@ -15,16 +16,7 @@ import type { Result } from "../problems";
 import { imageParts } from "./image-parts";
 import { imagePlan } from "./image-plans";
 import { getImage, listImages, recordImage } from "./images";
-import {
-  beginScan,
-  getScan,
-  registerFound,
-  registerNamed,
-  runScan,
-  startScan,
-  takeListing,
-  takeOver,
-} from "./store-scans";
+import { getScan, registerFound, registerNamed, startScan, takeListing, takeOver } from "./store-scans";
 import {
   addStore,
   copiesIn,
@@ -73,8 +65,8 @@ afterAll(() => {
 });
 
 const scan = async (isThorough = false) => {
-  const id = value(await beginScan(inventory.ina, ids.store, isThorough));
-  await runScan(inventory.ina, id);
+  const id = value(await startScan(inventory.ina, ids.store, isThorough));
+  await doJobs(inventory.ina);
   const row = await getScan(inventory.ina, id);
   if (!row?.report) throw new Error(row?.problem ?? "no report");
   const told = row.report.images.map(({ key, state }) => `${key} ${state.state}`);
@@ -181,7 +173,7 @@ test("a listing that was dropped in does for a store that cannot be looked into"
       input({ name: "Disk 3", kind: "disk", folder: null, reachedFrom: null, namePattern: null }),
     ),
   );
-  expect(refusal(await beginScan(inventory.ina, disk3, false))).toContain("cannot look into");
+  expect(refusal(await startScan(inventory.ina, disk3, false))).toContain("cannot look into");
   expect(refusal(await takeListing(inventory.ina, disk3, "nothing here"))).toContain("No files could be read");
   const listing = "5000000000 2026-02-01 18:00 ./HO-001 2026-02-01 Gannet Desk 11.4 clean.img.zst\n";
   const id = value(await takeListing(inventory.ina, disk3, listing));
@@ -287,10 +279,10 @@ test("how full it was tells when it will be full", async () => {
 });
 
 test("two looks at once, and one into a folder that is gone, say so", async () => {
-  const first = value(await beginScan(inventory.ina, ids.store, false));
+  const first = value(await startScan(inventory.ina, ids.store, false));
   expect(refusal(await startScan(inventory.col, ids.store, false))).toContain("already");
   rmSync(folder, { recursive: true });
-  await runScan(inventory.ina, first);
+  await doJobs(inventory.ina);
   expect(await getScan(inventory.ina, first)).toMatchObject({
     state: "failed",
     problem: expect.stringContaining("there is no such"),

@@ -1,4 +1,4 @@
-import { and, asc, eq, gt, inArray, isNull, lt, lte, or, sql } from "drizzle-orm";
+import { and, asc, eq, gt, inArray, isNotNull, isNull, lt, lte, or, sql } from "drizzle-orm";
 import type { Context } from "../context";
 import { act } from "../db/act";
 import type { Database } from "../db/client";
@@ -22,7 +22,7 @@ export interface JobKind {
   slots?: number;
   /** Does it; gives its result, an object. What it writes it writes by `work.act`, so that nobody else has taken it over. */
   run: (work: Work) => Promise<object | null>;
-  /** Keeps how it ended with what it was about, in the act that ends it. */
+  /** Keeps how it ended, and its result, with what it was about, in the act that ends it. */
   ended?: (acting: Context, job: Job, end: JobEnd) => Promise<void>;
 }
 
@@ -60,10 +60,14 @@ const USUAL_TIMES: EngineTimes = { leaseMs: 15_000, beatMs: 1000, lookMs: 700 };
 /** A job whose worker was lost so often is not tried again: it may be what ends them. */
 const ATTEMPTS_MOST = 5;
 
+/** Rounds that were done are told for so long. */
+const ROUNDS_KEPT_MS = 3 * 86_400_000;
+
 /** One job in the hands of one worker. */
 export class Work {
-  wish: "pause" | "cancel" | null = null;
-  isStopping = false;
+  private wish: "pause" | "cancel" | null = null;
+  private isStopping = false;
+  private readonly abort = new AbortController();
   progress: JobProgress = { phase: null, done: 0, total: 0 };
   /** Until when the lease holds, by this process's own clock that nobody sets (performance.now). */
   private heldUntil: number;
@@ -79,6 +83,11 @@ export class Work {
     this.heldUntil = askedAt + leaseMs;
   }
 
+  /** Ends what is waited for where this worker must not go on. */
+  get signal(): AbortSignal {
+    return this.abort.signal;
+  }
+
   /** The lease was renewed by a word that was sent at `askedAt`. */
   renew(askedAt: number): void {
     this.heldUntil = askedAt + this.leaseMs;
@@ -86,6 +95,14 @@ export class Work {
 
   lose(): void {
     this.heldUntil = Number.NEGATIVE_INFINITY;
+    this.hear(this.wish);
+  }
+
+  /** What is asked of it; a server that ends asks as well. */
+  hear(wish: "pause" | "cancel" | null, isStopping = this.isStopping): void {
+    this.wish = wish;
+    this.isStopping = isStopping;
+    if (!this.isHeld || wish !== null || isStopping) this.abort.abort();
   }
 
   get isHeld(): boolean {
@@ -160,7 +177,7 @@ export class Engine {
   async stop(): Promise<void> {
     this.isStopped = true;
     for (const timer of this.timers) clearTimeout(timer);
-    for (const { work } of this.running.values()) work.isStopping = true;
+    for (const { work } of this.running.values()) work.hear(null, true);
     await this.idle();
   }
 
@@ -246,6 +263,8 @@ export class Engine {
         .insert(jobs)
         .values({ kind, payload: { once }, once: key, dueAt, createdAt: now })
         .onDuplicateKeyUpdate({ set: { once: key } });
+      const old = new Date(now.getTime() - ROUNDS_KEPT_MS);
+      await this.db.delete(jobs).where(and(eq(jobs.kind, kind), isNotNull(jobs.once), lt(jobs.endedAt, old)));
       this.asked.add(key);
     }
   }
@@ -338,7 +357,7 @@ export class Engine {
               ...{ state: "queued" as const, token: null, leaseUntil: null, attempts: 0 },
               dueAt: sql`${DATABASE_NOW} + INTERVAL ${Math.round(afterMs) * 1000} MICROSECOND`,
             }
-          : columnsOf(end);
+          : columnsOf(kind.ended && end.state === "done" ? { ...end, result: null } : end);
       const ended = await acting.db
         .update(jobs)
         .set({ ...set, progress: work.progress })
@@ -352,6 +371,8 @@ export class Engine {
   async beat(): Promise<void> {
     const all = [...this.running.values()].map(({ work }) => work);
     if (all.length === 0) return;
+    // Where the database does not answer, the leases end all the same.
+    for (const work of all) if (!work.isHeld) work.lose();
     for (const work of all) {
       const askedAt = performance.now();
       const renewed = await this.db
@@ -374,7 +395,7 @@ export class Engine {
         ),
       );
     const wishes = new Map(rows.map(({ id, wish }) => [id, wish]));
-    for (const work of all) work.wish = wishes.get(work.job.id) ?? null;
+    for (const work of all) work.hear(wishes.get(work.job.id) ?? null);
   }
 }
 
@@ -401,7 +422,7 @@ function columnsOf(end: JobEnd) {
 }
 
 /** The time by the database. */
-export async function databaseNow(db: Database): Promise<Date> {
+async function databaseNow(db: Database): Promise<Date> {
   const [rows] = (await db.execute(sql`SELECT CAST(${DATABASE_NOW} AS CHAR) AS now`)) as unknown as [{ now: string }[]];
   return new Date(`${rows[0]?.now.replace(" ", "T")}Z`);
 }

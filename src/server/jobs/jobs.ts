@@ -3,14 +3,11 @@ import { and, asc, eq, inArray, sql } from "drizzle-orm";
 import type { Context } from "../context";
 import { act, errorNumber } from "../db/act";
 import { affectedRows, insertedId } from "../db/results";
-import { type JobFailure, type JobProgress, jobLines, jobs } from "../db/schema";
+import { type JobFailure, jobLines, jobs } from "../db/schema";
 import { fail, ok, type Result, refused } from "../problems";
 
 export type Job = typeof jobs.$inferSelect;
-export type JobState = Job["state"];
-
-/** What holds what it has to itself: everything that has not ended. */
-export const OPEN: readonly JobState[] = ["queued", "running", "paused", "interrupted"];
+type JobState = Job["state"];
 
 /** The time by the database: processes whose clocks differ agree on it. */
 export const DATABASE_NOW = sql`UTC_TIMESTAMP(3)`;
@@ -117,5 +114,3 @@ export function failureOf(error: unknown): JobFailure {
   // The database's own: "The table is full", "No space left on device".
   return [1114, 1021].includes(errorNumber(error) ?? 0) ? "disk-full" : "fault";
 }
-
-export type { JobFailure, JobProgress };

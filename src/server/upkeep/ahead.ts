@@ -11,6 +11,7 @@ import { needTitle } from "@/core/words/policy";
 import type { Context } from "../context";
 import { type Covered, covered } from "../cover/standings";
 import { computers, coverDays, coverPlans, events, media } from "../db/schema";
+import type { JobKind, Round } from "../jobs/engine";
 import { proofInput } from "./due";
 
 interface AheadPoint {
@@ -261,9 +262,18 @@ export async function keepDay(context: Context): Promise<void> {
     places.set(site, place);
   }
   if (places.size === 0) return;
-  // Two requests of the same day keep the same.
   await context.db
     .insert(coverDays)
     .values([...places].map(([site, counts]) => ({ on: today, site, ...counts })))
     .onDuplicateKeyUpdate({ set: { on: today } });
 }
+
+export const DAY_ROUND: Round = { kind: "cover-day", next: (now) => ({ once: dayOf(now), dueAt: now }) };
+
+export const dayWork: JobKind = {
+  isRepeatable: true,
+  run: async (work) => {
+    await keepDay(work.context);
+    return null;
+  },
+};

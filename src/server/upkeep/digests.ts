@@ -6,6 +6,7 @@ import { digestText } from "@/core/words/digest";
 import type { Context } from "../context";
 import { digests } from "../db/schema";
 import { type Mailer, mailer, Outbox } from "../host/mailer";
+import { Again, type JobKind, type Round } from "../jobs/engine";
 import { log } from "../log";
 import { type Audience, listAudiences } from "./addresses";
 import { everythingDue } from "./due";
@@ -31,7 +32,7 @@ function addressOf(name: string): string {
 }
 
 /** What became of a round of digests. What could not be sent comes again with the next. */
-export interface Round {
+export interface DigestRound {
   sent: number;
   quiet: number;
   /** Names of those to whom it could not be sent. */
@@ -42,7 +43,11 @@ export interface Round {
  * Writes to every place and person what changed since their last digest; whoever has nothing new gets none. Of whom no
  * address is recorded, theirs is laid into the outbox.
  */
-export async function sendDigests(context: Context, through: Mailer = mailer()): Promise<Round> {
+export async function sendDigests(
+  context: Context,
+  through: Mailer = mailer(),
+  check: () => void = () => {},
+): Promise<DigestRound> {
   const now = context.now();
   const today = dayOf(now);
   const [due, snoozed, all] = await Promise.all([
@@ -52,8 +57,9 @@ export async function sendDigests(context: Context, through: Mailer = mailer()):
   ]);
   const putOff = new Set(snoozed.map(({ dueKey }) => dueKey));
   const outbox = new Outbox();
-  const round: Round = { sent: 0, quiet: 0, failed: [] };
+  const round: DigestRound = { sent: 0, quiet: 0, failed: [] };
   for (const audience of all) {
+    check();
     const { name, mail } = audience;
     const concerning = due.filter((item) => concerns(audience, item) && !putOff.has(item.key));
     const [last] = await context.db
@@ -82,12 +88,8 @@ export async function sendDigests(context: Context, through: Mailer = mailer()):
       round.failed.push(name);
     }
   }
-  isRetried = round.failed.length > 0;
   return round;
 }
-
-/** Somebody could not be written to: it is tried again before the next day. */
-let isRetried = false;
 
 /** When digests were written last; null: never. */
 export async function lastDigest(context: Context): Promise<Date | null> {
@@ -97,20 +99,20 @@ export async function lastDigest(context: Context): Promise<Date | null> {
 
 const HOUR_MS = 3_600_000;
 /** Once a day, from this hour on (UTC). */
-const FROM_HOUR = 5;
+const FROM_HOUR = "05:00:00";
 
-/** Writes the day's digests, if none were written on that day yet. Gives whether it did. */
-export async function sendIfDue(context: Context): Promise<boolean> {
-  const now = context.now();
-  const last = await lastDigest(context);
-  const isDone = last !== null && dayOf(last) === dayOf(now);
-  if ((isDone && !isRetried) || now.getUTCHours() < FROM_HOUR) return false;
-  await sendDigests(context);
-  return true;
-}
+/** The digests of a day, written once by whichever process comes to it. */
+export const DIGEST_ROUND: Round = {
+  kind: "digests",
+  next: (now) => ({ once: dayOf(now), dueAt: new Date(`${dayOf(now)}T${FROM_HOUR}Z`) }),
+};
 
-/** Looks every hour whether the day's digests are due. */
-export function startDigests(context: Context, failed: (error: unknown) => void): void {
-  const timer = setInterval(() => void sendIfDue(context).catch(failed), HOUR_MS);
-  timer.unref();
-}
+/** Whoever got theirs gets none again; where somebody could not be written to, it is tried again after an hour. */
+export const digestWork: JobKind = {
+  isRepeatable: true,
+  run: async (work) => {
+    const round = await sendDigests(work.context, mailer(), () => work.check());
+    if (round.failed.length > 0) throw new Again(HOUR_MS);
+    return round;
+  },
+};

@@ -8,7 +8,7 @@ import { saveRule } from "../inventory/policies";
 import { addSite } from "../inventory/sites";
 import { addMedium } from "../media/media";
 import { putOff } from "./due";
-import { calendarFeed } from "./feed";
+import { calendarFeed, refreshEntries } from "./feed";
 
 // Read by another library than the one that writes it.
 const inventory = testInventory();
@@ -27,6 +27,7 @@ interface Entry {
 }
 
 async function entries(of: { site?: string; person?: string } = {}): Promise<Map<string, Entry>> {
+  await refreshEntries(inventory.ina);
   const text = await calendarFeed(inventory.ina, { site: of.site ?? null, person: of.person ?? null });
   expect(text.startsWith("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n")).toBe(true);
   // RFC 5545, 3.1: lines of at most 75 octets, ended by CRLF.

@@ -7,6 +7,7 @@ import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Context } from "../context";
 import { act } from "../db/act";
 import { feedEntries } from "../db/schema";
+import type { JobKind, Round } from "../jobs/engine";
 import { ok } from "../problems";
 import { everythingDue } from "./due";
 import { openSnoozes } from "./snoozes";
@@ -30,7 +31,7 @@ function dueDay(
 }
 
 /** Brings what calendars are told in line with what is due: new, changed with a higher number, called off. */
-async function refreshEntries(context: Context): Promise<void> {
+export async function refreshEntries(context: Context): Promise<void> {
   const today = dayOf(context.now());
   const [due, snoozed, known] = await Promise.all([
     everythingDue(context),
@@ -74,6 +75,26 @@ function isOther(before: Entry, told: Pick<Entry, "on" | "summary" | "site" | "p
   return (["on", "summary", "site", "personName"] as const).some((key) => before[key] !== told[key]);
 }
 
+const EVERY_MS = 5 * 60_000;
+
+/** What calendars are told is brought in line every five minutes: whoever asks for it only reads. */
+export const CALENDAR_ROUND: Round = {
+  kind: "calendar",
+  next: (now) => {
+    const since = new Date(Math.floor(now.getTime() / EVERY_MS) * EVERY_MS);
+    return { once: since.toISOString().slice(0, 16), dueAt: since };
+  },
+};
+
+export const calendarWork: JobKind = {
+  isRepeatable: true,
+  slots: 1,
+  run: async (work) => {
+    await refreshEntries(work.context);
+    return null;
+  },
+};
+
 /**
  * What is due as a calendar (RFC 5545), for a place, a person, or all: whole days that stay on their date in every time
  * zone (VALUE=DATE). An entry keeps its UID; a change has a higher SEQUENCE, what is done or void STATUS:CANCELLED.
@@ -82,7 +103,6 @@ export async function calendarFeed(
   context: Context,
   { site, person }: { site: string | null; person: string | null },
 ): Promise<string> {
-  await refreshEntries(context);
   const since = new Date(context.now().getTime() - CANCELLED_DAYS * 86_400_000);
   const rows = await context.db
     .select()

@@ -1,6 +1,6 @@
 import { USUAL_SETTINGS } from "@/core/cover/result";
 import { testInventory } from "../../../test/support/database";
-import { acceptPlan, beginPlan, cancelPlan, getPlan } from "../cover/plans";
+import { acceptPlan, cancelPlan, getPlan, startPlan } from "../cover/plans";
 import { coverView } from "../cover/view";
 import { coverPlans, events, policies, snoozes, travels } from "../db/schema";
 import { tickTask } from "../drills/cover-tasks";
@@ -62,7 +62,7 @@ const VISITS: unknown[] = [
 test.each<[string, (input: unknown) => Promise<{ ok: boolean }>, unknown[]]>([
   ["a rule", (input) => saveRule(inventory.ina, input, null), RULES],
   ["a way", (input) => setTravel(inventory.ina, input), WAYS],
-  ["a plan", (input) => beginPlan(inventory.ina, input), PLANS],
+  ["a plan", (input) => startPlan(inventory.ina, input), PLANS],
   ["putting off", (input) => putOff(inventory.ina, input), SNOOZES],
   ["a visit", (input) => enterVisit(inventory.ina, input), VISITS],
 ])("%s that makes no sense is refused, and nothing is written", async (_, act, inputs) => {

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
-import { aheadView, keepDay } from "@/server/upkeep/ahead";
+import { aheadView } from "@/server/upkeep/ahead";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
@@ -30,7 +30,6 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
   const asked = one(query.day);
   const day = asked && DAY.test(asked) ? asked : null;
   const site = one(query.site) || null;
-  await keepDay(context);
   const cause = LACK_CAUSES.find((each) => each === one(query.link)) ?? null;
   const view = await aheadView(context, { day, site, cause });
   const last = view.ahead.at(-1);

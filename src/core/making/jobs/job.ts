@@ -44,7 +44,13 @@ export type BenchRequest = z.infer<typeof benchRequestSchema>;
 
 /** What came of a job. */
 export type BenchResult =
-  | { state: "verified"; writtenBytes: number; writeRate: number; readRate: number; viewsAsPredicted: true }
+  | {
+      state: "verified";
+      writtenBytes: number;
+      writeRate: number | null;
+      readRate: number | null;
+      viewsAsPredicted: true;
+    }
   | { state: "not-as-predicted"; expected: string[]; found: string[] }
   | { state: "differs"; start: number; lengthBytes: number; path: string | null }
   | { state: "wraps"; trueBytes: number }

@@ -1,9 +1,11 @@
 import { blockDigest, sameBytes } from "./blocks";
 import { type Device, DeviceFault } from "./device";
+import { rateOf } from "./rate";
 
 /** What a full write-and-read test of a device finds. */
 export type CapacityResult =
-  | { state: "sound"; writeRate: number; readRate: number }
+  /** Rates in bytes a second; null where it went too quickly to tell. */
+  | { state: "sound"; writeRate: number | null; readRate: number | null }
   /** It says more than it holds: what is written past its true size lands elsewhere or nowhere. */
   | { state: "counterfeit"; trueBytes: number; how: "wraps" | "drops" }
   /** Places that do not hold what is written; ends exclusive, in bytes. */
@@ -95,7 +97,7 @@ export async function testCapacity({ device, seed, onProgress, shouldStop }: Cap
       onProgress?.({ phase: "read", doneBytes, totalBytes });
     }
     if (bad.length === 0) {
-      const rate = (ms: number) => Math.round(totalBytes / Math.max(ms / 1000, 1e-3));
+      const rate = (ms: number) => rateOf(totalBytes, ms);
       return { state: "sound", writeRate: rate(readStart - writeStart), readRate: rate(performance.now() - readStart) };
     }
     return counterfeit(totalBytes, foreign, bad) ?? { state: "failing", bad: bad.sort((a, b) => a.start - b.start) };

@@ -1,3 +1,4 @@
+import { sql } from "drizzle-orm";
 import { bigint, boolean, index, int, mysqlTable, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
 import type { BenchLine, BenchRequest, BenchResult } from "@/core/making/jobs/job";
 import type { CapacityResult } from "@/core/making/writing/capacity";
@@ -98,8 +99,14 @@ export const benchJobs = mysqlTable(
     startedAt: at("started_at"),
     endedAt: at("ended_at"),
     createdAt: createdAt(),
+    /** The berth that it has to itself while it is open: the database lets no second one in. */
+    holdsBerthId: int("holds_berth_id").generatedAlwaysAs(
+      sql`IF(state IN ('queued', 'running', 'paused', 'interrupted'), berth_id, NULL)`,
+      { mode: "virtual" },
+    ),
   },
   (table) => [
+    uniqueIndex("bench_jobs_holds").on(table.holdsBerthId),
     index("bench_jobs_state").on(table.state, table.id),
     index("bench_jobs_berth").on(table.berthId, table.state),
     index("bench_jobs_device").on(table.deviceId, table.id),

@@ -1,0 +1,4 @@
+-- Work that an earlier version had under way when it was stopped; from now on it is a job, and is taken up.
+UPDATE `store_scans` SET `state` = 'interrupted', `problem` = 'Creel was stopped while this was going on. Begin again.' WHERE `state` = 'running';
+--> statement-breakpoint
+UPDATE `cover_plans` SET `state` = 'interrupted', `told` = '{"code":"interrupted"}' WHERE `state` = 'running';

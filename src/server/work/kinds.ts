@@ -1,0 +1,18 @@
+import { PLAN_KIND, planWork } from "../cover/plans";
+import { SCAN_KIND, scanWork } from "../images/store-scans";
+import type { JobKind, Round } from "../jobs/engine";
+import { DAY_ROUND, dayWork } from "../upkeep/ahead";
+import { DIGEST_ROUND, digestWork } from "../upkeep/digests";
+import { CALENDAR_ROUND, calendarWork } from "../upkeep/feed";
+
+/** All work that outlasts a request, by its kind. */
+export const KINDS: Readonly<Record<string, JobKind>> = {
+  [PLAN_KIND]: planWork,
+  [SCAN_KIND]: scanWork,
+  [DIGEST_ROUND.kind]: digestWork,
+  [CALENDAR_ROUND.kind]: calendarWork,
+  [DAY_ROUND.kind]: dayWork,
+};
+
+/** What comes round by itself. */
+export const ROUNDS: readonly Round[] = [DIGEST_ROUND, CALENDAR_ROUND, DAY_ROUND];
