@@ -1,22 +1,14 @@
 import type { Instrumentation } from "next";
 
-/** Once, when the server starts: what a stopped server left in the middle is told as such, and work is taken up. */
+/** Once, when the server starts: work is taken up, also what a stopped server left in the middle. */
 export async function register(): Promise<void> {
   if (process.env.NEXT_RUNTIME !== "nodejs" || !process.env.DATABASE_URL) return;
-  const [{ database }, { markInterruptedImports }, { Engine }, { KINDS, ROUNDS }, { BenchRunner }, { log }] =
-    await Promise.all([
-      import("@/server/db/client"),
-      import("@/server/exchange/imports"),
-      import("@/server/jobs/engine"),
-      import("@/server/work/kinds"),
-      import("@/server/bench/runner"),
-      import("@/server/log"),
-    ]);
-  try {
-    await markInterruptedImports(database(), new Date());
-  } catch (error) {
-    log.error({ err: error }, "interrupted work could not be marked");
-  }
+  const [{ database }, { Engine }, { KINDS, ROUNDS }, { BenchRunner }] = await Promise.all([
+    import("@/server/db/client"),
+    import("@/server/jobs/engine"),
+    import("@/server/work/kinds"),
+    import("@/server/bench/runner"),
+  ]);
   const engine = new Engine(database(), KINDS, { rounds: ROUNDS });
   engine.start();
   const runner = new BenchRunner(database());

@@ -75,12 +75,14 @@ async function checksums(db: Database, but: readonly string[]): Promise<Record<s
 /**
  * Does an act again and again, and each time the connection breaks at a later statement that writes (the commit too),
  * until it comes through: before that nothing of it may be in the database. Gives what came of it at last, and how many
- * statements wrote. `but` are tables in which long work says how it ended.
+ * statements wrote. `but` are tables in which long work says how it ended; `isThrough`: it came through, and the
+ * connection broke after that.
  */
 export async function wholeOrNothing<T>(
   inventory: TestInventory,
   run: (context: Context) => Promise<T>,
   but: readonly string[] = [],
+  isThrough: (result: T) => boolean = () => false,
 ): Promise<{ result: T; statements: number }> {
   let left = 0;
   const db = connect(inventory.url, {
@@ -93,7 +95,7 @@ export async function wholeOrNothing<T>(
       const before = await checksums(inventory.ina.db, but);
       left = nth;
       const result = await run({ ...inventory.ina, db }).catch((error: unknown) => error);
-      if (left > 0) {
+      if (left > 0 || (!(result instanceof Error) && isThrough(result as T))) {
         if (result instanceof Error) throw result;
         return { result: result as T, statements: nth - 1 };
       }

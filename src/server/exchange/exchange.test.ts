@@ -5,21 +5,16 @@ import { sourceOf } from "@/core/computer/facts/merge";
 import { importFaultText } from "@/core/words/imports";
 import { fleetComputer } from "../../../scripts/demo/fleet";
 import { testInventory, value } from "../../../test/support/database";
+import { doJobs } from "../../../test/support/jobs";
 import type { Context } from "../context";
-import { computers, events, imports, sites } from "../db/schema";
+import { computers, events, jobs, sites } from "../db/schema";
 import { addComputer, getComputer, inputOf, saveComputer } from "../inventory/computers";
 import { history } from "../inventory/events";
 import { addSite } from "../inventory/sites";
+import { Engine } from "../jobs/engine";
+import { KINDS } from "../work/kinds";
 import { exportComputers } from "./exports";
-import {
-  cancelImport,
-  checkImport,
-  getImport,
-  importProgress,
-  markInterruptedImports,
-  runImport,
-  stageImport,
-} from "./imports";
+import { cancelImport, getImport, importProgress, stageImport, startImport } from "./imports";
 import type { ImportOptions } from "./options";
 
 const inventory = testInventory();
@@ -42,7 +37,15 @@ async function take(
   const id = value(
     await stageImport(context, name, typeof content === "string" ? new TextEncoder().encode(content) : content),
   );
-  return value(await runImport(context, id, { ...OPTIONS, ...options }));
+  return worked(context, id, { ...OPTIONS, ...options });
+}
+/** Has the server go through a staged file, or import it; its report. */
+async function worked(context: Context, id: number, options: ImportOptions, what: "check" | "run" = "run") {
+  value(await startImport(context, id, options, what));
+  await doJobs(context);
+  const report = (await getImport(context, id))?.report;
+  if (!report) throw new Error((await importProgress(context, id))?.problem ?? "no report");
+  return report;
 }
 async function exported(context: Context, form: "csv" | "jsonl"): Promise<string> {
   let text = "";
@@ -168,7 +171,7 @@ describe("a table", () => {
       mapping: ["tag", "make"],
       delimiter: ";",
     });
-    const report = value(await checkImport(ina, id, OPTIONS));
+    const report = await worked(ina, id, OPTIONS, "check");
     expect(report).toMatchObject({ rows: 2, added: 1, changed: 1 });
     expect(report.preview).toMatchObject([
       { row: 2, tag: "C-1", action: "add" },
@@ -249,21 +252,15 @@ describe("JSON lines", () => {
   });
 });
 
-test("an import that a restart cut off says so, and can be run again", async () => {
+test("an import that a server left in the middle is taken up; nothing of it is there twice", async () => {
   const { ina } = inventory;
   const id = value(await stageImport(ina, "fleet.csv", new TextEncoder().encode("tag\nR-1\n")));
-  await ina.db.update(imports).set({ state: "running" }).where(eq(imports.id, id));
-  expect(await runImport(ina, id, OPTIONS)).toMatchObject({
-    ok: false,
-    problem: { code: "refused", why: { code: "import-busy" } },
-  });
-  await markInterruptedImports(ina.db, new Date());
-  expect(await importProgress(ina, id)).toMatchObject({
-    state: "interrupted",
-    problem: expect.stringMatching(/Nothing was imported/),
-  });
-  expect(value(await runImport(ina, id, OPTIONS))).toMatchObject({ added: 1 });
-  expect(await runImport(ina, id, OPTIONS)).toMatchObject({ ok: false });
+  value(await startImport(ina, id, OPTIONS, "run"));
+  expect(await startImport(ina, id, OPTIONS, "run")).toMatchObject({ problem: { why: { code: "import-busy" } } });
+  await ina.db.update(jobs).set({ state: "running", token: "gone", leaseUntil: new Date(0) });
+  await doJobs(ina);
+  expect(await getImport(ina, id)).toMatchObject({ state: "done", report: { added: 1 } });
+  expect(await startImport(ina, id, OPTIONS, "run")).toMatchObject({ problem: { why: { code: "import-done" } } });
 });
 
 test("an import can be cancelled: what it did is taken back, and it can be run again", async () => {
@@ -271,18 +268,22 @@ test("an import can be cancelled: what it did is taken back, and it can be run a
   const rows = Array.from({ length: 3000 }, (_, index) => `CAN-${index},Till ${index}`).join("\n");
   const id = value(await stageImport(ina, "fleet.csv", new TextEncoder().encode(`tag,name\n${rows}\n`)));
   expect(await cancelImport(ina, id)).toEqual({ ok: true, value: false });
-  const running = runImport(ina, id, OPTIONS);
-  while (!value(await cancelImport(ina, id))) await new Promise((resolve) => setTimeout(resolve, 5));
-  expect(await running).toMatchObject({ ok: false });
-  expect(await importProgress(ina, id)).toMatchObject({ state: "staged", problem: "Cancelled: nothing was imported." });
+  value(await startImport(ina, id, OPTIONS, "run"));
+  const engine = new Engine(ina.db, KINDS, { now: ina.now, times: { beatMs: 20, lookMs: 20 } });
+  engine.start();
+  while (!(await importProgress(ina, id))?.done) await new Promise((resolve) => setTimeout(resolve, 5));
+  expect(await cancelImport(ina, id)).toEqual({ ok: true, value: true });
+  while ((await importProgress(ina, id))?.state !== "staged") await new Promise((resolve) => setTimeout(resolve, 5));
+  await engine.stop();
+  expect(await importProgress(ina, id)).toMatchObject({ problem: "Cancelled: nothing was imported." });
   expect(await getComputer(ina, "CAN-0")).toBeNull();
-  expect(value(await runImport(ina, id, OPTIONS))).toMatchObject({ added: 3000 });
+  expect(await worked(ina, id, OPTIONS)).toMatchObject({ added: 3000 });
 });
 
 test("tags that the database holds for the same take everything back, with a sentence", async () => {
   const { ina } = inventory;
   const id = value(await stageImport(ina, "fleet.csv", new TextEncoder().encode("tag\nstrasse-1\nstra\u00dfe-1\n")));
-  expect((await runImport(ina, id, OPTIONS)).ok).toBe(false);
+  await expect(worked(ina, id, OPTIONS)).rejects.toThrow("count as the same");
   expect((await importProgress(ina, id))?.problem).toMatch(/count as the same.*Nothing was imported/);
   const [row] = await ina.db
     .select({ count: sql<number>`COUNT(*)` })

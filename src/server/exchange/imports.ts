@@ -11,7 +11,9 @@ import { importParts, imports, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
-import { log } from "../log";
+import type { JobKind, Work } from "../jobs/engine";
+import { cancelHolder } from "../jobs/hold";
+import { enqueue, type Job } from "../jobs/jobs";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { Importer, keyOf } from "./importer";
 import { type ImportOptions, type ImportReport, type ImportView, importOptionsSchema } from "./options";
@@ -116,56 +118,85 @@ export async function importProgress(context: Context, id: number): Promise<Impo
 /** Lets others have their turn: a long import must not hold up pages. */
 const breathe = () => new Promise<void>((resolve) => setImmediate(resolve));
 
-/** Thrown where somebody cancelled: in a transaction it takes everything back. */
-class Cancelled extends Error {}
-
 const CANCELLED = "Cancelled: nothing was imported.";
 
-/** Asks the work on an import to stop; it does at its next step. Gives whether there was any. */
+const holdOf = (id: number) => `import ${id}`;
+
+/** Asks the work on an import to stop; it does at its next step, and says so then. Gives whether there was any. */
 export async function cancelImport(context: Context, id: number): Promise<Result<boolean>> {
-  const result = await context.db
-    .update(imports)
-    .set({ state: "cancelling", updatedAt: context.now() })
-    .where(and(eq(imports.id, id), inArray(imports.state, ["checking", "running"])));
-  return ok(affectedRows(result) === 1);
+  const isAsked = await cancelHolder(context, holdOf(id), importWork);
+  if (isAsked)
+    await act(context, null, async ({ db }) => {
+      await db
+        .update(imports)
+        .set({ state: "cancelling", updatedAt: context.now() })
+        .where(and(eq(imports.id, id), inArray(imports.state, ["checking", "running"])));
+      return ok(id);
+    });
+  return ok(isAsked);
 }
 
-/**
- * Tells how far it is, at most some times a second, outside of the import's own transaction, and hears there whether
- * it was cancelled.
- */
-function progressTeller(context: Context, id: number, total: number): (done: number, last?: boolean) => Promise<void> {
+/** Hears how far it is, and throws where it has to stop. */
+type Teller = (done: number, total: number) => Promise<void>;
+const TELL_EVERY_MS = 300;
+
+/** Tells how far it is, at most some times a second, outside of the import's own transaction. */
+function progressTeller(work: Work, id: number): Teller {
   let told = 0;
-  return async (done, last = false) => {
-    if (!last && Date.now() - told < 300) return;
+  return async (done, total) => {
+    work.check();
+    if (Date.now() - told < TELL_EVERY_MS) return;
     told = Date.now();
-    await context.db.update(imports).set({ done, total, updatedAt: context.now() }).where(eq(imports.id, id));
-    const [row] = await context.db.select({ state: imports.state }).from(imports).where(eq(imports.id, id));
-    if (row?.state === "cancelling") throw new Cancelled();
+    work.tell(null, done, total);
+    const { db, now } = work.context;
+    await db.update(imports).set({ done, total, updatedAt: now() }).where(eq(imports.id, id));
   };
 }
 
+interface Staged {
+  fileName: string;
+  bytes: Uint8Array;
+  options: ImportOptions;
+}
+
+/** Says what is being done with a staged file; whoever changes its state does it. */
 async function begin(
-  context: Context,
+  acting: Context,
   id: number,
   options: unknown,
   state: "checking" | "running",
-): Promise<Result<{ fileName: string; bytes: Uint8Array; options: ImportOptions }>> {
+): Promise<Result<Omit<Staged, "bytes">>> {
   const parsed = checked(importOptionsSchema, options);
   if (!parsed.ok) return parsed;
-  const [row] = await context.db.select().from(imports).where(eq(imports.id, id));
+  const [row] = await acting.db.select().from(imports).where(eq(imports.id, id));
   if (!row) return fail({ code: "not-found", what: "import" });
   if (row.state === "done") return refused({ code: "import-done" });
-  // Only one begins: whoever changes the state.
-  const result = await context.db
+  const result = await acting.db
     .update(imports)
-    .set({ state, options: parsed.value, done: 0, total: 0, problem: null, updatedAt: context.now() })
+    .set({ state, options: parsed.value, done: 0, total: 0, problem: null, updatedAt: acting.now() })
     .where(and(eq(imports.id, id), sql`${imports.state} NOT IN ('checking', 'running', 'cancelling', 'done')`));
   if (affectedRows(result) !== 1) return refused({ code: "import-busy" });
-  return ok({ fileName: row.fileName, bytes: await bytesOf(context.db, id), options: parsed.value });
+  return ok({ fileName: row.fileName, options: parsed.value });
 }
 
-async function end(context: Context, id: number, set: Partial<typeof imports.$inferInsert>): Promise<void> {
+export const IMPORT_KIND = "import";
+const payloadOf = ({ payload }: Job) => payload as { import: number; what: "check" | "run" };
+
+/** Begins to go through a staged file, or to import it; it goes on by itself. Problems: `invalid`, `not-found`. */
+export function startImport(
+  context: Context,
+  id: number,
+  options: unknown,
+  what: "check" | "run",
+): Promise<Result<number>> {
+  return act(context, null, async (acting): Promise<Result<number>> => {
+    const begun = await begin(acting, id, options, what === "check" ? "checking" : "running");
+    if (!begun.ok) return begun;
+    return enqueue(acting, { kind: IMPORT_KIND, payload: { import: id, what }, holds: holdOf(id) });
+  });
+}
+
+async function endImport(context: Context, id: number, set: Partial<typeof imports.$inferInsert>): Promise<void> {
   await context.db
     .update(imports)
     .set({ ...set, updatedAt: context.now() })
@@ -189,102 +220,123 @@ function newImporter(
 
 const UNEXPECTED =
   "Something went wrong that was not foreseen; nothing was imported. The log of the server has the details.";
+const FULL = "There is no room left on a disk of the server; nothing was imported. Make room and import it again.";
+const FAULTS = "Nothing was imported: the rows below have faults.";
+
+/** How an import ended, beside the one that is done: that is kept with what was imported. */
+interface ImportEnd {
+  state: "checked" | "failed";
+  report: ImportReport | null;
+  problem: string | null;
+}
+
+/** Goes through a staged file, or imports it. Another worker begins anew: of an import that did not end nothing is left. */
+export const importWork: JobKind = {
+  isRepeatable: true,
+  run: async (work) => {
+    const { import: id, what } = payloadOf(work.job);
+    const [row] = await work.context.db.select().from(imports).where(eq(imports.id, id));
+    // It was done by a worker that could not say so any more.
+    if (!row || row.state === "done") return null;
+    const staged: Staged = {
+      fileName: row.fileName,
+      bytes: await bytesOf(work.context.db, id),
+      options: importOptionsSchema.parse(row.options),
+    };
+    const tell = progressTeller(work, id);
+    if (what === "check")
+      return { state: "checked", report: await checkAll(work.context, staged, tell), problem: null };
+    return importedBy(work.context, id, staged, tell, (run) => work.act(run, TAGS));
+  },
+  ended: async (acting, job, { state, ...end }) => {
+    const { import: id } = payloadOf(job);
+    if (state === "done") {
+      const its = "result" in end ? (end.result as ImportEnd | null) : null;
+      if (its) await endImport(acting, id, { ...its, ...(its.report ? countsOf(its.report) : {}) });
+    } else if (state === "failed")
+      await endImport(acting, id, {
+        state: "failed",
+        problem: "failure" in end && end.failure === "disk-full" ? FULL : UNEXPECTED,
+      });
+    else await endImport(acting, id, { state: "staged", problem: CANCELLED });
+  },
+};
+
+const countsOf = ({ rows }: ImportReport) => ({ done: rows, total: rows });
+/** What two rows with one tag run into. */
+const TAGS = { field: "tag", value: "" };
 
 /** Goes through the whole file as an import would, and writes nothing. */
-export async function checkImport(context: Context, id: number, options: unknown): Promise<Result<ImportReport>> {
-  const begun = await begin(context, id, options, "checking");
-  if (!begun.ok) return begun;
-  const { fileName, bytes } = begun.value;
-  try {
-    const source = sourceOfFile(fileName, bytes, begun.value.options);
-    const importer = newImporter(context, fileName, begun.value.options, await siteMaps(context.db));
-    for (const fault of source.faults) importer.fault(fault);
-    const tell = progressTeller(context, id, source.rows.length);
-    for (let at = 0; at < source.rows.length; at += CHUNK) {
-      await importer.chunk(context.db, source.rows.slice(at, at + CHUNK), false);
-      await tell(at);
-      await breathe();
-    }
-    await end(context, id, {
-      state: "checked",
-      report: importer.report,
-      done: source.rows.length,
-      total: source.rows.length,
-    });
-    return ok(importer.report);
-  } catch (error) {
-    if (error instanceof Cancelled) {
-      await end(context, id, { state: "staged", problem: CANCELLED });
-      return refused({ code: "import-cancelled" });
-    }
-    log.error({ err: error, import: id }, "import check failed");
-    await end(context, id, { state: "failed", problem: UNEXPECTED });
-    return refused({ code: "import-failed" });
+async function checkAll(context: Context, { fileName, bytes, options }: Staged, tell: Teller): Promise<ImportReport> {
+  const source = sourceOfFile(fileName, bytes, options);
+  const importer = newImporter(context, fileName, options, await siteMaps(context.db));
+  for (const fault of source.faults) importer.fault(fault);
+  for (let at = 0; at < source.rows.length; at += CHUNK) {
+    await importer.chunk(context.db, source.rows.slice(at, at + CHUNK), false);
+    await tell(at, source.rows.length);
+    await breathe();
   }
+  return importer.report;
 }
 
-/** Thrown inside the transaction, so that it takes everything back. */
-class Refused extends Error {
-  constructor(readonly report: ImportReport) {
-    super("The table has faults.");
-  }
+/** Imports the file, all of it or, where a single row is at fault, none; null: it is done, and that is kept with it. */
+async function importedBy(
+  context: Context,
+  id: number,
+  staged: Staged,
+  tell: Teller,
+  inOneAct: (run: (acting: Context) => Promise<Result<ImportReport>>) => Promise<Result<ImportReport>>,
+): Promise<ImportEnd | null> {
+  let faulty: ImportReport | null = null;
+  const result = await inOneAct(async (acting) => {
+    const report = await importAll(context, acting.db, staged, tell);
+    if (report.faultsTotal > 0) {
+      faulty = report;
+      return refused({ code: "import-failed" });
+    }
+    await endImport(acting, id, { state: "done", report, ...countsOf(report), problem: null });
+    await acting.db.delete(importParts).where(eq(importParts.importId, id));
+    return ok(report);
+  });
+  if (result.ok) return null;
+  if (faulty) return { state: "checked", report: faulty, problem: FAULTS };
+  const why =
+    result.problem.code === "taken"
+      ? "Two of its tags, or one of them and one that is recorded, count as the same: they differ in letters that are not told apart."
+      : problemText(result.problem);
+  return { state: "failed", report: null, problem: `${why} Nothing was imported.` };
 }
 
-/** Imports the file: all of it, or, where a single row is at fault, none. */
-export async function runImport(context: Context, id: number, options: unknown): Promise<Result<ImportReport>> {
-  const begun = await begin(context, id, options, "running");
-  if (!begun.ok) return begun;
-  const { fileName, bytes } = begun.value;
-  try {
-    // That it is done is kept with what was imported: neither without the other.
-    const result = await act(context, { field: "tag", value: "" }, async (acting) => {
-      const report = await importAll(context, acting.db, id, fileName, bytes, begun.value.options);
-      const { rows } = report;
-      await end(acting, id, { state: "done", report, done: rows, total: rows, problem: null });
-      await acting.db.delete(importParts).where(eq(importParts.importId, id));
-      return ok(report);
-    });
-    if (!result.ok) {
-      const why =
-        result.problem.code === "taken"
-          ? "Two of its tags, or one of them and one that is recorded, count as the same: they differ in letters that are not told apart."
-          : problemText(result.problem);
-      await end(context, id, { state: "failed", problem: `${why} Nothing was imported.` });
-      return result;
-    }
-    return result;
-  } catch (error) {
-    if (error instanceof Refused) {
-      await end(context, id, {
-        state: "checked",
-        report: error.report,
-        problem: "Nothing was imported: the rows below have faults.",
-      });
-      return ok(error.report);
-    }
-    if (error instanceof Cancelled) {
-      await end(context, id, { state: "staged", problem: CANCELLED });
-      return refused({ code: "import-cancelled" });
-    }
-    log.error({ err: error, import: id }, "import failed");
-    await end(context, id, { state: "failed", problem: UNEXPECTED });
-    return refused({ code: "import-failed" });
-  }
+/** Imports a staged file at once, as a part of a larger act. */
+export function runImport(context: Context, id: number, options: unknown): Promise<Result<ImportReport>> {
+  return act(context, TAGS, async (acting): Promise<Result<ImportReport>> => {
+    const begun = await begin(acting, id, options, "running");
+    if (!begun.ok) return begun;
+    const staged = { ...begun.value, bytes: await bytesOf(acting.db, id) };
+    const end = await importedBy(
+      acting,
+      id,
+      staged,
+      async () => {},
+      (run) => act(acting, TAGS, run),
+    );
+    if (end !== null) await endImport(acting, id, end);
+    const [row] = await acting.db.select({ report: imports.report }).from(imports).where(eq(imports.id, id));
+    const report = end === null ? (row?.report as ImportReport | undefined) : end.report;
+    return report ? ok(asReport(report) ?? report) : refused({ code: "import-failed" });
+  });
 }
 
 async function importAll(
   context: Context,
   tx: Queries,
-  id: number,
-  fileName: string,
-  bytes: Uint8Array,
-  options: ImportOptions,
+  { fileName, bytes, options }: Staged,
+  tell: Teller,
 ): Promise<ImportReport> {
   const source = sourceOfFile(fileName, bytes, options);
   const maps = await siteMaps(tx);
   const importer = newImporter(context, fileName, options, maps);
   for (const fault of source.faults) importer.fault(fault);
-  const tell = progressTeller(context, id, source.rows.length);
   const added = new Map<number, number>();
   for (let at = 0; at < source.rows.length; at += CHUNK) {
     const writes = await importer.chunk(tx, source.rows.slice(at, at + CHUNK), true);
@@ -294,10 +346,9 @@ async function importAll(
       for (let from = 0; from < placed.length; from += WRITE_CHUNK)
         await writeComputers(tx, context, placed.slice(from, from + WRITE_CHUNK));
     }
-    await tell(at);
+    await tell(at, source.rows.length);
     await breathe();
   }
-  if (importer.report.faultsTotal > 0) throw new Refused(importer.report);
   return importer.report;
 }
 
@@ -334,18 +385,6 @@ function withPlace(write: ComputerWrite, added: Map<number, number>): ComputerWr
   const siteId = write.siteId === null ? undefined : added.get(write.siteId);
   if (siteId === undefined) return write;
   return { ...write, siteId, event: { ...write.event, after: { ...write.event.after, siteId } } };
-}
-
-/** Imports that a stopped server left in the middle: their transaction was taken back. At start. */
-export async function markInterruptedImports(db: Context["db"], now: Date): Promise<void> {
-  await db
-    .update(imports)
-    .set({
-      state: "interrupted",
-      problem: "Creel was stopped while this was being worked on. Nothing was imported; check it and import it again.",
-      updatedAt: now,
-    })
-    .where(inArray(imports.state, ["checking", "running", "cancelling"]));
 }
 
 /** The latest imports, latest first. */

@@ -56,7 +56,7 @@ export interface EngineTimes {
   lookMs: number;
 }
 
-const USUAL_TIMES: EngineTimes = { leaseMs: 15_000, beatMs: 1000, lookMs: 700 };
+const USUAL_TIMES: EngineTimes = { leaseMs: 15_000, beatMs: 1000, lookMs: 300 };
 /** A job whose worker was lost so often is not tried again: it may be what ends them. */
 const ATTEMPTS_MOST = 5;
 
@@ -129,16 +129,22 @@ export class Work {
   }
 
   /** An act that is kept only where the job is still this worker's. Throws `Stopped` where it is not. */
-  async act<T>(run: (acting: Context) => Promise<Result<T>>): Promise<Result<T>> {
+  async act<T>(
+    run: (acting: Context) => Promise<Result<T>>,
+    unique: { field: string; value: string } | null = null,
+  ): Promise<Result<T>> {
     let isGone = false;
-    const result = await act(this.context, null, async (acting): Promise<Result<T>> => {
-      // The row itself is touched: no other node can take it over at the same time.
+    const result = await act(this.context, unique, async (acting): Promise<Result<T>> => {
+      const its = await run(acting);
+      if (!its.ok) return its;
+      // The row itself is touched, so that no other node takes it over at the same time; and last, since the words
+      // that keep the lease wait for it.
       const touched = await acting.db
         .update(jobs)
         .set({ attempts: sql`${jobs.attempts}` })
         .where(isOurs(this));
       isGone = affectedRows(touched) !== 1;
-      return isGone ? fail({ code: "not-found", what: "job" }) : run(acting);
+      return isGone ? fail({ code: "not-found", what: "job" }) : its;
     });
     if (isGone) throw new Stopped("lease-gone");
     return result;
@@ -201,13 +207,23 @@ export class Engine {
 
   /** Puts right what others left behind, queues what comes round, and takes up what waits. */
   async look(): Promise<void> {
-    await this.reclaim();
-    await this.comeRound();
+    // What is looked for less often than for work that waits.
+    if (this.isTime("reclaim", this.times.leaseMs / 5)) await this.reclaim();
+    if (this.isTime("rounds", this.times.leaseMs)) await this.comeRound();
     for (let work = await this.claim(); work; work = await this.claim()) {
       const taken = work;
       const end = this.do(taken).finally(() => this.running.delete(taken.job.id));
       this.running.set(taken.job.id, { work: taken, end });
     }
+  }
+
+  private readonly looked = new Map<string, number>();
+
+  private isTime(what: string, everyMs: number): boolean {
+    const [now, last] = [performance.now(), this.looked.get(what)];
+    if (last !== undefined && now - last < everyMs) return false;
+    this.looked.set(what, now);
+    return true;
   }
 
   private get now(): () => Date {
@@ -331,20 +347,25 @@ export class Engine {
   private async do(work: Work): Promise<void> {
     const kind = this.kinds[work.job.kind];
     if (!kind) return;
+    const ended = await this.ran(work, kind);
+    if (ended === "lease-gone")
+      return log.warn({ job: work.job.id, kind: work.job.kind }, "a job is another worker's by now");
     try {
-      const result = await kind.run(work);
-      await this.finish(work, kind, { state: "done", result });
+      await this.finish(work, kind, ended.end, ended.afterMs);
     } catch (error) {
-      if (error instanceof Stopped && error.why === "lease-gone") {
-        log.warn({ job: work.job.id, kind: work.job.kind }, "a job is another worker's by now");
-        return;
-      }
+      // What it came to is not told as a failure: its lease runs out, and it is taken up or told then.
+      log.error({ err: error, job: work.job.id }, "how a job ended could not be kept");
+    }
+  }
+
+  private async ran(work: Work, kind: JobKind): Promise<"lease-gone" | { end: JobEnd | null; afterMs: number }> {
+    try {
+      return { end: { state: "done", result: await kind.run(work) }, afterMs: 0 };
+    } catch (error) {
+      if (error instanceof Stopped && error.why === "lease-gone") return "lease-gone";
       const end = endAfter(error, kind);
       if (end && "failure" in end) log.error({ err: error, job: work.job.id, kind: work.job.kind }, "a job broke off");
-      await this.finish(work, kind, end, error instanceof Again ? error.afterMs : 0).catch((trouble: unknown) =>
-        // Its lease runs out, and it is taken up or told then.
-        log.error({ err: trouble, job: work.job.id }, "how a job ended could not be kept"),
-      );
+      return { end, afterMs: error instanceof Again ? error.afterMs : 0 };
     }
   }
 

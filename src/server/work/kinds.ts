@@ -1,4 +1,5 @@
 import { PLAN_KIND, planWork } from "../cover/plans";
+import { IMPORT_KIND, importWork } from "../exchange/imports";
 import { SCAN_KIND, scanWork } from "../images/store-scans";
 import type { JobKind, Round } from "../jobs/engine";
 import { DAY_ROUND, dayWork } from "../upkeep/ahead";
@@ -9,6 +10,7 @@ import { CALENDAR_ROUND, calendarWork } from "../upkeep/feed";
 export const KINDS: Readonly<Record<string, JobKind>> = {
   [PLAN_KIND]: planWork,
   [SCAN_KIND]: scanWork,
+  [IMPORT_KIND]: importWork,
   [DIGEST_ROUND.kind]: digestWork,
   [CALENDAR_ROUND.kind]: calendarWork,
   [DAY_ROUND.kind]: dayWork,

@@ -10,7 +10,7 @@ import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { plural } from "@/ui/words";
-import { checkImportAction, runImportAction } from "../actions";
+import { startImportAction } from "../actions";
 import { IMPORT_STATE_TEXT } from "../states";
 import { Mapping } from "./mapping";
 import { Report } from "./report";
@@ -36,12 +36,16 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
   const router = useRouter();
   const ready = useReady();
   const [options, setOptions] = useState<ImportOptions>(view.options);
-  const [report, setReport] = useState<ImportReport | null>(view.report);
-  const [problem, setProblem] = useState<string | null>(view.problem);
-  const [working, setWorking] = useState<"check" | "run" | null>(null);
+  /** Whether something was chosen otherwise since the rows were gone through. */
+  const [isOther, setOther] = useState(false);
+  const [refusal, setRefusal] = useState<string | null>(null);
+  const [asked, setAsked] = useState<"check" | "run" | null>(null);
   const [progress, setProgress] = useState<ImportProgress | null>(null);
   const [since, setSince] = useState(0);
-  const busy = working !== null || WORKING.includes(view.state);
+  const state = progress?.state ?? view.state;
+  const busy = asked !== null || WORKING.includes(view.state);
+  const report = isOther || busy ? null : view.report;
+  const problem = refusal ?? (isOther || busy ? null : view.problem);
   const mapping =
     options.mapping?.length === view.table?.header.length ? options.mapping : (view.table?.mapping ?? null);
 
@@ -53,52 +57,39 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
         const answer = await fetch(`/api/imports/${view.id}`, { cache: "no-store" });
         const now = (await answer.json()) as ImportProgress;
         setProgress(now);
-        if (working === null && !WORKING.includes(now.state)) router.refresh();
+        if (WORKING.includes(now.state)) return;
+        setAsked(null);
+        router.refresh();
       } catch {
-        // The next try may do; the act itself tells when the server is gone.
+        // The next try may do.
       }
     }, POLL_MS);
     return () => clearInterval(poll);
-  }, [busy, working, view.id, router]);
+  }, [busy, view.id, router]);
 
   const set = (more: Partial<ImportOptions>) => {
     setOptions((before) => ({ ...before, ...more }));
-    setReport(null);
-    setProblem(null);
+    setOther(true);
+    setRefusal(null);
   };
-  const work = async (what: "check" | "run") => {
-    setWorking(what);
-    setProblem(null);
+  const work = async (what: "check" | "run", wanted: ImportOptions = { ...options, mapping }) => {
+    setRefusal(null);
     setProgress(null);
     setSince(Date.now());
     try {
-      const act = what === "check" ? checkImportAction : runImportAction;
-      const result = await act(view.id, { ...options, mapping });
-      if (result.ok) {
-        setReport(result.value);
-        if (what === "run" && result.value.faultsTotal > 0) setProblem("Nothing was imported: rows are at fault.");
-      } else setProblem(problemText(result.problem));
+      const result = await startImportAction(view.id, wanted, what);
+      if (!result.ok) return setRefusal(problemText(result.problem));
+      setOther(false);
+      setAsked(what);
     } catch {
-      setProblem(
-        "Creel did not answer to the end. Whether it was imported is told here once the page is opened again.",
-      );
-    } finally {
-      setWorking(null);
-      router.refresh();
+      setRefusal("Creel did not answer. Whether it has begun is told here once the page is opened again.");
     }
   };
-  const reread = async (more: Partial<ImportOptions>) => {
+  const reread = (more: Partial<ImportOptions>) => {
     // Another delimiter or encoding makes other columns: they are guessed anew by the check.
     const next = { ...options, ...more, mapping: null };
     setOptions(next);
-    setReport(null);
-    setWorking("check");
-    setSince(Date.now());
-    const result = await checkImportAction(view.id, next);
-    if (result.ok) setReport(result.value);
-    else setProblem(problemText(result.problem));
-    setWorking(null);
-    router.refresh();
+    return work("check", next);
   };
 
   if (view.state === "done")
@@ -119,7 +110,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
     );
   return (
     <div aria-busy={!ready}>
-      <p className="mt-1 text-quiet">{IMPORT_STATE_TEXT[busy && progress ? progress.state : view.state]}</p>
+      <p className="mt-1 text-quiet">{IMPORT_STATE_TEXT[busy ? state : view.state]}</p>
       <ProblemLine text={problem} boxed className="mt-2 max-w-4xl" />
       {view.table && (
         <>
@@ -203,7 +194,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
       </fieldset>
       <div className="mt-4 flex flex-wrap items-center gap-3">
         <button type="button" className="act" disabled={busy} onClick={() => work("check")}>
-          {working === "check" ? "Checking …" : "Check every row"}
+          {asked === "check" ? "Checking …" : "Check every row"}
         </button>
         <button
           type="button"
@@ -211,7 +202,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
           disabled={busy || !report || report.faultsTotal > 0 || report.added + report.changed === 0}
           onClick={() => work("run")}
         >
-          {working === "run"
+          {asked === "run"
             ? "Importing …"
             : report && report.faultsTotal === 0
               ? `Import ${countsText(report)}`
