@@ -157,7 +157,7 @@ test("calendars, reports and digests of a place", async ({ page }) => {
   expect(stdout).toContain("Upkeep of Workshop");
   await page.getByRole("button", { name: "Write them now" }).click();
   await expect(page.getByText(/^\d+ written; for \d+ nothing has changed\.$/)).toBeVisible();
-  const file = page.getByRole("link", { name: /workshop\.eml$/ });
+  const file = page.getByRole("link", { name: /workshop\.eml$/ }).first();
   await expect(file).toBeVisible();
   const mail = await page.request.get((await file.getAttribute("href")) ?? "");
   expect(await mail.text()).toContain("Subject: Workshop: ");

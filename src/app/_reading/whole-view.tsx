@@ -96,14 +96,14 @@ export function WholeView({
       <section>
         <h2>Sums that it carries itself</h2>
         <p className="text-quiet">
-          Some discs list sums of their fileHash files, and archives of system images of their pieces.
+          Some discs list sums of their own files, and archives of system images of their pieces.
         </p>
         <div className="mt-2">
           {inner.state.step === "running" ? (
             <Progress state={inner.state} label="Its own sums" onCancel={inner.cancel} />
           ) : (
             <button type="button" className="act" onClick={() => inner.start({ kind: "inner", file })}>
-              Check it by its fileHash sums
+              Check it by its own sums
             </button>
           )}
           {inner.state.step === "cancelled" && <span className="ml-3 text-quiet">Cancelled.</span>}
