@@ -7,9 +7,10 @@ const DUPLICATE_ENTRY = 1062;
 const NO_REFERENCED_ROW = 1452;
 /**
  * The transaction was taken back whole and may be run again: a deadlock, which is also how Galera tells that another
- * node was first; a lock that was waited for too long; a row that changed under a snapshot.
+ * node was first; a lock that was waited for too long; a row that changed under a snapshot; and a savepoint that is gone
+ * with its transaction, where that happened in an act within another.
  */
-const CONFLICTS: readonly number[] = [1213, 1205, 1020];
+const CONFLICTS: readonly number[] = [1213, 1205, 1020, 1305];
 const ATTEMPTS = 8;
 const PAUSE_MS = 20;
 
