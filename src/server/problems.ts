@@ -1,7 +1,7 @@
 import type { z } from "zod";
 import { fail, ok, type Result } from "@/core/problems/problem";
 
-export { fail, ok, type Problem, type Result, refused, type StaleChange } from "@/core/problems/problem";
+export { fail, ok, type Problem, type Refusal, type Result, refused, type StaleChange } from "@/core/problems/problem";
 
 /** Checks input at the door; each field's first complaint. */
 export function checked<S extends z.ZodType>(schema: S, input: unknown): Result<z.output<S>> {

@@ -1,7 +1,7 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
-import { holdEmulatedDrill } from "@/server/bench/emulated-drills";
+import { startEmulatedDrill } from "@/server/bench/emulated-drills";
 import { recordDrill } from "@/server/drills/drills";
 import { planDrill, withdrawDrill } from "@/server/drills/planned-drills";
 import type { Result } from "@/server/problems";
@@ -13,15 +13,9 @@ export async function recordDrillAction(input: unknown): Promise<Result<number>>
   return result;
 }
 
-/** Takes up to some minutes. */
-export async function holdEmulatedDrillAction(
-  medium: string,
-  computer: string,
-  isSecureBootOff: boolean,
-): Promise<Result<number>> {
-  const result = await holdEmulatedDrill(await currentContext(), medium, computer, isSecureBootOff);
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
+/** Gives the job's id; the job goes on by itself. */
+export async function startEmulatedDrillAction(input: unknown): Promise<Result<number>> {
+  return startEmulatedDrill(await currentContext(), input);
 }
 
 export async function planDrillAction(input: unknown): Promise<Result<number>> {

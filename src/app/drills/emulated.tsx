@@ -1,30 +1,59 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useEffect, useState } from "react";
 import { problemText } from "@/core/words/problems";
+import type { EmulatedDrillEnd } from "@/server/bench/emulated-drills";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
-import { holdEmulatedDrillAction } from "./actions";
+import type { JobAnswer } from "../api/jobs/[id]/route";
+import { startEmulatedDrillAction } from "./actions";
+
+const POLL_MS = 1000;
 
 /** Starts a medium on an emulated computer like the one that is meant: it takes up to some minutes. */
 export function Emulated({ medium, computer }: { medium: string; computer: string }) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
-  const [busy, setBusy] = useState(false);
+  const [job, setJob] = useState<number | null>(null);
+  const [isAsking, setAsking] = useState(false);
+  const busy = isAsking || job !== null;
+
+  // It goes on by itself; whoever stays is taken to its drill.
+  useEffect(() => {
+    if (job === null) return;
+    const poll = setInterval(async () => {
+      try {
+        const answer = await fetch(`/api/jobs/${job}`, { cache: "no-store" });
+        const { state, result } = (await answer.json()) as JobAnswer;
+        if (state === "queued" || state === "running") return;
+        setJob(null);
+        const end = result as EmulatedDrillEnd | null;
+        if (end && "drill" in end) router.push(`/drills/${end.drill}`);
+        else
+          setProblem(
+            end ? problemText({ code: "refused", why: end.refusal }) : "It broke off before it came to an end.",
+          );
+      } catch {
+        // The next try may do.
+      }
+    }, POLL_MS);
+    return () => clearInterval(poll);
+  }, [job, router]);
+
   const submit = async (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const data = new FormData(event.currentTarget);
-    setBusy(true);
+    setAsking(true);
     setProblem(null);
-    const result = await holdEmulatedDrillAction(
-      String(data.get("medium") ?? ""),
-      String(data.get("computer") ?? ""),
-      data.get("secureBoot") === "off",
-    );
-    setBusy(false);
-    if (result.ok) router.push(`/drills/${result.value}`);
+    const result = await startEmulatedDrillAction({
+      medium: String(data.get("medium") ?? ""),
+      computer: String(data.get("computer") ?? ""),
+      isSecureBootOff: data.get("secureBoot") === "off",
+    });
+    setAsking(false);
+    if (result.ok) setJob(result.value);
     else setProblem(problemText(result.problem));
   };
   return (

@@ -1,10 +1,11 @@
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
+import { z } from "zod";
 import type { FirmwareFacts } from "@/core/computer/facts/schema";
 import { loadsReached } from "@/core/judging/model/loads";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
-import { computers, devices, drills, media } from "../db/schema";
+import { computers, devices, drills, jobs, media } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { canEmulate, type Emulated, emulate } from "../host/emulator";
 import type { EmulatedFirmware } from "../host/emulator-args";
@@ -12,8 +13,10 @@ import type { Lists } from "../host/flash-variables";
 import { devicesFolder } from "../host/folders";
 import { attachmentOf } from "../inspections/verdicts";
 import { getComputer } from "../inventory/computers";
+import type { JobKind } from "../jobs/engine";
+import { enqueue } from "../jobs/jobs";
 import { getMedium } from "../media/media";
-import { fail, ok, type Result, refused } from "../problems";
+import { checked, fail, ok, type Refusal, type Result, refused } from "../problems";
 import { releaseFile } from "./library";
 import { contentPath } from "./simulated";
 
@@ -47,9 +50,6 @@ function secureBootNote({ secureBoot }: FirmwareFacts, lists: Lists | null, isSw
   return "without Secure Boot";
 }
 
-/** One at a time: an emulated computer takes a whole core. */
-let running: Promise<unknown> = Promise.resolve();
-
 const NOTES: Record<Emulated["end"], string> = {
   "went-on": "The firmware handed over, and what is on the medium ran on.",
   "gave-up": "The firmware found nothing to start, or what it found did not run.",
@@ -58,47 +58,83 @@ const NOTES: Record<Emulated["end"], string> = {
   died: "The emulator ended by itself.",
 };
 
+const wishSchema = z.object({
+  medium: z.string().trim().max(60),
+  computer: z.string().trim().max(60),
+  /** As after that change in the computer's set-up. */
+  isSecureBootOff: z.boolean(),
+});
+type DrillWish = z.output<typeof wishSchema>;
+
+export const EMULATED_DRILL_KIND = "emulated-drill";
+
 /**
- * Starts what a medium holds on an emulated computer like the one that is meant, and records what came of it, with the
- * screen and the text: weaker evidence than a drill on the computer itself. `isSecureBootOff`: as after that change in
- * its set-up. Takes up to some minutes. Problems:
- * `invalid`, `not-found`. Gives the drill's id.
+ * Begins to start what a medium holds on an emulated computer like the one that is meant; it goes on by itself and takes
+ * up to some minutes. Problems: `invalid`, `not-found`, `refused`. Gives the job's id.
  */
-export async function holdEmulatedDrill(
-  context: Context,
-  mediumTag: string,
-  computerTag: string,
-  isSecureBootOff = false,
-): Promise<Result<number>> {
-  const [medium, computer] = await Promise.all([
-    getMedium(context, mediumTag.trim()),
-    getComputer(context, computerTag.trim()),
-  ]);
-  if (!medium) return fail({ code: "not-found", what: "medium", name: mediumTag });
-  if (!computer) return fail({ code: "not-found", what: "computer", name: computerTag });
+export async function startEmulatedDrill(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(wishSchema, input);
+  if (!parsed.ok) return parsed;
+  const ready = await prepared(context, parsed.value);
+  if (!ready.ok) return ready;
+  const holds = `emulated drill of ${ready.value.medium} on ${ready.value.computer}`;
+  const queued = await enqueue(context, { kind: EMULATED_DRILL_KIND, payload: parsed.value, holds });
+  if (queued.ok || queued.problem.code !== "taken") return queued;
+  // The same is being done: it is followed.
+  const [job] = await context.db.select({ id: jobs.id }).from(jobs).where(eq(jobs.holds, holds));
+  return job ? ok(job.id) : queued;
+}
+
+/** What an emulated drill came to. */
+export type EmulatedDrillEnd = { drill: number } | { refusal: Refusal };
+
+/** One at a time in a process: an emulated computer takes a whole core. Its drill is recorded with the job's result. */
+export const emulatedDrillWork: JobKind = {
+  isRepeatable: true,
+  slots: 1,
+  run: async (work): Promise<EmulatedDrillEnd> => {
+    // It was recorded by a worker that could not say so any more.
+    if (work.job.result !== null) return work.job.result as EmulatedDrillEnd;
+    const ready = await prepared(work.context, work.job.payload as DrillWish);
+    if (!ready.ok) return { refusal: ready.problem.code === "refused" ? ready.problem.why : { code: "no-emulator" } };
+    const { medium, computer, firmware, lists, as, image, note } = ready.value;
+    const { end, text, picture } = await emulate(image.path, { firmware, as, lists, signal: work.signal });
+    work.check();
+    if (end === "died") return { refusal: { code: "emulator-died", lastLine: text.trim().split("\n").at(-1) ?? "" } };
+    const recorded = await work.act(async (acting) => {
+      const result = end === "went-on" ? "started" : "failed";
+      const on = dayOf(acting.now());
+      const told = { medium, computer, on, result, note: `${NOTES[end]} ${note}` };
+      const drill = await recordDrill(acting, told, { text, picture });
+      if (drill.ok) await work.keepResult(acting, { drill: drill.value });
+      return drill;
+    });
+    if (!recorded.ok) throw new Error(recorded.problem.code);
+    return { drill: recorded.value };
+  },
+};
+
+/** Everything that an emulated drill needs, or why it cannot be held. */
+async function prepared(context: Context, wish: DrillWish) {
+  const { isSecureBootOff } = wish;
+  const [medium, computer] = await Promise.all([getMedium(context, wish.medium), getComputer(context, wish.computer)]);
+  if (!medium) return fail({ code: "not-found", what: "medium", name: wish.medium });
+  if (!computer) return fail({ code: "not-found", what: "computer", name: wish.computer });
   const firmware = emulatedFirmwareOf(computer.facts.firmware);
-  if (!firmware) return refused({ code: "no-emulated-firmware", computer: computerTag }, "computer");
+  if (!firmware) return refused({ code: "no-emulated-firmware", computer: wish.computer }, "computer");
   const lists = isSecureBootOff ? null : emulatedListsOf(computer.facts.firmware);
   if (!canEmulate(firmware, lists)) return refused({ code: "no-emulator" }, "computer");
   // Of several releases the one that this computer would come to.
   const loads = medium.loads.map(({ releaseId, part }) => ({ releaseId, startedBy: part?.startedBy ?? null }));
   const [load] = [...loadsReached(loads, computer.facts, { verdict: "holds", changes: [] }), ...loads];
   const image = await imageOf(context, medium.row.id, load?.releaseId ?? null);
-  if (!image) return refused({ code: "nothing-to-emulate", medium: mediumTag }, "medium");
-  const as = attachmentOf(medium.row.kind) ?? "usb";
-  const turn = running.then(() => emulate(image.path, { firmware, as, lists }));
-  running = turn.catch(() => {});
-  const { end, text, picture } = await turn;
-  if (end === "died") return refused({ code: "emulator-died", lastLine: text.trim().split("\n").at(-1) ?? "" });
-  return recordDrill(
-    context,
-    {
-      ...{ medium: medium.row.tag, computer: computer.row.tag, on: dayOf(context.now()) },
-      result: end === "went-on" ? "started" : "failed",
-      note: `${NOTES[end]} ${image.isDevice ? "From what is on the device in its berth." : "From its release's file."} Emulated: ${firmware}, ${secureBootNote(computer.facts.firmware, lists, isSecureBootOff)}.`,
-    },
-    { text, picture },
-  );
+  if (!image) return refused({ code: "nothing-to-emulate", medium: wish.medium }, "medium");
+  const from = image.isDevice ? "From what is on the device in its berth." : "From its release's file.";
+  return ok({
+    ...{ medium: medium.row.tag, computer: computer.row.tag, firmware, lists, image },
+    as: attachmentOf(medium.row.kind) ?? "usb",
+    note: `${from} Emulated: ${firmware}, ${secureBootNote(computer.facts.firmware, lists, isSecureBootOff)}.`,
+  });
 }
 
 /** What stands for a medium here: its device's content, else the file of its release. */

@@ -39,3 +39,12 @@ test("Secure Boot of the computer decides there as well", async () => {
   const refused = await emulate(north, { ...secure, lists: SET_UPS.south(w) });
   expect(refused).toMatchObject({ end: "refused", text: expect.stringContaining("Access Denied") });
 });
+
+test("it is switched off where nobody waits for it any more", async () => {
+  const blank = w.blank("endless.img", 8);
+  const signal = AbortSignal.timeout(1200);
+  expect(await emulate(blank, { ...MACHINE, firmware: "uefi-x64", signal })).toMatchObject({
+    end: "died",
+    picture: null,
+  });
+});

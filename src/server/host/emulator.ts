@@ -49,6 +49,8 @@ interface Patience {
   withinMs: number;
   /** Once it handed over, and nothing was printed any more for so long, it is where it stays. */
   quietMs: number;
+  /** Switches the computer off; it has then died. */
+  signal?: AbortSignal;
 }
 
 export interface Emulated {
@@ -69,11 +71,11 @@ export interface Emulated {
  */
 export async function emulate(
   image: string,
-  { withinMs = 150_000, quietMs = QUIET_MS, ...machine }: Machine & Partial<Patience>,
+  { withinMs = 150_000, quietMs = QUIET_MS, signal, ...machine }: Machine & Partial<Patience>,
 ): Promise<Emulated> {
   const scratch = mkdtempSync(join(tmpdir(), "creel-emulated-"));
   try {
-    return await powerOn(image, machine, { withinMs, quietMs }, scratch);
+    return await powerOn(image, machine, { withinMs, quietMs, ...(signal ? { signal } : {}) }, scratch);
   } finally {
     rmSync(scratch, { recursive: true, force: true });
   }
@@ -82,7 +84,7 @@ export async function emulate(
 function powerOn(
   image: string,
   { firmware, as, lists }: Machine,
-  { withinMs, quietMs }: Patience,
+  { withinMs, quietMs, signal }: Patience,
   scratch: string,
 ): Promise<Emulated> {
   const control = join(scratch, "qmp");
@@ -111,7 +113,8 @@ function powerOn(
   const vars = join(scratch, "vars.fd");
   if (files) layVariables(files, lists, vars);
   args.push(...firmwareArgs(files && { files, vars }), ...mediumArgs(image, as));
-  const machine = spawn(QEMU, args, { stdio: ["pipe", "pipe", "pipe"] });
+  // It ends with this process, however that ends (setpriv(1), prctl(2), PR_SET_PDEATHSIG).
+  const machine = spawn("setpriv", ["--pdeathsig", "KILL", QEMU, ...args], { stdio: ["pipe", "pipe", "pipe"] });
   return new Promise((resolve, reject) => {
     let text = "";
     let settled = false;
@@ -120,12 +123,15 @@ function powerOn(
     const finish = async (end: Emulated["end"]) => {
       if (settled) return;
       settled = true;
+      signal?.removeEventListener("abort", switchOff);
       clearTimeout(late);
       clearTimeout(quiet);
       const picture = end === "died" ? null : await screen(control, join(scratch, "screen.png")).catch(() => null);
       machine.kill("SIGKILL");
       resolve({ end, text: words().slice(-TEXT_MOST), picture });
     };
+    const switchOff = () => void machine.kill("SIGKILL");
+    signal?.addEventListener("abort", switchOff, { once: true });
     const hasHandedOver = () => HANDED_OVER.some((line) => words().includes(line));
     const late = setTimeout(() => void finish(hasHandedOver() ? "went-on" : "neither"), withinMs);
     const take = (chunk: Buffer) => {

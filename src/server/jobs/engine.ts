@@ -120,6 +120,11 @@ export class Work {
     this.progress = { phase, done, total };
   }
 
+  /** Keeps the result in the act that brings it about: whoever takes the job up after that finds it in `job.result`. */
+  async keepResult({ db }: Context, result: object): Promise<void> {
+    await db.update(jobs).set({ result }).where(eq(jobs.id, this.job.id));
+  }
+
   async say(line: { code: string }): Promise<void> {
     const said = await this.act(async ({ db }) => {
       await db.insert(jobLines).values({ jobId: this.job.id, at: DATABASE_NOW, line });

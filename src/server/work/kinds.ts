@@ -1,3 +1,4 @@
+import { EMULATED_DRILL_KIND, emulatedDrillWork } from "../bench/emulated-drills";
 import { PLAN_KIND, planWork } from "../cover/plans";
 import { IMPORT_KIND, importWork } from "../exchange/imports";
 import { SCAN_KIND, scanWork } from "../images/store-scans";
@@ -11,6 +12,7 @@ export const KINDS: Readonly<Record<string, JobKind>> = {
   [PLAN_KIND]: planWork,
   [SCAN_KIND]: scanWork,
   [IMPORT_KIND]: importWork,
+  [EMULATED_DRILL_KIND]: emulatedDrillWork,
   [DIGEST_ROUND.kind]: digestWork,
   [CALENDAR_ROUND.kind]: calendarWork,
   [DAY_ROUND.kind]: dayWork,
