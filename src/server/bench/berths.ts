@@ -14,7 +14,6 @@ import { saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { type DeviceRow, identityOfRow, type Look, lookAt, UNSEEN } from "./devices";
 import { type Fault, faultOf } from "./faults";
-import { seatFoundDevices } from "./found-berths";
 
 /** States in which a job holds its berth. */
 export const HOLDING = ["queued", "running", "paused", "interrupted"] as const;
@@ -56,7 +55,6 @@ export interface Loss {
 
 /** All berths in their order, with what is in them. */
 export async function listBerths(context: Context): Promise<Berth[]> {
-  await seatFoundDevices(context);
   const rows = await context.db
     .select({ berth: berths, device: devices, mediumTag: media.tag, mediumName: media.name })
     .from(berths)

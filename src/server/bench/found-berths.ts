@@ -1,8 +1,10 @@
 import { and, eq, isNotNull, isNull, sql } from "drizzle-orm";
 import { sameDevice } from "@/core/making/writing/device";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { berths, devices } from "../db/schema";
+import { ok } from "../problems";
 import { type BlockDevice, findBlockDevices, usesBlockDevices } from "./block-devices";
 import { type DeviceRow, identityOfRow } from "./devices";
 
@@ -16,10 +18,10 @@ export async function seatFoundDevices(context: Context): Promise<void> {
 }
 
 /** A port is a berth, made when something is first seen in it; it is empty once that is gone. */
-export async function seat({ db }: Context, found: BlockDevice[]): Promise<void> {
-  await db.transaction(async (tx) => {
-    const knownDevices = await tx.select().from(devices).where(isNull(devices.simulatedAs)).for("update");
-    const knownBerths = await tx.select().from(berths).where(isNotNull(berths.port)).for("update");
+export async function seat(context: Context, found: BlockDevice[]): Promise<void> {
+  await act(context, null, async ({ db: tx }) => {
+    const knownDevices = await tx.select().from(devices).where(isNull(devices.simulatedAs));
+    const knownBerths = await tx.select().from(berths).where(isNotNull(berths.port));
     const seated = new Map<string, number>();
     const taken = new Set<number>();
     for (const device of found) {
@@ -54,6 +56,7 @@ export async function seat({ db }: Context, found: BlockDevice[]): Promise<void>
           .set({ deviceId, version: sql`${berths.version} + 1` })
           .where(eq(berths.id, berth.id));
     }
+    return ok(found.length);
   });
 }
 

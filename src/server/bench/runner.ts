@@ -23,6 +23,7 @@ import { log } from "../log";
 import { ok, type Result } from "../problems";
 import { openCarried } from "./carry";
 import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } from "./devices";
+import { seatFoundDevices } from "./found-berths";
 import type { BenchJob } from "./jobs";
 import { FileJournal } from "./journal";
 import { keptPack } from "./packs";
@@ -40,6 +41,8 @@ interface RunnerTimes {
 }
 
 const USUAL_TIMES: RunnerTimes = { silentAfter: 15_000, held: 13_000, tellEvery: 500 };
+/** What is in the ports of this machine is looked at so often. */
+const SEAT_EVERY_MS = 2000;
 const LOOK_EVERY_MS = 700;
 
 /** Takes up jobs and does them, several berths at once, until it is stopped. */
@@ -72,6 +75,7 @@ export class BenchRunner {
 
   /** Tells what others left behind, and takes up whatever is queued. */
   async step(): Promise<void> {
+    await this.seat();
     await markInterrupted(this.db, this.now(), this.times);
     for (let job = await this.claim(); job; job = await this.claim()) {
       const running = job;
@@ -80,6 +84,14 @@ export class BenchRunner {
         .finally(() => this.running.delete(running.id));
       this.running.set(running.id, work);
     }
+  }
+
+  private seatedAt = Number.NEGATIVE_INFINITY;
+
+  private async seat(): Promise<void> {
+    if (performance.now() - this.seatedAt < SEAT_EVERY_MS) return;
+    this.seatedAt = performance.now();
+    await seatFoundDevices({ db: this.db, person: { id: 0, name: "Creel" }, now: this.now });
   }
 
   /** Waits until nothing is running any more. */

@@ -39,6 +39,9 @@ export async function saveView(context: Context, input: unknown): Promise<Result
 }
 
 export async function removeView(context: Context, id: number): Promise<Result<null>> {
-  await context.db.delete(savedViews).where(eq(savedViews.id, id));
+  await act(context, null, async ({ db }) => {
+    await db.delete(savedViews).where(eq(savedViews.id, id));
+    return ok(id);
+  });
   return ok(null);
 }

@@ -37,7 +37,8 @@ const underWay = new WeakSet<Database>();
  * connection; a refusal takes back what it wrote, and an act within another is a part of that one (a savepoint).
  * Conflicts with other acts are run again, so that `run` does nothing but read and write the database.
  *
- * `unique` names what a duplicate key is told of. Problems: `taken`, `not-found`, and those of `run`; anything else
+ * `unique` names what a duplicate key is told of, and has a reference to what is gone told as such. Problems: `taken`,
+ * `not-found`, and those of `run`; anything else
  * that the database refuses is thrown.
  */
 export async function act<T>(
@@ -51,7 +52,7 @@ export async function act<T>(
     if (error instanceof TakenBack) return fail(error.problem);
     const number = errorNumber(error);
     if (number === DUPLICATE_ENTRY && unique) return fail({ code: "taken", ...unique });
-    if (number === NO_REFERENCED_ROW) return fail({ code: "not-found", what: "place or release" });
+    if (number === NO_REFERENCED_ROW && unique) return fail({ code: "not-found", what: "place or release" });
     throw error;
   }
 }

@@ -8,8 +8,9 @@ import { readInspection } from "../inspections/inspections";
 import { getComputer } from "../inventory/computers";
 import { refreshDerived } from "../inventory/derived";
 import { openSnoozes } from "../upkeep/snoozes";
+import { connect } from "./client";
 import { migrateDatabase } from "./migrate";
-import { inspections, people } from "./schema";
+import { coverPlans, inspections, people } from "./schema";
 
 const inventory = testInventory();
 const folder = join(__dirname, "migrations");
@@ -26,6 +27,26 @@ test("a start that was killed between two statements can go on, and keeps what i
     sql`SELECT COUNT(*) AS count FROM information_schema.referential_constraints WHERE constraint_schema = DATABASE() AND table_name = 'loads'`,
   )) as unknown as [{ count: number }[]];
   expect(Number(keys[0]?.count)).toBe(2);
+});
+
+test("processes that start together do it one after the other, and what earlier work left open is told", async () => {
+  const { db } = inventory.ina;
+  await db.execute(sql`DELETE FROM __drizzle_migrations`);
+  await db.execute(sql`DROP TABLE job_lines`);
+  await db.execute(sql`DROP TABLE jobs`);
+  await db.execute(
+    sql`INSERT INTO cover_plans (name, state, settings, person_id) VALUES ('Left in the middle', 'running', '{}', 1)`,
+  );
+  const others = [1, 2].map(() => connect(inventory.url));
+  await Promise.all([db, ...others].map((each) => migrateDatabase(each, folder)));
+  await Promise.all(others.map((each) => each.$client.end()));
+  const [counts] = (await db.execute(
+    sql`SELECT COUNT(*) AS done, COUNT(DISTINCT hash) AS different FROM __drizzle_migrations`,
+  )) as unknown as [{ done: number; different: number }[]];
+  expect(Number(counts[0]?.done)).toBeGreaterThan(20);
+  expect(Number(counts[0]?.done)).toBe(Number(counts[0]?.different));
+  const [plan] = await db.select({ state: coverPlans.state, told: coverPlans.told }).from(coverPlans);
+  expect(plan).toEqual({ state: "interrupted", told: { code: "interrupted" } });
 });
 
 test("facts recorded by the first version move to their own table, disks and all", async () => {

@@ -11,6 +11,7 @@ import { readStored, type StoredReading } from "@/core/images/stored";
 import type { ImageBody } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
 import type { ByteSource } from "@/core/kernel/source";
+import { rateOf } from "@/core/making/writing/rate";
 import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
 import { digestSource } from "@/core/medium/integrity/hashing";
 import { problemText } from "../../core/words/problems";
@@ -122,8 +123,8 @@ const RATE_LEAST_BYTES = 50e6;
 
 /** How fast a store was read when all of it was: the next estimates go by that. */
 async function noteReadRate(context: Context, { row }: StoreDetail, { bytes }: StoreReport, ms: number): Promise<void> {
-  if (bytes < RATE_LEAST_BYTES || ms <= 0) return;
-  const readRate = Math.min(2_000_000_000, Math.round(bytes / (ms / 1000)));
+  const readRate = bytes < RATE_LEAST_BYTES ? null : rateOf(bytes, ms);
+  if (readRate === null) return;
   await context.db.update(stores).set({ readRate }).where(eq(stores.id, row.id));
 }
 
@@ -138,8 +139,10 @@ export async function measureStore(context: Context, storeId: number): Promise<R
   try {
     const writeRate = await measuredWriteRate(join(storesFolder(), store.row.folder));
     if (writeRate === null) return refused({ code: "store-too-full-to-measure" });
-    await context.db.update(stores).set({ writeRate }).where(eq(stores.id, storeId));
-    return ok(writeRate);
+    return await act(context, null, async ({ db }) => {
+      await db.update(stores).set({ writeRate }).where(eq(stores.id, storeId));
+      return ok(writeRate);
+    });
   } catch (error) {
     return refused({ code: "store-not-writable", fault: fileProblem(error) });
   }

@@ -10,8 +10,10 @@ import { causeOf, endsOf, lacksOn, type ProofInput } from "@/core/upkeep/proof-d
 import { needTitle } from "@/core/words/policy";
 import type { Context } from "../context";
 import { type Covered, covered } from "../cover/standings";
+import { act } from "../db/act";
 import { computers, coverDays, coverPlans, events, media } from "../db/schema";
 import type { JobKind, Round } from "../jobs/engine";
+import { ok } from "../problems";
 import { proofInput } from "./due";
 
 interface AheadPoint {
@@ -262,10 +264,13 @@ export async function keepDay(context: Context): Promise<void> {
     places.set(site, place);
   }
   if (places.size === 0) return;
-  await context.db
-    .insert(coverDays)
-    .values([...places].map(([site, counts]) => ({ on: today, site, ...counts })))
-    .onDuplicateKeyUpdate({ set: { on: today } });
+  await act(context, null, async ({ db }) => {
+    await db
+      .insert(coverDays)
+      .values([...places].map(([site, counts]) => ({ on: today, site, ...counts })))
+      .onDuplicateKeyUpdate({ set: { on: today } });
+    return ok(today);
+  });
 }
 
 export const DAY_ROUND: Round = { kind: "cover-day", next: (now) => ({ once: dayOf(now), dueAt: now }) };

@@ -4,10 +4,12 @@ import { changedSince } from "@/core/upkeep/digest";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import { digestText } from "@/core/words/digest";
 import type { Context } from "../context";
+import { act } from "../db/act";
 import { digests } from "../db/schema";
 import { type Mailer, mailer, Outbox } from "../host/mailer";
 import { Again, type JobKind, type Round } from "../jobs/engine";
 import { log } from "../log";
+import { ok } from "../problems";
 import { type Audience, listAudiences } from "./addresses";
 import { everythingDue } from "./due";
 import { openSnoozes } from "./snoozes";
@@ -76,11 +78,14 @@ export async function sendDigests(
     try {
       const to = { name, address: mail ?? addressOf(name) };
       const file = await (mail === null ? outbox : through).send({ to, ...digest }, now);
-      await context.db.insert(digests).values({
-        audience: keyOf(audience),
-        due: concerning.map((item) => item.key),
-        file: file.slice(0, 200),
-        sentAt: now,
+      await act(context, null, async ({ db }) => {
+        await db.insert(digests).values({
+          audience: keyOf(audience),
+          due: concerning.map((item) => item.key),
+          file: file.slice(0, 200),
+          sentAt: now,
+        });
+        return ok(file);
       });
       round.sent++;
     } catch (error) {
