@@ -83,6 +83,11 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
           {busy ? "Starting it; this takes up to some minutes" : "Start it in the emulator"}
         </button>
       </div>
+      {job !== null && (
+        <p role="status" className="mt-2 text-quiet">
+          You need not wait: its drill is under Drills once it has come to an end.
+        </p>
+      )}
       <ProblemLine text={problem} className="mt-2" />
     </form>
   );

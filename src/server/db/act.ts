@@ -38,8 +38,7 @@ const underWay = new WeakSet<Database>();
  * Conflicts with other acts are run again, so that `run` does nothing but read and write the database.
  *
  * `unique` names what a duplicate key is told of, and has a reference to what is gone told as such. Problems: `taken`,
- * `not-found`, and those of `run`; anything else
- * that the database refuses is thrown.
+ * `not-found`, and those of `run`; anything else that the database refuses is thrown.
  */
 export async function act<T>(
   context: Context,

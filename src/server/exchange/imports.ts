@@ -258,7 +258,11 @@ export const importWork: JobKind = {
         state: "failed",
         problem: "failure" in end && end.failure === "disk-full" ? FULL : UNEXPECTED,
       });
-    else await endImport(acting, id, { state: "staged", problem: CANCELLED });
+    else {
+      // What was gone through before stays so.
+      const [row] = await acting.db.select({ report: imports.report }).from(imports).where(eq(imports.id, id));
+      await endImport(acting, id, { state: row?.report ? "checked" : "staged", problem: CANCELLED });
+    }
   },
 };
 
