@@ -3,19 +3,23 @@ import type { Instrumentation } from "next";
 /** Once, when the server starts: work is taken up, also what a stopped server left in the middle. */
 export async function register(): Promise<void> {
   if (process.env.NEXT_RUNTIME !== "nodejs" || !process.env.DATABASE_URL) return;
-  const [{ database }, { Engine }, { KINDS, ROUNDS }, { BenchRunner }] = await Promise.all([
+  const [{ database }, { Engine }, { KINDS, ROUNDS }, { BenchRunner }, { jobTeller }] = await Promise.all([
     import("@/server/db/client"),
     import("@/server/jobs/engine"),
     import("@/server/work/kinds"),
     import("@/server/bench/runner"),
+    import("@/server/bench/job-teller"),
   ]);
   const engine = new Engine(database(), KINDS, { rounds: ROUNDS });
   engine.start();
   const runner = new BenchRunner(database());
   runner.start();
-  // A server that is asked to end hands its work back, and leaves what it cannot hand back as such.
+  // A server that is asked to end hands its work back, leaves what it cannot hand back as such, and closes its streams.
   for (const signal of ["SIGTERM", "SIGINT"] as const)
-    process.once(signal, () => void Promise.all([runner.stop(), engine.stop()]));
+    process.once(signal, () => {
+      jobTeller({ db: database(), now: () => new Date() }).stop();
+      void Promise.all([runner.stop(), engine.stop()]);
+    });
 }
 
 /** What went wrong while a page or an action was made: one structured line; the page shows a sentence. */

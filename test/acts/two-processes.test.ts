@@ -110,7 +110,7 @@ test("killed thirty times, nothing is lost, done twice, or said to be done that 
   };
   const tables: { id: number; tags: string[] }[] = [];
   const queueSome = async (nth: number) => {
-    const tags = Array.from({ length: 120 }, (_, row) => `K${nth}-${row}`);
+    const tags = Array.from({ length: 80 }, (_, row) => `K${nth}-${row}`);
     const id = value(await stageImport(ina, `t${nth}.csv`, new TextEncoder().encode(`tag\n${tags.join("\n")}\n`)));
     value(await startImport(ina, id, options, "run"));
     tables.push({ id, tags });
@@ -124,10 +124,11 @@ test("killed thirty times, nothing is lost, done twice, or said to be done that 
   await Promise.all([start(0), start(1)]);
   for (let nth = 0; nth < KILLS; nth++) {
     await queueSome(nth);
-    await pause(100 + roll(700));
+    await pause(50 + roll(500));
     const which = roll(2);
     processes[which]?.kill("SIGKILL");
-    void start(which);
+    // The other one goes on; where it were killed as well before this one is there, no job would ever have five workers.
+    await start(which);
   }
   const isOpen = inArray(jobs.state, ["queued", "running"]);
   // What is a round's is queued for later.
@@ -149,7 +150,7 @@ test("killed thirty times, nothing is lost, done twice, or said to be done that 
     expect([id, ["done", "failed"].includes(row?.state ?? ""), there, told]).toEqual([id, true, whole, whole]);
   }
   const done = await ina.db.$count(imports, eq(imports.state, "done"));
-  expect(done).toBeGreaterThan(KILLS / 2);
+  expect(done).toBeGreaterThan(KILLS / 3);
   // A look that is done has its report, and what it saw is dated; none is left as if somebody were at it.
   const scans = await ina.db.select().from(storeScans);
   expect(scans.filter(({ state }) => state === "done").length).toBeGreaterThan(0);

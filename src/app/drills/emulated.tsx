@@ -85,7 +85,7 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
       </div>
       {job !== null && (
         <p role="status" className="mt-2 text-quiet">
-          You need not wait: its drill is under Drills once it has come to an end.
+          You need not wait: what came of it will be told on the pages of {medium || "the medium"} and of the computer.
         </p>
       )}
       <ProblemLine text={problem} className="mt-2" />
