@@ -185,6 +185,11 @@ const GONE = Symbol("gone");
 
 const lineOf = (jobId: number, line: BenchLine, at: Date) => ({ jobId, at, line });
 
+async function linesSaid({ db }: Context, jobId: number): Promise<BenchLine[]> {
+  const rows = await db.select({ line: benchLines.line }).from(benchLines).where(eq(benchLines.jobId, jobId));
+  return rows.map(({ line }) => line);
+}
+
 const isHeldBy = (jobId: number, runner: string) =>
   and(eq(benchJobs.id, jobId), eq(benchJobs.state, "running"), eq(benchJobs.runner, runner));
 
@@ -403,9 +408,15 @@ class Work {
       const { writtenBytes, writeMs, verifyMs } = result;
       await this.say({ code: "written", bytes: writtenBytes, ms: Math.round(writeMs) });
       await this.say({ code: "flushed" });
-      await this.say({ code: "read-back", bytes: writtenBytes, ms: Math.round(verifyMs) });
       const rates = { writeRate: rateOf(writtenBytes, writeMs), readRate: rateOf(writtenBytes, verifyMs) };
-      await this.keep((acting) => recordWear(acting, row.id, { bytesWritten: writtenBytes, ...rates }));
+      await this.keep(async (acting) => {
+        const said = await linesSaid(acting, this.job.id);
+        const line = { code: "read-back", bytes: writtenBytes, ms: Math.round(verifyMs) } as const;
+        await acting.db.insert(benchLines).values(lineOf(this.job.id, line, this.now()));
+        // One that was killed after this and goes on writes nothing more: its device is worn once.
+        if (!said.some(({ code }) => code === "read-back"))
+          await recordWear(acting, row.id, { bytesWritten: writtenBytes, ...rates });
+      });
       return await this.check(row, plan, { writtenBytes, ...rates });
     } finally {
       await journal.close();
@@ -432,11 +443,7 @@ class Work {
     const expected = startsOf(predicted);
     if (JSON.stringify(found) !== JSON.stringify(expected)) return { state: "not-as-predicted", expected, found };
     await this.say({ code: "as-predicted" });
-    const lines = await this.db
-      .select({ line: benchLines.line })
-      .from(benchLines)
-      .where(eq(benchLines.jobId, this.job.id));
-    const missing = missingLines(lines.map(({ line }) => line));
+    const missing = missingLines(await linesSaid(await this.context(), this.job.id));
     if (missing.length > 0) return { state: "lines-missing", codes: missing };
     const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, loads));
     if (medium !== null) await this.say({ code: "recorded", medium });
