@@ -17,7 +17,7 @@ const CORE_FLOORS = [
   ["words"],
 ];
 
-/** The server's domains: each rests on those before it. Beside them stand what all of them take: context, problems, log. */
+/** The server's domains: each rests on those before it. Beside them stand what all of them take: act, context, problems, log. */
 const SERVER_FLOORS = [
   ["db"],
   ["host"],
@@ -66,7 +66,7 @@ module.exports = {
       name: "server-has-domains-only",
       comment: "Every file of the server belongs to a domain, but what all of them take.",
       severity: "error",
-      from: { path: `^src/server/(?!(${SERVER_FLOORS.flat().join("|")})/|(context|problems|log)\\.ts$)` },
+      from: { path: `^src/server/(?!(${SERVER_FLOORS.flat().join("|")})/|(act|context|problems|log)\\.ts$)` },
       to: {},
     },
     {

@@ -1,7 +1,7 @@
 import { and, eq, isNotNull, isNull, sql } from "drizzle-orm";
 import { sameDevice } from "@/core/making/writing/device";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { berths, devices } from "../db/schema";
 import { ok } from "../problems";

@@ -3,8 +3,8 @@ import { dayOf } from "@/core/kernel/days";
 import type { PlannedLoad } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { problemText } from "../../core/words/problems";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { devices, media } from "../db/schema";
 import { settleTask } from "../drills/cover-tasks";
 import {

@@ -1,7 +1,7 @@
 import { and, asc, eq, inArray, sql } from "drizzle-orm";
 import { z } from "zod";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { nameOf } from "../db/results";
 import { calloutMarks, callouts } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";

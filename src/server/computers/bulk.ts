@@ -2,8 +2,8 @@ import { and, asc, eq, getTableColumns, inArray, isNull, sql } from "drizzle-orm
 import { z } from "zod";
 import { editedProvenance } from "@/core/computer/facts/merge";
 import { type Facts, FORMS, factsSchema } from "@/core/computer/facts/schema";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId, nameOf } from "../db/results";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";

@@ -1,7 +1,7 @@
 import { asc, eq } from "drizzle-orm";
 import { z } from "zod";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { savedViews } from "../db/schema";
 
 import { checked, ok, type Result } from "../problems";

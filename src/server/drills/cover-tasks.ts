@@ -1,8 +1,8 @@
 import { and, asc, eq, getTableColumns, inArray, isNull, sql } from "drizzle-orm";
 import type { CoverResult, CoverSettings, CoverTask, PlannedMedium } from "@/core/cover/result";
 import { dayAfter, dayOf } from "@/core/kernel/days";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { nameOf } from "../db/results";
 import { coverPlans, coverTasks, media, sites } from "../db/schema";

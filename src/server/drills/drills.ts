@@ -1,8 +1,8 @@
 import { and, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";

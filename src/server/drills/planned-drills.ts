@@ -1,8 +1,8 @@
 import { and, asc, eq, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId, nameOf } from "../db/results";
 import { computers, media, plannedDrills } from "../db/schema";

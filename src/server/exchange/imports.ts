@@ -3,8 +3,8 @@ import { decode, encodingOf, readTable, TABLE_BYTES_MAX } from "@/core/computer/
 import type { FactSource } from "@/core/computer/facts/merge";
 import { readImportFault } from "../../core/problems/problem";
 import { problemText } from "../../core/words/problems";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { affectedRows, insertedId } from "../db/results";
 import { importParts, imports, sites } from "../db/schema";

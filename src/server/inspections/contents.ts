@@ -6,8 +6,8 @@ import { type DriverSource, driverSourceSchema } from "@/core/medium/drivers/dri
 import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
 import { type Manifest, manifestSchema } from "@/core/medium/integrity/manifest";
 import { type Listing, listingSchema } from "@/core/medium/volumes/listing";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { inspectionContents, inspections } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";

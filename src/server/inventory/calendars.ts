@@ -7,8 +7,8 @@ import {
   type SupportState,
   supportOn,
 } from "@/core/computer/calendars/calendar";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { calendars, computers } from "../db/schema";
 import { checked, ok, type Result, refused } from "../problems";

@@ -1,6 +1,6 @@
 import { z } from "zod";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { ok, type Result } from "../problems";
 import { recordEvent } from "./events";

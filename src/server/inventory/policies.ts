@@ -14,8 +14,8 @@ import {
 import { travelTable } from "@/core/cover/travel";
 import type { ComputerPart, PolicyPart } from "@/core/judging/model/parts";
 import type { Refusal } from "@/core/problems/problem";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
 import { computers, policies, sites, travels } from "../db/schema";

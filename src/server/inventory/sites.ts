@@ -1,8 +1,8 @@
 import { asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { compilePattern } from "@/core/images/names";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { insertedId } from "../db/results";
 import { computers, media, sites } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";

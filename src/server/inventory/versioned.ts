@@ -1,7 +1,7 @@
 import { and, eq } from "drizzle-orm";
 import type { MySqlColumn, MySqlTable } from "drizzle-orm/mysql-core";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Queries } from "../db/client";
 import { affectedRows } from "../db/results";
 import { fail, ok, type Result } from "../problems";

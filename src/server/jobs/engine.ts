@@ -1,6 +1,6 @@
 import { and, asc, eq, gt, inArray, isNotNull, isNull, lt, lte, or, sql } from "drizzle-orm";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
 import { type JobProgress, jobLines, jobs, people } from "../db/schema";

@@ -1,6 +1,6 @@
 import { eq } from "drizzle-orm";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { jobs } from "../db/schema";
 import { ok } from "../problems";
 import type { JobKind } from "./engine";

@@ -1,7 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { and, asc, eq, inArray, sql } from "drizzle-orm";
+import { act, errorNumber } from "../act";
 import type { Context } from "../context";
-import { act, errorNumber } from "../db/act";
 import { affectedRows, insertedId } from "../db/results";
 import { type JobFailure, jobLines, jobs } from "../db/schema";
 import { fail, ok, type Result, refused } from "../problems";

@@ -1,8 +1,8 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { nameOf } from "../db/results";
 import { loans, media, sites, stocktakes } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";

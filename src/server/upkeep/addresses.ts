@@ -1,7 +1,7 @@
 import { asc, eq } from "drizzle-orm";
 import { z } from "zod";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { people, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result } from "../problems";

@@ -4,8 +4,8 @@ import ical, { ICalCalendarMethod, ICalEventStatus, ICalEventTransparency } from
 import { dayAfter, dayOf } from "@/core/kernel/days";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { feedEntries } from "../db/schema";
 import type { JobKind, Round } from "../jobs/engine";
 import { ok } from "../problems";

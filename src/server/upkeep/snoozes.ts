@@ -1,8 +1,8 @@
 import { and, desc, eq, getTableColumns, gt, isNull } from "drizzle-orm";
 import { z } from "zod";
 import { dayOf, daysBetween } from "@/core/kernel/days";
+import { act } from "../act";
 import type { Context } from "../context";
-import { act } from "../db/act";
 import { insertedId, nameOf } from "../db/results";
 import { snoozes } from "../db/schema";
 import { recordEvent } from "../inventory/events";

@@ -1,6 +1,6 @@
-import type { Context } from "../context";
-import { fail, type Problem, type Result } from "../problems";
-import type { Database } from "./client";
+import type { Context } from "./context";
+import type { Database } from "./db/client";
+import { fail, type Problem, type Result } from "./problems";
 
 /** MySQL's and MariaDB's error numbers ("Server error message reference"). */
 const DUPLICATE_ENTRY = 1062;
