@@ -19,7 +19,7 @@ import { migrateDatabase } from "@/server/db/migrate";
 import { people } from "@/server/db/schema";
 import { exportComputers } from "@/server/exchange/exports";
 import { runImport, stageImport } from "@/server/exchange/imports";
-import type { ImportReport } from "@/server/exchange/options";
+import { type ImportReport, WHOLE_IMPORT } from "@/server/exchange/options";
 import { FileSource } from "@/server/host/file-source";
 import { coverFigures } from "./bench/cover";
 import { imageFigures } from "./bench/images";
@@ -200,19 +200,10 @@ async function fleet(): Promise<void> {
   }
 }
 
-const IMPORT = {
-  encoding: "utf-8",
-  delimiter: null,
-  mapping: null,
-  emptyClears: false,
-  overHand: false,
-  addSites: true,
-};
-
 async function taken(context: Context, file: string, text: string): Promise<ImportReport> {
   const staged = await stageImport(context, file, new TextEncoder().encode(text));
   if (!staged.ok) throw new Error(problemText(staged.problem));
-  const result = await runImport(context, staged.value, IMPORT);
+  const result = await runImport(context, staged.value, WHOLE_IMPORT);
   if (!result.ok) throw new Error(problemText(result.problem));
   if (result.value.faultsTotal > 0) throw new Error(result.value.faults[0]?.problem.code);
   return result.value;

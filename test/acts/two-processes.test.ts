@@ -22,6 +22,7 @@ import {
   storeScans,
 } from "@/server/db/schema";
 import { stageImport, startImport } from "@/server/exchange/imports";
+import { WHOLE_IMPORT } from "@/server/exchange/options";
 import { fleet } from "@/server/fleet/fleet";
 import { recordImage } from "@/server/images/images";
 import { startScan } from "@/server/images/store-scans";
@@ -32,6 +33,7 @@ import { factsOf, MACHINES } from "../../scripts/demo/skerry-line";
 import { smallRelease, testBench } from "../support/bench";
 import { testInventory, value } from "../support/database";
 import { dice } from "../support/dice";
+import { BARE_BODY, shareAt } from "../support/images";
 
 // Two processes on one database, one of them an hour ahead; one or the other is killed again and again while they work.
 const inventory = testInventory();
@@ -80,18 +82,8 @@ test("killed thirty times, nothing is lost, done twice, or said to be done that 
   const folder = join(w.folder, "data", "stores", "share");
   mkdirSync(folder, { recursive: true });
   writeFileSync(join(folder, "HO-001 2026-02-11.img"), Buffer.alloc(6e6, 7));
-  const store = value(
-    await addStore(ina, {
-      ...{ name: "Image share", kind: "share", medium: null, computer: null, diskSerial: null, siteId: site },
-      ...{ reachedFrom: [site], address: "smb://keep/images", link: "lan-1000", capacityBytes: 1e12 },
-      ...{ freeBytes: null, folder: "share", namePattern: "{computer} {date}", note: null },
-    }),
-  );
-  const body = {
-    ...{ make: null, model: null, kit: null, kitVersion: null, mode: null, diskBytes: null, sectorBytes: null },
-    ...{ partitions: null, encrypted: null, keyPlace: null, kind: "full", parent: null, verified: null, places: [] },
-  };
-  const image = { name: "HO-001 2026-02-11", computer: "HO-001", takenAt: "2026-02-11T00:00:00Z", body };
+  const store = value(await addStore(ina, shareAt(site)));
+  const image = { name: "HO-001 2026-02-11", computer: "HO-001", takenAt: "2026-02-11T00:00:00Z", body: BARE_BODY };
   const imageId = value(await recordImage(ina, image));
   const file = { path: "HO-001 2026-02-11.img", bytes: 6e6, modified: null, sha256: null };
   await ina.db
@@ -100,19 +92,11 @@ test("killed thirty times, nothing is lost, done twice, or said to be done that 
   const stick = await bench.stick("kill");
   const made = value(await bench.begin(stick, { releaseId: release, tag: "RM-01" }));
 
-  const options = {
-    encoding: "utf-8",
-    delimiter: null,
-    mapping: null,
-    emptyClears: false,
-    overHand: false,
-    addSites: true,
-  };
   const tables: { id: number; tags: string[] }[] = [];
   const queueSome = async (nth: number) => {
     const tags = Array.from({ length: 80 }, (_, row) => `K${nth}-${row}`);
     const id = value(await stageImport(ina, `t${nth}.csv`, new TextEncoder().encode(`tag\n${tags.join("\n")}\n`)));
-    value(await startImport(ina, id, options, "run"));
+    value(await startImport(ina, id, WHOLE_IMPORT, "run"));
     tables.push({ id, tags });
     if (nth % 3 === 0)
       value(await startPlan(ina, { name: `Plan ${nth}`, settings: { ...USUAL_SETTINGS, seconds: 1 } }));

@@ -8,8 +8,9 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { getJob } from "@/server/bench/jobs";
 import { recordMedium } from "@/server/bench/record";
 import { chooseRoute, closeCallout, getCallout, offersOf, openCallout } from "@/server/callouts/callouts";
-import { computers, devices, drills, imageCopies, jobs, loans, media } from "@/server/db/schema";
+import { computers, devices, drills, imageCopies, loans, media } from "@/server/db/schema";
 import { getImport, IMPORT_KIND, importProgress, stageImport, startImport } from "@/server/exchange/imports";
+import { WHOLE_IMPORT } from "@/server/exchange/options";
 import { listImages } from "@/server/images/images";
 import { getScan, registerFound, SCAN_KIND, startScan, takeListing } from "@/server/images/store-scans";
 import { addStore } from "@/server/images/stores";
@@ -22,7 +23,8 @@ import { IMAGES } from "../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../scripts/demo/skerry-line";
 import { smallRelease, testBench } from "../support/bench";
 import { testInventory, value, wholeOrNothing } from "../support/database";
-import { doJobs } from "../support/jobs";
+import { BARE_BODY, shareAt } from "../support/images";
+import { doJobs, loseWorkers } from "../support/jobs";
 import { memory } from "../support/workshop";
 
 // Every act is tried with a connection that breaks at each statement that writes: all of it is kept, or nothing.
@@ -45,18 +47,7 @@ beforeAll(async () => {
     "file-rescue",
   ]);
   read = (await inspect(memory(w.path("small.iso")), { name: "small.img" })).inspection;
-  const store = {
-    ...{ name: "Image share", kind: "share", medium: null, computer: null, diskSerial: null, siteId: ids.site },
-    ...{
-      reachedFrom: [ids.site],
-      address: "smb://keep/images",
-      link: "lan-1000",
-      capacityBytes: 1e12,
-      freeBytes: null,
-    },
-    ...{ folder: "share", namePattern: "{computer} {date} {state}", note: null },
-  };
-  ids.store = value(await addStore(ina, store));
+  ids.store = value(await addStore(ina, shareAt(ids.site)));
 });
 
 const mediumInput = (tag: string, more: object = {}) => ({
@@ -127,25 +118,14 @@ test("a call-out is closed with the drill that it was", async () => {
 test("an import is done with what it brought", async () => {
   const { ina } = inventory;
   const table = new TextEncoder().encode("Tag;Make;Location\nT-1;Corvane;North Pier\nT-2;Ostrel;North Pier\n");
-  const options = {
-    encoding: "utf-8",
-    delimiter: null,
-    mapping: null,
-    emptyClears: false,
-    overHand: false,
-    addSites: true,
-  };
   const id = value(await stageImport(ina, "fleet.csv", table));
-  value(await startImport(ina, id, options, "run"));
+  value(await startImport(ina, id, WHOLE_IMPORT, "run"));
   const told: (string | undefined)[] = [];
   await wholeOrNothing(
     inventory,
     async (context) => {
-      await ina.db
-        .update(jobs)
-        .set({ attempts: 0, leaseUntil: new Date(0) })
-        .where(eq(jobs.state, "running"));
-      if (told.at(-1) === "failed") value(await startImport(ina, id, options, "run"));
+      await loseWorkers(ina);
+      if (told.at(-1) === "failed") value(await startImport(ina, id, WHOLE_IMPORT, "run"));
       await doJobs(context, IMPORT_KIND).catch(() => {});
       told.push((await importProgress(ina, id))?.state);
       return told.at(-1);
@@ -169,11 +149,7 @@ describe("stores", () => {
     await doJobs(ina);
     const report = (await getScan(ina, scan))?.report;
     const key = report?.images[0]?.key ?? "";
-    const body = {
-      ...{ make: null, model: null, kit: null, kitVersion: null, mode: null, diskBytes: null, sectorBytes: null },
-      ...{ partitions: null, encrypted: null, keyPlace: null, kind: "full", parent: null, verified: null, places: [] },
-    };
-    const input = { name: "HO-001 2026-02-11", computer: "HO-001", takenAt: "2026-02-11T00:00:00Z", body };
+    const input = { name: "HO-001 2026-02-11", computer: "HO-001", takenAt: "2026-02-11T00:00:00Z", body: BARE_BODY };
     const registered = await wholeOrNothing(inventory, (context) => registerFound(context, scan, key, input));
     value(registered.result);
     expect(registered.statements).toBeGreaterThan(2);
@@ -189,11 +165,8 @@ describe("stores", () => {
     await wholeOrNothing(
       inventory,
       async (context) => {
-        // Whoever had it is gone, and it is taken up anew; where it said that it failed, it is begun again.
-        await ina.db
-          .update(jobs)
-          .set({ attempts: 0, leaseUntil: new Date(0) })
-          .where(eq(jobs.state, "running"));
+        // Where it said that it failed, it is begun again.
+        await loseWorkers(ina);
         if (ends.at(-1) === "failed") scan = value(await startScan(ina, ids.store, true));
         await doJobs(context, SCAN_KIND).catch(() => {});
         ends.push((await getScan(ina, scan))?.state);

@@ -1,4 +1,6 @@
+import { eq } from "drizzle-orm";
 import type { Context } from "@/server/context";
+import { jobs } from "@/server/db/schema";
 import { Engine } from "@/server/jobs/engine";
 import { KINDS } from "@/server/work/kinds";
 
@@ -12,4 +14,12 @@ export async function doJobs(context: Context, only?: string): Promise<void> {
   } finally {
     await engine.idle();
   }
+}
+
+/** Whoever has a job is gone, as a killed server is: the next look takes it up anew. */
+export async function loseWorkers({ db }: Context): Promise<void> {
+  await db
+    .update(jobs)
+    .set({ attempts: 0, leaseUntil: new Date(0) })
+    .where(eq(jobs.state, "running"));
 }

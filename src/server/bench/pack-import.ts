@@ -9,6 +9,7 @@ import type { Context } from "../context";
 import { computers, kits, releases, sites } from "../db/schema";
 import { keyOf } from "../exchange/importer";
 import { runImport, stageImport } from "../exchange/imports";
+import { WHOLE_IMPORT } from "../exchange/options";
 import { keepContents, keepManifest } from "../inspections/contents";
 import { readInspection } from "../inspections/inspections";
 import { keyCardOf, saveKeyCard } from "../inventory/key-cards";
@@ -179,14 +180,7 @@ async function addComputers(context: Context, packed: PackedComputer[], from: st
   const lines = new TextEncoder().encode(fresh.map(({ text }) => `${text}\n`).join(""));
   const staged = await stageImport(context, `${from}.jsonl`, lines);
   if (!staged.ok) return staged;
-  const report = await runImport(context, staged.value, {
-    encoding: "utf-8",
-    delimiter: null,
-    mapping: null,
-    emptyClears: false,
-    overHand: false,
-    addSites: true,
-  });
+  const report = await runImport(context, staged.value, WHOLE_IMPORT);
   if (!report.ok) return report;
   const [fault] = report.value.faults;
   return fault ? refused({ code: "table-fault", fault }) : ok(report.value.added);

@@ -15,19 +15,12 @@ import { Engine } from "../jobs/engine";
 import { KINDS } from "../work/kinds";
 import { exportComputers } from "./exports";
 import { cancelImport, getImport, importProgress, stageImport, startImport } from "./imports";
-import type { ImportOptions } from "./options";
+import { type ImportOptions, WHOLE_IMPORT } from "./options";
 
 const inventory = testInventory();
 const other = testInventory();
 
-const OPTIONS: ImportOptions = {
-  encoding: "utf-8",
-  delimiter: null,
-  mapping: null,
-  emptyClears: false,
-  overHand: false,
-  addSites: true,
-};
+const OPTIONS = WHOLE_IMPORT;
 async function take(
   context: Context,
   content: string | Uint8Array,

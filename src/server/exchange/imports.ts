@@ -245,8 +245,8 @@ export const importWork: JobKind = {
     };
     const tell = progressTeller(work, id);
     if (what === "check")
-      return { state: "checked", report: await checkAll(work.context, staged, tell), problem: null };
-    return importedBy(work.context, id, staged, tell, (run) => work.act(run, TAGS));
+      return { state: "checked", report: await goThrough(work.context, staged, tell, null), problem: null };
+    return importedBy(id, staged, tell, (run) => work.act(run, TAGS));
   },
   ended: async (acting, job, { state, ...end }) => {
     const { import: id } = payloadOf(job);
@@ -270,13 +270,23 @@ const countsOf = ({ rows }: ImportReport) => ({ done: rows, total: rows });
 /** What two rows with one tag run into. */
 const TAGS = { field: "tag", value: "" };
 
-/** Goes through the whole file as an import would, and writes nothing. */
-async function checkAll(context: Context, { fileName, bytes, options }: Staged, tell: Teller): Promise<ImportReport> {
+/** Takes what a part of a file comes to; `ids`: of places, by their names. */
+type Taker = (writes: ComputerWrite[], importer: Importer, ids: Map<string, number>) => Promise<void>;
+
+/** Goes through the whole file; without a taker nothing is written, and no row is held. */
+async function goThrough(
+  context: Context,
+  { fileName, bytes, options }: Staged,
+  tell: Teller,
+  take: Taker | null,
+): Promise<ImportReport> {
   const source = sourceOfFile(fileName, bytes, options);
-  const importer = newImporter(context, fileName, options, await siteMaps(context.db));
+  const maps = await siteMaps(context.db);
+  const importer = newImporter(context, fileName, options, maps);
   for (const fault of source.faults) importer.fault(fault);
   for (let at = 0; at < source.rows.length; at += CHUNK) {
-    await importer.chunk(context.db, source.rows.slice(at, at + CHUNK), false);
+    const writes = await importer.chunk(context.db, source.rows.slice(at, at + CHUNK), take !== null);
+    await take?.(writes, importer, maps.ids);
     await tell(at, source.rows.length);
     await breathe();
   }
@@ -285,7 +295,6 @@ async function checkAll(context: Context, { fileName, bytes, options }: Staged, 
 
 /** Imports the file, all of it or, where a single row is at fault, none; null: it is done, and that is kept with it. */
 async function importedBy(
-  context: Context,
   id: number,
   staged: Staged,
   tell: Teller,
@@ -293,7 +302,7 @@ async function importedBy(
 ): Promise<ImportEnd | null> {
   let faulty: ImportReport | null = null;
   const result = await inOneAct(async (acting) => {
-    const report = await importAll(context, acting.db, staged, tell);
+    const report = await importAll(acting, staged, tell);
     if (report.faultsTotal > 0) {
       faulty = report;
       return refused({ code: "import-failed" });
@@ -318,7 +327,6 @@ export function runImport(context: Context, id: number, options: unknown): Promi
     if (!begun.ok) return begun;
     const staged = { ...begun.value, bytes: await bytesOf(acting.db, id) };
     const end = await importedBy(
-      acting,
       id,
       staged,
       async () => {},
@@ -331,29 +339,15 @@ export function runImport(context: Context, id: number, options: unknown): Promi
   });
 }
 
-async function importAll(
-  context: Context,
-  tx: Queries,
-  { fileName, bytes, options }: Staged,
-  tell: Teller,
-): Promise<ImportReport> {
-  const source = sourceOfFile(fileName, bytes, options);
-  const maps = await siteMaps(tx);
-  const importer = newImporter(context, fileName, options, maps);
-  for (const fault of source.faults) importer.fault(fault);
+function importAll(acting: Context, staged: Staged, tell: Teller): Promise<ImportReport> {
   const added = new Map<number, number>();
-  for (let at = 0; at < source.rows.length; at += CHUNK) {
-    const writes = await importer.chunk(tx, source.rows.slice(at, at + CHUNK), true);
-    if (importer.report.faultsTotal === 0) {
-      await addPlaces(context, tx, importer.report.newSites, maps.ids, added);
-      const placed = writes.map((write) => withPlace(write, added));
-      for (let from = 0; from < placed.length; from += WRITE_CHUNK)
-        await writeComputers(tx, context, placed.slice(from, from + WRITE_CHUNK));
-    }
-    await tell(at, source.rows.length);
-    await breathe();
-  }
-  return importer.report;
+  return goThrough(acting, staged, tell, async (writes, importer, ids) => {
+    if (importer.report.faultsTotal > 0) return;
+    await addPlaces(acting, acting.db, importer.report.newSites, ids, added);
+    const placed = writes.map((write) => withPlace(write, added));
+    for (let from = 0; from < placed.length; from += WRITE_CHUNK)
+      await writeComputers(acting.db, acting, placed.slice(from, from + WRITE_CHUNK));
+  });
 }
 
 /** Adds the places that a table names and that are not there; `added`: their ids by what stood for them. */

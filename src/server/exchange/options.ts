@@ -20,6 +20,16 @@ export const importOptionsSchema = z.object({
 });
 export type ImportOptions = z.infer<typeof importOptionsSchema>;
 
+/** What Creel wrote itself is taken in whole, with places that are not recorded yet. */
+export const WHOLE_IMPORT: ImportOptions = {
+  encoding: "utf-8",
+  delimiter: null,
+  mapping: null,
+  emptyClears: false,
+  overHand: false,
+  addSites: true,
+};
+
 export type ImportState = (typeof IMPORT_STATES)[number];
 
 /** A row as it will be. */
