@@ -80,7 +80,15 @@ const VIEWS: {
       await page.getByRole("heading", { name: "Ways to bring it back" }).waitFor();
     },
   },
-  { name: "store", path: "/stores/1" },
+  {
+    name: "store",
+    path: "/stores/1",
+    before: async (page) => {
+      await page.locator(".recharts-surface").first().waitFor();
+      // Its line is drawn within a second and a half.
+      await page.waitForTimeout(2000);
+    },
+  },
   { name: "bench", path: "/bench" },
   { name: "bench-plan", path: "/bench/prepare/3?release=2&tag=RM-20&way=laid-out&table=gpt&store=1" },
   { name: "run-sheet", path: "/run-sheets/HO-007/LN-01", print: true },

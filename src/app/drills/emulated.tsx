@@ -33,7 +33,9 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
         if (end && "drill" in end) router.push(`/drills/${end.drill}`);
         else
           setProblem(
-            end ? problemText({ code: "refused", why: end.refusal }) : "It broke off before it came to an end.",
+            end
+              ? problemText({ code: "refused", why: end.refusal })
+              : "The emulated drill did not finish. Start it again.",
           );
       } catch {
         // The next try may do.
@@ -85,7 +87,7 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
       </div>
       {job !== null && (
         <p role="status" className="mt-2 text-quiet">
-          You need not wait: what came of it will be told on the pages of {medium || "the medium"} and of the computer.
+          You can leave this page. The result will be on the pages of the medium and the computer.
         </p>
       )}
       <ProblemLine text={problem} className="mt-2" />

@@ -220,7 +220,7 @@ function newImporter(
 
 const UNEXPECTED =
   "Something went wrong that was not foreseen; nothing was imported. The log of the server has the details.";
-const FULL = "There is no room left on a disk of the server; nothing was imported. Make room and import it again.";
+const FULL = "The server's disk is full; nothing was imported. Free space and import again.";
 const FAULTS = "Nothing was imported: the rows below have faults.";
 
 /** How an import ended, beside the one that is done: that is kept with what was imported. */

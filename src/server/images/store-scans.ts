@@ -94,7 +94,7 @@ export const scanWork: JobKind = {
       const why = looked
         ? looked.problem
         : end.state === "failed" && end.failure === "disk-full"
-          ? "there is no room left on a disk of the server"
+          ? "the server's disk is full"
           : "something went wrong that was not foreseen; the log of the server has the details";
       return void (await set({ state: "failed", problem: `It could not be looked through: ${why}.` }));
     }

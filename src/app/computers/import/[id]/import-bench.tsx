@@ -82,7 +82,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
       setOther(false);
       setAsked(what);
     } catch {
-      setRefusal("Creel did not answer. Whether it has begun is told here once the page is opened again.");
+      setRefusal("No answer from the server. Reload this page to see whether the import has started.");
     }
   };
   const reread = (more: Partial<ImportOptions>) => {
