@@ -177,6 +177,31 @@ test("what may not be repeated is interrupted, says so, and goes on where somebo
   await queue({ holds: "berth 7" });
 });
 
+test("what a worker was asked before it was lost is done: the job is cancelled, and not taken up", async () => {
+  const ends: JobEnd[] = [];
+  const kind: JobKind = {
+    isRepeatable: true,
+    run: async (work) => {
+      await until(() => !work.isHeld);
+      work.check();
+      return null;
+    },
+    ended: async (_acting, _job, end) => void ends.push(end),
+  };
+  const id = await queue();
+  const first = engine({ count: kind });
+  await first.look();
+  expect(await askOfJob(inventory.ina, id, "cancel")).toEqual({ ok: true, value: "asked" });
+  await first.idle();
+  const second = engine({ count: kind });
+  await until(async () => {
+    await second.look();
+    return (await stateOf(id)) === "cancelled";
+  });
+  expect(ends).toEqual([{ state: "cancelled" }]);
+  expect(await getJobRow(inventory.ina, id)).toMatchObject({ attempts: 1, holds: null });
+});
+
 test("a worker is tried so often, and not for ever", async () => {
   const ends: JobEnd[] = [];
   const kind: JobKind = {

@@ -1,6 +1,6 @@
 import { and, asc, eq, gt, inArray, isNotNull, isNull, lt, lte, or, sql } from "drizzle-orm";
 import { act } from "../act";
-import type { Context } from "../context";
+import { type Context, ownContext } from "../context";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
 import { type JobProgress, jobLines, jobs, people } from "../db/schema";
@@ -98,11 +98,16 @@ export class Work {
     this.hear(this.wish);
   }
 
-  /** What is asked of it; a server that ends asks as well. */
-  hear(wish: "pause" | "cancel" | null, isStopping = this.isStopping): void {
+  /** What somebody asks of it. */
+  hear(wish: "pause" | "cancel" | null): void {
     this.wish = wish;
-    this.isStopping = isStopping;
-    if (!this.isHeld || wish !== null || isStopping) this.abort.abort();
+    if (!this.isHeld || wish !== null || this.isStopping) this.abort.abort();
+  }
+
+  /** Its server ends; what somebody asked of it before counts first. */
+  end(): void {
+    this.isStopping = true;
+    this.hear(this.wish);
   }
 
   get isHeld(): boolean {
@@ -188,7 +193,7 @@ export class Engine {
   async stop(): Promise<void> {
     this.isStopped = true;
     for (const timer of this.timers) clearTimeout(timer);
-    for (const { work } of this.running.values()) work.hear(null, true);
+    for (const { work } of this.running.values()) work.end();
     await this.idle();
   }
 
@@ -236,7 +241,7 @@ export class Engine {
   }
 
   private get own(): Context {
-    return { db: this.db, person: { id: 0, name: "Creel" }, now: this.now };
+    return ownContext(this.db, this.now);
   }
 
   /** Jobs whose workers were not heard of until their leases ran out. */
@@ -250,11 +255,7 @@ export class Engine {
     for (const job of lost) {
       const kind = this.kinds[job.kind];
       if (!kind) continue;
-      const end: JobEnd | null = !kind.isRepeatable
-        ? { state: "interrupted" }
-        : job.attempts >= ATTEMPTS_MOST
-          ? { state: "failed", failure: "worker-gone" }
-          : null;
+      const end = endOfLost(job, kind);
       await act(this.own, null, async (acting) => {
         const { db } = acting;
         const set = end === null ? { state: "queued" as const, token: null, leaseUntil: null } : columnsOf(end);
@@ -322,7 +323,8 @@ export class Engine {
       const claimedRow = await db
         .update(jobs)
         .set({
-          ...{ state: "running", token, wish: null, failure: null },
+          // What is asked of it meanwhile is heard by whoever has it.
+          ...{ state: "running", token, failure: null },
           leaseUntil: sql`${DATABASE_NOW} + INTERVAL ${this.times.leaseMs * 1000} MICROSECOND`,
           attempts: sql`${jobs.attempts} + 1`,
           startedAt: sql`COALESCE(${jobs.startedAt}, ${DATABASE_NOW})`,
@@ -423,6 +425,13 @@ export class Engine {
     const wishes = new Map(rows.map(({ id, wish }) => [id, wish]));
     for (const work of all) work.hear(wishes.get(work.job.id) ?? null);
   }
+}
+
+/** What becomes of a job whose worker is gone; null: it is queued again. What was asked of the worker counts. */
+function endOfLost({ wish, attempts }: Job, { isRepeatable }: JobKind): JobEnd | null {
+  if (wish !== null) return { state: wish === "cancel" ? "cancelled" : "paused" };
+  if (!isRepeatable) return { state: "interrupted" };
+  return attempts >= ATTEMPTS_MOST ? { state: "failed", failure: "worker-gone" } : null;
 }
 
 /** What an error of a kind comes to; null: it is queued again. */
