@@ -11,8 +11,9 @@ import { chooseRoute, closeCallout, getCallout, offersOf, openCallout } from "@/
 import { computers, devices, drills, imageCopies, loans, media } from "@/server/db/schema";
 import { getImport, IMPORT_KIND, importProgress, stageImport, startImport } from "@/server/exchange/imports";
 import { WHOLE_IMPORT } from "@/server/exchange/options";
+import { registerFound } from "@/server/images/found-images";
 import { listImages } from "@/server/images/images";
-import { getScan, registerFound, SCAN_KIND, startScan, takeListing } from "@/server/images/store-scans";
+import { getScan, SCAN_KIND, startScan, takeListing } from "@/server/images/store-scans";
 import { addStore } from "@/server/images/stores";
 import { addComputer } from "@/server/inventory/computers";
 import { history } from "@/server/inventory/events";

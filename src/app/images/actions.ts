@@ -1,8 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
+import { registerFound } from "@/server/images/found-images";
 import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/images/images";
-import { registerFound } from "@/server/images/store-scans";
 import { noteChange, withdrawChange } from "@/server/inventory/noted-changes";
 import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";

@@ -1,7 +1,8 @@
 "use server";
 
 import { revalidatePath } from "next/cache";
-import { cancelScan, measureStore, registerNamed, startScan, takeListing, takeOver } from "@/server/images/store-scans";
+import { registerNamed, takeOver } from "@/server/images/found-images";
+import { cancelScan, measureStore, startScan, takeListing } from "@/server/images/store-scans";
 import { addStore, retireStore, saveStore } from "@/server/images/stores";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";

@@ -1,4 +1,4 @@
-import type { Context } from "../context";
+import { type Context, ownContext } from "../context";
 import { log } from "../log";
 import { type JobProgress, progressOf } from "./jobs";
 
@@ -61,6 +61,6 @@ const kept = globalThis as typeof globalThis & { creelJobTeller?: JobTeller };
 
 /** The one of this process. */
 export function jobTeller({ db, now }: Pick<Context, "db" | "now">): JobTeller {
-  kept.creelJobTeller ??= new JobTeller({ db, now, person: { id: 0, name: "Creel" } });
+  kept.creelJobTeller ??= new JobTeller(ownContext(db, now));
   return kept.creelJobTeller;
 }

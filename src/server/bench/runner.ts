@@ -1,46 +1,17 @@
 import { and, asc, eq, isNull, lt, or, sql } from "drizzle-orm";
-import { CachedSource, ReadFailed, readInto } from "@/core/kernel/source";
-import { type BenchLine, type BenchRequest, type BenchResult, missingLines } from "@/core/making/jobs/job";
-import type { MediumPlan } from "@/core/making/planning/plan";
-import { blocksOf } from "@/core/making/writing/blocks";
-import { testCapacity } from "@/core/making/writing/capacity";
-import { type Device, DeviceFault, impatient, sameDevice } from "@/core/making/writing/device";
-import { rateOf } from "@/core/making/writing/rate";
-import { type Phase, writeMedium } from "@/core/making/writing/write-medium";
-import { inspect } from "@/core/medium/inspection/inspect";
-import type { Inspection } from "@/core/medium/inspection/schema";
-import { startPathsOf } from "@/core/medium/inspection/start-paths";
-import { problemText } from "../../core/words/problems";
 import { act } from "../act";
-import type { Context } from "../context";
+import { type Context, ownContext } from "../context";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
-import { benchJobs, benchLines, berths, devices } from "../db/schema";
-import { jobFolder } from "../host/folders";
-import { listPeople } from "../inventory/people";
+import { benchJobs, benchLines } from "../db/schema";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { log } from "../log";
-import { ok, type Result } from "../problems";
-import { openCarried } from "./carry";
-import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } from "./devices";
+import { ok } from "../problems";
 import { seatFoundDevices } from "./found-berths";
+import { endJob, lineOf, type RunnerTimes, USUAL_TIMES } from "./holding";
 import type { BenchJob } from "./jobs";
-import { FileJournal } from "./journal";
-import { keptPack } from "./packs";
-import { type OpenRelease, openReleases, planFrom } from "./plans";
-import { distrustMedium, recordMedium, recordWear, voidMedium } from "./record";
-import { verifyAgainstRelease } from "./verify";
+import { BenchWork } from "./work";
 
-/** Milliseconds. */
-interface RunnerTimes {
-  /** A runner that has not been heard of for so long is gone: what it was at is interrupted. */
-  silentAfter: number;
-  /** It holds its job for so long after a word of it, by its own clock: less than until it is taken for silent. */
-  held: number;
-  tellEvery: number;
-}
-
-const USUAL_TIMES: RunnerTimes = { silentAfter: 15_000, held: 13_000, tellEvery: 500 };
 /** What is in the ports of this machine is looked at so often. */
 const SEAT_EVERY_MS = 2000;
 const LOOK_EVERY_MS = 700;
@@ -86,12 +57,16 @@ export class BenchRunner {
     }
   }
 
+  private get own(): Context {
+    return ownContext(this.db, this.now);
+  }
+
   private seatedAt = Number.NEGATIVE_INFINITY;
 
   private async seat(): Promise<void> {
     if (performance.now() - this.seatedAt < SEAT_EVERY_MS) return;
     this.seatedAt = performance.now();
-    await seatFoundDevices({ db: this.db, person: { id: 0, name: "Creel" }, now: this.now });
+    await seatFoundDevices(this.own);
   }
 
   /** Waits until nothing is running any more. */
@@ -101,8 +76,7 @@ export class BenchRunner {
 
   private async claim(): Promise<BenchJob | null> {
     if (this.stopped) return null;
-    const own = { db: this.db, person: { id: 0, name: "Creel" }, now: this.now };
-    const claimed = await act(own, null, async ({ db: tx }) => {
+    const claimed = await act(this.own, null, async ({ db: tx }) => {
       const [job] = await tx
         .select()
         .from(benchJobs)
@@ -128,7 +102,7 @@ export class BenchRunner {
   }
 
   private async run(job: BenchJob): Promise<void> {
-    const work = new Work(this.db, job, this.name, this.now, this.times, () => this.stopped);
+    const work = new BenchWork(this.db, job, this.name, this.now, this.times, () => this.stopped);
     const end = await work.do();
     if (end === "stopped") return;
     const isSame = (end.state === "compared" || end.state === "sampled") && end.same;
@@ -169,377 +143,16 @@ export async function markInterrupted(
   );
   const rows = await db.select({ id: benchJobs.id }).from(benchJobs).where(isSilent);
   for (const { id } of rows)
-    await act({ db, person: { id: 0, name: "Creel" }, now: () => now }, null, async ({ db: tx }) => {
-      const result = await tx
-        .update(benchJobs)
-        .set({ state: "interrupted" })
-        .where(and(eq(benchJobs.id, id), isSilent));
-      if (affectedRows(result) === 1) await tx.insert(benchLines).values(lineOf(id, { code: "interrupted" }, now));
-      return ok(null);
-    });
-}
-
-/** Thrown where a job is another runner's by now: nothing more is written. */
-class RunnerGone extends Error {}
-const GONE = Symbol("gone");
-
-const lineOf = (jobId: number, line: BenchLine, at: Date) => ({ jobId, at, line });
-
-async function linesSaid({ db }: Context, jobId: number): Promise<BenchLine[]> {
-  const rows = await db.select({ line: benchLines.line }).from(benchLines).where(eq(benchLines.jobId, jobId));
-  return rows.map(({ line }) => line);
-}
-
-const isHeldBy = (jobId: number, runner: string) =>
-  and(eq(benchJobs.id, jobId), eq(benchJobs.state, "running"), eq(benchJobs.runner, runner));
-
-/** Says how a job ended, with its last line, where it is still this runner's. */
-async function endJob(
-  db: Database,
-  now: () => Date,
-  jobId: number,
-  runner: string,
-  set: Partial<BenchJob>,
-  line: BenchLine,
-): Promise<void> {
-  await act({ db, person: { id: 0, name: "Creel" }, now }, null, async ({ db: tx }) => {
-    const ended = await tx.update(benchJobs).set(set).where(isHeldBy(jobId, runner));
-    if (affectedRows(ended) === 1) await tx.insert(benchLines).values(lineOf(jobId, line, now()));
-    return ok(null);
-  });
-}
-
-/** One job, from its start or from where it was. */
-class Work {
-  private wish: "pause" | "cancel" | null = null;
-  private isSeated = true;
-  private device: DeviceRow | null = null;
-  /** Until when the job is this runner's, by this process's own clock that nobody sets (performance.now). */
-  private heldUntil = 0;
-  private progress = { phase: "open" as string, doneBytes: 0, totalBytes: 0 };
-  private readonly marks: { at: number; doneBytes: number }[] = [];
-  constructor(
-    private readonly db: Database,
-    private readonly job: BenchJob,
-    private readonly runner: string,
-    private readonly now: () => Date,
-    private readonly times: RunnerTimes,
-    private readonly isStopping: () => boolean,
-  ) {}
-
-  async say(line: BenchLine): Promise<void> {
-    await this.keep(async ({ db }) => void (await db.insert(benchLines).values(lineOf(this.job.id, line, this.now()))));
-  }
-
-  /** An act that is kept only where the job is still this runner's; else it stops here. */
-  private async keep<T>(run: (acting: Context) => Promise<T>): Promise<T> {
-    const kept = await act(await this.context(), null, async (acting): Promise<Result<T | typeof GONE>> => {
-      // The row itself is touched: nobody else can take it over at the same time.
-      const touched = await acting.db
-        .update(benchJobs)
-        .set({ heartbeatAt: DATABASE_NOW })
-        .where(isHeldBy(this.job.id, this.runner));
-      return ok(affectedRows(touched) === 1 ? await run(acting) : GONE);
-    });
-    if (!kept.ok) throw new Error(problemText(kept.problem));
-    if (kept.value === GONE) throw new RunnerGone();
-    return kept.value;
-  }
-
-  /** What came of it; "stopped" where somebody asked for that, and it says so itself. */
-  async do(): Promise<BenchResult | "stopped"> {
-    const [device] = await this.db.select().from(devices).where(eq(devices.id, this.job.deviceId));
-    if (!device) return { state: "fault", phase: "open", code: "gone", offset: null };
-    this.device = device;
-    await this.say({ code: "started", runner: this.runner });
-    await this.beat();
-    const beating = setInterval(() => void this.beat().catch(() => {}), this.times.tellEvery);
-    try {
-      const { request } = this.job;
-      if (request.kind === "prepare") return await this.prepare(device, request);
-      if (request.kind === "capacity") return await this.capacity(device);
-      return await this.verify(device, request.share ?? null);
-    } catch (error) {
-      const cause = error instanceof ReadFailed ? error.cause : error;
-      if (cause instanceof RunnerGone || performance.now() >= this.heldUntil) return "stopped";
-      if (cause instanceof DeviceFault)
-        return { state: "fault", phase: this.progress.phase as Phase, code: cause.code, offset: cause.offset };
-      throw error;
-    } finally {
-      clearInterval(beating);
-    }
-  }
-
-  private asked: Promise<Context> | null = null;
-
-  private context(): Promise<Context> {
-    this.asked ??= listPeople(this.db).then((people) => {
-      const { personId: id } = this.job;
-      return { db: this.db, person: people.find((each) => each.id === id) ?? { id, name: "" }, now: this.now };
-    });
-    return this.asked;
-  }
-
-  /** The device as long as it is in its berth, and no longer than it answers. */
-  private async open(row: DeviceRow, write: boolean): Promise<Device> {
-    const device = impatient(await openDevice(row, { write }));
-    const seated = () => {
-      // By now another runner may write to it.
-      if (performance.now() >= this.heldUntil) throw new RunnerGone();
-      if (!this.isSeated) throw new DeviceFault("gone");
-    };
-    let closing: Promise<void> | null = null;
-    return {
-      identity: device.identity,
-      sizeBytes: device.sizeBytes,
-      read: async (offset, length) => {
-        seated();
-        return device.read(offset, length);
+    await act(
+      ownContext(db, () => now),
+      null,
+      async ({ db: tx }) => {
+        const result = await tx
+          .update(benchJobs)
+          .set({ state: "interrupted" })
+          .where(and(eq(benchJobs.id, id), isSilent));
+        if (affectedRows(result) === 1) await tx.insert(benchLines).values(lineOf(id, { code: "interrupted" }, now));
+        return ok(null);
       },
-      readInto: async (offset, target) => {
-        seated();
-        return readInto(device, offset, target);
-      },
-      write: async (offset, bytes) => {
-        seated();
-        return device.write(offset, bytes);
-      },
-      flush: async () => {
-        seated();
-        return device.flush();
-      },
-      close: () => {
-        closing ??= device.close();
-        return closing;
-      },
-    };
-  }
-
-  private async prepare(
-    row: DeviceRow,
-    request: Extract<BenchRequest, { kind: "prepare" }>,
-  ): Promise<BenchResult | "stopped"> {
-    const context = await this.context();
-    if (this.job.releaseId === null) return { state: "file-missing", file: "" };
-    const releases = await openReleases(context, [this.job.releaseId, ...(request.besideIds ?? [])]);
-    if (!releases.ok) return { state: "file-missing", file: problemText(releases.problem) };
-    try {
-      return await this.prepareFrom(context, row, request, releases.value.files);
-    } finally {
-      await releases.value.close();
-    }
-  }
-
-  private async prepareFrom(
-    context: Context,
-    row: DeviceRow,
-    request: Extract<BenchRequest, { kind: "prepare" }>,
-    releases: readonly OpenRelease[],
-  ): Promise<BenchResult | "stopped"> {
-    const device = await this.open(row, true);
-    try {
-      await this.say({ code: "device-open", identity: device.identity });
-      const isSame = sameDevice(device.identity, request.device) && sameDevice(identityOfRow(row), request.device);
-      if (!isSame || row.isStore) return { state: "device-changed", what: "identity" };
-      await this.say({ code: "device-is-no-store" });
-      const pack = await keptPack(request.pack);
-      if (!pack)
-        return { state: "file-missing", file: "What was to be put beside the release is gone. Plan the medium anew." };
-      const carried = await openCarried(context, request.carry ?? []);
-      if (!carried.ok) return { state: "file-missing", file: problemText(carried.problem) };
-      try {
-        const plan = await planFrom(releases, row, request, pack, request.madeAt, carried.value);
-        if (!plan.ok) return { state: "plan-failed", problems: plan.problems };
-        return await this.write(row, device, request, plan);
-      } finally {
-        await carried.value.close();
-      }
-    } finally {
-      await device.close();
-    }
-  }
-
-  private async write(
-    row: DeviceRow,
-    device: Device,
-    request: Extract<BenchRequest, { kind: "prepare" }>,
-    plan: Extract<MediumPlan, { ok: true }>,
-  ): Promise<BenchResult | "stopped"> {
-    const blocks = blocksOf(plan.layout);
-    const journal = await FileJournal.open(jobFolder(this.job.id), blocks.length);
-    try {
-      const [flushedBlocks, verifiedBlocks] = [journal.flushedBlocks(), journal.verifiedBlocks()];
-      if (journal.isBegun) await this.say({ code: "resumed", flushedBlocks, verifiedBlocks, blocks: blocks.length });
-      else if ((await fingerprintOf(device)) !== request.fingerprint)
-        return { state: "device-changed", what: "content" };
-      if (!journal.isBegun) await this.keep((acting) => voidMedium(acting, row));
-      // From here on the device is no longer as it was when it was planned for, and that is known.
-      await journal.saveFlushed(flushedBlocks);
-      await this.say({ code: "plan", writtenBytes: plan.writtenBytes, parts: plan.parts.length, notes: plan.notes });
-      const result = await writeMedium({
-        device,
-        layout: plan.layout,
-        journal,
-        isSame: (a, b) => Buffer.compare(a, b) === 0,
-        onProgress: (progress) => {
-          this.progress = progress;
-        },
-        shouldStop: () => this.wish ?? (this.isStopping() ? "pause" : null),
-      });
-      switch (result.state) {
-        case "stopped":
-          return this.stop(result.why);
-        case "fault":
-          return { state: "fault", phase: result.phase, code: result.code, offset: result.offset };
-        case "differs":
-          await this.keep((acting) => distrustMedium(acting, row));
-          return { state: "differs", start: result.start, lengthBytes: result.lengthBytes, path: null };
-        case "source-failed":
-          return { state: "source-failed", offset: result.offset };
-        case "wraps": {
-          const testResult = { state: "counterfeit", trueBytes: result.trueBytes, how: "wraps" } as const;
-          await this.keep(async (acting) => {
-            await acting.db.update(devices).set({ testedAt: this.now(), testResult }).where(eq(devices.id, row.id));
-            await distrustMedium(acting, row);
-          });
-          return result;
-        }
-      }
-      const { writtenBytes, writeMs, verifyMs } = result;
-      await this.say({ code: "written", bytes: writtenBytes, ms: Math.round(writeMs) });
-      await this.say({ code: "flushed" });
-      const rates = { writeRate: rateOf(writtenBytes, writeMs), readRate: rateOf(writtenBytes, verifyMs) };
-      await this.keep(async (acting) => {
-        const said = await linesSaid(acting, this.job.id);
-        const line = { code: "read-back", bytes: writtenBytes, ms: Math.round(verifyMs) } as const;
-        await acting.db.insert(benchLines).values(lineOf(this.job.id, line, this.now()));
-        // One that was killed after this and goes on writes nothing more: its device is worn once.
-        if (!said.some(({ code }) => code === "read-back"))
-          await recordWear(acting, row.id, { bytesWritten: writtenBytes, ...rates });
-      });
-      return await this.check(row, plan, { writtenBytes, ...rates });
-    } finally {
-      await journal.close();
-    }
-  }
-
-  /** Reads the finished medium as any other, and compares that with what was predicted of it. */
-  private async check(
-    row: DeviceRow,
-    { predicted, loads }: Extract<MediumPlan, { ok: true }>,
-    facts: { writtenBytes: number; writeRate: number | null; readRate: number | null },
-  ): Promise<BenchResult> {
-    this.progress = { ...this.progress, phase: "inspect" };
-    const device = await this.open(row, false);
-    let read: Inspection;
-    try {
-      const inspected = await inspect(new CachedSource(asSource(device)), { name: predicted.file.name });
-      read = inspected.inspection;
-    } finally {
-      await device.close();
-    }
-    const found = startsOf(read);
-    await this.say({ code: "inspected", startPaths: found });
-    const expected = startsOf(predicted);
-    if (JSON.stringify(found) !== JSON.stringify(expected)) return { state: "not-as-predicted", expected, found };
-    await this.say({ code: "as-predicted" });
-    const missing = missingLines(await linesSaid(await this.context(), this.job.id));
-    if (missing.length > 0) return { state: "lines-missing", codes: missing };
-    const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, loads));
-    if (medium !== null) await this.say({ code: "recorded", medium });
-    return { state: "verified", ...facts, viewsAsPredicted: true };
-  }
-
-  private async capacity(row: DeviceRow): Promise<BenchResult | "stopped"> {
-    const device = await this.open(row, true);
-    await this.say({ code: "device-open", identity: device.identity });
-    try {
-      const result = await testCapacity({
-        device,
-        seed: `job ${this.job.id}`,
-        onProgress: ({ phase, doneBytes, totalBytes }) => {
-          this.progress = { phase: phase === "read" ? "verify" : "write", doneBytes, totalBytes };
-        },
-        shouldStop: () => this.wish !== null || this.isStopping(),
-      });
-      if (result.state === "stopped") return this.stop("cancel");
-      const rates = result.state === "sound" ? result : { writeRate: null, readRate: null };
-      await this.keep(async (acting) => {
-        if (result.state === "counterfeit" || result.state === "failing") await distrustMedium(acting, row);
-        await acting.db
-          .update(devices)
-          .set({ testedAt: this.now(), testResult: result, updatedAt: this.now() })
-          .where(eq(devices.id, row.id));
-        await recordWear(acting, row.id, { bytesWritten: row.bytes, ...rates });
-      });
-      return result.state === "fault"
-        ? { state: "fault", phase: "write", code: result.code, offset: result.offset }
-        : { state: "capacity", capacity: result };
-    } finally {
-      await device.close();
-    }
-  }
-
-  private async verify(row: DeviceRow, share: number | null): Promise<BenchResult | "stopped"> {
-    const device = await this.open(row, false);
-    await this.say({ code: "device-open", identity: device.identity });
-    try {
-      const result = await verifyAgainstRelease(await this.context(), row, asSource(device), {
-        share,
-        seed: `job ${this.job.id}`,
-        onProgress: (doneBytes, totalBytes) => {
-          this.progress = { phase: "verify", doneBytes, totalBytes };
-        },
-        shouldStop: () => this.wish !== null || this.isStopping(),
-      });
-      return result ?? this.stop("cancel");
-    } finally {
-      await device.close();
-    }
-  }
-
-  private async stop(why: "pause" | "cancel"): Promise<"stopped"> {
-    // A server that goes down leaves its jobs as it would leave them when killed.
-    const byServer = this.wish === null;
-    const state = byServer ? "interrupted" : why === "pause" ? "paused" : "cancelled";
-    const set = { state, wish: null, rate: null, ...(state === "cancelled" ? { endedAt: this.now() } : {}) } as const;
-    await endJob(this.db, this.now, this.job.id, this.runner, set, { code: state });
-    return "stopped";
-  }
-
-  /** Says that it is alive and how far it is, and hears what is asked of it. */
-  private async beat(): Promise<void> {
-    const { phase, doneBytes, totalBytes } = this.progress;
-    const at = performance.now();
-    this.marks.push({ at, doneBytes });
-    while (this.marks.length > 12) this.marks.shift();
-    const first = this.marks[0];
-    const isSame = first !== undefined && first.doneBytes <= doneBytes && at > first.at;
-    if (!isSame) this.marks.splice(0, this.marks.length - 1);
-    const rate = isSame ? rateOf(doneBytes - first.doneBytes, at - first.at) : null;
-    const askedAt = performance.now();
-    const beaten = await this.db
-      .update(benchJobs)
-      .set({ heartbeatAt: DATABASE_NOW, phase, doneBytes, totalBytes, rate })
-      .where(isHeldBy(this.job.id, this.runner));
-    this.heldUntil = affectedRows(beaten) === 1 ? askedAt + this.times.held : 0;
-    const [state] = await this.db
-      .select({ wish: benchJobs.wish, deviceId: berths.deviceId, runner: benchJobs.runner })
-      .from(benchJobs)
-      .innerJoin(berths, eq(berths.id, benchJobs.berthId))
-      .where(eq(benchJobs.id, this.job.id));
-    this.wish = state?.runner === this.runner ? (state.wish ?? null) : "cancel";
-    this.isSeated = state?.deviceId === this.device?.id;
-  }
-}
-
-/** What firmware makes of a medium, a line for each way to start from it. */
-function startsOf(inspection: Inspection): string[] {
-  return startPathsOf(inspection)
-    .map((path) => {
-      const { firmware, arch, as, problem } = path;
-      const what = path.firmware === "bios" ? path.program : path.file;
-      return [firmware, arch, as, what, ...(problem ? [problem.code] : [])].join(" ");
-    })
-    .sort();
+    );
 }

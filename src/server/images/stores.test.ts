@@ -13,10 +13,11 @@ import { addComputer } from "../inventory/computers";
 import { history } from "../inventory/events";
 import { addSite, setNamePattern } from "../inventory/sites";
 import type { Result } from "../problems";
+import { registerFound, registerNamed, takeOver } from "./found-images";
 import { imageParts } from "./image-parts";
 import { imagePlan } from "./image-plans";
 import { getImage, listImages, recordImage } from "./images";
-import { getScan, registerFound, registerNamed, startScan, takeListing, takeOver } from "./store-scans";
+import { getScan, startScan, takeListing } from "./store-scans";
 import {
   addStore,
   copiesIn,
