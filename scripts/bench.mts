@@ -1,5 +1,5 @@
 // Measures what Creel promises to be quick, beside plain tools. Not a test: figures are read by people.
-// bench.mts [media] [browser] [fleet] [matrix] [writing] [cover]: some parts only. COUNT=20000 takes another number of computers.
+// bench.mts [media] [browser] [fleet] [matrix] [writing] [cover] [pages]: some parts only. COUNT=20000 takes another number of computers.
 import { spawnSync } from "node:child_process";
 import { mkdtempSync, readdirSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -24,7 +24,8 @@ import { FileSource } from "@/server/host/file-source";
 import { coverFigures } from "./bench/cover";
 import { imageFigures } from "./bench/images";
 import { matrixFigures } from "./bench/matrix";
-import { upkeepFigures } from "./bench/upkeep";
+import { pageFigures } from "./bench/pages";
+import { laidIn, MEDIA, upkeepFigures } from "./bench/upkeep";
 import { writingFigures } from "./bench/writing";
 import { fleetComputer } from "./demo/fleet";
 import { IMAGES } from "./demo/images";
@@ -177,9 +178,8 @@ async function browser(): Promise<void> {
   }
 }
 
-/** The list, the import and the export at ten thousand computers, in a database of its own. */
-async function fleet(): Promise<void> {
-  const count = Number(process.env.COUNT ?? 10_000);
+/** Runs with a database of its own that is empty. */
+async function inOwnDatabase(run: (context: Context, url: string) => Promise<void>): Promise<void> {
   const server = await startDatabase(join(ROOT, ".creel", "bench"));
   const name = "creel_test_bench";
   try {
@@ -192,13 +192,15 @@ async function fleet(): Promise<void> {
     const db = connect(url.toString());
     await migrateDatabase(db);
     await db.insert(people).values([{ name: "Ina Torvald" }]);
-    const context: Context = { db, person: { id: 1, name: "Ina Torvald" }, now: () => new Date() };
-    await fleetFigures(context, count);
+    await run({ db, person: { id: 1, name: "Ina Torvald" }, now: () => new Date() }, url.toString());
     await db.$client.end();
   } finally {
     await server.stop();
   }
 }
+
+/** The list, the import and the export at ten thousand computers. */
+const fleet = () => inOwnDatabase((context) => fleetFigures(context, Number(process.env.COUNT ?? 10_000)));
 
 async function taken(context: Context, file: string, text: string): Promise<ImportReport> {
   const staged = await stageImport(context, file, new TextEncoder().encode(text));
@@ -289,7 +291,29 @@ const writing = () => writingFigures(folder, show);
 
 const cover = () => coverFigures(show);
 
-const PARTS = { media, browser, fleet, matrix, writing, cover };
+/** The main pages with ten thousand computers and MEDIA media, 300 where it is not said. */
+async function pages(): Promise<void> {
+  await buildIfNeeded();
+  await inOwnDatabase(async (context, url) => {
+    const count = Number(process.env.COUNT ?? 10_000);
+    const lines = Array.from({ length: count }, (_, at) =>
+      JSON.stringify({ schema: COMPUTER_SCHEMA, ...fleetComputer(at) }),
+    );
+    const start = performance.now();
+    await taken(context, "fleet.jsonl", lines.join("\n"));
+    show(`import ${count.toLocaleString("en-GB")} computers with all their facts`, performance.now() - start);
+    await laidIn(context, new Workshop(folder), Number(process.env.MEDIA ?? MEDIA));
+    const port = await freePort();
+    const server = await serve(port, url, join(ROOT, ".creel", "bench-web.log"), join(ROOT, ".creel", "bench-data"));
+    try {
+      await pageFigures(`http://127.0.0.1:${port}`, show);
+    } finally {
+      server.kill("SIGTERM");
+    }
+  });
+}
+
+const PARTS = { media, browser, fleet, matrix, writing, cover, pages };
 const wanted = process.argv.slice(2);
 try {
   for (const [name, run] of Object.entries(PARTS)) if (wanted.length === 0 || wanted.includes(name)) await run();

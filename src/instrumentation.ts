@@ -3,22 +3,17 @@ import type { Instrumentation } from "next";
 /** Once, when the server starts: work is taken up, also what a stopped server left in the middle. */
 export async function register(): Promise<void> {
   if (process.env.NEXT_RUNTIME !== "nodejs" || !process.env.DATABASE_URL) return;
-  const [{ database }, { Engine }, { KINDS, ROUNDS }, { BenchRunner }, { jobTeller }] = await Promise.all([
+  const [{ database }, { startThreads }, { jobTeller }] = await Promise.all([
     import("@/server/db/client"),
-    import("@/server/jobs/engine"),
-    import("@/server/work/kinds"),
-    import("@/server/bench/runner"),
+    import("@/server/work/threads"),
     import("@/server/bench/job-teller"),
   ]);
-  const engine = new Engine(database(), KINDS, { rounds: ROUNDS });
-  engine.start();
-  const runner = new BenchRunner(database());
-  runner.start();
+  const threads = startThreads(database());
   // A server that is asked to end hands its work back, leaves what it cannot hand back as such, and closes its streams.
   for (const signal of ["SIGTERM", "SIGINT"] as const)
     process.once(signal, () => {
       jobTeller({ db: database(), now: () => new Date() }).stop();
-      void Promise.all([runner.stop(), engine.stop()]);
+      void threads.stop();
     });
 }
 

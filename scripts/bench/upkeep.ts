@@ -17,15 +17,15 @@ import { calendarFeed } from "@/server/upkeep/feed";
 import { IMAGES } from "../demo/images";
 import type { Workshop } from "../media/workshop";
 
-const MEDIA = 300;
+export const MEDIA = 300;
 
 function value<T>(result: Result<T>): T {
   if (!result.ok) throw new Error(problemText(result.problem));
   return result.value;
 }
 
-/** Media of two kits over all places, half of them tried. */
-async function laidIn(context: Context, w: Workshop): Promise<void> {
+/** `count` media of two kits over all places, half of them tried. */
+export async function laidIn(context: Context, w: Workshop, count: number): Promise<void> {
   const sites = await listSites(context);
   const releases: { id: number; inspection: unknown }[] = [];
   for (const [name, purposes] of [
@@ -44,7 +44,7 @@ async function laidIn(context: Context, w: Workshop): Promise<void> {
     });
   }
   const given = { name: null, kind: "usb", lentTo: null, note: null, condition: "good", capacityBytes: 16e9 };
-  for (let at = 0; at < MEDIA; at++) {
+  for (let at = 0; at < count; at++) {
     const { id = 0, inspection = null } = releases[at % releases.length] ?? {};
     const siteId = sites[at % sites.length]?.id ?? null;
     value(await addMedium(context, { ...given, tag: `BM-${at}`, siteId, releaseIds: [id] }, inspection));
@@ -56,7 +56,7 @@ async function laidIn(context: Context, w: Workshop): Promise<void> {
     context.db
       .select({ id: computers.id, make: computers.make, model: computers.model, version: computers.firmwareVersion })
       .from(computers)
-      .limit(MEDIA),
+      .limit(count),
   ]);
   await context.db.insert(drills).values(
     rows.flatMap(({ id: mediumId }, at) => {
@@ -85,7 +85,7 @@ export async function upkeepFigures(
   timed: (times: number, run: () => Promise<unknown>) => Promise<number>,
   show: (what: string, milliseconds: number, note?: string) => void,
 ): Promise<void> {
-  await laidIn(context, w);
+  await laidIn(context, w, MEDIA);
   const once = async (what: string, run: () => Promise<string>) => {
     const start = performance.now();
     const note = await run();

@@ -52,7 +52,27 @@ export async function buildIfNeeded() {
     process.stderr.write(`${printed}\n`);
     throw new Problem("The web application could not be built; what the build printed is above.");
   }
+  await buildThreads();
   writeFileSync(STAMP, digest);
+}
+
+/** Programs of the server's threads: the same code as the application's, without its interface. */
+export async function buildThreads(outdir = join(ROOT, ".next", "workers")) {
+  const { build } = await import("esbuild");
+  await build({
+    entryPoints: ["fleet", "jobs"].map((name) => ({
+      in: join(ROOT, "src", "workers", `${name}.worker.ts`),
+      out: name,
+    })),
+    outdir,
+    outExtension: { ".js": ".mjs" },
+    bundle: true,
+    packages: "external",
+    platform: "node",
+    format: "esm",
+    target: "node20",
+    logLevel: "warning",
+  });
 }
 
 /**

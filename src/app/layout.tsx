@@ -6,6 +6,7 @@ import "./globals.css";
 import type { Metadata } from "next";
 import { cookies } from "next/headers";
 import type { ReactNode } from "react";
+import { isFleetBehind } from "@/server/fleet/asked";
 import { currentContext } from "./_lib/context";
 import { Shell } from "./_shell/shell";
 
@@ -23,6 +24,11 @@ export default async function Layout({ children }: { children: ReactNode }) {
     <html lang="en-GB" data-form={form}>
       <body>
         <Shell people={people.map(({ id, name }) => ({ id, name }))} personId={person.id} form={form}>
+          {isFleetBehind() && (
+            <p className="caption mb-3" role="status">
+              The latest changes are being worked into the chains: what is shown here may be from before them.
+            </p>
+          )}
           {children}
         </Shell>
       </body>

@@ -1,5 +1,6 @@
 import type { Context } from "./context";
 import type { Database } from "./db/client";
+import { raiseRevision, Written, watched } from "./db/revision";
 import { fail, type Problem, type Result } from "./problems";
 
 /** MySQL's and MariaDB's error numbers ("Server error message reference"). */
@@ -29,13 +30,14 @@ class TakenBack extends Error {
   }
 }
 
-/** Connections on which an act is under way. */
-const underWay = new WeakSet<Database>();
+/** Connections on which an act is under way, with what it has written. */
+const underWay = new WeakMap<Database, Written>();
 
 /**
  * One act of a person or of Creel itself: all of it is kept, or nothing. `run` gets a context on the act's own
  * connection; a refusal takes back what it wrote, and an act within another is a part of that one (a savepoint).
- * Conflicts with other acts are run again, so that `run` does nothing but read and write the database.
+ * Conflicts with other acts are run again, so that `run` does nothing but read and write the database. What it wrote
+ * raises the revision (`db/revision.ts`), by which everybody else hears of it.
  *
  * `unique` names what a duplicate key is told of, and has a reference to what is gone told as such. Problems: `taken`,
  * `not-found`, and those of `run`; anything else that the database refuses is thrown.
@@ -57,12 +59,15 @@ export async function act<T>(
 }
 
 function once<T>(context: Context, run: (acting: Context) => Promise<Result<T>>): Promise<Result<T>> {
+  const outer = underWay.get(context.db);
   return context.db.transaction(async (tx) => {
+    const written = outer ?? new Written();
     // A transaction does all that a database does, but for having a pool.
-    const db = tx as unknown as Database;
-    underWay.add(db);
+    const db = watched(tx as unknown as Database, written);
+    underWay.set(db, written);
     const result = await run({ ...context, db });
     if (!result.ok) throw new TakenBack(result.problem);
+    if (!outer) await raiseRevision(db, written);
     return result;
   });
 }

@@ -1,3 +1,5 @@
+"use client";
+
 import clsx from "clsx";
 import { LINK_NAMES, type LinkName, type Verdict } from "@/core/judging/model/schema";
 import { linkTitle, verdictText } from "@/core/words/reasons";

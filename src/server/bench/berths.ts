@@ -1,6 +1,5 @@
 import { and, asc, desc, eq, inArray, isNotNull, isNull, notInArray, sql } from "drizzle-orm";
 import { z } from "zod";
-import { surestCode } from "@/core/fleet/cell";
 import { dayOf } from "@/core/kernel/days";
 import { sameDevice } from "@/core/making/writing/device";
 import { type Trust, trustOf } from "@/core/making/writing/trust";
@@ -8,7 +7,7 @@ import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { benchJobs, berths, computers, devices, drills, media } from "../db/schema";
-import { fleet } from "../fleet/fleet";
+import { onlyRoutesOn } from "../fleet/covers";
 import { imageParts } from "../images/image-parts";
 import { saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -277,16 +276,9 @@ function areAlike(a: DeviceRow, b: DeviceRow): boolean {
 export async function lossesOf(context: Context, tags: string[]): Promise<Map<string, Loss>> {
   const found = new Map<string, Loss>();
   if (tags.length === 0) return found;
-  const { matrix, media: all, surest, computers } = await fleet(context);
-  const images = await imageParts(context.db);
-  for (const tag of tags) {
-    const column = all.findIndex(({ part }) => part.tag === tag);
-    const onlyRouteOf =
-      column < 0
-        ? []
-        : computers.flatMap(({ tag: computer }, row) =>
-            surest.standing(row)?.ways === 1 && surestCode(matrix.cell(row, column)) <= 1 ? [computer] : [],
-          );
+  const [only, images] = await Promise.all([onlyRoutesOn(context, tags), imageParts(context.db)]);
+  for (const [at, tag] of tags.entries()) {
+    const onlyRouteOf = only[at] ?? [];
     const held = images.filter(({ places }) => places.some((place) => place.on === "medium" && place.tag === tag));
     found.set(tag, { onlyRouteOf, images: held.map(({ id }) => id) });
   }

@@ -10,6 +10,7 @@ import { type PackFile, packToWrite } from "@/core/making/pack/pack";
 import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/making/planning/plan";
 import type { Context } from "../context";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
+import { asked } from "../fleet/asked";
 import { fleet } from "../fleet/fleet";
 import { releaseParts } from "../fleet/world";
 import { biosStart } from "../host/bios-start";
@@ -97,7 +98,13 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     const beside = files.slice(1).map((each) => each.text);
     const view = { ...found, look, release: { id, text }, beside, madeAt };
     if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [], carry: [] });
-    const { prediction, served, drivers } = await predictionOf(context, bare, found.device, wish);
+    const made = {
+      views: bare.predicted.views,
+      loads: bare.loads,
+      as: attachmentOf(mediumKindOf(found.device)),
+      ...{ tag: wish.tag, releaseId: wish.releaseId, besideIds: wish.besideIds },
+    };
+    const { prediction, served, drivers } = await predictionOf(context, made);
     const carry: Carry[] = [...drivers, ...wish.files.map((name) => ({ kind: "file" as const, name }))];
     const packWish = {
       tag: wish.tag,
@@ -176,13 +183,23 @@ export async function planFrom(
 
 const NAMED_OF_EACH = 12;
 
+/** A medium that is to be made, as far as chains go by it. */
+interface ToBeMade extends Pick<PlanWish, "tag" | "releaseId" | "besideIds"> {
+  views: PlanOk["predicted"]["views"];
+  loads: PlanOk["loads"];
+  as: FleetMedium["as"];
+}
+type PlanOk = Extract<MediumPlan, { ok: true }>;
+
+interface Predicted {
+  prediction: Prediction;
+  served: Served[];
+  drivers: Carry[];
+}
+
 /** What a medium that is not made yet would start, see and restore: of the tag as it is, freshly written and verified today. */
-async function predictionOf(
-  context: Context,
-  { predicted, loads }: Extract<MediumPlan, { ok: true }>,
-  device: DeviceRow,
-  { tag, releaseId, besideIds }: PlanWish,
-): Promise<{ prediction: Prediction; served: Served[]; drivers: Carry[] }> {
+const predictionOf = asked("prediction", async (context: Context, made: ToBeMade): Promise<Predicted> => {
+  const { views, loads, as, tag, releaseId, besideIds } = made;
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
   const carried = makeablePartsOf(parts, [releaseId, ...besideIds], loads);
@@ -204,8 +221,8 @@ async function predictionOf(
       verified: { on: today, whole: true },
       copies: [],
     },
-    as: attachmentOf(mediumKindOf(device)),
-    views: { key: "predicted", views: predicted.views },
+    as,
+    views: { key: "predicted", views },
     fault: null,
     releases: carried,
   };
@@ -229,7 +246,7 @@ async function predictionOf(
   served.sort((a, b) => a.order - b.order);
   const drivers = part ? driversToCarry(world, parts, part, hopeful) : [];
   return { prediction: { counts, items }, served, drivers };
-}
+});
 
 /** Of a computer's routes with a medium that is to be made, the best by the links that its making decides. */
 export function bestMade(routes: Route[]): { route: Route; link: Link } | null {

@@ -6,11 +6,12 @@ import type { Verdict } from "@/core/judging/model/schema";
 import { type Candidate, type Proposal, propose, together } from "@/core/making/planning/propose";
 import type { Context } from "../context";
 import { kits, loads, media, releases } from "../db/schema";
+import { asked } from "../fleet/asked";
 import { fleet } from "../fleet/fleet";
 import { releaseParts } from "../fleet/world";
 import { type Berth, listBerths } from "./berths";
 import { type CarriableFile, carriableFiles } from "./carry";
-import { makeable, makeablePartsOf } from "./makeable";
+import { type Makeable, makeable, makeablePartsOf } from "./makeable";
 import { bestMade } from "./plans";
 
 export interface ProposedMedium extends Proposal {
@@ -41,36 +42,12 @@ export async function proposeFor(
   context: Context,
   { tags, ids }: { tags: readonly string[]; ids: readonly number[] },
 ): Promise<ProposalView> {
-  const { world, computers } = await fleet(context);
-  const byTag = new Map(computers.map((computer) => [computer.tag.toLowerCase(), computer]));
-  const wanted = [...new Set(tags.map((tag) => tag.trim().toLowerCase()).filter(Boolean))].slice(0, COMPUTERS_MOST);
-  const marked = new Set(ids);
-  const chosen = [
-    ...new Set([...wanted.flatMap((tag) => byTag.get(tag) ?? []), ...computers.filter(({ id }) => marked.has(id))]),
-  ].slice(0, COMPUTERS_MOST);
-  const unknown = tags.filter((tag) => tag.trim() !== "" && !byTag.has(tag.trim().toLowerCase()));
-  const [{ found, leftOut }, parts, carriable] = await Promise.all([
-    makeable(context),
-    releaseParts(context),
-    carriableFiles(),
-  ]);
-  const around = surroundingsOf(world);
+  const [{ found, leftOut }, carriable] = await Promise.all([makeable(context), carriableFiles()]);
+  const made = found.map(({ releaseId, way, neededBytes, predicted }) => ({
+    ...{ releaseId, way, neededBytes, views: predicted.views },
+  }));
+  const { chosen, unknown, candidates } = await candidatesFor(context, tags, ids, made);
   const names = new Map(found.map(({ releaseId, releases: [release], kit }) => [releaseId, { release, kit }]));
-  const candidates = found.map(({ releaseId, way, neededBytes, predicted }): Candidate => {
-    const views = { key: "proposed", views: predicted.views };
-    const as = way.way === "disc" ? "optical" : "usb";
-    const medium = freshMedium(views, as, makeablePartsOf(parts, [releaseId]), world.today);
-    return {
-      ...{ releaseId, way, neededBytes },
-      computers: chosen.map((computer) => {
-        const best = bestMade(judgePair(around, computer, medium));
-        const verdict: Verdict = best?.link.verdict ?? "unknown";
-        const [change] = verdict === "holds-after-change" ? (best?.link.changes ?? []) : [];
-        const reason = best?.link.reasons[0];
-        return { tag: computer.tag, verdict, reason: change ? { change } : reason ? { reason } : null };
-      }),
-    };
-  });
   const berths = await listBerths(context);
   const complete = async (each: Proposal): Promise<ProposedMedium> => {
     const { release = "", kit = "" } = names.get(each.releaseId) ?? {};
@@ -79,7 +56,7 @@ export async function proposeFor(
   const proposals = await Promise.all(propose(candidates).map(complete));
   const few = together(proposals) as ProposedMedium[];
   return {
-    computers: chosen.map(({ tag, name }) => ({ tag, name })),
+    computers: chosen,
     unknown,
     proposals,
     together: few.length > 1 ? few : [],
@@ -87,6 +64,55 @@ export async function proposeFor(
     images: carriable.filter(({ name }) => chosen.some(({ tag }) => name.toLowerCase().startsWith(tag.toLowerCase()))),
   };
 }
+
+/** A release of the library, made in one way. */
+type Made = Pick<Candidate, "releaseId" | "way" | "neededBytes"> & { views: Makeable["predicted"]["views"] };
+
+interface CandidatesFor {
+  chosen: { tag: string; name: string | null }[];
+  unknown: string[];
+  candidates: Candidate[];
+}
+
+/** What each that could be made would be for some computers, named by tag or by id. */
+const candidatesFor = asked(
+  "candidates",
+  async (
+    context: Context,
+    tags: readonly string[],
+    ids: readonly number[],
+    made: readonly Made[],
+  ): Promise<CandidatesFor> => {
+    const { world, computers } = await fleet(context);
+    const byTag = new Map(computers.map((computer) => [computer.tag.toLowerCase(), computer]));
+    const wanted = [...new Set(tags.map((tag) => tag.trim().toLowerCase()).filter(Boolean))].slice(0, COMPUTERS_MOST);
+    const marked = new Set(ids);
+    const chosen = [
+      ...new Set([...wanted.flatMap((tag) => byTag.get(tag) ?? []), ...computers.filter(({ id }) => marked.has(id))]),
+    ].slice(0, COMPUTERS_MOST);
+    const parts = await releaseParts(context);
+    const around = surroundingsOf(world);
+    return {
+      chosen: chosen.map(({ tag, name }) => ({ tag, name })),
+      unknown: tags.filter((tag) => tag.trim() !== "" && !byTag.has(tag.trim().toLowerCase())),
+      candidates: made.map(({ releaseId, way, neededBytes, views }): Candidate => {
+        const as = way.way === "disc" ? "optical" : "usb";
+        const carried = makeablePartsOf(parts, [releaseId]);
+        const medium = freshMedium({ key: "proposed", views }, as, carried, world.today);
+        return {
+          ...{ releaseId, way, neededBytes },
+          computers: chosen.map((computer) => {
+            const best = bestMade(judgePair(around, computer, medium));
+            const verdict: Verdict = best?.link.verdict ?? "unknown";
+            const [change] = verdict === "holds-after-change" ? (best?.link.changes ?? []) : [];
+            const reason = best?.link.reasons[0];
+            return { tag: computer.tag, verdict, reason: change ? { change } : reason ? { reason } : null };
+          }),
+        };
+      }),
+    };
+  },
+);
 
 /** Devices that hold it, that nothing depends on, and that are to be relied on. */
 function berthsFor({ way, neededBytes }: Proposal, berths: Berth[]): ProposedMedium["berths"] {

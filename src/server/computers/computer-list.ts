@@ -4,7 +4,9 @@ import { MISSING, missingBit } from "@/core/computer/facts/missing";
 import { LINK_NAMES } from "@/core/judging/model/schema";
 import type { Context } from "../context";
 import { computerSigners, computers, signers, sites } from "../db/schema";
-import { type Cover, coverOf, fleet } from "../fleet/fleet";
+import { asked } from "../fleet/asked";
+import { computersComingTo, coversOf } from "../fleet/covers";
+import type { Cover } from "../fleet/fleet";
 import { searchText } from "../inventory/derived";
 
 /** How a computer starts, as people ask for it. */
@@ -111,32 +113,33 @@ export interface ComputerListItem {
 }
 
 /** One page of computers, and how many there are. */
-export async function listComputers(
-  context: Context,
-  { sort = "tag", descending = false, page: wanted = 1, ...filter }: ComputerFilter & ComputerOrder,
-): Promise<{ items: ComputerListItem[]; total: number }> {
-  const where = await whereOf(context, filter);
-  const page = Math.max(1, Math.floor(wanted));
-  const order = descending ? desc(SORTS[sort]) : asc(SORTS[sort]);
-  const [[count], rows] = await Promise.all([
-    context.db.select({ total: sql<number>`COUNT(*)` }).from(computers).where(where),
-    context.db
-      .select(LIST_COLUMNS)
-      .from(computers)
-      .leftJoin(sites, eq(sites.id, computers.siteId))
-      .where(where)
-      // What has no value comes last, whichever way; ties by tag, so that pages do not overlap.
-      .orderBy(sql`${SORTS[sort]} IS NULL`, order, asc(computers.tag))
-      .limit(PAGE_ROWS)
-      .offset((page - 1) * PAGE_ROWS),
-  ]);
-  const chains = filter.retired ? null : await fleet(context);
-  const items = rows.map((row) => {
-    const at = chains?.rowOf.get(row.id);
-    return { ...row, cover: chains && at !== undefined ? coverOf(chains, at) : null };
-  });
-  return { items, total: Number(count?.total ?? 0) };
-}
+export const listComputers = asked(
+  "computers",
+  async (
+    context: Context,
+    { sort = "tag", descending = false, page: wanted = 1, ...filter }: ComputerFilter & ComputerOrder,
+  ): Promise<{ items: ComputerListItem[]; total: number }> => {
+    const where = await whereOf(context, filter);
+    const page = Math.max(1, Math.floor(wanted));
+    const order = descending ? desc(SORTS[sort]) : asc(SORTS[sort]);
+    const [[count], rows] = await Promise.all([
+      context.db.select({ total: sql<number>`COUNT(*)` }).from(computers).where(where),
+      context.db
+        .select(LIST_COLUMNS)
+        .from(computers)
+        .leftJoin(sites, eq(sites.id, computers.siteId))
+        .where(where)
+        // What has no value comes last, whichever way; ties by tag, so that pages do not overlap.
+        .orderBy(sql`${SORTS[sort]} IS NULL`, order, asc(computers.tag))
+        .limit(PAGE_ROWS)
+        .offset((page - 1) * PAGE_ROWS),
+    ]);
+    const ids = rows.map(({ id }) => id);
+    const covers = filter.retired ? [] : await coversOf(context, ids);
+    const items = rows.map((row, at) => ({ ...row, cover: covers[at] ?? null }));
+    return { items, total: Number(count?.total ?? 0) };
+  },
+);
 
 /** The condition of a filter. */
 export async function whereOf(context: Context, filter: ComputerFilter): Promise<SQL | undefined> {
@@ -164,12 +167,7 @@ export async function whereOf(context: Context, filter: ComputerFilter): Promise
   else if (filter.missing) conditions.push(sql`(${computers.missing} & ${missingBit(filter.missing)}) <> 0`);
   if (filter.signer) conditions.push(signerCondition(filter.signer));
   if (filter.best || filter.at) {
-    const chains = await fleet(context);
-    const wanted = chains.computers.flatMap(({ id }, row) => {
-      const verdict = chains.surest.standing(row)?.verdict ?? "none";
-      if ((filter.best ?? verdict) !== verdict) return [];
-      return !filter.at || coverOf(chains, row).at === filter.at ? [id] : [];
-    });
+    const wanted = await computersComingTo(context, filter.best ?? null, filter.at ?? null);
     conditions.push(wanted.length > 0 ? inArray(computers.id, wanted) : sql`FALSE`);
   }
   return and(...conditions);
@@ -206,7 +204,7 @@ export interface FilterChoices {
 const CHOICES_MAX = 300;
 
 /** What the filters can be set to, from what is there. */
-export async function filterChoices(context: Context): Promise<FilterChoices> {
+export const filterChoices = asked("filter-choices", async (context: Context): Promise<FilterChoices> => {
   const inUse = isNull(computers.retiredAt);
   const [arches, systems, models, signerRows] = await Promise.all([
     context.db.selectDistinct({ value: computers.firmwareArch }).from(computers).where(inUse),
@@ -234,4 +232,4 @@ export async function filterChoices(context: Context): Promise<FilterChoices> {
     models: models.flatMap(({ make, model }) => (model === null ? [] : [{ make, model }])),
     signers: signerRows,
   };
-}
+});

@@ -8,9 +8,18 @@ export function insertedId(rows: readonly { id: number }[]): number {
 }
 
 /** How many rows a change touched; what does not say is none. */
-export function affectedRows([result]: readonly unknown[]): number {
-  const count = typeof result === "object" && result !== null && "affectedRows" in result ? result.affectedRows : 0;
-  return typeof count === "number" ? count : 0;
+export function affectedRows(result: readonly unknown[]): number {
+  return told(result, "affectedRows");
+}
+
+/** What `LAST_INSERT_ID(…)` was set to by a change; 0 where it was not. */
+export function lastInsertId(result: readonly unknown[]): number {
+  return told(result, "insertId");
+}
+
+function told([header]: readonly unknown[], field: "affectedRows" | "insertId"): number {
+  const value: unknown = typeof header === "object" && header !== null ? Reflect.get(header, field) : 0;
+  return typeof value === "number" ? value : 0;
 }
 
 /** The name of the person that a column tells by id, for lists of what is selected. */

@@ -21,7 +21,8 @@ import { history } from "../inventory/events";
 import { addSite } from "../inventory/sites";
 import { addMedium, getMedium, mediumInputOf, saveMedium } from "../media/media";
 import { addKit, addRelease } from "../media/releases";
-import { exportMatrix, fleet, groupMatrix } from "./fleet";
+import { exportMatrix } from "./export-matrix";
+import { fleet, groupMatrix } from "./fleet";
 import { routesOf } from "./routes";
 
 const inventory = testInventory();

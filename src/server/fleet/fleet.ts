@@ -1,7 +1,5 @@
-import { isNull, sql } from "drizzle-orm";
-import Papa from "papaparse";
 import { ReleaseMatrix } from "@/core/fleet/by-release";
-import { breakAt, linksOfCell, weakestVerdict } from "@/core/fleet/cell";
+import { breakAt, linksOfCell } from "@/core/fleet/cell";
 import { groupCells, type MatrixGroups } from "@/core/fleet/groups";
 import { FleetMatrix } from "@/core/fleet/matrix";
 import { SurestChains } from "@/core/fleet/surest";
@@ -9,23 +7,9 @@ import type { World } from "@/core/fleet/world";
 import type { LinkName, Verdict } from "@/core/judging/model/schema";
 import { verdictsOf, weakLink } from "@/core/judging/routes/routes";
 import { dayOf } from "@/core/kernel/days";
-import { verdictText } from "@/core/words/reasons";
-import { weakText } from "@/core/words/routes";
 import type { Context } from "../context";
 import type { Database } from "../db/client";
-import {
-  calendars,
-  computers,
-  drills,
-  imageCopies,
-  kits,
-  media,
-  policies,
-  releases,
-  sites,
-  stores,
-  systemImages,
-} from "../db/schema";
+import { changesBetween, revisionOf } from "../db/revision";
 import {
   releaseParts,
   surroundingWorld,
@@ -49,18 +33,26 @@ export interface Fleet {
 }
 
 interface Kept extends Fleet {
-  /** What everything but single computers and media looked like. */
-  frame: string;
+  /** What the database stood at when it was read. */
+  revision: number;
   day: string;
+  /** What judging all of it took, in milliseconds. */
+  tookMs: number;
 }
 
 const kept = new WeakMap<Database, Promise<Kept>>();
+/** Databases whose fleet is not built again on the way; see `keepOn`. */
+const keptOn = new WeakMap<Database, number>();
 
 /**
- * The fleet as it is now. An edit of single computers or media judges their rows and columns anew; anything else (one
- * more, one less, a release, an image, a drill, a new day) judges the whole.
+ * The fleet as the database holds it now. An edit of single computers or media judges their rows and columns anew;
+ * anything else (one more, one less, a release, an image, a drill, a new day) judges the whole.
  */
 export async function fleet(context: Context): Promise<Fleet> {
+  return current(context);
+}
+
+function current(context: Context): Promise<Kept> {
   const before = kept.get(context.db);
   const next = (before ?? Promise.resolve(null)).catch(() => null).then((known) => refresh(context, known));
   kept.set(context.db, next);
@@ -68,21 +60,53 @@ export async function fleet(context: Context): Promise<Fleet> {
   return next;
 }
 
+/**
+ * From now on a fleet that took longer than `mostMs` to judge stays as it is where all of it is to be judged anew:
+ * whoever asked is told of it by `standsAt`, and has it done elsewhere.
+ */
+export function keepOn(db: Database, mostMs: number): void {
+  keptOn.set(db, mostMs);
+}
+
+/** The revision and the day that the fleet is judged for, brought up to now as far as that goes. */
+export async function standsAt(context: Context): Promise<{ revision: number; day: string }> {
+  const { revision, day } = await current(context);
+  return { revision, day };
+}
+
+/** All of it is read as it was at one moment, whatever is written meanwhile. */
+const AT_ONE_MOMENT = { isolationLevel: "repeatable read", withConsistentSnapshot: true } as const;
+
 async function refresh(context: Context, known: Kept | null): Promise<Kept> {
   const day = dayOf(context.now());
-  const frame = await frameOf(context);
-  if (!known || known.day !== day || known.frame !== frame) return built(context, frame, day);
-  const [itsComputers, itsMedia] = await Promise.all([
-    changedIn(context, computers, known.computers),
-    changedIn(context, media, known.media),
-  ]);
-  if (itsComputers === null || itsMedia === null) return built(context, frame, day);
+  const revision = await revisionOf(context.db);
+  if (known && known.revision === revision && known.day === day) return known;
+  return context.db.transaction(async (tx) => {
+    const reading: Context = { ...context, db: tx as unknown as Database };
+    const now = await revisionOf(reading.db);
+    if (known?.day === day) {
+      const changes = await changesBetween(reading.db, known.revision, now);
+      if (changes && (await takenOver(reading, known, changes))) return Object.assign(known, { revision: now });
+    }
+    if (known && known.tookMs > (keptOn.get(context.db) ?? Number.POSITIVE_INFINITY)) return known;
+    return built(reading, now, day);
+  }, AT_ONE_MOMENT);
+}
+
+/** Whether what changed could be judged by itself. */
+async function takenOver(
+  context: Context,
+  known: Kept,
+  changes: { computers: number[]; media: number[] },
+): Promise<boolean> {
+  // What is retired keeps its row in the database, and a change of it is nobody's.
+  const itsComputers = changes.computers.filter((id) => known.rowOf.has(id));
+  const itsMedia = changes.media.filter((id) => known.columnOf.has(id));
   if (itsComputers.length > 0) {
     const anew = await worldComputers(context, itsComputers);
     const rows = anew.map((computer) => ({ computer, row: known.rowOf.get(computer.id) ?? -1 }));
     // Drills and images speak of computers by tag, and drills of those of its model.
-    if (rows.some(({ computer, row }) => !isNamedAlike(computer, known.computers[row])))
-      return built(context, frame, day);
+    if (rows.some(({ computer, row }) => !isNamedAlike(computer, known.computers[row]))) return false;
     for (const { computer, row } of rows) {
       known.computers[row] = computer;
       known.matrix.replaceComputer(row, computer);
@@ -91,8 +115,7 @@ async function refresh(context: Context, known: Kept | null): Promise<Kept> {
   if (itsMedia.length > 0) {
     const anew = await worldMedia(context, await releaseParts(context));
     const columns = anew.map((medium) => ({ medium, column: known.columnOf.get(medium.id) ?? -1 }));
-    if (columns.some(({ medium, column }) => medium.part.tag !== known.media[column]?.part.tag))
-      return built(context, frame, day);
+    if (columns.some(({ medium, column }) => medium.part.tag !== known.media[column]?.part.tag)) return false;
     for (const { medium, column } of columns) {
       known.media[column] = medium;
       if (itsMedia.includes(medium.id)) known.matrix.replaceMedium(column, medium);
@@ -100,7 +123,7 @@ async function refresh(context: Context, known: Kept | null): Promise<Kept> {
       else known.matrix.retellMedium(column, medium);
     }
   }
-  return known;
+  return true;
 }
 
 function isNamedAlike(computer: WorldComputer, before: WorldComputer | undefined): boolean {
@@ -109,7 +132,8 @@ function isNamedAlike(computer: WorldComputer, before: WorldComputer | undefined
   return before?.tag === computer.tag && was?.make === make && was?.model === model;
 }
 
-async function built(context: Context, frame: string, day: string): Promise<Kept> {
+async function built(context: Context, revision: number, day: string): Promise<Kept> {
+  const start = performance.now();
   const [around, itsComputers] = await Promise.all([surroundingWorld(context), worldComputers(context)]);
   const world: World = { ...around, computers: itsComputers };
   const matrix = new FleetMatrix(world);
@@ -122,63 +146,8 @@ async function built(context: Context, frame: string, day: string): Promise<Kept
     world,
     rowOf: new Map(itsComputers.map(({ id }, row) => [id, row])),
     columnOf: new Map(itsMedia.map(({ id }, column) => [id, column])),
-    frame,
-    day,
+    ...{ revision, day, tookMs: performance.now() - start },
   };
-}
-
-/** A text that changes with whatever all chains depend on; single computers and media are looked at one by one. */
-async function frameOf(context: Context): Promise<string> {
-  const of = (
-    table:
-      | typeof releases
-      | typeof policies
-      | typeof drills
-      | typeof systemImages
-      | typeof imageCopies
-      | typeof stores
-      | typeof kits
-      | typeof calendars
-      | typeof sites,
-  ) =>
-    context.db
-      .select({ count: sql<number>`COUNT(*)`, sum: sql<number>`COALESCE(SUM(${table.version}), 0)` })
-      .from(table);
-  const parts = await Promise.all([
-    // One that is taken away and another one that is added count the same: the last id tells them apart.
-    context.db.select({ last: sql<number>`COALESCE(MAX(${policies.id}), 0)` }).from(policies),
-    of(policies),
-    of(releases),
-    of(drills),
-    of(systemImages),
-    of(imageCopies),
-    of(stores),
-    of(kits),
-    of(calendars),
-    of(sites),
-  ]);
-  return JSON.stringify(parts);
-}
-
-/** The ids of what has another version now; null where something came or went. */
-async function changedIn(
-  context: Context,
-  table: typeof computers | typeof media,
-  known: { id: number; version: number }[],
-): Promise<number[] | null> {
-  const rows = await context.db
-    .select({ id: table.id, version: table.version })
-    .from(table)
-    .where(isNull(table.retiredAt));
-  if (rows.length !== known.length) return null;
-  const versions = new Map(known.map(({ id, version }) => [id, version]));
-  const changed: number[] = [];
-  for (const { id, version } of rows) {
-    const before = versions.get(id);
-    if (before === undefined) return null;
-    if (before !== version) changed.push(id);
-  }
-  return changed;
 }
 
 /** What all media together come to for one computer, as lists show it; null for one that is not in service. */
@@ -227,7 +196,8 @@ export function groupByRelease(of: Fleet, filter: MatrixFilter = {}): MatrixGrou
   return { ...groupCells(by, rows, wanted), by };
 }
 
-function chosenOf(of: Fleet, filter: MatrixFilter): { rows: number[]; columns: number[] } {
+/** Positions of the rows and columns that a filter leaves. */
+export function chosenOf(of: Fleet, filter: MatrixFilter): { rows: number[]; columns: number[] } {
   const rows = chosen(of.computers, filter.computers, ({ tag, name, site, facts }) =>
     [tag, name, site, facts.computer.make, facts.computer.model].filter(Boolean).join(" "),
   );
@@ -235,29 +205,6 @@ function chosenOf(of: Fleet, filter: MatrixFilter): { rows: number[]; columns: n
     [part.tag, name, part.site, ...carried.map((each) => each.name)].filter(Boolean).join(" "),
   );
   return { rows: filter.site ? rows.filter((row) => of.computers[row]?.site === filter.site) : rows, columns };
-}
-
-const EXPORT_ROWS = 200;
-
-/** The matrix as CSV (RFC 4180), part by part: a row for each computer, a column for each medium, and in each cell its weakest link. */
-export async function* exportMatrix(context: Context, filter: MatrixFilter): AsyncGenerator<string> {
-  const of = await fleet(context);
-  const { rows, columns } = chosenOf(of, filter);
-  const text = (lines: string[][]) => `${Papa.unparse(lines, { newline: "\r\n", escapeFormulae: true })}\r\n`;
-  yield text([["computer", "name", "place", ...columns.map((column) => of.media[column]?.part.tag ?? "")]]);
-  for (let at = 0; at < rows.length; at += EXPORT_ROWS)
-    yield text(
-      rows.slice(at, at + EXPORT_ROWS).map((row) => {
-        const { tag = "", name = null, site = null } = of.computers[row] ?? {};
-        return [tag, name ?? "", site ?? "", ...columns.map((column) => cellText(of.matrix.cell(row, column)))];
-      }),
-    );
-}
-
-/** "Starts broken", "Proven unknown", "holds". */
-function cellText(cell: number): string {
-  const at = breakAt(cell);
-  return at === null ? verdictText("holds") : weakText(at, weakestVerdict(cell));
 }
 
 function chosen<T>(items: T[], text: string | undefined, of: (item: T) => string): number[] {

@@ -6,6 +6,7 @@ import type { LinkName, Verdict } from "@/core/judging/model/schema";
 import { type Route, weakLink } from "@/core/judging/routes/routes";
 import type { Context } from "../context";
 import { events, media, sites } from "../db/schema";
+import { asked } from "./asked";
 import { type Fleet, fleet } from "./fleet";
 
 export type CoverState = Verdict | "none";
@@ -40,7 +41,7 @@ export interface Overview {
 const zero = (): Record<CoverState, number> => ({ holds: 0, "holds-after-change": 0, unknown: 0, broken: 0, none: 0 });
 
 /** Which computers can be brought back, and where the chains of the others break. */
-export async function overview(context: Context): Promise<Overview> {
+export const overview = asked("overview", async (context: Context): Promise<Overview> => {
   const [chains, [counted], places] = await Promise.all([
     fleet(context),
     context.db
@@ -68,7 +69,7 @@ export async function overview(context: Context): Promise<Overview> {
     bySite: [...bySite.values()].sort((a, b) => (a.siteName ?? "\uffff").localeCompare(b.siteName ?? "\uffff")),
     gaps: gapsOf(chains),
   };
-}
+});
 
 const GAP_ORDER: CoverState[] = ["broken", "none", "unknown", "holds-after-change"];
 const GAPS_MAX = 12;

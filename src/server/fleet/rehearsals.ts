@@ -8,8 +8,8 @@ import type { Context } from "../context";
 import { insertedId, nameOf } from "../db/results";
 import { rehearsals } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-
 import { checked, ok, type Result } from "../problems";
+import { asked } from "./asked";
 import { fleet } from "./fleet";
 
 /** Keeps a change to be rehearsed; the inventory stays as it is. Its name is what it says. Problems: `invalid`. */
@@ -57,32 +57,38 @@ export function listRehearsals(context: Context): Promise<RehearsalItem[]> {
 }
 
 /** A rehearsal played against the fleet as it is now; null where there is none of that number. */
-export async function playRehearsal(
-  context: Context,
-  id: number,
-): Promise<{ item: RehearsalItem; change: WorldChange; result: Rehearsal } | null> {
-  const [row] = await context.db
-    .select({ ...getTableColumns(rehearsals), personName: nameOf(rehearsals.personId) })
-    .from(rehearsals)
-    .where(eq(rehearsals.id, id));
-  const change = changeSchema.safeParse(row?.body);
-  if (!row || !change.success) return null;
-  const { matrix, world, computers, media } = await fleet(context);
-  const result = rehearse(matrix, { ...world, computers, media }, change.data);
-  const { name, personName, createdAt } = row;
-  return { item: { id, name, personName, createdAt }, change: change.data, result };
-}
+export const playRehearsal = asked(
+  "rehearsal",
+  async (
+    context: Context,
+    id: number,
+  ): Promise<{ item: RehearsalItem; change: WorldChange; result: Rehearsal } | null> => {
+    const [row] = await context.db
+      .select({ ...getTableColumns(rehearsals), personName: nameOf(rehearsals.personId) })
+      .from(rehearsals)
+      .where(eq(rehearsals.id, id));
+    const change = changeSchema.safeParse(row?.body);
+    if (!row || !change.success) return null;
+    const { matrix, world, computers, media } = await fleet(context);
+    const result = rehearse(matrix, { ...world, computers, media }, change.data);
+    const { name, personName, createdAt } = row;
+    return { item: { id, name, personName, createdAt }, change: change.data, result };
+  },
+);
 
 /** Who may sign for the fleet today, and after a rehearsed change. */
-export async function signersBeforeAndAfter(
-  context: Context,
-  rehearsalId: number | null,
-): Promise<{ now: FleetSigners; after: FleetSigners | null; change: WorldChange | null; kept: RehearsalItem[] }> {
-  const [kept, { world, computers, media }] = await Promise.all([listRehearsals(context), fleet(context)]);
-  const here = { ...world, computers, media };
-  const [row] =
-    rehearsalId === null ? [] : await context.db.select().from(rehearsals).where(eq(rehearsals.id, rehearsalId));
-  const parsed = changeSchema.safeParse(row?.body);
-  const change = parsed.success ? parsed.data : null;
-  return { now: fleetSigners(here), after: change && fleetSigners(applied(here, change)), change, kept };
-}
+export const signersBeforeAndAfter = asked(
+  "signers",
+  async (
+    context: Context,
+    rehearsalId: number | null,
+  ): Promise<{ now: FleetSigners; after: FleetSigners | null; change: WorldChange | null; kept: RehearsalItem[] }> => {
+    const [kept, { world, computers, media }] = await Promise.all([listRehearsals(context), fleet(context)]);
+    const here = { ...world, computers, media };
+    const [row] =
+      rehearsalId === null ? [] : await context.db.select().from(rehearsals).where(eq(rehearsals.id, rehearsalId));
+    const parsed = changeSchema.safeParse(row?.body);
+    const change = parsed.success ? parsed.data : null;
+    return { now: fleetSigners(here), after: change && fleetSigners(applied(here, change)), change, kept };
+  },
+);

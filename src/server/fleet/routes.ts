@@ -7,6 +7,7 @@ import { answerText } from "@/core/words/routes";
 import type { Context } from "../context";
 import { withDeviceNames } from "../host/hardware-names";
 import type { ComputerDetail } from "../inventory/computers";
+import { asked } from "./asked";
 import { fleet } from "./fleet";
 import type { WorldMedium } from "./world";
 
@@ -31,28 +32,27 @@ export interface Route extends RankedRoute {
 }
 
 /** What the routes of a computer would come to with other facts, in words. */
-export async function answerWith(context: Context, computer: ComputerPart): Promise<string> {
+export const answerWith = asked("answer-with", async (context: Context, computer: ComputerPart): Promise<string> => {
   const { world, media } = await fleet(context);
   const around = withSees(surroundingsOf(world));
   return answerText(computer.tag, rankRoutes(media.flatMap((medium) => judgePair(around, computer, medium))));
-}
+});
 
 /** The routes of a computer over all media in use, best first. `imagesOf`: the computer whose images come back on it. */
-export async function routesOf(
-  context: Context,
-  detail: ComputerDetail,
-  imagesOf: string | null = null,
-): Promise<Route[]> {
-  const { world, media } = await fleet(context);
-  const computer = { tag: detail.row.tag, site: detail.siteName, facts: await withDeviceNames(detail.facts) };
-  const surroundings = surroundingsOf(world);
-  const around = withSees(
-    imagesOf === null ? surroundings : { ...surroundings, imagesOf: () => surroundings.imagesOf(imagesOf) },
-  );
-  const routes = media.flatMap((medium) => judgePair(around, computer, medium));
-  const byTag = new Map(media.map((medium) => [medium.part.tag, medium]));
-  return rankRoutes(routes).map((route) => {
-    const { name, kind, part } = byTag.get(route.medium) as WorldMedium;
-    return { ...route, mediumName: name, kind, siteName: part.site };
-  });
-}
+export const routesOf = asked(
+  "routes",
+  async (context: Context, detail: ComputerDetail, imagesOf: string | null = null): Promise<Route[]> => {
+    const { world, media } = await fleet(context);
+    const computer = { tag: detail.row.tag, site: detail.siteName, facts: await withDeviceNames(detail.facts) };
+    const surroundings = surroundingsOf(world);
+    const around = withSees(
+      imagesOf === null ? surroundings : { ...surroundings, imagesOf: () => surroundings.imagesOf(imagesOf) },
+    );
+    const routes = media.flatMap((medium) => judgePair(around, computer, medium));
+    const byTag = new Map(media.map((medium) => [medium.part.tag, medium]));
+    return rankRoutes(routes).map((route) => {
+      const { name, kind, part } = byTag.get(route.medium) as WorldMedium;
+      return { ...route, mediumName: name, kind, siteName: part.site };
+    });
+  },
+);

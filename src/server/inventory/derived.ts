@@ -5,8 +5,11 @@ import { missingMask } from "@/core/computer/facts/missing";
 import type { Facts } from "@/core/computer/facts/schema";
 import { systemDisk } from "@/core/computer/needs/needs";
 import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
+import { act } from "../act";
+import { ownContext } from "../context";
 import type { Database, Queries } from "../db/client";
 import { computerFacts, computerSigners, computers, disks, signers } from "../db/schema";
+import { ok } from "../problems";
 import { profileKeys, storeProfiles } from "./fact-profiles";
 import { factsOfStored } from "./list-store";
 
@@ -153,16 +156,21 @@ export async function refreshDerived(db: Database): Promise<number> {
       .limit(CHUNK);
     const last = rows.at(-1);
     if (!last) return done;
-    await db.transaction(async (tx) => {
-      const facts = await factsOfStored(
-        tx,
-        rows.map((row) => row.facts),
-      );
-      const whole = rows.map((row, index) => ({ ...row, facts: facts[index] as Facts }));
-      await storeProfiles(tx, whole);
-      await writeProjections(tx, whole);
-      for (const row of whole) await tx.update(computers).set(derivedColumns(row)).where(eq(computers.id, row.id));
-    });
+    await act(
+      ownContext(db, () => new Date()),
+      null,
+      async ({ db: tx }) => {
+        const facts = await factsOfStored(
+          tx,
+          rows.map((row) => row.facts),
+        );
+        const whole = rows.map((row, index) => ({ ...row, facts: facts[index] as Facts }));
+        await storeProfiles(tx, whole);
+        await writeProjections(tx, whole);
+        for (const row of whole) await tx.update(computers).set(derivedColumns(row)).where(eq(computers.id, row.id));
+        return ok(whole.length);
+      },
+    );
     done += rows.length;
     after = last.id;
   }

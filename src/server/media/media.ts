@@ -1,6 +1,5 @@
 import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
-import { surestVerdict } from "@/core/fleet/cell";
 import type { LoadPart } from "@/core/judging/model/loads";
 import type { Verdict } from "@/core/judging/model/schema";
 import { answerOf, type Route } from "@/core/judging/routes/routes";
@@ -11,7 +10,8 @@ import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import { insertedId } from "../db/results";
 import { inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
-import { fleet } from "../fleet/fleet";
+import { asked } from "../fleet/asked";
+import { computersOn, countsOf, servedBy } from "../fleet/covers";
 import type { Label } from "../host/labels";
 import { asInspection, readInspection, storeInspection } from "../inspections/inspections";
 import { verifiedOf } from "../inspections/verified";
@@ -313,50 +313,52 @@ export interface MediumListItem {
   computers: Record<Verdict, number> | null;
 }
 
-export async function listMedia(
-  context: Context,
-  filter: MediumFilter,
-): Promise<{ items: MediumListItem[]; total: number }> {
-  const where = whereOf(filter);
-  const page = Math.max(1, Math.floor(filter.page ?? 1));
-  const [[count], rows] = await Promise.all([
-    context.db.select({ total: sql<number>`COUNT(*)` }).from(media).where(where),
-    context.db
-      .select({
-        id: media.id,
-        tag: media.tag,
-        name: media.name,
-        kind: media.kind,
-        capacityBytes: media.capacityBytes,
-        siteName: sites.name,
-        lentTo: media.lentTo,
-        inspectionId: media.inspectionId,
-      })
-      .from(media)
-      .leftJoin(sites, eq(sites.id, media.siteId))
-      .where(where)
-      .orderBy(asc(media.tag))
-      .limit(PAGE_ROWS)
-      .offset((page - 1) * PAGE_ROWS),
-  ]);
-  const [itsLoads, chains] = await Promise.all([
-    loadsOf(
-      context.db,
-      rows.map((row) => row.id),
-    ),
-    filter.retired ? null : fleet(context),
-  ]);
-  const items = rows.map(({ inspectionId, ...row }) => {
-    const column = chains?.columnOf.get(row.id);
-    return {
+export const listMedia = asked(
+  "media",
+  async (context: Context, filter: MediumFilter): Promise<{ items: MediumListItem[]; total: number }> => {
+    const where = whereOf(filter);
+    const page = Math.max(1, Math.floor(filter.page ?? 1));
+    const [[count], rows] = await Promise.all([
+      context.db.select({ total: sql<number>`COUNT(*)` }).from(media).where(where),
+      context.db
+        .select({
+          id: media.id,
+          tag: media.tag,
+          name: media.name,
+          kind: media.kind,
+          capacityBytes: media.capacityBytes,
+          siteName: sites.name,
+          lentTo: media.lentTo,
+          inspectionId: media.inspectionId,
+        })
+        .from(media)
+        .leftJoin(sites, eq(sites.id, media.siteId))
+        .where(where)
+        .orderBy(asc(media.tag))
+        .limit(PAGE_ROWS)
+        .offset((page - 1) * PAGE_ROWS),
+    ]);
+    const [itsLoads, counts] = await Promise.all([
+      loadsOf(
+        context.db,
+        rows.map((row) => row.id),
+      ),
+      filter.retired
+        ? []
+        : countsOf(
+            context,
+            rows.map((row) => row.id),
+          ),
+    ]);
+    const items = rows.map(({ inspectionId, ...row }, at) => ({
       ...row,
       loads: itsLoads.get(row.id) ?? [],
       isRead: inspectionId !== null,
-      computers: chains && column !== undefined ? chains.surest.counts(column) : null,
-    };
-  });
-  return { items, total: Number(count?.total ?? 0) };
-}
+      computers: counts[at] ?? null,
+    }));
+    return { items, total: Number(count?.total ?? 0) };
+  },
+);
 
 function whereOf(filter: MediumFilter): SQL | undefined {
   const conditions: (SQL | undefined)[] = [filter.retired ? isNotNull(media.retiredAt) : isNull(media.retiredAt)];
@@ -385,18 +387,16 @@ export interface ChainedComputers {
 
 /** The computers of a medium: at most `limit` of each verdict, with the full counts; null where it is not in service. */
 export async function computersOf(context: Context, mediumId: number, limit = 60): Promise<ChainedComputers | null> {
-  const { matrix, surest, computers: all, columnOf } = await fleet(context);
-  const column = columnOf.get(mediumId);
-  if (column === undefined) return null;
-  const items = (["holds", "holds-after-change", "unknown", "broken"] as const).flatMap((verdict) => {
-    const rows = all.flatMap((_, row) => (surestVerdict(matrix.cell(row, column)) === verdict ? [row] : []));
-    return rows.slice(0, limit).flatMap((row): ChainedComputer[] => {
-      const route = answerOf(matrix.routes(row, column));
-      const { tag = "", name = null, site = null } = all[row] ?? {};
-      return route ? [{ tag, name, site, route }] : [];
-    });
-  });
-  return { counts: surest.counts(column), items };
+  const found = await computersOn(context, mediumId, limit);
+  return (
+    found && {
+      counts: found.counts,
+      items: found.items.flatMap(({ tag, name, site, routes }): ChainedComputer[] => {
+        const route = answerOf(routes);
+        return route ? [{ tag, name, site, route }] : [];
+      }),
+    }
+  );
 }
 
 /** What stands on the labels of some media in service, in the order of their tags as asked for. */
@@ -406,20 +406,11 @@ export async function mediaLabels(context: Context, tags: string[]): Promise<Lab
     .select({ id: media.id, tag: media.tag, name: media.name, writtenOn: media.writtenOn })
     .from(media)
     .where(and(inArray(media.tag, tags), isNull(media.retiredAt)));
-  const [itsLoads, { matrix, computers, columnOf }] = await Promise.all([
-    loadsOf(
-      context.db,
-      rows.map(({ id }) => id),
-    ),
-    fleet(context),
-  ]);
-  const labels = rows.map(({ id, tag, name, writtenOn }): Label => {
-    const column = columnOf.get(id);
+  const ids = rows.map(({ id }) => id);
+  const [itsLoads, served] = await Promise.all([loadsOf(context.db, ids), servedBy(context, ids)]);
+  const labels = rows.map(({ id, tag, name, writtenOn }, at): Label => {
     const carries = (itsLoads.get(id) ?? []).map(({ kitName, releaseName }) => `${kitName} ${releaseName}`);
-    const serves = computers.flatMap(({ tag: computer }, row) =>
-      column !== undefined && surestVerdict(matrix.cell(row, column)).startsWith("holds") ? [computer] : [],
-    );
-    return { tag, name, carries, writtenOn, serves };
+    return { tag, name, carries, writtenOn, serves: served[at] ?? [] };
   });
   return tags.flatMap((tag) => labels.find((label) => label.tag.toLowerCase() === tag.toLowerCase()) ?? []);
 }

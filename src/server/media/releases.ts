@@ -9,7 +9,7 @@ import { act } from "../act";
 import type { Context } from "../context";
 import { insertedId } from "../db/results";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
-import { fleet } from "../fleet/fleet";
+import { countsOf } from "../fleet/covers";
 import { listingOf, readDrivers, readManifest } from "../inspections/contents";
 import { readInspection } from "../inspections/inspections";
 import { getComputer } from "../inventory/computers";
@@ -272,7 +272,7 @@ export async function mediaOf(
   limit = 200,
 ): Promise<{ items: CarryingMedium[]; total: number }> {
   const where = and(eq(loads.releaseId, releaseId), isNull(media.retiredAt));
-  const [rows, [count], { surest, columnOf }] = await Promise.all([
+  const [rows, [count]] = await Promise.all([
     context.db
       .select({
         id: media.id,
@@ -293,12 +293,12 @@ export async function mediaOf(
       .from(loads)
       .innerJoin(media, eq(media.id, loads.mediumId))
       .where(where),
-    fleet(context),
   ]);
-  const items = rows.map(({ id, ...row }) => {
-    const column = columnOf.get(id);
-    return { ...row, computers: column === undefined ? null : surest.counts(column) };
-  });
+  const counts = await countsOf(
+    context,
+    rows.map(({ id }) => id),
+  );
+  const items = rows.map(({ id: _, ...row }, at) => ({ ...row, computers: counts[at] ?? null }));
   return { items, total: Number(count?.total ?? 0) };
 }
 

@@ -12,6 +12,7 @@ import { act } from "../act";
 import type { Context } from "../context";
 import { type Covered, covered } from "../cover/standings";
 import { computers, coverDays, coverPlans, events, media } from "../db/schema";
+import { asked } from "../fleet/asked";
 import type { JobKind, Round } from "../jobs/engine";
 import { ok } from "../problems";
 import { proofInput } from "./due";
@@ -60,7 +61,7 @@ const PLAN_DONE_DAYS = 30;
 const SHOWN = 100;
 
 /** Cover by day for the next twelve months, everywhere or at a place, and who lacks something on a day. */
-export async function aheadView(context: Context, asked: AheadAsked): Promise<AheadView> {
+export const aheadView = asked("ahead", async (context: Context, asked: AheadAsked): Promise<AheadView> => {
   const cover = await covered(context);
   const { chains, policies, ways } = cover;
   const input = proofInput(cover);
@@ -125,7 +126,7 @@ export async function aheadView(context: Context, asked: AheadAsked): Promise<Ah
       lastsMonths: worn === 0 ? null : Math.round((spares / worn) * 12),
     },
   };
-}
+});
 
 function chosenOn(
   { computers: fleet, media: stock, standings, lapses }: ProofInput,

@@ -5,6 +5,7 @@ import { DUE_KINDS, type DueItem, type DueKind, rankDue } from "@/core/upkeep/du
 import { type ProofInput, proofDue } from "@/core/upkeep/proof-due";
 import type { Context } from "../context";
 import { type Covered, covered, standings } from "../cover/standings";
+import { asked } from "../fleet/asked";
 import type { Result } from "../problems";
 import { ended, facts, images, loansOverdue, onMedia, places, plannedDrills, secureBootChanged } from "./due-sources";
 import { openSnoozes, type SnoozeRow, snoozeDue } from "./snoozes";
@@ -23,7 +24,7 @@ export function proofInput(cover: Covered): ProofInput {
 }
 
 /** Everything that is due, by consequence; what was put off is among it. */
-export async function everythingDue(context: Context): Promise<DueItem[]> {
+export const everythingDue = asked("everything-due", async (context: Context): Promise<DueItem[]> => {
   const cover = await covered(context);
   const { today } = cover.chains.world;
   const parts = await Promise.all([
@@ -37,7 +38,7 @@ export async function everythingDue(context: Context): Promise<DueItem[]> {
     places(context, cover, today),
   ]);
   return rankDue(merged([...proofDue(proofInput(cover)), ...parts.flat()]), today);
-}
+});
 
 /** What is due twice, by its age and by something else, is due once: with all that is said, and what breaks. */
 function merged(items: readonly DueItem[]): DueItem[] {
@@ -51,12 +52,12 @@ function merged(items: readonly DueItem[]): DueItem[] {
 }
 
 /** What breaks first of the fleet's proofs, if something does within the days that are looked ahead. */
-export async function firstBreak(context: Context): Promise<DueItem | null> {
+export const firstBreak = asked("first-break", async (context: Context): Promise<DueItem | null> => {
   const input = proofInput(await covered(context));
   const [first] = rankDue(proofDue(input), input.today);
   const isAhead = first && first.loses.count > 0 && first.breaksOn !== null && first.breaksOn > input.today;
   return isAhead ? first : null;
-}
+});
 
 export interface DueFilter {
   kind: DueKind | null;
@@ -80,7 +81,7 @@ export interface DueView {
 const PAGE = 60;
 
 /** What is due, by consequence; apart from it what was put off. */
-export async function dueView(context: Context, filter: DueFilter): Promise<DueView> {
+export const dueView = asked("due", async (context: Context, filter: DueFilter): Promise<DueView> => {
   const today = dayOf(context.now());
   const [all, snoozed] = await Promise.all([everythingDue(context), openSnoozes(context, today)]);
   const byKey = new Map(snoozed.map((row) => [row.dueKey, row]));
@@ -103,7 +104,7 @@ export async function dueView(context: Context, filter: DueFilter): Promise<DueV
       return snooze ? [{ item: each, snooze }] : [];
     }),
   };
-}
+});
 
 /** Puts something that is due off until a day, with a reason. Problems: `invalid`, `not-found`. Gives the snooze's id. */
 export function putOff(context: Context, input: unknown): Promise<Result<number>> {

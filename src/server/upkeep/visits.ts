@@ -10,6 +10,7 @@ import type { Context } from "../context";
 import { coverPlans, coverTasks } from "../db/schema";
 import { tickTask } from "../drills/cover-tasks";
 import { recordDrill } from "../drills/drills";
+import { asked } from "../fleet/asked";
 import { fleet } from "../fleet/fleet";
 import { loadTravel } from "../inventory/policies";
 import { dateVerification, type VerificationOutcome } from "../media/date-verification";
@@ -46,7 +47,7 @@ export async function visitPlaces(context: Context): Promise<{ site: string; cou
 }
 
 /** Everything that is due at a place as one trip: what to take, what to do, about how long. */
-export async function visitView(context: Context, site: string): Promise<VisitView> {
+export const visitView = asked("visit", async (context: Context, site: string): Promise<VisitView> => {
   const [due, { media }, travel, tasks] = await Promise.all([
     openDue(context),
     fleet(context),
@@ -69,7 +70,7 @@ export async function visitView(context: Context, site: string): Promise<VisitVi
       return minutes === null || name === site ? [] : [{ place: name, minutes }];
     }),
   };
-}
+});
 
 const enteredSchema = z.object({
   site: z.string().min(1).max(120),

@@ -1,5 +1,5 @@
 import { dayOf } from "@/core/kernel/days";
-import { exportMatrix } from "@/server/fleet/fleet";
+import { exportMatrix } from "@/server/fleet/export-matrix";
 import { currentContext } from "../../_lib/context";
 import { chainsState } from "../state";
 

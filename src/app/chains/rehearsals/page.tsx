@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { fleet } from "@/server/fleet/fleet";
+import { fleetChoices } from "@/server/fleet/covers";
 import { listRehearsals } from "@/server/fleet/rehearsals";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
@@ -10,8 +10,7 @@ export const metadata: Metadata = { title: "What if" };
 
 export default async function Rehearsals() {
   const context = await currentContext();
-  const [kept, { computers, media }] = await Promise.all([listRehearsals(context), fleet(context)]);
-  const all = <T,>(values: (T | null)[]) => [...new Set(values.filter((value) => value !== null))].sort();
+  const [kept, choices] = await Promise.all([listRehearsals(context), fleetChoices(context)]);
   return (
     <>
       <p>
@@ -24,13 +23,7 @@ export default async function Rehearsals() {
         A change is rehearsed before it happens: which routes would break or heal, on which computers, and what to
         prepare first. Nothing in the inventory changes.
       </p>
-      <RehearsalForm
-        sites={all(computers.map(({ site }) => site))}
-        models={all(computers.map(({ facts }) => facts.computer.model))}
-        releases={all(media.flatMap(({ releases }) => releases.map(({ name }) => name)))}
-        media={media.map(({ part }) => part.tag)}
-        systems={all(computers.flatMap(({ facts }) => (facts.systems ?? []).map(({ name }) => name)))}
-      />
+      <RehearsalForm {...choices} />
       <h2 className="mt-6">Rehearsed before</h2>
       {kept.length === 0 ? (
         <p className="mt-1 text-quiet">Nothing yet. Each rehearsal has an address of its own and can be sent on.</p>

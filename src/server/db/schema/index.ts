@@ -7,4 +7,5 @@ export * from "./images";
 export * from "./jobs";
 export * from "./log";
 export * from "./media";
+export * from "./revision";
 export * from "./upkeep";

@@ -1,0 +1,63 @@
+import { parentPort, workerData } from "node:worker_threads";
+import { expose } from "comlink";
+import nodeEndpoint from "comlink/dist/esm/node-adapter.mjs";
+import { dayOf } from "@/core/kernel/days";
+import { ownContext } from "@/server/context";
+import { database } from "@/server/db/client";
+import { answerHere, type Desk, setDesk } from "@/server/fleet/asked";
+import type { Answered, FleetData, FleetThread, Question } from "@/server/fleet/desk";
+import { keepOn, standsAt } from "@/server/fleet/fleet";
+import { keepAnswer } from "@/server/fleet/kept-answers";
+import "@/server/work/questions";
+
+/** Answers that are worth keeping for the next start took so long. */
+const KEPT_FROM_MS = 100;
+
+/** Remembers what was answered of one revision: also what one answer needs of another one. */
+class Remembering implements Desk {
+  private readonly answers = new Map<string, Promise<unknown>>();
+  private of = "";
+
+  /** Forgets what was answered of anything else. */
+  moveTo(of: string): void {
+    if (of === this.of) return;
+    this.of = of;
+    this.answers.clear();
+  }
+
+  ask(...[context, question, asked]: Parameters<Desk["ask"]>): Promise<unknown> {
+    const key = JSON.stringify([question, asked]);
+    const answer = this.answers.get(key) ?? answerHere(context, question, asked);
+    this.answers.set(key, answer);
+    answer.catch(() => this.answers.delete(key));
+    return answer;
+  }
+
+  isBehind(): boolean {
+    return false;
+  }
+}
+
+const db = database();
+const desk = new Remembering();
+setDesk(desk);
+keepOn(db, (workerData as FleetData).quickMs);
+
+const thread: FleetThread = {
+  async prepare() {
+    return (await standsAt(ownContext(db, () => new Date()))).revision;
+  },
+  async answer({ question, asked, now, revision }: Question): Promise<Answered> {
+    const context = ownContext(db, () => now);
+    const stands = await standsAt(context);
+    desk.moveTo(`${stands.revision} ${Math.max(stands.revision, revision)} ${dayOf(now)}`);
+    const start = performance.now();
+    const value = await desk.ask(context, question, asked);
+    const answered: Answered = { value, revision: stands.revision };
+    if (stands.revision >= revision && performance.now() - start > KEPT_FROM_MS)
+      await keepAnswer(db, { question, asked, day: dayOf(now) }, answered);
+    return answered;
+  },
+};
+
+if (parentPort) expose(thread, nodeEndpoint(parentPort));
