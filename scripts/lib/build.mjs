@@ -57,14 +57,14 @@ export async function buildIfNeeded() {
 }
 
 /** Programs of the server's threads: the same code as the application's, without its interface. */
-export async function buildThreads(outdir = join(ROOT, ".next", "workers")) {
+async function buildThreads() {
   const { build } = await import("esbuild");
   await build({
     entryPoints: ["fleet", "jobs"].map((name) => ({
       in: join(ROOT, "src", "workers", `${name}.worker.ts`),
       out: name,
     })),
-    outdir,
+    outdir: join(ROOT, ".next", "workers"),
     outExtension: { ".js": ".mjs" },
     bundle: true,
     packages: "external",

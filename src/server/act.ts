@@ -23,6 +23,17 @@ export function errorNumber(error: unknown): number | null {
   return null;
 }
 
+/** The server ends, or cut the connection; a node of Galera that is not one of the cluster now. */
+const GONE: readonly number[] = [1053, 1927, 1047];
+
+/** Whether it is the database that could not be reached, and not what was asked of it that failed. */
+export function isDatabaseGone(error: unknown): boolean {
+  // The driver's word for a connection that is of no use any more, or never came about.
+  for (let cause = error; cause instanceof Error; cause = cause.cause)
+    if ("fatal" in cause && cause.fatal === true) return true;
+  return GONE.includes(errorNumber(error) ?? 0);
+}
+
 /** Carries a refusal out of a transaction, which is taken back by it. */
 class TakenBack extends Error {
   constructor(readonly problem: Problem) {

@@ -368,3 +368,55 @@ test("without its database a worker stops when its lease ends, and the job is ta
     return (await stateOf(id)) === "done";
   });
 });
+
+test("a database that is gone for a moment is waited for: what broke off is done again, and counts as an attempt", async () => {
+  const tries: number[] = [];
+  const kind: JobKind = {
+    isRepeatable: true,
+    run: async (work) => {
+      tries.push(work.job.attempts);
+      if (tries.length < 3) {
+        // Its own connection is cut under it, as when the server is started anew.
+        const connection = await inventory.ina.db.$client.getConnection();
+        const id = connection.threadId;
+        const other = connect(inventory.url);
+        await other.$client.query(`KILL ${id}`);
+        await other.$client.end();
+        try {
+          await connection.query("SELECT 1");
+        } finally {
+          connection.destroy();
+        }
+      }
+      return { tries: tries.length };
+    },
+  };
+  const id = await queue();
+  engine({ count: kind }).start();
+  await until(async () => (await stateOf(id)) === "done");
+  expect(tries).toEqual([1, 2, 3]);
+  expect(await getJobRow(inventory.ina, id)).toMatchObject({ result: { tries: 3 }, failure: null });
+  // What may not be repeated is told to have broken off.
+  tries.length = 0;
+  const once = await queue({ kind: "once" });
+  engine({ once: { ...kind, isRepeatable: false } }).start();
+  await until(async () => (await stateOf(once)) === "failed");
+  expect(tries).toEqual([1]);
+});
+
+test("how a job ended is kept once the database is back, within its lease", async () => {
+  let refused = 3;
+  const kind: JobKind = {
+    isRepeatable: true,
+    run: async () => ({ whole: true }),
+    ended: async () => {
+      if (refused-- > 0) throw Object.assign(new Error("Connection lost"), { fatal: true, code: "ECONNREFUSED" });
+    },
+  };
+  const id = await queue();
+  const its = engine({ count: kind });
+  await its.look();
+  await its.idle();
+  expect([await stateOf(id), refused]).toEqual(["done", -1]);
+  expect((await getJobRow(inventory.ina, id))?.attempts).toBe(1);
+});

@@ -1,5 +1,5 @@
 import { and, asc, eq, gt, inArray, isNotNull, isNull, lt, lte, or, sql } from "drizzle-orm";
-import { act } from "../act";
+import { act, isDatabaseGone } from "../act";
 import { type Context, ownContext } from "../context";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
@@ -357,32 +357,39 @@ export class Engine {
     const ended = await this.ran(work, kind);
     if (ended === "lease-gone")
       return log.warn({ job: work.job.id, kind: work.job.kind }, "a job is another worker's by now");
-    try {
-      await this.finish(work, kind, ended.end, ended.afterMs);
-    } catch (error) {
-      // What it came to is not told as a failure: its lease runs out, and it is taken up or told then.
-      log.error({ err: error, job: work.job.id }, "how a job ended could not be kept");
+    for (;;) {
+      try {
+        return await this.finish(work, kind, ended);
+      } catch (error) {
+        // A database that was gone for a moment hears of it when it is back. Where the lease has run out until then, or
+        // it is anything else, it is not told as a failure: it is taken up, or told, by whoever finds it.
+        if (!isDatabaseGone(error) || !work.isHeld)
+          return log.error({ err: error, job: work.job.id }, "how a job ended could not be kept");
+        await new Promise((resolve) => setTimeout(resolve, this.times.beatMs));
+      }
     }
   }
 
-  private async ran(work: Work, kind: JobKind): Promise<"lease-gone" | { end: JobEnd | null; afterMs: number }> {
+  private async ran(work: Work, kind: JobKind): Promise<"lease-gone" | Ran> {
     try {
-      return { end: { state: "done", result: await kind.run(work) }, afterMs: 0 };
+      return { end: { state: "done", result: await kind.run(work) }, afterMs: 0, attempts: 0 };
     } catch (error) {
       if (error instanceof Stopped && error.why === "lease-gone") return "lease-gone";
+      const { attempts } = work.job;
+      if (isDatabaseGone(error) && kind.isRepeatable && attempts < ATTEMPTS_MOST)
+        return { end: null, afterMs: 0, attempts };
       const end = endAfter(error, kind);
       if (end && "failure" in end) log.error({ err: error, job: work.job.id, kind: work.job.kind }, "a job broke off");
-      return { end, afterMs: error instanceof Again ? error.afterMs : 0 };
+      return { end, afterMs: error instanceof Again ? error.afterMs : 0, attempts: 0 };
     }
   }
 
-  /** `end` null: it is queued again. */
-  private async finish(work: Work, kind: JobKind, end: JobEnd | null, afterMs = 0): Promise<void> {
+  private async finish(work: Work, kind: JobKind, { end, afterMs, attempts }: Ran): Promise<void> {
     await act(this.own, null, async (acting) => {
       const set =
         end === null
           ? {
-              ...{ state: "queued" as const, token: null, leaseUntil: null, attempts: 0 },
+              ...{ state: "queued" as const, token: null, leaseUntil: null, attempts },
               dueAt: sql`${DATABASE_NOW} + INTERVAL ${Math.round(afterMs) * 1000} MICROSECOND`,
             }
           : columnsOf(kind.ended && end.state === "done" ? { ...end, result: null } : end);
@@ -425,6 +432,15 @@ export class Engine {
     const wishes = new Map(rows.map(({ id, wish }) => [id, wish]));
     for (const work of all) work.hear(wishes.get(work.job.id) ?? null);
   }
+}
+
+/** What running a job came to. */
+interface Ran {
+  /** Null: it is queued again. */
+  end: JobEnd | null;
+  /** So much later, in milliseconds, with so many attempts counted against it. */
+  afterMs: number;
+  attempts: number;
 }
 
 /** What becomes of a job whose worker is gone; null: it is queued again. What was asked of the worker counts. */
