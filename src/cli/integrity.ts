@@ -12,9 +12,8 @@ import {
   verificationText,
 } from "@/core/words/integrity";
 import { visible } from "@/core/words/visible";
-import { fileProblem } from "@/server/host/file-source";
 import { nativeHasher } from "@/server/host/native-hasher";
-import { UsageError, withFile } from "./problems";
+import { fileProblem, UsageError, withFile } from "./problems";
 
 export function runManifest(file: string, options: { json?: boolean }): Promise<void> {
   return withFile(file, async (source) => {

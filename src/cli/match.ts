@@ -12,8 +12,7 @@ import { type Attachment, attachmentSchema } from "@/core/medium/inspection/sche
 import { type MatchDocument, matchDocument } from "@/core/words/documents/match";
 import { changeWithKeyText, linkTitle, verdictText } from "@/core/words/reasons";
 import { visible } from "@/core/words/visible";
-import { fileProblem } from "@/server/host/file-source";
-import { inspectFile, readFactsFile, UsageError } from "./problems";
+import { fileProblem, inspectFile, readFactsFile, UsageError } from "./problems";
 
 interface MatchOptions {
   computer?: string;

@@ -10,9 +10,9 @@ import { alternativeText, planNoteText, planProblemText } from "@/core/words/ben
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { biosStart } from "@/server/host/bios-start";
-import { FileSource, fileProblem } from "@/server/host/file-source";
+import { FileSource } from "@/server/host/file-source";
 import { openImageFile } from "@/server/host/image-file";
-import { UsageError, withFile } from "./problems";
+import { fileProblem, UsageError, withFile } from "./problems";
 
 export interface PrepareOptions {
   to: string;

@@ -3,12 +3,18 @@ import { type Facts, readFacts } from "@/core/computer/facts/schema";
 import { ReadFailed } from "@/core/kernel/source";
 import { type InspectResult, inspect } from "@/core/medium/inspection/inspect";
 import { factsProblemText } from "@/core/words/collect";
+import { fileFaultText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
-import { FileSource, fileProblem } from "@/server/host/file-source";
+import { FileSource, fileFault } from "@/server/host/file-source";
 
 /** Wrong usage, or a file that cannot be read: one line on standard error, exit code 2. */
 export class UsageError extends Error {
   override readonly name = "UsageError";
+}
+
+/** What went wrong with a file: words within a sentence. */
+export function fileProblem(error: unknown): string {
+  return fileFaultText(fileFault(error));
 }
 
 export async function readFactsFile(path: string): Promise<Facts> {

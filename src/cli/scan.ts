@@ -5,9 +5,9 @@ import { readStored } from "@/core/images/stored";
 import { patternProblemText, storedFindingText, storedText } from "@/core/words/images";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
-import { FileSource, fileProblem } from "@/server/host/file-source";
+import { FileSource } from "@/server/host/file-source";
 import { storeFiles } from "@/server/host/stores-walk";
-import { UsageError } from "./problems";
+import { fileProblem, UsageError } from "./problems";
 
 /** Finds the images below a folder: grouped, read, and by what their names say; with `json`, one object a line. */
 export async function runScan(folder: string, options: { names?: string; json?: boolean }): Promise<void> {

@@ -8,9 +8,9 @@ import { packProblemText } from "@/core/words/bench";
 import { problemText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
 import { importPack, type PackImport, type PackImportOptions } from "@/server/bench/pack-import";
-import { FileSource, fileProblem } from "@/server/host/file-source";
+import { FileSource } from "@/server/host/file-source";
 import { nativeHasher } from "@/server/host/native-hasher";
-import { UsageError, withFile } from "../problems";
+import { fileProblem, UsageError, withFile } from "../problems";
 import { withInventory } from "./inventory";
 
 export interface ImportOptions {

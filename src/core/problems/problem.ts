@@ -19,6 +19,28 @@ export interface StaleChange {
 /** What was looked for and is not there; names of records are those of the event log. */
 type Thing = string;
 
+/** Errors of files by their names in POSIX's <errno.h>, as far as there are words for them. */
+export const FILE_ERRORS = [
+  ...(["ENOENT", "EACCES", "EPERM", "EISDIR", "ENOTDIR"] as const),
+  ...(["EIO", "ENAMETOOLONG", "EEXIST", "ENOSPC"] as const),
+] as const;
+
+/** What went wrong with a file; `told`: what the system says of anything else. */
+export type FileFault = { code: (typeof FILE_ERRORS)[number] } | { code: "other"; told: string };
+
+/** Why nothing of a file was imported. */
+export type ImportTrouble =
+  | { code: "cancelled" | "rows-at-fault" | "tags-alike" | "disk-full" | "unforeseen" }
+  | { code: "refused"; problem: Problem }
+  /** As an earlier version kept it. */
+  | { code: "told-in-words"; text: string };
+
+/** Why a store could not be looked through. */
+export type ScanTrouble =
+  | { code: "disk-full" | "unforeseen" }
+  | { code: "file-fault"; fault: FileFault }
+  | { code: "told-in-words"; text: string };
+
 /** Why something that was asked for is not done: a closed union of codes, each with its facts. */
 export type Refusal =
   // Inventory
@@ -60,7 +82,7 @@ export type Refusal =
   | { code: "store-scan-running" }
   | { code: "store-not-measurable" }
   | { code: "store-too-full-to-measure" }
-  | { code: "store-not-writable"; fault: string }
+  | { code: "store-not-writable"; fault: FileFault }
   | { code: "listing-unreadable" }
   // Call-outs and plans
   | { code: "callout-closed" }

@@ -1,6 +1,6 @@
 import { KEY_REFUSED } from "../computer/facts/key-place";
 import { type DeviceMarks, hasSerialEnd } from "../making/writing/confirm";
-import type { Problem, Refusal } from "../problems/problem";
+import type { FileFault, ImportTrouble, Problem, Refusal, ScanTrouble } from "../problems/problem";
 import { capacityText, deviceFaultText, packProblemText } from "./bench";
 import { calendarProblemText } from "./calendars";
 import { patternProblemText } from "./images";
@@ -19,6 +19,57 @@ export function problemText(problem: Problem): string {
       return refusalReasonText(problem.why);
     case "stale":
       return `Somebody changed this while you were editing: ${problem.changes.map((each) => `${each.by} changed ${each.field}`).join(", ") || "the record"}. Your entries are kept; compare and save again.`;
+  }
+}
+
+const FILE_FAULTS: Record<Exclude<FileFault["code"], "other">, string> = {
+  ENOENT: "there is no such file",
+  EACCES: "no permission to read it",
+  EPERM: "no permission to read it",
+  EISDIR: "it is a folder, not a file",
+  ENOTDIR: "a part of its path is not a folder",
+  EIO: "the device reports a read error",
+  ENAMETOOLONG: "its name is too long",
+  EEXIST: "it is there already; choose another name, or take it away first",
+  ENOSPC: "there is no room left for it",
+};
+
+/** What went wrong with a file: words within a sentence. */
+export function fileFaultText(fault: FileFault): string {
+  return fault.code === "other" ? fault.told : FILE_FAULTS[fault.code];
+}
+
+/** Why nothing of a file was imported, in sentences. */
+export function importTroubleText(trouble: ImportTrouble): string {
+  switch (trouble.code) {
+    case "cancelled":
+      return "Cancelled: nothing was imported.";
+    case "rows-at-fault":
+      return "Nothing was imported: the rows below have faults.";
+    case "tags-alike":
+      return "Two of its tags, or one of them and one that is recorded, count as the same: they differ in letters that are not told apart. Nothing was imported.";
+    case "disk-full":
+      return "The server's disk is full; nothing was imported. Free space and import again.";
+    case "unforeseen":
+      return "Something went wrong that was not foreseen; nothing was imported. The log of the server has the details.";
+    case "refused":
+      return `${problemText(trouble.problem)} Nothing was imported.`;
+    case "told-in-words":
+      return trouble.text;
+  }
+}
+
+/** Why a store could not be looked through, in a sentence. */
+export function scanTroubleText(trouble: ScanTrouble): string {
+  switch (trouble.code) {
+    case "disk-full":
+      return "It could not be looked through: the server's disk is full.";
+    case "unforeseen":
+      return "It could not be looked through: something went wrong that was not foreseen; the log of the server has the details.";
+    case "file-fault":
+      return `It could not be looked through: ${fileFaultText(trouble.fault)}.`;
+    case "told-in-words":
+      return trouble.text;
   }
 }
 
@@ -102,7 +153,7 @@ function refusalReasonText(why: Refusal): string {
     case "release-of-another-file":
       return `${why.release} is recorded here from another file than this medium was made from. Give one of the two another name.`;
     case "store-not-writable":
-      return `It could not be written to: ${why.fault}.`;
+      return `It could not be written to: ${fileFaultText(why.fault)}.`;
     case "no-emulated-firmware":
       return `There is no emulated computer with ${why.computer}'s firmware, or its firmware is not recorded.`;
     case "nothing-to-emulate":

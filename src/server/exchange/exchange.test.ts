@@ -3,6 +3,7 @@ import { eq, sql } from "drizzle-orm";
 import { COMPUTER_SCHEMA } from "@/core/computer/exchange/lines";
 import { sourceOf } from "@/core/computer/facts/merge";
 import { importFaultText } from "@/core/words/imports";
+import { importTroubleText } from "@/core/words/problems";
 import { fleetComputer } from "../../../scripts/demo/fleet";
 import { testInventory, value } from "../../../test/support/database";
 import { doJobs } from "../../../test/support/jobs";
@@ -37,7 +38,7 @@ async function worked(context: Context, id: number, options: ImportOptions, what
   value(await startImport(context, id, options, what));
   await doJobs(context);
   const report = (await getImport(context, id))?.report;
-  if (!report) throw new Error((await importProgress(context, id))?.problem ?? "no report");
+  if (!report) throw new Error((await importProgress(context, id))?.problem?.code ?? "no report");
   return report;
 }
 async function exported(context: Context, form: "csv" | "jsonl"): Promise<string> {
@@ -268,7 +269,7 @@ test("an import can be cancelled: what it did is taken back, and it can be run a
   expect(await cancelImport(ina, id)).toEqual({ ok: true, value: true });
   while ((await importProgress(ina, id))?.state !== "staged") await new Promise((resolve) => setTimeout(resolve, 5));
   await engine.stop();
-  expect(await importProgress(ina, id)).toMatchObject({ problem: "Cancelled: nothing was imported." });
+  expect(await importProgress(ina, id)).toMatchObject({ problem: { code: "cancelled" } });
   expect(await getComputer(ina, "CAN-0")).toBeNull();
   expect(await worked(ina, id, OPTIONS)).toMatchObject({ added: 3000 });
 });
@@ -277,10 +278,19 @@ test("tags that the database holds for the same take everything back, with a sen
   const { ina } = inventory;
   const id = value(await stageImport(ina, "fleet.csv", new TextEncoder().encode("tag\nstrasse-1\nstra\u00dfe-1\n")));
   await expect(worked(ina, id, OPTIONS)).rejects.toThrow("count as the same");
-  expect((await importProgress(ina, id))?.problem).toMatch(/count as the same.*Nothing was imported/);
+  expect((await importProgress(ina, id))?.problem).toEqual({ code: "tags-alike" });
   const [row] = await ina.db
     .select({ count: sql<number>`COUNT(*)` })
     .from(computers)
     .where(eq(computers.tag, "strasse-1"));
   expect(Number(row?.count)).toBe(0);
+});
+
+test("why an import came to nothing is kept as a code; a sentence of an earlier version is told as it is", async () => {
+  const { ina } = inventory;
+  const staged = value(await stageImport(ina, "earlier.csv", new TextEncoder().encode("tag\nEV-1\n")));
+  await ina.db.execute(sql`UPDATE imports SET problem = 'It was cut off.' WHERE id = ${staged}`);
+  const { problem } = (await importProgress(ina, staged)) ?? {};
+  expect(problem).toEqual({ code: "told-in-words", text: "It was cut off." });
+  expect(problem && importTroubleText(problem)).toBe("It was cut off.");
 });

@@ -1,8 +1,7 @@
 import { and, asc, eq, inArray, lt, sql } from "drizzle-orm";
 import { decode, encodingOf, readTable, TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
 import type { FactSource } from "@/core/computer/facts/merge";
-import { readImportFault } from "../../core/problems/problem";
-import { problemText } from "../../core/words/problems";
+import { type ImportTrouble, readImportFault } from "../../core/problems/problem";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
@@ -118,7 +117,7 @@ export async function importProgress(context: Context, id: number): Promise<Impo
 /** Lets others have their turn: a long import must not hold up pages. */
 const breathe = () => new Promise<void>((resolve) => setImmediate(resolve));
 
-const CANCELLED = "Cancelled: nothing was imported.";
+const CANCELLED: ImportTrouble = { code: "cancelled" };
 
 const holdOf = (id: number) => `import ${id}`;
 
@@ -218,16 +217,11 @@ function newImporter(
   return new Importer(options, source, maps.names, maps.ids);
 }
 
-const UNEXPECTED =
-  "Something went wrong that was not foreseen; nothing was imported. The log of the server has the details.";
-const FULL = "The server's disk is full; nothing was imported. Free space and import again.";
-const FAULTS = "Nothing was imported: the rows below have faults.";
-
 /** How an import ended, beside the one that is done: that is kept with what was imported. */
 interface ImportEnd {
   state: "checked" | "failed";
   report: ImportReport | null;
-  problem: string | null;
+  problem: ImportTrouble | null;
 }
 
 /** Goes through a staged file, or imports it. Another worker begins anew: of an import that did not end nothing is left. */
@@ -256,7 +250,7 @@ export const importWork: JobKind = {
     } else if (state === "failed")
       await endImport(acting, id, {
         state: "failed",
-        problem: "failure" in end && end.failure === "disk-full" ? FULL : UNEXPECTED,
+        problem: { code: "failure" in end && end.failure === "disk-full" ? "disk-full" : "unforeseen" },
       });
     else {
       // What was gone through before stays so.
@@ -312,12 +306,12 @@ async function importedBy(
     return ok(report);
   });
   if (result.ok) return null;
-  if (faulty) return { state: "checked", report: faulty, problem: FAULTS };
-  const why =
-    result.problem.code === "taken"
-      ? "Two of its tags, or one of them and one that is recorded, count as the same: they differ in letters that are not told apart."
-      : problemText(result.problem);
-  return { state: "failed", report: null, problem: `${why} Nothing was imported.` };
+  if (faulty) return { state: "checked", report: faulty, problem: { code: "rows-at-fault" } };
+  const { problem } = result;
+  return {
+    ...{ state: "failed", report: null },
+    problem: problem.code === "taken" ? { code: "tags-alike" } : { code: "refused", problem },
+  };
 }
 
 /** Imports a staged file at once, as a part of a larger act. */

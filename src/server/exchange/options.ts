@@ -2,7 +2,7 @@ import { z } from "zod";
 import type { Affected } from "@/core/computer/affects";
 import { COLUMNS } from "@/core/computer/exchange/columns";
 import { ENCODINGS, type Mapping } from "@/core/computer/exchange/table";
-import type { ImportFault } from "@/core/problems/problem";
+import type { ImportFault, ImportTrouble } from "@/core/problems/problem";
 import type { IMPORT_STATES } from "../db/schema";
 
 export const importOptionsSchema = z.object({
@@ -66,7 +66,7 @@ export interface ImportView {
   done: number;
   total: number;
   report: ImportReport | null;
-  problem: string | null;
+  problem: ImportTrouble | null;
   updatedAt: Date;
   /** Null for JSON lines. */
   table: { header: string[]; mapping: Mapping; delimiter: string; sample: string[][] } | null;

@@ -1,8 +1,9 @@
 import { createHash } from "node:crypto";
 import { appendFileSync, mkdirSync, symlinkSync, truncateSync, writeFileSync } from "node:fs";
+import { fileFaultText } from "@/core/words/problems";
 import { dice } from "../../../test/support/dice";
 import { tempWorkshop } from "../../../test/support/workshop";
-import { FileSource, fileProblem } from "./file-source";
+import { FileSource, fileFault } from "./file-source";
 import { nativeHasher } from "./native-hasher";
 
 const w = tempWorkshop();
@@ -64,16 +65,16 @@ test("what cannot be opened says why in words, without a code", async () => {
   const problem = (path: string) =>
     FileSource.open(path).then(
       () => "opened",
-      (error: unknown) => fileProblem(error),
+      (error: unknown) => fileFaultText(fileFault(error)),
     );
   expect(await problem(w.path("folder"))).toBe("it is a folder, not a file");
   expect(await problem(w.path("dangling"))).toBe("there is no such file");
   expect(await problem(w.path("plain/inside"))).toBe("a part of its path is not a folder");
   expect(await problem(w.path("n".repeat(300)))).toBe("its name is too long");
-  expect(fileProblem(Object.assign(new Error("ENOSPC: no space"), { code: "ENOSPC" }))).toBe(
+  expect(fileFaultText(fileFault(Object.assign(new Error("ENOSPC: no space"), { code: "ENOSPC" })))).toBe(
     "there is no room left for it",
   );
-  expect(fileProblem("odd")).toBe("odd");
+  expect(fileFaultText(fileFault("odd"))).toBe("odd");
 });
 
 // FIPS 180-4 and RFC 1321 as Node's OpenSSL has them; the same bytes in pieces are the same digest.

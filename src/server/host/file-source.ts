@@ -3,6 +3,7 @@ import { readSync } from "node:fs";
 import { type FileHandle, open, readFile } from "node:fs/promises";
 import { basename } from "node:path";
 import { type ByteSource, ReadFailed } from "@/core/kernel/source";
+import { FILE_ERRORS, type FileFault } from "@/core/problems/problem";
 
 /** A file or block device on this machine, read by range. Close it when done. */
 export class FileSource implements ByteSource {
@@ -90,23 +91,12 @@ async function deviceBytes(path: string): Promise<number> {
   return Number.isSafeInteger(sectors) ? sectors * 512 : 0;
 }
 
-/** What went wrong with a file, in words. */
-export function fileProblem(error: unknown): string {
+/** What went wrong with a file. */
+export function fileFault(error: unknown): FileFault {
   const code =
     error instanceof ReadFailed
       ? (error.cause as { code?: string } | undefined)?.code
       : (error as { code?: string } | null)?.code;
-  const words: Record<string, string> = {
-    ENOENT: "there is no such file",
-    EACCES: "no permission to read it",
-    EPERM: "no permission to read it",
-    EISDIR: "it is a folder, not a file",
-    ENOTDIR: "a part of its path is not a folder",
-    EIO: "the device reports a read error",
-    ENAMETOOLONG: "its name is too long",
-    EEXIST: "it is there already; choose another name, or take it away first",
-    ENOSPC: "there is no room left for it",
-  };
-  if (code && words[code]) return words[code];
-  return error instanceof Error ? error.message : String(error);
+  const known = FILE_ERRORS.find((each) => each === code);
+  return known ? { code: known } : { code: "other", told: error instanceof Error ? error.message : String(error) };
 }

@@ -11,11 +11,12 @@ import type { ByteSource } from "@/core/kernel/source";
 import { rateOf } from "@/core/making/writing/rate";
 import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
 import { digestSource } from "@/core/medium/integrity/hashing";
+import type { FileFault, ScanTrouble } from "@/core/problems/problem";
 import { act } from "../act";
 import type { Context } from "../context";
 import { insertedId, nameOf } from "../db/results";
 import { computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
-import { FileSource, fileProblem } from "../host/file-source";
+import { FileSource, fileFault } from "../host/file-source";
 import { storesFolder } from "../host/folders";
 import { nativeHasher } from "../host/native-hasher";
 import { measuredWriteRate, roomIn, storeFiles } from "../host/stores-walk";
@@ -72,7 +73,7 @@ export const scanWork: JobKind = {
       work.check();
       const code = (error as { code?: string } | null)?.code;
       // What the store's own file system says is told as it is.
-      if (code && failureOf(error) !== "disk-full") return { problem: fileProblem(error) } satisfies NotLooked;
+      if (code && failureOf(error) !== "disk-full") return { fault: fileFault(error) } satisfies NotLooked;
       throw error;
     }
   },
@@ -85,13 +86,12 @@ export const scanWork: JobKind = {
         .where(eq(storeScans.id, id));
     if (end.state === "cancelled") return void (await set({ state: "cancelled" }));
     const looked = end.state === "done" ? (end.result as Looked | NotLooked | null) : null;
-    if (!looked || "problem" in looked) {
-      const why = looked
-        ? looked.problem
-        : end.state === "failed" && end.failure === "disk-full"
-          ? "the server's disk is full"
-          : "something went wrong that was not foreseen; the log of the server has the details";
-      return void (await set({ state: "failed", problem: `It could not be looked through: ${why}.` }));
+    if (!looked || "fault" in looked) {
+      const isFull = end.state === "failed" && end.failure === "disk-full";
+      const problem: ScanTrouble = looked
+        ? { code: "file-fault", fault: looked.fault }
+        : { code: isFull ? "disk-full" : "unforeseen" };
+      return void (await set({ state: "failed", problem }));
     }
     const scan = await getScan(acting, id);
     const store = scan && (await getStore(acting, scan.storeId));
@@ -110,7 +110,7 @@ interface Looked {
 }
 
 interface NotLooked {
-  problem: string;
+  fault: FileFault;
 }
 
 /** Below so many bytes the time says more of beginning than of reading. */
@@ -139,7 +139,7 @@ export async function measureStore(context: Context, storeId: number): Promise<R
       return ok(writeRate);
     });
   } catch (error) {
-    return refused({ code: "store-not-writable", fault: fileProblem(error) });
+    return refused({ code: "store-not-writable", fault: fileFault(error) });
   }
 }
 

@@ -69,7 +69,7 @@ const scan = async (isThorough = false) => {
   const id = value(await startScan(inventory.ina, ids.store, isThorough));
   await doJobs(inventory.ina);
   const row = await getScan(inventory.ina, id);
-  if (!row?.report) throw new Error(row?.problem ?? "no report");
+  if (!row?.report) throw new Error(row?.problem?.code ?? "no report");
   const told = row.report.images.map(({ key, state }) => `${key} ${state.state}`);
   return { id, report: row.report, told, missing: row.report.missing };
 };
@@ -286,7 +286,7 @@ test("two looks at once, and one into a folder that is gone, say so", async () =
   await doJobs(inventory.ina);
   expect(await getScan(inventory.ina, first)).toMatchObject({
     state: "failed",
-    problem: expect.stringContaining("there is no such"),
+    problem: { code: "file-fault", fault: { code: "ENOENT" } },
   });
 });
 

@@ -5,6 +5,7 @@ import { RetireButton } from "@/app/_parts/retire-button";
 import type { LinkKind } from "@/core/images/forecast";
 import type { ReportedImage, StoreReport } from "@/core/images/report";
 import { growthText, linkText, scanStateText, storedFindingText, storedText } from "@/core/words/images";
+import { scanTroubleText } from "@/core/words/problems";
 import { bytesText } from "@/core/words/sizes";
 import { latestScan } from "@/server/images/store-scans";
 import { copiesIn, getStore, growthIn, type StoreDetail, type StoredCopy } from "@/server/images/stores";
@@ -132,7 +133,9 @@ export default async function Store({ params }: Props) {
             <p className="text-quiet">
               {scan.state === "done" && scan.report
                 ? `Last looked through ${timeText(scan.createdAt)} UTC by ${scan.personName}: ${plural(scan.report.files, "file")}, ${plural(scan.report.images.length, "image")}${scan.isThorough ? ", all read to their end" : ""}.`
-                : (scan.problem ?? "The last look was cancelled.")}
+                : scan.problem
+                  ? scanTroubleText(scan.problem)
+                  : "The last look was cancelled."}
             </p>
           )}
           <ScanActs

@@ -12,6 +12,14 @@ export const json = <T>(name: string, read: (value: unknown) => T = (value) => v
     fromDriver: (value) => read(typeof value === "string" ? JSON.parse(value) : value),
   })(name);
 
+/** What went wrong, as a code with its facts; earlier versions kept sentences, which are told as they are. */
+export const trouble = <T>(name: string) =>
+  customType<{ data: T | { code: "told-in-words"; text: string }; driverData: string }>({
+    dataType: () => "longtext",
+    toDriver: (value) => JSON.stringify(value),
+    fromDriver: (text) => (text.startsWith("{") ? JSON.parse(text) : { code: "told-in-words", text }),
+  })(name);
+
 /** Every row that people edit carries the version that optimistic locking compares. */
 export const id = () => int("id").primaryKey().autoincrement();
 export const version = () => int("version").notNull().default(1);

@@ -14,7 +14,8 @@ import {
 import type { CalendarRelease } from "@/core/computer/calendars/calendar";
 import type { Provenance } from "@/core/computer/facts/merge";
 import type { Facts } from "@/core/computer/facts/schema";
-import { at, createdAt, id, json, longBlob, plainText, updatedAt, version } from "./columns";
+import type { ImportTrouble } from "@/core/problems/problem";
+import { at, createdAt, id, json, longBlob, plainText, trouble, updatedAt, version } from "./columns";
 
 export const people = mysqlTable("people", {
   id: id(),
@@ -251,8 +252,7 @@ export const imports = mysqlTable("imports", {
   done: int("done").notNull().default(0),
   total: int("total").notNull().default(0),
   report: json<unknown>("report"),
-  /** What went wrong, as a sentence. */
-  problem: longtext("problem"),
+  problem: trouble<ImportTrouble>("problem"),
   createdAt: createdAt(),
   updatedAt: updatedAt(),
 });

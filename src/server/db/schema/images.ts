@@ -11,7 +11,8 @@ import {
 } from "drizzle-orm/mysql-core";
 import type { CopiedFile, StoreReport } from "@/core/images/report";
 import type { ImageBody } from "@/core/judging/model/parts";
-import { at, createdAt, day, fromBody, id, json, updatedAt, version } from "./columns";
+import type { ScanTrouble } from "@/core/problems/problem";
+import { at, createdAt, day, fromBody, id, json, trouble, updatedAt, version } from "./columns";
 import { computers, person, sites } from "./computers";
 import { media } from "./media";
 
@@ -141,8 +142,7 @@ export const storeScans = mysqlTable(
     doneBytes: bigint("done_bytes", { mode: "number" }).notNull().default(0),
     totalBytes: bigint("total_bytes", { mode: "number" }).notNull().default(0),
     report: json<StoreReport | null>("report"),
-    /** What went wrong, as a sentence. */
-    problem: varchar("problem", { length: 500 }),
+    problem: trouble<ScanTrouble>("problem"),
     personId: person("person_id").notNull(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),

@@ -3,7 +3,7 @@
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
-import { problemText } from "@/core/words/problems";
+import { importTroubleText, problemText } from "@/core/words/problems";
 import type { ImportProgress } from "@/server/exchange/imports";
 import type { ImportOptions, ImportReport, ImportView } from "@/server/exchange/options";
 import { Field } from "@/ui/field";
@@ -45,7 +45,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
   const state = progress?.state ?? view.state;
   const busy = asked !== null || WORKING.includes(view.state);
   const report = isOther || busy ? null : view.report;
-  const problem = refusal ?? (isOther || busy ? null : view.problem);
+  const problem = refusal ?? (isOther || busy ? null : view.problem && importTroubleText(view.problem));
   const mapping =
     options.mapping?.length === view.table?.header.length ? options.mapping : (view.table?.mapping ?? null);
 

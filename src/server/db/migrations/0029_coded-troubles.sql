@@ -1,0 +1,1 @@
+ALTER TABLE `store_scans` MODIFY COLUMN `problem` longtext;
