@@ -68,6 +68,8 @@ async function buildThreads() {
     outExtension: { ".js": ".mjs" },
     bundle: true,
     packages: "external",
+    // Node finds no file by half its name.
+    alias: { "comlink/dist/umd/node-adapter": "comlink/dist/esm/node-adapter.mjs" },
     platform: "node",
     format: "esm",
     target: "node20",

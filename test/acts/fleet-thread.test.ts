@@ -25,8 +25,8 @@ const PROGRAM = join(__dirname, "..", "..", "node_modules", ".cache", `creel-fle
 const desks: FleetDesk[] = [];
 const ids: number[] = [];
 
-function deskFor(quickMs: number): FleetDesk {
-  const desk = new FleetDesk(inventory.ina.db, { file: PROGRAM, databaseUrl: inventory.url, quickMs });
+function deskFor(quickMs: number, waitsMs = 60_000): FleetDesk {
+  const desk = new FleetDesk(inventory.ina.db, { file: PROGRAM, databaseUrl: inventory.url, quickMs, waitsMs });
   desks.push(desk);
   return desk;
 }
@@ -165,6 +165,9 @@ test("a server that starts gives what was answered before of the same revision, 
   expect(await deskFor(60_000).ask(ina, "choices", [])).toBe("kept");
   await moved(MACHINES[2]?.tag ?? "", null);
   // Of an older revision it is only given where reading takes long.
+  const late = deskFor(60_000, 0);
+  expect(await late.ask(ina, "choices", [])).toBe("kept");
+  expect(late.isBehind()).toBe(true);
   expect(await deskFor(60_000).ask(ina, "choices", [])).toMatchObject({ media: ["XY-02"] });
   expect(await ina.db.select({ question: fleetAnswers.question }).from(fleetAnswers)).toEqual([
     { question: "choices" },

@@ -37,8 +37,6 @@ const MEMORY_MB = 3_000;
 /** Answers that are remembered; what is asked with more than so many characters is not asked again. */
 const REMEMBERED = 400;
 const KEY_MOST = 2_000;
-/** While the fleet is read for the first time, whoever asks waits so long before an older answer is given. */
-const WAITS_MS = 2_000;
 
 /** The thread's program, the database that it asks, and what is quick: see `FleetData`. */
 export interface FleetProgram {
@@ -46,6 +44,8 @@ export interface FleetProgram {
   /** Left out: the one of this process. */
   databaseUrl?: string;
   quickMs: number;
+  /** While the fleet is read for the first time, whoever asks waits so long before an older answer is given. */
+  waitsMs: number;
 }
 
 export interface FleetData {
@@ -54,6 +54,7 @@ export interface FleetData {
 }
 
 const QUICK_MS = 1_500;
+const WAITS_MS = 2_000;
 
 /** A thread with the fleet in its memory. */
 class Hand {
@@ -131,7 +132,9 @@ export class FleetDesk implements Desk {
 
   constructor(
     private readonly db: Database,
-    private readonly program: FleetProgram = { file: threadFile("fleet"), quickMs: QUICK_MS },
+    private readonly program: FleetProgram = {
+      ...{ file: threadFile("fleet"), quickMs: QUICK_MS, waitsMs: WAITS_MS },
+    },
   ) {}
 
   /** Begins to read the fleet. */
@@ -174,7 +177,8 @@ export class FleetDesk implements Desk {
       const kept = await keptAnswer(this.db, { ...question, day });
       if (kept?.revision === question.revision) return kept;
       const late = Symbol("late");
-      if (kept && (await Promise.race([hand.prepared, sleep(WAITS_MS, late, { ref: false })])) === late) return kept;
+      if (kept && (await Promise.race([hand.prepared, sleep(this.program.waitsMs, late, { ref: false })])) === late)
+        return kept;
       await hand.prepared;
     }
     const answered = await hand.answer(question);
