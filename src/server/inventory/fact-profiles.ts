@@ -11,9 +11,21 @@ import { factsOfStored, packed, storeLists } from "./list-store";
  * The facts that links depend on, kept once for all computers that share them. Content-addressed: a computer's row has
  * the digests, and a profile that is here never changes.
  */
-export function profileKeys(facts: Facts): { startProfile: string; chainProfile: string } {
-  return { startProfile: digestOf(startProfile(facts)), chainProfile: digestOf(chainProfile(facts)) };
+export function profileKeys(facts: Facts): ProfileKeys {
+  const known = keysOf.get(facts);
+  if (known) return known;
+  const keys = { startProfile: digestOf(startProfile(facts)), chainProfile: digestOf(chainProfile(facts)) };
+  keysOf.set(facts, keys);
+  return keys;
 }
+
+interface ProfileKeys {
+  startProfile: string;
+  chainProfile: string;
+}
+
+/** A computer that is written needs its keys for its row and for its profiles. Facts are not changed once they are whole. */
+const keysOf = new WeakMap<Facts, ProfileKeys>();
 
 function digestOf(text: string): string {
   return createHash("sha256").update(text).digest("hex");

@@ -14,6 +14,17 @@ const REFERENCE = /^sha256:([0-9a-f]{64})$/;
 /** Shorter ones are not worth a row of their own. */
 const KEPT_WHOLE_BELOW = 200;
 
+/** Digests by body: fleets share their lists, so that the same one comes again and again. */
+const digests = new LRUCache<string, string>({ max: 1000 });
+
+function digestOf(body: string): string {
+  const kept = digests.get(body);
+  if (kept !== undefined) return kept;
+  const digest = createHash("sha256").update(body).digest("hex");
+  digests.set(body, digest);
+  return digest;
+}
+
 /** Bodies by digest: content-addressed, so nothing here goes stale. Some ten kilobytes each. */
 const bodies = new LRUCache<string, string>({ max: 1000 });
 
@@ -39,7 +50,7 @@ export function packed<T extends Fields>(fields: T, found: Map<string, string>):
   for (const name of NAMES) {
     const body = lists[name];
     if (typeof body !== "string" || body.length < KEPT_WHOLE_BELOW) continue;
-    const digest = createHash("sha256").update(body).digest("hex");
+    const digest = digestOf(body);
     found.set(digest, body);
     result[name] = `sha256:${digest}`;
   }
