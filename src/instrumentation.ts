@@ -6,7 +6,7 @@ export async function register(): Promise<void> {
   const [{ database }, { startThreads }, { jobTeller }] = await Promise.all([
     import("@/server/db/client"),
     import("@/server/work/threads"),
-    import("@/server/bench/job-teller"),
+    import("@/server/work/teller"),
   ]);
   const threads = startThreads(database());
   // A server that is asked to end hands its work back, leaves what it cannot hand back as such, and closes its streams.

@@ -169,7 +169,6 @@ test("a server that starts gives what was answered before of the same revision, 
   expect(await late.ask(ina, "choices", [])).toBe("kept");
   expect(late.isBehind()).toBe(true);
   expect(await deskFor(60_000).ask(ina, "choices", [])).toMatchObject({ media: ["XY-02"] });
-  expect(await ina.db.select({ question: fleetAnswers.question }).from(fleetAnswers)).toEqual([
-    { question: "choices" },
-  ]);
+  const questions = await ina.db.select({ question: fleetAnswers.question }).from(fleetAnswers);
+  expect(questions.filter(({ question }) => question === "choices")).toHaveLength(1);
 });

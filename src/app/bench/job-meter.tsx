@@ -1,10 +1,11 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { phaseText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import type { JobProgress } from "@/server/bench/jobs";
+import { useProgress } from "../_lib/use-progress";
 
 const STATES: Record<JobProgress["state"], string> = {
   queued: "waiting for its turn",
@@ -20,22 +21,12 @@ const STATES: Record<JobProgress["state"], string> = {
 export function JobMeter({ initial }: { initial: JobProgress }) {
   const router = useRouter();
   const [progress, setProgress] = useState(initial);
-  const [heard, setHeard] = useState(true);
-  useEffect(() => {
-    const events = new EventSource("/api/bench/jobs");
-    events.onopen = () => setHeard(true);
-    // The browser connects again by itself.
-    events.onerror = () => setHeard(false);
-    events.onmessage = (event) => {
-      setHeard(true);
-      const all = JSON.parse(event.data) as JobProgress[];
-      const told = all.find(({ id }) => id === initial.id);
-      if (!told) return;
-      setProgress(told);
-      if (told.state !== initial.state || told.phase !== initial.phase) router.refresh();
-    };
-    return () => events.close();
-  }, [initial.id, initial.state, initial.phase, router]);
+  const heard = useProgress(({ bench }) => {
+    const told = bench.find(({ id }) => id === initial.id);
+    if (!told) return;
+    setProgress(told);
+    if (told.state !== initial.state || told.phase !== initial.phase) router.refresh();
+  });
   const { state, phase, doneBytes, totalBytes, rate } = progress;
   const left = rate && rate > 0 ? Math.ceil((totalBytes - doneBytes) / rate) : null;
   return (

@@ -1,15 +1,14 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { type FormEvent, useEffect, useState } from "react";
+import { type FormEvent, useState } from "react";
 import { problemText } from "@/core/words/problems";
 import type { EmulatedDrillEnd } from "@/server/bench/emulated-drills";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
+import { useProgress } from "../_lib/use-progress";
 import type { JobAnswer } from "../api/jobs/[id]/route";
 import { startEmulatedDrillAction } from "./actions";
-
-const POLL_MS = 1000;
 
 /** Starts a medium on an emulated computer like the one that is meant: it takes up to some minutes. */
 export function Emulated({ medium, computer }: { medium: string; computer: string }) {
@@ -21,28 +20,28 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
   const busy = isAsking || job !== null;
 
   // It goes on by itself; whoever stays is taken to its drill.
-  useEffect(() => {
-    if (job === null) return;
-    const poll = setInterval(async () => {
-      try {
-        const answer = await fetch(`/api/jobs/${job}`, { cache: "no-store" });
-        const { state, result } = (await answer.json()) as JobAnswer;
-        if (state === "queued" || state === "running") return;
-        setJob(null);
-        const end = result as EmulatedDrillEnd | null;
-        if (end && "drill" in end) router.push(`/drills/${end.drill}`);
-        else
-          setProblem(
-            end
-              ? problemText({ code: "refused", why: end.refusal })
-              : "The emulated drill did not finish. Start it again.",
-          );
-      } catch {
-        // The next try may do.
-      }
-    }, POLL_MS);
-    return () => clearInterval(poll);
-  }, [job, router]);
+  const ended = async (id: number) => {
+    try {
+      const answer = await fetch(`/api/jobs/${id}`, { cache: "no-store" });
+      const { state, result } = (await answer.json()) as JobAnswer;
+      if (state === "queued" || state === "running") return;
+      setJob(null);
+      const end = result as EmulatedDrillEnd | null;
+      if (end && "drill" in end) router.push(`/drills/${end.drill}`);
+      else
+        setProblem(
+          end
+            ? problemText({ code: "refused", why: end.refusal })
+            : "The emulated drill did not finish. Start it again.",
+        );
+    } catch {
+      // The next word may do.
+    }
+  };
+  useProgress(({ jobs }) => {
+    const told = jobs.find(({ id }) => id === job);
+    if (job !== null && told?.state !== "queued" && told?.state !== "running") void ended(job);
+  }, job !== null);
 
   const submit = async (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();

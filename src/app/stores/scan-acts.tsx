@@ -1,13 +1,14 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { problemText } from "@/core/words/problems";
 import { bytesText } from "@/core/words/sizes";
 import type { Result } from "@/server/problems";
 import { DropField } from "@/ui/drop-field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
+import { useJob } from "../_lib/use-progress";
 import {
   cancelScanAction,
   measureStoreAction,
@@ -28,8 +29,6 @@ interface ScanActsProps {
   kits: { name: string; versions: string[] }[];
 }
 
-const LOOK_AGAIN_MS = 800;
-
 /** Looking through a store, and what can be done with what was found. */
 export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits }: ScanActsProps) {
   const router = useRouter();
@@ -39,11 +38,12 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
   const [kit, setKit] = useState("");
   const [isMeasuring, setIsMeasuring] = useState(false);
   const isRunning = scan?.state === "running";
-  useEffect(() => {
-    if (!isRunning) return;
-    const timer = setInterval(() => router.refresh(), LOOK_AGAIN_MS);
-    return () => clearInterval(timer);
-  }, [isRunning, router]);
+  const [read, setRead] = useState<{ done: number; total: number } | null>(null);
+  useJob(
+    { kind: "store-scan", field: "scan", value: scan?.id ?? 0, isListening: isRunning },
+    () => router.refresh(),
+    ({ progress }) => setRead(progress),
+  );
   const act = async <T,>(doing: Promise<Result<T>>, then?: (value: T) => void) => {
     setProblem(null);
     setTold(null);
@@ -58,8 +58,8 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
       {isRunning && scan ? (
         <p className="flex items-center gap-3">
           <span role="status">
-            {scan.isThorough && scan.totalBytes > 0
-              ? `Reading everything: ${bytesText(scan.doneBytes)} of ${bytesText(scan.totalBytes)}.`
+            {scan.isThorough && (read?.total ?? scan.totalBytes) > 0
+              ? `Reading everything: ${bytesText(read?.done ?? scan.doneBytes)} of ${bytesText(read?.total ?? scan.totalBytes)}.`
               : "Looking through it."}
           </span>
           <button type="button" className="act" onClick={() => act(cancelScanAction(scan.id))}>

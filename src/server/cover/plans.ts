@@ -84,6 +84,7 @@ export const planWork: JobKind = {
     const id = planOf(work.job);
     const tell = async (told: PlanProgress) => {
       work.check();
+      work.tell(told.code, "done" in told ? told.done : 0, "of" in told ? told.of : 0);
       await work.act(async ({ db }) => {
         await db.update(coverPlans).set({ told, updatedAt: context.now() }).where(eq(coverPlans.id, id));
         return ok(null);

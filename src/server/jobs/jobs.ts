@@ -1,5 +1,5 @@
 import { randomBytes } from "node:crypto";
-import { and, asc, eq, inArray, sql } from "drizzle-orm";
+import { and, asc, desc, eq, gt, inArray, isNull, or, sql } from "drizzle-orm";
 import { act, errorNumber } from "../act";
 import type { Context } from "../context";
 import { affectedRows, insertedId } from "../db/results";
@@ -113,4 +113,25 @@ export function failureOf(error: unknown): JobFailure {
   }
   // The database's own: "The table is full", "No space left on device".
   return [1114, 1021].includes(errorNumber(error) ?? 0) ? "disk-full" : "fault";
+}
+
+/** What a page that follows work is told of a job. */
+export type JobTold = Pick<Job, "id" | "kind" | "payload" | "state" | "progress">;
+
+const TOLD_MOST = 200;
+
+/** Jobs that somebody waits for: those that are not done yet, and those that ended within so many milliseconds. */
+export function jobsTold({ db }: Context, withinMs: number): Promise<JobTold[]> {
+  const { id, kind, payload, state, progress, endedAt, once } = jobs;
+  return db
+    .select({ id, kind, payload, state, progress })
+    .from(jobs)
+    .where(
+      or(
+        and(inArray(state, ["queued", "running", "paused", "interrupted"]), isNull(once)),
+        gt(endedAt, sql`${DATABASE_NOW} - INTERVAL ${withinMs * 1000} MICROSECOND`),
+      ),
+    )
+    .orderBy(desc(id))
+    .limit(TOLD_MOST);
 }

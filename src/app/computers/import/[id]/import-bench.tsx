@@ -2,14 +2,14 @@
 
 import Link from "next/link";
 import { useRouter } from "next/navigation";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { importTroubleText, problemText } from "@/core/words/problems";
-import type { ImportProgress } from "@/server/exchange/imports";
 import type { ImportOptions, ImportReport, ImportView } from "@/server/exchange/options";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { plural } from "@/ui/words";
+import { useJob } from "../../../_lib/use-progress";
 import { startImportAction } from "../actions";
 import { IMPORT_STATE_TEXT } from "../states";
 import { Mapping } from "./mapping";
@@ -28,7 +28,8 @@ const ENCODING_TEXT = {
   "utf-16be": "UTF-16, big-endian",
   "windows-1252": "Windows-1252 (older spreadsheets)",
 };
-const POLL_MS = 400;
+/** How many of its rows were gone through. */
+type Gone = { done: number; total: number };
 const WORKING: ImportView["state"][] = ["checking", "running", "cancelling"];
 
 /** One table on its way in: how it is read, what its columns are, what the rows will be, and the act. */
@@ -40,9 +41,11 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
   const [isOther, setOther] = useState(false);
   const [refusal, setRefusal] = useState<string | null>(null);
   const [asked, setAsked] = useState<"check" | "run" | null>(null);
-  const [progress, setProgress] = useState<ImportProgress | null>(null);
+  const [progress, setProgress] = useState<Gone | null>(null);
   const [since, setSince] = useState(0);
-  const state = progress?.state ?? view.state;
+  const [isCancelling, setCancelling] = useState(false);
+  const doing = asked === null ? view.state : asked === "run" ? "running" : "checking";
+  const state = isCancelling ? "cancelling" : doing;
   const busy = asked !== null || WORKING.includes(view.state);
   const report = isOther || busy ? null : view.report;
   const problem = refusal ?? (isOther || busy ? null : view.problem && importTroubleText(view.problem));
@@ -50,22 +53,15 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
     options.mapping?.length === view.table?.header.length ? options.mapping : (view.table?.mapping ?? null);
 
   // While the server works: how far it is. A page that is opened anew finds its way back into it.
-  useEffect(() => {
-    if (!busy) return;
-    const poll = setInterval(async () => {
-      try {
-        const answer = await fetch(`/api/imports/${view.id}`, { cache: "no-store" });
-        const now = (await answer.json()) as ImportProgress;
-        setProgress(now);
-        if (WORKING.includes(now.state)) return;
-        setAsked(null);
-        router.refresh();
-      } catch {
-        // The next try may do.
-      }
-    }, POLL_MS);
-    return () => clearInterval(poll);
-  }, [busy, view.id, router]);
+  useJob(
+    { kind: "import", field: "import", value: view.id, isListening: busy },
+    () => {
+      setAsked(null);
+      setCancelling(false);
+      router.refresh();
+    },
+    (job) => setProgress(job.progress),
+  );
 
   const set = (more: Partial<ImportOptions>) => {
     setOptions((before) => ({ ...before, ...more }));
@@ -110,7 +106,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
     );
   return (
     <div aria-busy={!ready}>
-      <p className="mt-1 text-quiet">{IMPORT_STATE_TEXT[busy ? state : view.state]}</p>
+      <p className="mt-1 text-quiet">{IMPORT_STATE_TEXT[state]}</p>
       <ProblemLine text={problem} boxed className="mt-2 max-w-4xl" />
       {view.table && (
         <>
@@ -214,7 +210,10 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
             <button
               type="button"
               className="act"
-              onClick={() => fetch(`/api/imports/${view.id}`, { method: "DELETE" })}
+              onClick={() => {
+                setCancelling(true);
+                void fetch(`/api/imports/${view.id}`, { method: "DELETE" });
+              }}
             >
               Cancel
             </button>
@@ -248,7 +247,7 @@ function Choice({ checked, onChange, text }: { checked: boolean; onChange: (on: 
   );
 }
 
-function Progress({ progress, since }: { progress: ImportProgress | null; since: number }) {
+function Progress({ progress, since }: { progress: Gone | null; since: number }) {
   if (!progress || progress.total === 0) return <span role="status">Reading the file …</span>;
   const { done, total } = progress;
   const seconds = (Date.now() - since) / 1000;

@@ -1,21 +1,27 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { problemText } from "@/core/words/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
+import { useJob } from "../../../_lib/use-progress";
 import { acceptPlanAction, cancelPlanAction } from "../../actions";
-
-const LOOK_AGAIN_MS = 700;
 
 /** How far a plan is that is computed, until it is. */
 export function Running({ id, told }: { id: number; told: string | null }) {
   const router = useRouter();
-  useEffect(() => {
-    const timer = setInterval(() => router.refresh(), LOOK_AGAIN_MS);
-    return () => clearInterval(timer);
-  }, [router]);
+  const [heard, setHeard] = useState("");
+  useJob(
+    { kind: "cover-plan", field: "plan", value: id, isListening: true },
+    () => router.refresh(),
+    ({ state, progress }) => {
+      const now = JSON.stringify([state, progress]);
+      if (now === heard) return;
+      setHeard(now);
+      router.refresh();
+    },
+  );
   return (
     <p className="mt-4 flex items-center gap-3">
       <span role="status">{told}</span>

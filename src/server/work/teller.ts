@@ -1,17 +1,26 @@
+import { type JobProgress, progressOf } from "../bench/jobs";
 import { type Context, ownContext } from "../context";
+import { type JobTold, jobsTold } from "../jobs/jobs";
 import { log } from "../log";
-import { type JobProgress, progressOf } from "./jobs";
 
 const TELL_EVERY_MS = 700;
 /** What ended so lately is told once more, since whoever listens may have missed it. */
 const BACK_MS = 5000;
 
+/** How far all work is that goes on, and what it came to that has just ended. */
+export interface Progress {
+  bench: JobProgress[];
+  jobs: JobTold[];
+}
+
 /** Tells how far jobs are to everybody who listens: one question for all of them, and none while nobody does. */
 export class JobTeller {
-  private readonly listeners = new Set<(jobs: JobProgress[]) => void>();
+  /** Each with the question before which it came. */
+  private readonly listeners = new Map<(progress: Progress) => void, number>();
+  private asked = 0;
+  private isAsking = false;
   private readonly end = new AbortController();
   private timer: ReturnType<typeof setTimeout> | null = null;
-  private latest: JobProgress[] | null = null;
 
   constructor(
     private readonly context: Context,
@@ -23,11 +32,11 @@ export class JobTeller {
     return this.end.signal;
   }
 
-  /** Tells at once what was last known, and then each time. Gives how to leave. */
-  listen(tell: (jobs: JobProgress[]) => void): () => void {
-    this.listeners.add(tell);
-    if (this.latest) tell(this.latest);
-    if (this.timer === null) this.next(0);
+  /** Tells at once, and then each time, only what was asked after it came. Gives how to leave. */
+  listen(tell: (progress: Progress) => void): () => void {
+    this.listeners.set(tell, this.asked);
+    // Whoever comes while a question is under way is told by the next one, which follows at once.
+    if (!this.isAsking) this.next(0);
     return () => {
       this.listeners.delete(tell);
     };
@@ -40,19 +49,27 @@ export class JobTeller {
   }
 
   private next(ms: number): void {
+    if (this.timer) clearTimeout(this.timer);
     this.timer = setTimeout(() => void this.ask(), ms);
   }
 
   private async ask(): Promise<void> {
+    const question = ++this.asked;
+    this.isAsking = true;
     try {
-      this.latest = await progressOf(this.context, new Date(Date.now() - BACK_MS));
-      for (const tell of this.listeners) tell(this.latest);
+      const [bench, jobs] = await Promise.all([
+        progressOf(this.context, new Date(Date.now() - BACK_MS)),
+        jobsTold(this.context, BACK_MS),
+      ]);
+      for (const [tell, cameAt] of this.listeners) if (cameAt < question) tell({ bench, jobs });
     } catch (error) {
       log.warn({ err: error }, "the progress of jobs could not be told");
     }
-    if (this.listeners.size > 0 && !this.end.signal.aborted) return this.next(this.everyMs);
+    this.isAsking = false;
     this.timer = null;
-    this.latest = null;
+    if (this.listeners.size === 0 || this.end.signal.aborted) return;
+    const isWaitedFor = [...this.listeners.values()].some((cameAt) => cameAt >= question);
+    this.next(isWaitedFor ? 0 : this.everyMs);
   }
 }
 

@@ -1,10 +1,10 @@
 import { createResponse } from "better-sse";
-import { jobTeller } from "@/server/bench/job-teller";
-import { currentContext } from "../../../_lib/context";
+import { jobTeller } from "@/server/work/teller";
+import { currentContext } from "../../_lib/context";
 
 export const dynamic = "force-dynamic";
 
-/** Tells how far jobs are, as server-sent events, for as long as the page listens and the server runs. */
+/** Tells how far all work is, as server-sent events, for as long as the page listens and the server runs. */
 export async function GET(request: Request): Promise<Response> {
   const teller = jobTeller(await currentContext());
   const until = new Request(request.url, {
@@ -12,8 +12,8 @@ export async function GET(request: Request): Promise<Response> {
     signal: AbortSignal.any([request.signal, teller.signal]),
   });
   return createResponse(until, { headers: { "x-accel-buffering": "no" } }, (session) => {
-    const leave = teller.listen((jobs) => {
-      if (session.isConnected) session.push(jobs);
+    const leave = teller.listen((progress) => {
+      if (session.isConnected) session.push(progress);
     });
     session.once("disconnected", leave);
   });
