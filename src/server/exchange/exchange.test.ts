@@ -294,3 +294,25 @@ test("why an import came to nothing is kept as a code; a sentence of an earlier 
   expect(problem).toEqual({ code: "told-in-words", text: "It was cut off." });
   expect(problem && importTroubleText(problem)).toBe("It was cut off.");
 });
+
+test("an import whose worker was lost behind its last write is done, also where it was tried too often or cancelled", async () => {
+  const { ina } = inventory;
+  for (const [tag, lost] of [
+    ["LW-1", { attempts: 5, wish: null }],
+    ["LW-2", { attempts: 1, wish: "cancel" as const }],
+  ] as const) {
+    const id = value(await stageImport(ina, `${tag}.csv`, new TextEncoder().encode(`tag\n${tag}\n`)));
+    await worked(ina, id, OPTIONS);
+    // As it stands where the worker is killed before it says that the job has ended.
+    const leaseUntil = new Date(Date.now() - 60_000);
+    await ina.db
+      .update(jobs)
+      .set({ state: "running", token: "gone", leaseUntil, endedAt: null, result: null, ...lost })
+      .where(sql`kind = 'import' AND JSON_VALUE(payload, '$.import') = ${id}`);
+    const engine = new Engine(ina.db, KINDS, { now: ina.now });
+    await engine.look();
+    await engine.idle();
+    await engine.stop();
+    expect([(await importProgress(ina, id))?.state, (await getComputer(ina, tag))?.row.tag]).toEqual(["done", tag]);
+  }
+});

@@ -244,6 +244,12 @@ export const importWork: JobKind = {
   },
   ended: async (acting, job, { state, ...end }) => {
     const { import: id } = payloadOf(job);
+    // Its rows may be there already: the worker that brought them about was lost before it could say so.
+    const [row] = await acting.db
+      .select({ state: imports.state, report: imports.report })
+      .from(imports)
+      .where(eq(imports.id, id));
+    if (row?.state === "done") return;
     if (state === "done") {
       const its = "result" in end ? (end.result as ImportEnd | null) : null;
       if (its) await endImport(acting, id, { ...its, ...(its.report ? countsOf(its.report) : {}) });
@@ -254,7 +260,6 @@ export const importWork: JobKind = {
       });
     else {
       // What was gone through before stays so.
-      const [row] = await acting.db.select({ report: imports.report }).from(imports).where(eq(imports.id, id));
       await endImport(acting, id, { state: row?.report ? "checked" : "staged", problem: CANCELLED });
     }
   },

@@ -204,6 +204,41 @@ test("what a worker was asked before it was lost is done: the job is cancelled, 
   expect(await getJobRow(inventory.ina, id)).toMatchObject({ attempts: 1, holds: null });
 });
 
+test("what a lost worker had brought about is done, whatever was asked of it since, and however often it was tried", async () => {
+  const kept: JobKind = {
+    isRepeatable: true,
+    run: async (work) => {
+      value(
+        await work.act(async (acting) => {
+          await work.keepResult(acting, { made: 1 });
+          return ok(null);
+        }),
+      );
+      await until(() => !work.isHeld);
+      throw new Stopped("lease-gone");
+    },
+  };
+  const ids = [await queue(), await queue()];
+  await inventory.ina.db
+    .update(jobs)
+    .set({ attempts: 4 })
+    .where(eq(jobs.id, ids[1] ?? 0));
+  const lost = engine({ count: kept });
+  await lost.look();
+  await until(async () => (await getJobRow(inventory.ina, ids[1] ?? 0))?.result !== null);
+  await until(async () => (await getJobRow(inventory.ina, ids[0] ?? 0))?.result !== null);
+  value(await askOfJob(inventory.ina, ids[0] ?? 0, "cancel"));
+  await lost.idle();
+  const other = engine({ count: kept });
+  for (const id of ids) {
+    await until(async () => {
+      await other.look();
+      return (await stateOf(id)) === "done";
+    });
+    expect(await getJobRow(inventory.ina, id)).toMatchObject({ result: { made: 1 }, failure: null });
+  }
+});
+
 test("a worker is tried so often, and not for ever", async () => {
   const ends: JobEnd[] = [];
   const kind: JobKind = {

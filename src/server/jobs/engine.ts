@@ -443,8 +443,12 @@ interface Ran {
   attempts: number;
 }
 
-/** What becomes of a job whose worker is gone; null: it is queued again. What was asked of the worker counts. */
-function endOfLost({ wish, attempts }: Job, { isRepeatable }: JobKind): JobEnd | null {
+/**
+ * What becomes of a job whose worker is gone; null: it is queued again. What it had kept as its result was brought
+ * about, whatever was asked of the worker since; else that counts.
+ */
+function endOfLost({ wish, attempts, result }: Job, { isRepeatable }: JobKind): JobEnd | null {
+  if (result !== null) return { state: "done", result };
   if (wish !== null) return { state: wish === "cancel" ? "cancelled" : "paused" };
   if (!isRepeatable) return { state: "interrupted" };
   return attempts >= ATTEMPTS_MOST ? { state: "failed", failure: "worker-gone" } : null;

@@ -29,11 +29,15 @@ export interface JobsThread {
 /** A thread that ended by a fault is begun again so much later: what it did is taken up by its leases. */
 const AGAIN_AFTER_MS = 2_000;
 
+/** A server that ends waits so long for its jobs to be handed back. */
+const HANDS_BACK_MS = 4_000;
+
 /** Jobs in a thread of their own, begun again where it ends by a fault. */
 class Jobs {
   private worker: Worker | null = null;
   private remote: Remote<JobsThread> | null = null;
   private isStopping = false;
+  private ended: Promise<unknown> = Promise.resolve();
 
   constructor(private readonly questions: FleetQuestions) {}
 
@@ -45,6 +49,7 @@ class Jobs {
     this.worker = worker;
     this.remote = wrap<JobsThread>(nodeEndpoint(worker));
     worker.on("error", (error) => log.error({ err: error }, "the thread that does jobs failed"));
+    this.ended = new Promise((resolve) => worker.once("exit", resolve));
     worker.once("exit", () => {
       port1.close();
       if (!this.isStopping) void sleep(AGAIN_AFTER_MS).then(() => this.start());
@@ -53,7 +58,8 @@ class Jobs {
 
   async stop(): Promise<void> {
     this.isStopping = true;
-    await this.remote?.stop();
+    // What cannot be handed back in time is taken up by its lease.
+    await Promise.race([this.remote?.stop(), this.ended, sleep(HANDS_BACK_MS, null, { ref: false })]);
     await this.worker?.terminate();
   }
 }
