@@ -112,28 +112,35 @@ function valueNow({ input, retiredAt }: Current, field: BulkChange["field"]): st
   }
 }
 
+const NO_SECURE_BOOT: NonNullable<Facts["firmware"]["secureBoot"]> = {
+  ...{ state: null, pk: null, kek: null },
+  ...{ db: null, dbx: null, sbatLevel: null },
+};
+const NO_KEYS: NonNullable<Facts["firmware"]["keys"]> = { setup: null, startMenu: null, save: null };
+
 /** Facts with the change in them; the place and retirement are no facts. */
 function factsWith(facts: Facts, change: BulkChange): Facts {
   const { computer, firmware } = facts;
   const value = change.value === "" ? null : change.value;
-  const withFirmware = (more: object) => factsSchema.parse({ ...facts, firmware: { ...firmware, ...more } });
+  const withFirmware = (more: object): Facts => ({ ...facts, firmware: { ...firmware, ...more } });
+  // What is set passed the schema of the change, and the rest that of facts when it was read.
   switch (change.field) {
     case "form":
     case "make":
     case "model":
-      return factsSchema.parse({ ...facts, computer: { ...computer, [change.field]: value } });
+      return { ...facts, computer: { ...computer, [change.field]: value } };
     case "firmwareVersion":
       return withFirmware({ version: value });
     case "secureBoot":
-      return withFirmware({ secureBoot: { ...firmware.secureBoot, state: value } });
+      return withFirmware({ secureBoot: { ...(firmware.secureBoot ?? NO_SECURE_BOOT), state: value } });
     case "legacyMode":
     case "fastBoot":
     case "usbStart":
       return withFirmware({ [change.field]: value });
     case "setupKey":
-      return withFirmware({ keys: { ...firmware.keys, setup: value } });
+      return withFirmware({ keys: { ...(firmware.keys ?? NO_KEYS), setup: value } });
     case "startMenuKey":
-      return withFirmware({ keys: { ...firmware.keys, startMenu: value } });
+      return withFirmware({ keys: { ...(firmware.keys ?? NO_KEYS), startMenu: value } });
     default:
       return facts;
   }

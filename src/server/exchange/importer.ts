@@ -22,7 +22,7 @@ import { type ComputerInput, computerInputSchema, snapshot } from "../inventory/
 import { difference } from "../inventory/events";
 import { factsOfStored } from "../inventory/list-store";
 import type { ComputerWrite } from "../inventory/write-computers";
-import { checked } from "../problems";
+import { checked, type Result } from "../problems";
 import type { ImportOptions, ImportReport } from "./options";
 import type { SourceRow } from "./source";
 
@@ -155,6 +155,7 @@ export class Importer {
     const marks = record.provenance ?? NO_PROVENANCE;
     record.provenance = null;
     const faults = row.apply(record);
+    const told = record.facts;
     for (const fault of faults) this.fault(fault);
     if (faults.length > 0) return null;
     if (!record.tag) return refuse("tag", { code: "tag-missing" });
@@ -162,7 +163,8 @@ export class Importer {
     const siteId = this.siteOf(record, refuse);
     if (siteId === undefined) return null;
     const provenance = this.marked(recorded?.record.facts ?? null, marks, record);
-    return this.write(row, recorded, record, siteId, provenance, refuse);
+    const isChecked = row.isChecked === true && record.facts === told;
+    return this.write(row, recorded, { record, isChecked }, siteId, provenance, refuse);
   }
 
   private isFirst(row: SourceRow, record: ComputerRecord, refuse: Refuse): boolean {
@@ -241,13 +243,15 @@ export class Importer {
   private write(
     row: SourceRow,
     known: Known | undefined,
-    record: ComputerRecord,
+    { record, isChecked }: { record: ComputerRecord; isChecked: boolean },
     siteId: number | null,
     provenance: Provenance,
     refuse: Refuse,
   ): ComputerWrite | null {
-    const { tag, name, note } = record;
-    const parsed = checked(computerInputSchema, { tag, name, siteId, note, facts: record.facts });
+    const { tag, name, note, facts } = record;
+    const parsed = isChecked
+      ? withFacts(checked(identitySchema, { tag, name, siteId, note }), facts)
+      : checked(computerInputSchema, { tag, name, siteId, note, facts });
     if (!parsed.ok)
       return refuse(null, {
         code: "not-taken",
@@ -294,6 +298,13 @@ export class Importer {
       },
     };
   }
+}
+
+/** What is checked of a computer whose facts passed the schema before. */
+const identitySchema = computerInputSchema.omit({ facts: true });
+
+function withFacts(parsed: Result<Omit<ComputerInput, "facts">>, facts: Facts): Result<ComputerInput> {
+  return parsed.ok ? { ok: true, value: { ...parsed.value, facts } } : parsed;
 }
 
 /** Whether disks and who may sign are as before. */

@@ -22,6 +22,8 @@ export interface SourceRow {
   tag: string;
   serial: string | null;
   /** Lays the row over a record. */
+  /** Its facts passed the schema whole when it was read, and are taken over as they are. */
+  isChecked?: boolean;
   apply: (record: ComputerRecord) => ImportFault[];
 }
 
@@ -55,6 +57,7 @@ function linesSource(text: string): Source {
           row,
           tag: record.tag.trim(),
           serial: record.facts.computer.serial,
+          isChecked: !reading.bare,
           apply: (target) => {
             const tag = record.tag.trim() || target.tag;
             if (reading.bare) Object.assign(target, { tag, facts: laidOver(target.facts, record.facts) });
