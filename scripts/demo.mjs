@@ -2,7 +2,7 @@
 // Installs what is missing, prepares the database, loads the demo, builds if needed and starts Creel.
 import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { buildIfNeeded, runScript, serve } from "./lib/build.mjs";
+import { buildIfNeeded, endServer, runScript, serve } from "./lib/build.mjs";
 import { portIsFree, startDatabase, stopLeftOver } from "./lib/database.mjs";
 import { DEBIAN, installDebianPackages, installNpmPackages, ROOT } from "./lib/install.mjs";
 import { Problem, runMain } from "./lib/problem.mjs";
@@ -37,7 +37,8 @@ await runMain(async () => {
     // A second Ctrl-C must not leave the servers behind.
     if (stopping) return;
     stopping = true;
-    server?.kill("SIGTERM");
+    // Its database must be there while it hands its work back.
+    await endServer(server);
     await database.stop();
     process.exit(code);
   };
@@ -57,7 +58,7 @@ await runMain(async () => {
     server.once("exit", () => stop(1));
     console.log(`Creel is ready: http://127.0.0.1:${PORT}\nCtrl-C stops it; the data stays.`);
   } catch (error) {
-    server?.kill("SIGTERM");
+    await endServer(server);
     await database.stop();
     throw error;
   }

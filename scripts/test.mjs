@@ -3,7 +3,7 @@
 // npm test -- NAME… runs some of them only.
 import { spawn } from "node:child_process";
 import { join } from "node:path";
-import { buildIfNeeded, runScript, serve } from "./lib/build.mjs";
+import { buildIfNeeded, endServer, runScript, serve } from "./lib/build.mjs";
 import { freePort, startDatabase } from "./lib/database.mjs";
 import { DEBIAN, installDebianPackages, installNpmPackages, ROOT } from "./lib/install.mjs";
 import { Problem, runMain } from "./lib/problem.mjs";
@@ -86,7 +86,7 @@ const STEPS = {
         env: { CREEL_ADDRESS: `http://127.0.0.1:${port}`, DATABASE_URL: url, CREEL_DATA: data },
       });
     } finally {
-      server.kill("SIGTERM");
+      await endServer(server);
       running.delete(server);
     }
   },

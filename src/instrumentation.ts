@@ -9,12 +9,14 @@ export async function register(): Promise<void> {
     import("@/server/work/teller"),
   ]);
   const threads = startThreads(database());
-  // A server that is asked to end hands its work back, leaves what it cannot hand back as such, and closes its streams.
-  for (const signal of ["SIGTERM", "SIGINT"] as const)
-    process.once(signal, () => {
-      jobTeller({ db: database(), now: () => new Date() }).stop();
-      void threads.stop();
-    });
+  // A server that is asked to end closes its streams and hands its work back; what it cannot hand back in time is taken
+  // up by whoever finds it. Next leaves it to us where NEXT_MANUAL_SIG_HANDLE is set, and ends at once where it is not.
+  const end = async () => {
+    jobTeller({ db: database(), now: () => new Date() }).stop();
+    await threads.stop().catch(() => {});
+    if (process.env.NEXT_MANUAL_SIG_HANDLE) process.exit(0);
+  };
+  for (const signal of ["SIGTERM", "SIGINT"] as const) process.once(signal, () => void end());
 }
 
 /** What went wrong while a page or an action was made: one structured line; the page shows a sentence. */

@@ -85,7 +85,12 @@ export async function serve(port, databaseUrl, logFile, data) {
   const output = openSync(logFile, "a");
   const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", "127.0.0.1"], {
     cwd: ROOT,
-    env: { ...env, DATABASE_URL: databaseUrl, CREEL_DATA: data, NODE_ENV: "production" },
+    env: {
+      ...env,
+      ...{ DATABASE_URL: databaseUrl, CREEL_DATA: data, NODE_ENV: "production" },
+      // The application ends by itself, once it has handed its work back: src/instrumentation.ts.
+      NEXT_MANUAL_SIG_HANDLE: "1",
+    },
     stdio: ["ignore", output, output],
     detached: true,
   });
@@ -104,6 +109,18 @@ export async function serve(port, databaseUrl, logFile, data) {
     }
   }
   return server;
+}
+
+const ENDS_WITHIN_MS = 6_000;
+
+/** Asks a server that `serve` started to end, and waits until it has. */
+export async function endServer(server) {
+  if (!server || server.exitCode !== null || server.signalCode !== null) return;
+  const gone = new Promise((resolve) => server.once("exit", resolve));
+  server.kill("SIGTERM");
+  const late = setTimeout(() => server.kill("SIGKILL"), ENDS_WITHIN_MS);
+  await gone;
+  clearTimeout(late);
 }
 
 /** Runs one of the project's TypeScript scripts to its end. */
