@@ -44,8 +44,8 @@ setDesk(desk);
 keepOn(db, (workerData as FleetData).quickMs);
 
 const thread: FleetThread = {
-  async prepare() {
-    return (await standsAt(ownContext(db, () => new Date()))).revision;
+  async prepare(now: Date) {
+    return (await standsAt(ownContext(db, () => now))).revision;
   },
   async answer({ question, asked, now, revision }: Question): Promise<Answered> {
     const context = ownContext(db, () => now);
@@ -53,8 +53,9 @@ const thread: FleetThread = {
     desk.moveTo(`${stands.revision} ${Math.max(stands.revision, revision)} ${dayOf(now)}`);
     const start = performance.now();
     const value = await desk.ask(context, question, asked);
-    const answered: Answered = { value, revision: stands.revision };
-    if (stands.revision >= revision && performance.now() - start > KEPT_FROM_MS)
+    const answered: Answered = { value, revision: stands.revision, day: stands.day };
+    const isNow = stands.revision >= revision && stands.day === dayOf(now);
+    if (isNow && performance.now() - start > KEPT_FROM_MS)
       await keepAnswer(db, { question, asked, day: dayOf(now) }, answered);
     return answered;
   },

@@ -156,6 +156,31 @@ test("a fleet that takes long is judged by the next thread, while this one goes 
   expect(await names()).toEqual(["XY-02"]);
 });
 
+test("on another day everything is judged anew, and until then told to be of the day before", async () => {
+  const { ina, clock } = inventory;
+  const before = clock.now;
+  const desk = deskFor(-1);
+  const count = async () => ((await desk.ask(ina, "overview", [])) as { computers: number }).computers;
+  expect([await count(), desk.isBehind()]).toEqual([6, false]);
+  clock.now = new Date(before.getTime() + 86_400_000);
+  expect([await count(), desk.isBehind()]).toEqual([6, true]);
+  for (let waited = 0; desk.isBehind() && waited < 400; waited++) await new Promise((done) => setTimeout(done, 50));
+  expect([desk.isBehind(), await count(), desk.isBehind()]).toEqual([false, 6, false]);
+  clock.now = before;
+});
+
+test("a thread that found no database is followed by one that does", async () => {
+  const { ina } = inventory;
+  const gone = new URL(inventory.url);
+  gone.port = "1";
+  const program = { file: PROGRAM, databaseUrl: gone.toString(), quickMs: 60_000, waitsMs: 60_000 };
+  const desk = new FleetDesk(ina.db, program);
+  desks.push(desk);
+  await expect(desk.ask(ina, "covers", [[1, 2, 3]])).rejects.toThrow();
+  program.databaseUrl = inventory.url;
+  expect(await desk.ask(ina, "covers", [[1, 2, 3]])).toHaveLength(3);
+});
+
 test("a server that starts gives what was answered before of the same revision, while it still reads", async () => {
   const { ina } = inventory;
   const { keepAnswer } = await import("@/server/fleet/kept-answers");

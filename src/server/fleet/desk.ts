@@ -23,13 +23,15 @@ export interface Question {
 
 export interface Answered {
   value: unknown;
+  /** What the fleet stood at, and the ISO day for which it was judged. */
   revision: number;
+  day: string;
 }
 
 /** What a thread that holds the fleet does. */
 export interface FleetThread {
-  /** Reads and judges the whole fleet; gives the revision that it was read at. */
-  prepare(): Promise<number>;
+  /** Reads and judges the whole fleet for a moment; gives the revision that it was read at. */
+  prepare(now: Date): Promise<number>;
   answer(question: Question): Promise<Answered>;
 }
 
@@ -68,7 +70,7 @@ class Hand {
   private readonly end: Promise<never>;
   readonly prepared: Promise<void>;
 
-  constructor({ file, databaseUrl, quickMs }: FleetProgram) {
+  constructor({ file, databaseUrl, quickMs }: FleetProgram, now: Date) {
     this.worker = new Worker(file, {
       env: databaseUrl === undefined ? process.env : { ...process.env, DATABASE_URL: databaseUrl },
       workerData: { quickMs } satisfies FleetData,
@@ -84,10 +86,14 @@ class Hand {
     });
     // A process that has nothing else to do may end.
     this.worker.unref();
-    this.prepared = this.here(this.remote.prepare()).then(() => {
+    this.prepared = this.here(this.remote.prepare(now)).then(() => {
       this.isReady = true;
     });
-    this.prepared.catch(() => {});
+    // Without its database it is of no use: whoever asks next begins another one.
+    this.prepared.catch(() => {
+      this.hasEnded = true;
+      void this.stop();
+    });
   }
 
   private here<T>(promise: Promise<T>): Promise<T> {
@@ -128,6 +134,7 @@ interface Remembered {
 export class FleetDesk implements Desk {
   private hand: Hand | null = null;
   private next: Hand | null = null;
+  private gaveOlder = false;
   private readonly remembered = new LRUCache<string, Remembered>({ max: REMEMBERED });
 
   constructor(
@@ -139,7 +146,7 @@ export class FleetDesk implements Desk {
 
   /** Begins to read the fleet. */
   start(): void {
-    this.holding();
+    this.holding(new Date());
   }
 
   async stop(): Promise<void> {
@@ -147,7 +154,7 @@ export class FleetDesk implements Desk {
   }
 
   isBehind(): boolean {
-    return this.next !== null || this.hand?.isReady === false;
+    return this.next !== null || (this.gaveOlder && this.hand?.isReady === false);
   }
 
   async ask(context: Context, question: string, asked: readonly unknown[], isRemembered = true): Promise<unknown> {
@@ -166,37 +173,40 @@ export class FleetDesk implements Desk {
     };
     answered.then((answer) => {
       remembered.revision = answer.revision;
-      if (answer.revision < revision) forget();
+      if (answer.revision < revision || answer.day !== day) forget();
     }, forget);
     return remembered.value;
   }
 
   private async answered(question: Question, day: string): Promise<Answered> {
-    const hand = this.holding();
+    const hand = this.holding(question.now);
     if (!hand.isReady) {
       const kept = await keptAnswer(this.db, { ...question, day });
-      if (kept?.revision === question.revision) return kept;
+      if (kept?.revision === question.revision) return { ...kept, day };
       const late = Symbol("late");
-      if (kept && (await Promise.race([hand.prepared, sleep(this.program.waitsMs, late, { ref: false })])) === late)
-        return kept;
+      if (kept && (await Promise.race([hand.prepared, sleep(this.program.waitsMs, late, { ref: false })])) === late) {
+        this.gaveOlder = true;
+        return { ...kept, day };
+      }
       await hand.prepared;
     }
     const answered = await hand.answer(question);
-    if (answered.revision >= question.revision) return { ...answered, revision: question.revision };
-    this.succeed();
+    if (answered.revision >= question.revision && answered.day === day)
+      return { ...answered, revision: question.revision };
+    this.succeed(question.now);
     return answered;
   }
 
   /** The thread that answers; a new one where there is none, or where it ended by a fault. */
-  private holding(): Hand {
-    if (!this.hand || this.hand.hasEnded) this.hand = new Hand(this.program);
+  private holding(now: Date): Hand {
+    if (!this.hand || this.hand.hasEnded) this.hand = new Hand(this.program, now);
     return this.hand;
   }
 
   /** Has the fleet judged anew by another thread, which takes over once it is ready. */
-  private succeed(): void {
+  private succeed(now: Date): void {
     if (this.next) return;
-    const next = new Hand(this.program);
+    const next = new Hand(this.program, now);
     this.next = next;
     next.prepared.then(
       () => {

@@ -56,7 +56,12 @@ function current(context: Context): Promise<Kept> {
   const before = kept.get(context.db);
   const next = (before ?? Promise.resolve(null)).catch(() => null).then((known) => refresh(context, known));
   kept.set(context.db, next);
-  next.catch(() => kept.delete(context.db));
+  // A database that is gone for a moment takes nothing away: what was known is brought up to now from there.
+  next.catch(() => {
+    if (kept.get(context.db) !== next) return;
+    if (before) kept.set(context.db, before);
+    else kept.delete(context.db);
+  });
   return next;
 }
 
