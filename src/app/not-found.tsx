@@ -6,11 +6,11 @@ export default function NotFound() {
       <h1>There is nothing under this address.</h1>
       <p className="mt-2">
         It may have been given another tag. Look for it with the field above, or go to{" "}
-        <Link className="link" href="/computers">
+        <Link prefetch={false} className="link" href="/computers">
           computers
         </Link>{" "}
         or{" "}
-        <Link className="link" href="/media">
+        <Link prefetch={false} className="link" href="/media">
           media
         </Link>
         .

@@ -177,6 +177,7 @@ function SiteTable({ today, cover }: { today: Overview; cover: CoverView }) {
                     <span className="text-quiet">–</span>
                   ) : (
                     <Link
+                      prefetch={false}
                       className={state === "broken" ? "font-bold text-plum" : ""}
                       href={`/computers?best=${best}${site.siteId === null ? "" : `&site=${site.siteId}`}`}
                     >

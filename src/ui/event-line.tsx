@@ -72,7 +72,7 @@ function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean 
         {event.personName} {event.action}{" "}
         {withTag &&
           (station ? (
-            <Link className="code link" href={`/${station}/${encodeURIComponent(event.entityTag)}`}>
+            <Link prefetch={false} className="code link" href={`/${station}/${encodeURIComponent(event.entityTag)}`}>
               {event.entityTag}
             </Link>
           ) : (

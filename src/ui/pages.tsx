@@ -17,7 +17,7 @@ export function Pages({
   return (
     <nav aria-label="Pages" className="mt-2 flex items-center justify-between">
       {page > 1 ? (
-        <Link className="link" href={href(page - 1)} rel="prev">
+        <Link prefetch={false} className="link" href={href(page - 1)} rel="prev">
           before
         </Link>
       ) : (
@@ -28,7 +28,7 @@ export function Pages({
         {total.toLocaleString("en-GB")}
       </span>
       {page < last ? (
-        <Link className="link" href={href(page + 1)} rel="next">
+        <Link prefetch={false} className="link" href={href(page + 1)} rel="next">
           next
         </Link>
       ) : (

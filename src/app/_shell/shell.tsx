@@ -99,7 +99,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
         className="print:hidden border-line border-b bg-sunk lg:sticky lg:top-0 lg:h-screen lg:border-r lg:border-b-0"
       >
         <div className="flex items-center gap-1 overflow-x-auto px-3 py-2 lg:block lg:px-0 lg:py-4">
-          <Link href="/" className="mr-3 flex items-center gap-2 no-underline lg:mr-0 lg:mb-5 lg:px-4">
+          <Link prefetch={false} href="/" className="mr-3 flex items-center gap-2 no-underline lg:mr-0 lg:mb-5 lg:px-4">
             <Mark />
             <span className="font-bold text-lg tracking-tight">Creel</span>
           </Link>
@@ -110,6 +110,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
                 : [href, ...(ALSO_OF[href] ?? [])].some((start) => path === start || path.startsWith(`${start}/`));
             return (
               <Link
+                prefetch={false}
                 key={href}
                 href={href}
                 aria-current={here ? "page" : undefined}

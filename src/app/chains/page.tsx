@@ -135,7 +135,7 @@ async function Opened({
         {!opened.hasComputer
           ? `No computer ${state.computer} is in service.`
           : `No medium ${state.medium} is in service.`}{" "}
-        <Link className="link" href={close}>
+        <Link prefetch={false} className="link" href={close}>
           Close
         </Link>
       </p>
@@ -152,7 +152,7 @@ async function Opened({
           <span className="code">{state.medium}</span> on <span className="code">{state.computer}</span>
           {best.release && <span className="font-normal text-quiet"> · {best.release}</span>}
         </h2>
-        <Link className="act" href={close} scroll={false}>
+        <Link prefetch={false} className="act" href={close} scroll={false}>
           Close
         </Link>
       </div>

@@ -39,11 +39,11 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
       {computers.total + media.total === 0 && (
         <p className="mt-2">
           Tags, names, serials, makes and models were looked through, of what is in service.{" "}
-          <Link className="link" href="/computers/new">
+          <Link prefetch={false} className="link" href="/computers/new">
             Add a computer
           </Link>{" "}
           or{" "}
-          <Link className="link" href="/media/new">
+          <Link prefetch={false} className="link" href="/media/new">
             register a medium
           </Link>
           .
@@ -52,7 +52,7 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
       <ul data-list className="mt-3 divide-y divide-line">
         {computers.items.map((item) => (
           <li key={item.tag} className="py-1.5">
-            <Link data-item href={`/computers/${encodeURIComponent(item.tag)}`}>
+            <Link prefetch={false} data-item href={`/computers/${encodeURIComponent(item.tag)}`}>
               <span className="code font-bold">{item.tag}</span> {item.name}
             </Link>{" "}
             <span className="caption">
@@ -62,7 +62,7 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
         ))}
         {media.items.map((item) => (
           <li key={item.tag} className="py-1.5">
-            <Link data-item href={`/media/${encodeURIComponent(item.tag)}`}>
+            <Link prefetch={false} data-item href={`/media/${encodeURIComponent(item.tag)}`}>
               <span className="code font-bold">{item.tag}</span> {item.name}
             </Link>{" "}
             <span className="caption">{[item.siteName, servesText(item.computers)].filter(Boolean).join(" · ")}</span>

@@ -31,7 +31,7 @@ export default async function Sites() {
                 </Link>{" "}
                 <span className="text-quiet">{site.place}</span>
               </div>
-              <Link data-item className="link" href={`/computers?site=${site.id}`}>
+              <Link prefetch={false} data-item className="link" href={`/computers?site=${site.id}`}>
                 {plural(site.computers, "computer")}
               </Link>
               <Link prefetch={false} className="link" href={`/media?site=${site.id}`}>

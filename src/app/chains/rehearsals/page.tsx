@@ -14,7 +14,7 @@ export default async function Rehearsals() {
   return (
     <>
       <p>
-        <Link className="link" href="/chains">
+        <Link prefetch={false} className="link" href="/chains">
           Chains
         </Link>
       </p>

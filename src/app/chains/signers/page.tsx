@@ -22,7 +22,7 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
   return (
     <>
       <p>
-        <Link className="link" href="/chains">
+        <Link prefetch={false} className="link" href="/chains">
           Chains
         </Link>
       </p>

@@ -65,7 +65,7 @@ export function Routes({
       {best.links.starts.verdict === "broken" && (
         <p>
           {neededText(facts.firmware)}{" "}
-          <Link className="link" href="/media/new">
+          <Link prefetch={false} className="link" href="/media/new">
             Register one
           </Link>
           .

@@ -23,7 +23,7 @@ export default async function Played({ params }: { params: Promise<{ id: string 
   return (
     <article>
       <p className="print:hidden">
-        <Link className="link" href="/chains/rehearsals">
+        <Link prefetch={false} className="link" href="/chains/rehearsals">
           What if …
         </Link>
       </p>

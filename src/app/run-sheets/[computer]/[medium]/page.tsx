@@ -50,7 +50,7 @@ export default async function RunSheet({ params }: Props) {
           {medium.row.retiredAt
             ? `${medium.row.tag} is retired: it is no longer judged.`
             : `Nothing was read from ${medium.row.tag} yet, so there is no sheet for it.`}{" "}
-          <Link className="link" href={`/media/${encodeURIComponent(medium.row.tag)}`}>
+          <Link prefetch={false} className="link" href={`/media/${encodeURIComponent(medium.row.tag)}`}>
             See {medium.row.tag}
           </Link>
         </p>
@@ -67,7 +67,7 @@ export default async function RunSheet({ params }: Props) {
     <article className="max-w-3xl print:max-w-none">
       <div className="print:hidden mb-4 flex flex-wrap items-center gap-3">
         {starts.verdict !== "broken" && <PrintButton />}
-        <Link className="act" href={`/computers/${encodeURIComponent(computer.row.tag)}`}>
+        <Link prefetch={false} className="act" href={`/computers/${encodeURIComponent(computer.row.tag)}`}>
           Back to {computer.row.tag}
         </Link>
       </div>
