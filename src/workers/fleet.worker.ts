@@ -1,6 +1,7 @@
 import { parentPort, workerData } from "node:worker_threads";
 import { expose } from "comlink";
 import nodeEndpoint from "comlink/dist/esm/node-adapter.mjs";
+import { LRUCache } from "lru-cache";
 import { dayOf } from "@/core/kernel/days";
 import { ownContext } from "@/server/context";
 import { database } from "@/server/db/client";
@@ -8,24 +9,31 @@ import { answerHere, type Desk, setDesk } from "@/server/fleet/asked";
 import type { Answered, FleetData, FleetThread, Question } from "@/server/fleet/desk";
 import { keepOn, standsAt } from "@/server/fleet/fleet";
 import { keepAnswer } from "@/server/fleet/kept-answers";
+import { log } from "@/server/log";
 import "@/server/work/questions";
 
-/** Answers that are worth keeping for the next start took so long. */
+/** Answers that are worth keeping for the next start took so long; so many of each revision. */
 const KEPT_FROM_MS = 100;
+const KEPT_MOST = 50;
+const REMEMBERED = 400;
 
 /** Remembers what was answered of one revision: also what one answer needs of another one. */
 class Remembering implements Desk {
-  private readonly answers = new Map<string, Promise<unknown>>();
+  private readonly answers = new LRUCache<string, Promise<unknown>>({ max: REMEMBERED });
   private of = "";
+  /** How many of them were kept for the next start. */
+  kept = 0;
 
   /** Forgets what was answered of anything else. */
   moveTo(of: string): void {
     if (of === this.of) return;
     this.of = of;
+    this.kept = 0;
     this.answers.clear();
   }
 
-  ask(...[context, question, asked]: Parameters<Desk["ask"]>): Promise<unknown> {
+  ask(...[context, question, asked, isRemembered = true]: Parameters<Desk["ask"]>): Promise<unknown> {
+    if (!isRemembered) return answerHere(context, question, asked);
     const key = JSON.stringify([question, asked]);
     const answer = this.answers.get(key) ?? answerHere(context, question, asked);
     this.answers.set(key, answer);
@@ -47,16 +55,19 @@ const thread: FleetThread = {
   async prepare(now: Date) {
     return (await standsAt(ownContext(db, () => now))).revision;
   },
-  async answer({ question, asked, now, revision }: Question): Promise<Answered> {
+  async answer({ question, asked, now, revision, isRemembered }: Question): Promise<Answered> {
     const context = ownContext(db, () => now);
     const stands = await standsAt(context);
     desk.moveTo(`${stands.revision} ${Math.max(stands.revision, revision)} ${dayOf(now)}`);
     const start = performance.now();
-    const value = await desk.ask(context, question, asked);
+    const value = await desk.ask(context, question, asked, isRemembered);
     const answered: Answered = { value, revision: stands.revision, day: stands.day };
     const isNow = stands.revision >= revision && stands.day === dayOf(now);
-    if (isNow && performance.now() - start > KEPT_FROM_MS)
-      await keepAnswer(db, { question, asked, day: dayOf(now) }, answered);
+    if (isNow && isRemembered && performance.now() - start > KEPT_FROM_MS && desk.kept++ < KEPT_MOST)
+      // Nobody waits for it, and nobody misses it.
+      keepAnswer(db, { question, asked, day: dayOf(now) }, answered).catch((error: unknown) =>
+        log.warn({ err: error, question }, "an answer about the fleet could not be kept"),
+      );
     return answered;
   },
 };

@@ -3,6 +3,42 @@
 import { useEffect, useRef, useState } from "react";
 import type { Progress } from "@/server/work/teller";
 
+interface Listener {
+  hear: (progress: Progress) => void;
+  setHeard: (isHeard: boolean) => void;
+}
+
+/** All that listens on a page hears one stream: a browser has only a few connections to a server. */
+const listeners = new Set<Listener>();
+let stream: EventSource | null = null;
+
+function listen(listener: Listener): () => void {
+  listeners.add(listener);
+  stream ??= opened();
+  return () => {
+    listeners.delete(listener);
+    if (listeners.size > 0) return;
+    stream?.close();
+    stream = null;
+  };
+}
+
+function opened(): EventSource {
+  const events = new EventSource("/api/progress");
+  const tell = (isHeard: boolean) => {
+    for (const listener of listeners) listener.setHeard(isHeard);
+  };
+  events.onopen = () => tell(true);
+  // The browser connects again by itself.
+  events.onerror = () => tell(false);
+  events.onmessage = (event) => {
+    const progress = JSON.parse(event.data) as Progress;
+    tell(true);
+    for (const listener of listeners) listener.hear(progress);
+  };
+  return events;
+}
+
 /**
  * Hears how far work is, by the one stream that the server tells it through, while `isListening`. Gives whether the
  * server is heard of.
@@ -15,15 +51,7 @@ export function useProgress(hear: (progress: Progress) => void, isListening = tr
   });
   useEffect(() => {
     if (!isListening) return;
-    const events = new EventSource("/api/progress");
-    events.onopen = () => setHeard(true);
-    // The browser connects again by itself.
-    events.onerror = () => setHeard(false);
-    events.onmessage = (event) => {
-      setHeard(true);
-      latest.current(JSON.parse(event.data) as Progress);
-    };
-    return () => events.close();
+    return listen({ hear: (progress) => latest.current(progress), setHeard });
   }, [isListening]);
   return isHeard;
 }

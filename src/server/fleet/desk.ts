@@ -19,6 +19,8 @@ export interface Question {
   now: Date;
   /** What the database stands at: the answer is to be of this revision, or says that it is not. */
   revision: number;
+  /** False: it is large and asked once, so that nobody keeps it. */
+  isRemembered: boolean;
 }
 
 export interface Answered {
@@ -165,7 +167,7 @@ export class FleetDesk implements Desk {
     const key = JSON.stringify([question, asked]);
     const known = this.remembered.get(key);
     if (known && known.day === day && known.revision >= revision) return known.value;
-    const answered = this.answered({ question, asked, now, revision }, day);
+    const answered = this.answered({ question, asked, now, revision, isRemembered }, day);
     const remembered = { day, revision, value: answered.then(({ value }) => value) };
     if (isRemembered && key.length <= KEY_MOST) this.remembered.set(key, remembered);
     const forget = () => {

@@ -14,7 +14,7 @@ interface KeptQuestion {
 /** Larger answers are worked out again. */
 const BYTES_MOST = 2_000_000;
 /** Answers of older revisions are nobody's. */
-const REVISIONS_KEPT = 500;
+const REVISIONS_KEPT = 50;
 
 function idOf({ question, asked }: Pick<KeptQuestion, "question" | "asked">): string {
   return createHash("sha256")
@@ -35,9 +35,7 @@ export async function keepAnswer(
     .insert(fleetAnswers)
     .values({ id: idOf({ question, asked }), question, ...set })
     .onDuplicateKeyUpdate({ set });
-  await db
-    .delete(fleetAnswers)
-    .where(and(eq(fleetAnswers.question, question), lt(fleetAnswers.revision, revision - REVISIONS_KEPT)));
+  await db.delete(fleetAnswers).where(lt(fleetAnswers.revision, revision - REVISIONS_KEPT));
 }
 
 /** What was answered last, and of which revision; null where nothing of this day is kept. */
