@@ -26,7 +26,7 @@ export default async function Layout({ children }: { children: ReactNode }) {
         <Shell people={people.map(({ id, name }) => ({ id, name }))} personId={person.id} form={form}>
           {isFleetBehind() && (
             <p className="caption mb-3" role="status">
-              The latest changes are being worked into the chains: what is shown here may be from before them.
+              The chains are being recomputed after the latest changes. Until then this page may show older ones.
             </p>
           )}
           {children}

@@ -43,15 +43,15 @@ export function fileFaultText(fault: FileFault): string {
 export function importTroubleText(trouble: ImportTrouble): string {
   switch (trouble.code) {
     case "cancelled":
-      return "Cancelled: nothing was imported.";
+      return refusalReasonText({ code: "import-cancelled" });
     case "rows-at-fault":
       return "Nothing was imported: the rows below have faults.";
     case "tags-alike":
-      return "Two of its tags, or one of them and one that is recorded, count as the same: they differ in letters that are not told apart. Nothing was imported.";
+      return "Nothing was imported: two of its tags, or one of them and one already recorded, count as the same because they differ only in case or accents.";
     case "disk-full":
-      return "The server's disk is full; nothing was imported. Free space and import again.";
+      return "Nothing was imported: the server's disk is full. Free space, then import again.";
     case "unforeseen":
-      return "Something went wrong that was not foreseen; nothing was imported. The log of the server has the details.";
+      return refusalReasonText({ code: "import-failed" });
     case "refused":
       return `${problemText(trouble.problem)} Nothing was imported.`;
     case "told-in-words":
@@ -63,9 +63,9 @@ export function importTroubleText(trouble: ImportTrouble): string {
 export function scanTroubleText(trouble: ScanTrouble): string {
   switch (trouble.code) {
     case "disk-full":
-      return "It could not be looked through: the server's disk is full.";
+      return "It could not be looked through: the server's disk is full. Free space, then look again.";
     case "unforeseen":
-      return "It could not be looked through: something went wrong that was not foreseen; the log of the server has the details.";
+      return "It could not be looked through: Creel ran into an error it did not expect. The server's log has the details.";
     case "file-fault":
       return `It could not be looked through: ${fileFaultText(trouble.fault)}.`;
     case "told-in-words":
@@ -96,8 +96,7 @@ const PLAIN: Record<PlainCode, string> = {
   "import-done": "It is done already. Drop the file again to import it once more.",
   "import-busy": "It is being worked on already.",
   "import-cancelled": "Cancelled: nothing was imported.",
-  "import-failed":
-    "Something went wrong that was not foreseen; nothing was imported. The log of the server has the details.",
+  "import-failed": "Nothing was imported: Creel ran into an error it did not expect. The server's log has the details.",
   "too-large-to-keep": "It is too large to be kept. Take a file with fewer entries.",
   "body-unreadable": "It is not compressed JSON, or too large.",
   "manifest-of-another-file": "It is another file than the one that was read before.",

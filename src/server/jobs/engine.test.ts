@@ -48,6 +48,17 @@ const endless = (began: Work[] = [], isRepeatable = true): JobKind => ({
   },
 });
 
+/** Its worker is not heard of until its lease has run out; then it stops. */
+const lost = (ends: JobEnd[]): JobKind => ({
+  isRepeatable: true,
+  run: async (work) => {
+    await until(() => !work.isHeld);
+    work.check();
+    return null;
+  },
+  ended: async (_acting, _job, end) => void ends.push(end),
+});
+
 test("what waits is done for whoever asked, and how it ended is kept with what it was about, or not at all", async () => {
   const results: JobEnd[] = [];
   const kind: JobKind = {
@@ -181,15 +192,7 @@ test("what may not be repeated is interrupted, says so, and goes on where somebo
 
 test("what a worker was asked before it was lost is done: the job is cancelled, and not taken up", async () => {
   const ends: JobEnd[] = [];
-  const kind: JobKind = {
-    isRepeatable: true,
-    run: async (work) => {
-      await until(() => !work.isHeld);
-      work.check();
-      return null;
-    },
-    ended: async (_acting, _job, end) => void ends.push(end),
-  };
+  const kind = lost(ends);
   const id = await queue();
   const first = engine({ count: kind });
   await first.look();
@@ -223,12 +226,12 @@ test("what a lost worker had brought about is done, whatever was asked of it sin
     .update(jobs)
     .set({ attempts: 4 })
     .where(eq(jobs.id, ids[1] ?? 0));
-  const lost = engine({ count: kept });
-  await lost.look();
+  const silent = engine({ count: kept });
+  await silent.look();
   await until(async () => (await getJobRow(inventory.ina, ids[1] ?? 0))?.result !== null);
   await until(async () => (await getJobRow(inventory.ina, ids[0] ?? 0))?.result !== null);
   value(await askOfJob(inventory.ina, ids[0] ?? 0, "cancel"));
-  await lost.idle();
+  await silent.idle();
   const other = engine({ count: kept });
   for (const id of ids) {
     await until(async () => {
@@ -241,15 +244,7 @@ test("what a lost worker had brought about is done, whatever was asked of it sin
 
 test("a worker is tried so often, and not for ever", async () => {
   const ends: JobEnd[] = [];
-  const kind: JobKind = {
-    isRepeatable: true,
-    run: async (work) => {
-      await until(() => !work.isHeld);
-      work.check();
-      return null;
-    },
-    ended: async (_acting, _job, end) => void ends.push(end),
-  };
+  const kind = lost(ends);
   const id = await queue();
   const its = engine({ count: kind }, { times: { ...SHORT, leaseMs: 40 } });
   await until(async () => {
