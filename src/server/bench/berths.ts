@@ -6,6 +6,7 @@ import { type Trust, trustOf } from "@/core/making/writing/trust";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { BenchJobId, BerthId, DeviceId } from "../db/ids";
 import { benchJobs, berths, computers, devices, drills, media } from "../db/schema";
 import { onlyRoutesOn } from "../fleet/covers";
 import { imageParts } from "../images/image-parts";
@@ -26,7 +27,7 @@ export interface Berth {
   isPort: boolean;
   device: BerthDevice | null;
   /** The job that holds the berth. */
-  jobId: number | null;
+  jobId: BenchJobId | null;
 }
 
 export interface BerthDevice {
@@ -244,7 +245,7 @@ const batchSchema = z
 /** Says which batch a device is of. Problems: `invalid`, `not-found`, `stale`. */
 export async function setBatch(
   context: Context,
-  deviceId: number,
+  deviceId: DeviceId,
   version: number,
   batch: unknown,
 ): Promise<Result<number>> {
@@ -300,9 +301,9 @@ export async function looseDevices(context: Context): Promise<DeviceRow[]> {
 /** Puts a device into an empty berth, or takes out what is in it (`deviceId` null). Problems: `invalid`, `stale`, `not-found`. */
 export async function fillBerth(
   context: Context,
-  berthId: number,
+  berthId: BerthId,
   version: number,
-  deviceId: number | null,
+  deviceId: DeviceId | null,
 ): Promise<Result<number>> {
   return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [berth] = await tx.select().from(berths).where(eq(berths.id, berthId)).for("update");

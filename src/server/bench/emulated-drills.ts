@@ -5,6 +5,7 @@ import type { FirmwareFacts } from "@/core/computer/facts/schema";
 import { loadsReached } from "@/core/judging/model/loads";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import type { DrillId, MediumId, ReleaseId } from "../db/ids";
 import { computers, devices, drills, jobs, media } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { canEmulate, type Emulated, emulate } from "../host/emulator";
@@ -140,8 +141,8 @@ async function prepared(context: Context, wish: DrillWish) {
 /** What stands for a medium here: its device's content, else the file of its release. */
 async function imageOf(
   context: Context,
-  mediumId: number,
-  releaseId: number | null,
+  mediumId: MediumId,
+  releaseId: ReleaseId | null,
 ): Promise<{ path: string; isDevice: boolean } | null> {
   const [device] = await context.db
     .select({ simulatedAs: devices.simulatedAs })
@@ -160,7 +161,7 @@ export interface DrillView {
 }
 
 /** A drill with its text; null where there is none. */
-export async function getDrill(context: Context, id: number): Promise<DrillView | null> {
+export async function getDrill(context: Context, id: DrillId): Promise<DrillView | null> {
   const [found] = await context.db
     .select({ row: drills, medium: media.tag, computer: computers.tag })
     .from(drills)
@@ -172,7 +173,7 @@ export async function getDrill(context: Context, id: number): Promise<DrillView 
   return { ...found, row, hasPicture: evidencePicture !== null };
 }
 
-export async function pictureOf(context: Context, id: number): Promise<Result<Uint8Array>> {
+export async function pictureOf(context: Context, id: DrillId): Promise<Result<Uint8Array>> {
   const [row] = await context.db.select({ picture: drills.evidencePicture }).from(drills).where(eq(drills.id, id));
   return row?.picture ? ok(row.picture) : fail({ code: "not-found", what: "picture" });
 }

@@ -1,6 +1,7 @@
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import type { Context } from "../context";
+import type { DeviceId } from "../db/ids";
 import { devices } from "../db/schema";
 import { devicesFolder } from "../host/folders";
 import { fail, ok, type Result } from "../problems";
@@ -65,7 +66,7 @@ export async function faultOf(simulatedAs: string | null): Promise<Fault | null>
 }
 
 /** Switches a fault on at a simulated device, and every other one off. */
-export async function switchFault(context: Context, deviceId: number, fault: Fault): Promise<Result<Fault>> {
+export async function switchFault(context: Context, deviceId: DeviceId, fault: Fault): Promise<Result<Fault>> {
   const [row] = await context.db.select().from(devices).where(eq(devices.id, deviceId));
   const folder = row?.simulatedAs ? join(devicesFolder(), row.simulatedAs) : null;
   const simulated = folder && (await readSimulated(folder));

@@ -6,6 +6,7 @@ import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { BenchJobId, BerthId, DeviceId, ReleaseId } from "../db/ids";
 import { affectedRows, insertedId, nameOf } from "../db/results";
 import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
@@ -74,7 +75,7 @@ export async function startPreparation(context: Context, input: unknown): Promis
 
 /** What a device can be named by. */
 /** The other device that is the medium in service with this tag; null where none is known to be. */
-async function heldElsewhere(context: Context, tag: string, deviceId: number): Promise<string | null> {
+async function heldElsewhere(context: Context, tag: string, deviceId: DeviceId): Promise<string | null> {
   const [other] = await context.db
     .select({ model: devices.model, serial: devices.serial })
     .from(devices)
@@ -84,7 +85,7 @@ async function heldElsewhere(context: Context, tag: string, deviceId: number): P
 }
 
 /** The tag of the medium that a device is; null where it is none. */
-async function tagOn(context: Context, deviceId: number): Promise<string | null> {
+async function tagOn(context: Context, deviceId: DeviceId): Promise<string | null> {
   const [medium] = await context.db
     .select({ tag: media.tag })
     .from(devices)
@@ -96,7 +97,7 @@ async function tagOn(context: Context, deviceId: number): Promise<string | null>
 /** Queues a comparison of what is on a device with its release, or a test of its capacity, which empties it. */
 export async function startCheck(
   context: Context,
-  berthId: number,
+  berthId: BerthId,
   request: Exclude<BenchRequest, { kind: "prepare" }>,
   confirm: string,
 ): Promise<Result<number>> {
@@ -121,8 +122,8 @@ export async function startCheck(
 
 async function queueJob(
   context: Context,
-  berthId: number,
-  job: { request: BenchRequest; releaseId: number | null; mediumTag: string | null; deviceId: number },
+  berthId: BerthId,
+  job: { request: BenchRequest; releaseId: ReleaseId | null; mediumTag: string | null; deviceId: DeviceId },
 ): Promise<Result<number>> {
   const queued = await act(context, HELD, async ({ db }): Promise<Result<number>> => {
     const row = await db
@@ -138,7 +139,7 @@ async function queueJob(
 const HELD = { field: "berth", value: "" };
 
 /** Of a berth that is held already it is said by which job. */
-async function heldOr(context: Context, result: Result<number>, berthId: number): Promise<Result<number>> {
+async function heldOr(context: Context, result: Result<number>, berthId: BerthId): Promise<Result<number>> {
   if (result.ok || result.problem.code !== "taken") return result;
   const [holding] = await context.db
     .select({ id: benchJobs.id })
@@ -148,7 +149,7 @@ async function heldOr(context: Context, result: Result<number>, berthId: number)
 }
 
 /** Asks a running job to stop where it is; a queued one is cancelled at once. */
-export async function askOf(context: Context, jobId: number, wish: "pause" | "cancel"): Promise<Result<string>> {
+export async function askOf(context: Context, jobId: BenchJobId, wish: "pause" | "cancel"): Promise<Result<string>> {
   return act(context, null, async ({ db: tx }): Promise<Result<string>> => {
     const asked = await tx
       .update(benchJobs)
@@ -173,7 +174,7 @@ export async function askOf(context: Context, jobId: number, wish: "pause" | "ca
 }
 
 /** Lets a job go on that was paused, was interrupted, or failed at its device. */
-export async function resume(context: Context, jobId: number): Promise<Result<number>> {
+export async function resume(context: Context, jobId: BenchJobId): Promise<Result<number>> {
   const [job] = await context.db.select().from(benchJobs).where(eq(benchJobs.id, jobId));
   if (!job) return fail({ code: "not-found", what: "job" });
   const canGoOn =
@@ -249,7 +250,7 @@ export async function listJobs(context: Context, limit = 30): Promise<JobItem[]>
 
 export async function getJob(
   context: Context,
-  jobId: number,
+  jobId: BenchJobId,
 ): Promise<(JobItem & { lines: { at: Date; line: BenchLine }[] }) | null> {
   const [row] = await jobRows(context).where(eq(benchJobs.id, jobId));
   if (!row) return null;

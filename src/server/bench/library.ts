@@ -2,6 +2,7 @@ import { readdir, stat } from "node:fs/promises";
 import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import type { Context } from "../context";
+import type { ReleaseId } from "../db/ids";
 import { inspections, releases } from "../db/schema";
 import { libraryFolder } from "../host/folders";
 
@@ -15,7 +16,7 @@ export interface ReleaseFile {
 /** The file of a release: the one that it was read from, by name and size. `missing`: what it is called. */
 export async function releaseFile(
   context: Context,
-  releaseId: number,
+  releaseId: ReleaseId,
 ): Promise<{ file: ReleaseFile } | { missing: string | null }> {
   const [row] = await context.db
     .select({ name: inspections.fileName, bytes: inspections.bytes })

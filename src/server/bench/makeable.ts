@@ -8,6 +8,7 @@ import { type Alternative, type PlannedLoad, planMedium } from "@/core/making/pl
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import type { Context } from "../context";
+import type { InspectionId, ReleaseId } from "../db/ids";
 import { kits, releases } from "../db/schema";
 import { biosStart } from "../host/bios-start";
 import { FileSource } from "../host/file-source";
@@ -29,11 +30,11 @@ interface Made {
 
 /** A release and the file that it is made from. */
 interface Source {
-  releaseId: number;
+  releaseId: ReleaseId;
   /** Kit and release: "Lantern 12". */
   release: string;
   kit: string;
-  inspectionId: number;
+  inspectionId: InspectionId;
   file: ReleaseFile;
 }
 
@@ -88,7 +89,7 @@ const ROOM_SHARE = 1.05;
 
 /** A release of the library made in one way, or several together. */
 export interface Makeable {
-  releaseId: number;
+  releaseId: ReleaseId;
   /** Those that stand beside it. */
   besideIds: number[];
   /** Kit and release, its own first: "Lantern 12". */

@@ -16,6 +16,7 @@ import { asReleaseFacts } from "@/core/medium/releases/facts";
 import { inspectionDocument } from "@/core/words/documents/inspection";
 import { packPages } from "@/core/words/pack-pages";
 import type { Context } from "../context";
+import type { ComputerId, InspectionId, ReleaseId } from "../db/ids";
 import { computerFacts, computers, kits, media, releases, sites } from "../db/schema";
 import type { FileSource } from "../host/file-source";
 import { dataFolder } from "../host/folders";
@@ -26,7 +27,7 @@ import { runSheetInput, sheetMedium } from "../media/run-sheets";
 
 /** A computer that a medium will be a route for. */
 export interface Served {
-  computerId: number;
+  computerId: ComputerId;
   route: Route;
 }
 
@@ -37,7 +38,7 @@ export interface PackWish {
   tag: string;
   kind: "usb" | "disk" | "optical";
   bytes: number;
-  releaseId: number;
+  releaseId: ReleaseId;
   /** The other releases on it, by their ids. */
   besideIds: readonly number[];
   /** Where each of several stands, its own first. */
@@ -90,9 +91,9 @@ export async function makePack(
 /** A release as a pack tells of it, and what was read of it. */
 async function packedRelease(
   context: Context,
-  releaseId: number,
+  releaseId: ReleaseId,
   load: PlannedLoad | undefined,
-): Promise<{ release: PackHead["release"]; inspectionId: number | null } | null> {
+): Promise<{ release: PackHead["release"]; inspectionId: InspectionId | null } | null> {
   const [row] = await context.db
     .select({
       kit: kits.name,

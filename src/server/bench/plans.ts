@@ -9,6 +9,7 @@ import type { BenchRequest, Carry } from "@/core/making/jobs/job";
 import { type PackFile, packToWrite } from "@/core/making/pack/pack";
 import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/making/planning/plan";
 import type { Context } from "../context";
+import type { BerthId, ReleaseId } from "../db/ids";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
 import { asked } from "../fleet/asked";
 import { fleet } from "../fleet/fleet";
@@ -46,8 +47,8 @@ export interface PlanView {
 }
 
 export interface PlanWish extends PlanRequest {
-  berthId: number;
-  releaseId: number;
+  berthId: BerthId;
+  releaseId: ReleaseId;
   /** More releases, in partitions of their own. */
   besideIds: readonly number[];
   /** Files of the library that are carried along, by name. */
@@ -63,7 +64,7 @@ interface ReleaseToMake {
 }
 
 /** Problems: `not-found`, `invalid` where its file is not there. */
-async function releaseToMake(context: Context, releaseId: number): Promise<Result<ReleaseToMake>> {
+async function releaseToMake(context: Context, releaseId: ReleaseId): Promise<Result<ReleaseToMake>> {
   const [row] = await context.db
     .select({ release: releases.name, kit: kits.name })
     .from(releases)

@@ -5,6 +5,7 @@ import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { Verdict } from "@/core/judging/model/schema";
 import { type Candidate, type Proposal, propose, together } from "@/core/making/planning/propose";
 import type { Context } from "../context";
+import type { ReleaseId } from "../db/ids";
 import { kits, loads, media, releases } from "../db/schema";
 import { asked } from "../fleet/asked";
 import { fleet } from "../fleet/fleet";
@@ -134,7 +135,7 @@ function berthsFor({ way, neededBytes }: Proposal, berths: Berth[]): ProposedMed
 }
 
 /** A free tag for a new medium of a release, in the way of those that its kit has. */
-export async function freeTagFor(context: Context, releaseId: number): Promise<string> {
+export async function freeTagFor(context: Context, releaseId: ReleaseId): Promise<string> {
   const [row] = await context.db
     .select({ kit: kits.name })
     .from(releases)
@@ -144,7 +145,7 @@ export async function freeTagFor(context: Context, releaseId: number): Promise<s
 }
 
 /** The next tag after those of the kit's media: "RM-05" → "RM-06"; of a kit without media, after its name. */
-async function freeTag(context: Context, releaseId: number, kit: string): Promise<string> {
+async function freeTag(context: Context, releaseId: ReleaseId, kit: string): Promise<string> {
   const ownMedia = await context.db
     .select({ tag: media.tag })
     .from(loads)

@@ -5,6 +5,7 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { problemText } from "../../core/words/problems";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { DeviceId } from "../db/ids";
 import { devices, media } from "../db/schema";
 import { settleTask } from "../drills/cover-tasks";
 import {
@@ -139,7 +140,7 @@ async function retireEarlier(context: Context, tag: string): Promise<void> {
 /** Adds to what a device went through. */
 export async function recordWear(
   context: Context,
-  deviceId: number,
+  deviceId: DeviceId,
   { bytesWritten, writeRate, readRate }: { bytesWritten: number; writeRate: number | null; readRate: number | null },
 ): Promise<void> {
   await context.db

@@ -5,13 +5,14 @@ import { DeviceFault } from "@/core/making/writing/device";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { BerthId } from "../db/ids";
 import { berths, devices, media } from "../db/schema";
 import { fail, type Result, refused } from "../problems";
 import { asSource, openDevice } from "./devices";
 import { importPack, type PackImport } from "./pack-import";
 
 /** Takes in what the device in a berth says of itself. It is that medium from then on. Problems: `not-found`, `invalid`. */
-export async function takeInFromBerth(context: Context, berthId: number): Promise<Result<PackImport>> {
+export async function takeInFromBerth(context: Context, berthId: BerthId): Promise<Result<PackImport>> {
   const [row] = await context.db
     .select({ device: devices })
     .from(berths)

@@ -2,6 +2,7 @@ import { and, asc, eq, inArray, sql } from "drizzle-orm";
 import { z } from "zod";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { CalloutId } from "../db/ids";
 import { nameOf } from "../db/results";
 import { calloutMarks, callouts } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
@@ -28,7 +29,7 @@ const markSchema = z.object({
 });
 
 /** Takes in marks, in whatever order and however often they are sent. Gives how many are new. */
-export async function takeMarks(context: Context, calloutId: number, input: unknown): Promise<Result<number>> {
+export async function takeMarks(context: Context, calloutId: CalloutId, input: unknown): Promise<Result<number>> {
   const parsed = checked(z.object({ marks: z.array(markSchema).max(500) }), { marks: input });
   if (!parsed.ok) return parsed;
   const [row] = await context.db.select({ id: callouts.id }).from(callouts).where(eq(callouts.id, calloutId));
@@ -81,7 +82,7 @@ export interface Mark {
 }
 
 /** The marks of a call-out in the order in which they were made, without their pictures. */
-export async function marksOf(context: Context, calloutId: number): Promise<Mark[]> {
+export async function marksOf(context: Context, calloutId: CalloutId): Promise<Mark[]> {
   const rows = await context.db
     .select({
       id: calloutMarks.id,
@@ -100,7 +101,7 @@ export async function marksOf(context: Context, calloutId: number): Promise<Mark
 
 export async function photoOf(
   context: Context,
-  calloutId: number,
+  calloutId: CalloutId,
   markId: string,
 ): Promise<{ bytes: Uint8Array; type: string } | null> {
   const [row] = await context.db

@@ -20,6 +20,7 @@ import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { CalloutId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { callouts, computers, imageCopies, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
@@ -118,7 +119,7 @@ export interface CalloutDetail {
   newComputer: ComputerDetail | null;
 }
 
-export async function getCallout(context: Context, id: number): Promise<CalloutDetail | null> {
+export async function getCallout(context: Context, id: CalloutId): Promise<CalloutDetail | null> {
   const [found] = await context.db
     .select({ row: calloutColumns, tag: computers.tag })
     .from(callouts)
@@ -296,7 +297,7 @@ const newDiskSchema = z.object({
 });
 
 /** Says which disk takes the place of the old one; null: the old one stays. The way has to be chosen anew. */
-export async function setNewDisk(context: Context, id: number, input: unknown): Promise<Result<number>> {
+export async function setNewDisk(context: Context, id: CalloutId, input: unknown): Promise<Result<number>> {
   const parsed = checked(z.object({ disk: newDiskSchema.nullable() }), { disk: input });
   if (!parsed.ok) return parsed;
   const detail = await getCallout(context, id);
@@ -311,7 +312,7 @@ export async function setNewDisk(context: Context, id: number, input: unknown): 
 }
 
 /** Says which computer takes the place of the old one, by its tag; empty: the old one stays. The way has to be chosen anew. */
-export async function setNewComputer(context: Context, id: number, tag: string): Promise<Result<number>> {
+export async function setNewComputer(context: Context, id: CalloutId, tag: string): Promise<Result<number>> {
   const detail = await getCallout(context, id);
   if (!detail) return fail({ code: "not-found", what: "call-out" });
   const other = tag.trim() === "" ? null : await getComputer(context, tag.trim());
@@ -327,7 +328,7 @@ export async function setNewComputer(context: Context, id: number, tag: string):
 /** Takes a way from those that are offered: its steps are made from what is known now, and stay. */
 export async function chooseRoute(
   context: Context,
-  id: number,
+  id: CalloutId,
   wanted: { medium: string; outcome: string; image: string | null; release: string | null },
 ): Promise<Result<number>> {
   const detail = await getCallout(context, id);
@@ -396,7 +397,7 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
  * Closes a call-out with how it ended. A medium that was used is proven by it, or said to have failed. Problems:
  * `invalid`, `not-found`, `stale`.
  */
-export async function closeCallout(context: Context, id: number, input: unknown): Promise<Result<number>> {
+export async function closeCallout(context: Context, id: CalloutId, input: unknown): Promise<Result<number>> {
   const parsed = checked(calloutOutcomeSchema, input);
   if (!parsed.ok) return parsed;
   const detail = await getCallout(context, id);

@@ -5,12 +5,12 @@ import { type Facts, FORMS, factsSchema } from "@/core/computer/facts/schema";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { BatchId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";
 import { type ComputerInput, handSource, snapshot } from "../inventory/computers";
 import { difference, withDifference } from "../inventory/events";
 import { factsOfStored, unpacked } from "../inventory/list-store";
-
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { computerFilterSchema, whereOf } from "./computer-list";
@@ -179,7 +179,7 @@ export async function bulkChange(
   context: Context,
   selection: unknown,
   change: unknown,
-): Promise<Result<{ batchId: number; changed: number }>> {
+): Promise<Result<{ batchId: BatchId; changed: number }>> {
   const [chosen, wanted] = [checked(selectionSchema, selection), checked(bulkChangeSchema, change)];
   if (!chosen.ok) return chosen;
   if (!wanted.ok) return wanted;
@@ -267,7 +267,7 @@ export interface Undone {
 }
 
 /** Takes a change over many back, where nobody changed the computer since. */
-export async function undoBatch(context: Context, batchId: number): Promise<Result<Undone>> {
+export async function undoBatch(context: Context, batchId: BatchId): Promise<Result<Undone>> {
   return act(context, { field: "tag", value: "" }, async ({ db: tx }) => {
     const [batch] = await tx.select().from(batches).where(eq(batches.id, batchId)).for("update");
     if (!batch) return fail({ code: "not-found", what: "change over many" });

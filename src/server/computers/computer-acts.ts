@@ -18,6 +18,7 @@ import { flatten, type LeftOut } from "@/core/computer/facts/paths";
 import { type DiskFacts, diskSchema, FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
 import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import type { Context } from "../context";
+import type { ComputerId, SiteId } from "../db/ids";
 import { sites } from "../db/schema";
 import { answerWith } from "../fleet/routes";
 import { type MediumShift, shiftOfMedia } from "../inspections/verdicts";
@@ -176,7 +177,7 @@ const newDiskSchema = z.object({
 /** A disk was replaced: the new one is empty, and keeps the old one's name and place. */
 export async function replaceDisk(
   context: Context,
-  id: number,
+  id: ComputerId,
   version: number,
   input: unknown,
 ): Promise<Result<number>> {
@@ -211,7 +212,7 @@ const partitionSchema = z.object({
 /** What only people know of a partition: what it is for, and where its recovery key is kept. */
 export async function setPartition(
   context: Context,
-  id: number,
+  id: ComputerId,
   version: number,
   input: unknown,
 ): Promise<Result<number>> {
@@ -237,9 +238,9 @@ export async function setPartition(
 /** Moves a computer to another place. */
 export function moveComputer(
   context: Context,
-  id: number,
+  id: ComputerId,
   version: number,
-  siteId: number | null,
+  siteId: SiteId | null,
 ): Promise<Result<number>> {
   return changeComputer(context, id, version, async (current, tx) => {
     const [site] = siteId === null ? [] : await tx.select().from(sites).where(eq(sites.id, siteId));

@@ -2,8 +2,8 @@ import { asc, eq } from "drizzle-orm";
 import { z } from "zod";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { SavedViewId } from "../db/ids";
 import { savedViews } from "../db/schema";
-
 import { checked, ok, type Result } from "../problems";
 
 /** Views are addresses under a name: what they show is in the address, which can as well be sent to somebody. */
@@ -38,7 +38,7 @@ export async function saveView(context: Context, input: unknown): Promise<Result
   });
 }
 
-export async function removeView(context: Context, id: number): Promise<Result<null>> {
+export async function removeView(context: Context, id: SavedViewId): Promise<Result<null>> {
   await act(context, null, async ({ db }) => {
     await db.delete(savedViews).where(eq(savedViews.id, id));
     return ok(id);

@@ -23,6 +23,7 @@ import { act } from "../act";
 import { type Makeable, makeable, makeablePartsOf, makeableTogether } from "../bench/makeable";
 import { bestMade } from "../bench/plans";
 import type { Context } from "../context";
+import type { CoverPlanId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { coverPlans, coverTasks, devices, media, stores } from "../db/schema";
 import { DRILL_WITHIN_DAYS, tasksOf, withdrawOpen } from "../drills/cover-tasks";
@@ -46,7 +47,7 @@ const inputSchema = z.object({
   settings: coverSettingsSchema,
 });
 
-const holdOf = (id: number) => `cover plan ${id}`;
+const holdOf = (id: CoverPlanId) => `cover plan ${id}`;
 
 /** Begins to compute a plan; it goes on by itself. Problems: `invalid`. Gives its id. */
 export async function startPlan(context: Context, input: unknown): Promise<Result<number>> {
@@ -232,12 +233,12 @@ function whyNotOf({ chains, serving, policyOf }: Covered, candidates: readonly C
 }
 
 /** Asks a plan that waits or is computed to stop; it says so once it has. Gives whether there was anything to stop. */
-export async function cancelPlan(context: Context, id: number): Promise<Result<boolean>> {
+export async function cancelPlan(context: Context, id: CoverPlanId): Promise<Result<boolean>> {
   const asked = await cancelHolder(context, holdOf(id), planWork);
   return ok(asked);
 }
 
-export async function getPlan(context: Context, id: number): Promise<PlanRow | null> {
+export async function getPlan(context: Context, id: CoverPlanId): Promise<PlanRow | null> {
   const [row] = await context.db.select(planColumns).from(coverPlans).where(eq(coverPlans.id, id));
   return row ?? null;
 }
@@ -263,7 +264,7 @@ export async function lastSettings(context: Context): Promise<CoverSettings> {
  * Takes a plan as what is to be done: its tasks, and its drills are planned. An earlier accepted plan's open tasks are
  * withdrawn. Problems: `invalid`, `not-found`, `stale`.
  */
-export async function acceptPlan(context: Context, id: number, version: number): Promise<Result<number>> {
+export async function acceptPlan(context: Context, id: CoverPlanId, version: number): Promise<Result<number>> {
   const row = await getPlan(context, id);
   if (!row) return fail({ code: "not-found", what: "plan" });
   const { result } = row;

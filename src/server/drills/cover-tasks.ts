@@ -4,6 +4,7 @@ import { dayAfter, dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { CoverPlanId, CoverTaskId } from "../db/ids";
 import { nameOf } from "../db/results";
 import { coverPlans, coverTasks, media, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -17,7 +18,7 @@ export const DRILL_WITHIN_DAYS = 30;
 export type TaskRow = typeof coverTasks.$inferSelect;
 
 /** What an earlier plan still asked for is asked for no more. */
-export async function withdrawOpen(tx: Queries, planId: number): Promise<void> {
+export async function withdrawOpen(tx: Queries, planId: CoverPlanId): Promise<void> {
   const earlier = await tx
     .select({ id: coverPlans.id })
     .from(coverPlans)
@@ -56,7 +57,7 @@ export function tasksOf({ media: planned }: CoverResult): CoverTask[] {
   return [...asked, ...bought, ...written, ...brought, ...tried];
 }
 
-export function listTasks(context: Context, planId: number): Promise<(TaskRow & { doneBy: string | null })[]> {
+export function listTasks(context: Context, planId: CoverPlanId): Promise<(TaskRow & { doneBy: string | null })[]> {
   return context.db
     .select({ ...getTableColumns(coverTasks), doneBy: nameOf(coverTasks.doneById) })
     .from(coverTasks)
@@ -68,7 +69,7 @@ export function listTasks(context: Context, planId: number): Promise<(TaskRow & 
  * Says that a task is done, or not done after all. One that brings a medium elsewhere moves it in the inventory.
  * Problems: `not-found`.
  */
-export async function tickTask(context: Context, taskId: number, isDone: boolean): Promise<Result<boolean>> {
+export async function tickTask(context: Context, taskId: CoverTaskId, isDone: boolean): Promise<Result<boolean>> {
   return act(context, null, async ({ db: tx }): Promise<Result<boolean>> => {
     const [row] = await tx.select().from(coverTasks).where(eq(coverTasks.id, taskId)).for("update");
     if (!row) return fail({ code: "not-found", what: "task" });

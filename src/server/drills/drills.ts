@@ -3,10 +3,10 @@ import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { ComputerId, MediumId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { settleTask } from "./cover-tasks";
 
@@ -125,7 +125,7 @@ export interface DrillItem {
 /** The drills of a computer or of a medium, or all there are, the latest first. */
 export function drillsOf(
   context: Context,
-  of: { computerId: number } | { mediumId: number } | "all",
+  of: { computerId: ComputerId } | { mediumId: MediumId } | "all",
   limit = 50,
 ): Promise<DrillItem[]> {
   return context.db

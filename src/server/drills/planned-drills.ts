@@ -4,6 +4,7 @@ import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { PlannedDrillId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { computers, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -76,7 +77,7 @@ export async function planDrillIn(
 }
 
 /** Withdraws a drill that will not be held. Problems: `not-found`. */
-export async function withdrawDrill(context: Context, id: number): Promise<Result<number>> {
+export async function withdrawDrill(context: Context, id: PlannedDrillId): Promise<Result<number>> {
   return act(context, null, async ({ db: tx }) => {
     const [found] = await tx
       .select({ dueOn: plannedDrills.dueOn, medium: media.tag, computer: computers.tag })

@@ -17,6 +17,7 @@ import type { SecureBootSummary } from "@/core/computer/secure-boot/lists";
 import { equalJson } from "@/core/kernel/equal-json";
 import type { ImportFault, RowRefusal } from "@/core/problems/problem";
 import type { Queries } from "../db/client";
+import type { SiteId } from "../db/ids";
 import { computerFacts, computers } from "../db/schema";
 import { type ComputerInput, computerInputSchema, snapshot } from "../inventory/computers";
 import { difference } from "../inventory/events";
@@ -40,7 +41,7 @@ const NO_LISTS: SecureBootSummary = {
 interface Known {
   id: number;
   version: number;
-  siteId: number | null;
+  siteId: SiteId | null;
   retiredAt: Date | null;
   record: ComputerRecord;
 }
@@ -244,7 +245,7 @@ export class Importer {
     row: SourceRow,
     known: Known | undefined,
     { record, isChecked }: { record: ComputerRecord; isChecked: boolean },
-    siteId: number | null,
+    siteId: SiteId | null,
     provenance: Provenance,
     refuse: Refuse,
   ): ComputerWrite | null {

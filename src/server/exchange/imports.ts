@@ -5,10 +5,10 @@ import { type ImportTrouble, readImportFault } from "../../core/problems/problem
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { ImportId } from "../db/ids";
 import { affectedRows, insertedId } from "../db/results";
 import { importParts, imports, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
-
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
 import type { JobKind, Work } from "../jobs/engine";
 import { cancelHolder } from "../jobs/hold";
@@ -60,7 +60,7 @@ export async function stageImport(context: Context, fileName: string, bytes: Uin
 }
 
 /** The staged file, or its first `most` parts. */
-async function bytesOf(queries: Queries, id: number, most = Number.MAX_SAFE_INTEGER): Promise<Uint8Array> {
+async function bytesOf(queries: Queries, id: ImportId, most = Number.MAX_SAFE_INTEGER): Promise<Uint8Array> {
   const parts = await queries
     .select({ body: importParts.body })
     .from(importParts)
@@ -75,7 +75,7 @@ async function bytesOf(queries: Queries, id: number, most = Number.MAX_SAFE_INTE
   return whole;
 }
 
-export async function getImport(context: Context, id: number): Promise<ImportView | null> {
+export async function getImport(context: Context, id: ImportId): Promise<ImportView | null> {
   const [row] = await context.db.select().from(imports).where(eq(imports.id, id));
   if (!row) return null;
   const options = importOptionsSchema.parse(row.options);
@@ -109,7 +109,7 @@ function progressOf(row: typeof imports.$inferSelect): ImportProgress {
 }
 
 /** How far an import is, without its content. */
-export async function importProgress(context: Context, id: number): Promise<ImportProgress | null> {
+export async function importProgress(context: Context, id: ImportId): Promise<ImportProgress | null> {
   const [row] = await context.db.select().from(imports).where(eq(imports.id, id));
   return row ? progressOf(row) : null;
 }
@@ -119,10 +119,10 @@ const breathe = () => new Promise<void>((resolve) => setImmediate(resolve));
 
 const CANCELLED: ImportTrouble = { code: "cancelled" };
 
-const holdOf = (id: number) => `import ${id}`;
+const holdOf = (id: ImportId) => `import ${id}`;
 
 /** Asks the work on an import to stop; it does at its next step, and says so then. Gives whether there was any. */
-export async function cancelImport(context: Context, id: number): Promise<Result<boolean>> {
+export async function cancelImport(context: Context, id: ImportId): Promise<Result<boolean>> {
   const isAsked = await cancelHolder(context, holdOf(id), importWork);
   if (isAsked)
     await act(context, null, async ({ db }) => {
@@ -140,7 +140,7 @@ type Teller = (done: number, total: number) => Promise<void>;
 const TELL_EVERY_MS = 300;
 
 /** Tells how far it is, at most some times a second, outside of the import's own transaction. */
-function progressTeller(work: Work, id: number): Teller {
+function progressTeller(work: Work, id: ImportId): Teller {
   let told = 0;
   return async (done, total) => {
     work.check();
@@ -161,7 +161,7 @@ interface Staged {
 /** Says what is being done with a staged file; whoever changes its state does it. */
 async function begin(
   acting: Context,
-  id: number,
+  id: ImportId,
   options: unknown,
   state: "checking" | "running",
 ): Promise<Result<Omit<Staged, "bytes">>> {
@@ -184,7 +184,7 @@ const payloadOf = ({ payload }: Job) => payload as { import: number; what: "chec
 /** Begins to go through a staged file, or to import it; it goes on by itself. Problems: `invalid`, `not-found`. */
 export function startImport(
   context: Context,
-  id: number,
+  id: ImportId,
   options: unknown,
   what: "check" | "run",
 ): Promise<Result<number>> {
@@ -195,7 +195,7 @@ export function startImport(
   });
 }
 
-async function endImport(context: Context, id: number, set: Partial<typeof imports.$inferInsert>): Promise<void> {
+async function endImport(context: Context, id: ImportId, set: Partial<typeof imports.$inferInsert>): Promise<void> {
   await context.db
     .update(imports)
     .set({ ...set, updatedAt: context.now() })
@@ -294,7 +294,7 @@ async function goThrough(
 
 /** Imports the file, all of it or, where a single row is at fault, none; null: it is done, and that is kept with it. */
 async function importedBy(
-  id: number,
+  id: ImportId,
   staged: Staged,
   tell: Teller,
   inOneAct: (run: (acting: Context) => Promise<Result<ImportReport>>) => Promise<Result<ImportReport>>,
@@ -320,7 +320,7 @@ async function importedBy(
 }
 
 /** Imports a staged file at once, as a part of a larger act. */
-export function runImport(context: Context, id: number, options: unknown): Promise<Result<ImportReport>> {
+export function runImport(context: Context, id: ImportId, options: unknown): Promise<Result<ImportReport>> {
   return act(context, TAGS, async (acting): Promise<Result<ImportReport>> => {
     const begun = await begin(acting, id, options, "running");
     if (!begun.ok) return begun;

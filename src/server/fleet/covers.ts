@@ -2,6 +2,7 @@ import { surestCode, surestVerdict } from "@/core/fleet/cell";
 import type { SurestChains } from "@/core/fleet/surest";
 import type { LinkName, Verdict } from "@/core/judging/model/schema";
 import type { RankedRoute } from "@/core/judging/routes/routes";
+import type { MediumId } from "../db/ids";
 import { asked } from "./asked";
 import { type Cover, coverOf, fleet } from "./fleet";
 
@@ -71,7 +72,7 @@ export interface MediumsComputers {
 /** The computers of a medium: at most `limit` of each verdict with their routes, and the full counts; null where it is not in service. */
 export const computersOn = asked(
   "computers-on",
-  async (context, mediumId: number, limit: number): Promise<MediumsComputers | null> => {
+  async (context, mediumId: MediumId, limit: number): Promise<MediumsComputers | null> => {
     const { matrix, surest, computers, columnOf } = await fleet(context);
     const column = columnOf.get(mediumId);
     if (column === undefined) return null;

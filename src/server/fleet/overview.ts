@@ -5,6 +5,7 @@ import type { Reason } from "@/core/judging/model/reasons";
 import type { LinkName, Verdict } from "@/core/judging/model/schema";
 import { type Route, weakLink } from "@/core/judging/routes/routes";
 import type { Context } from "../context";
+import type { SiteId } from "../db/ids";
 import { events, media, sites } from "../db/schema";
 import { asked } from "./asked";
 import { type Fleet, fleet } from "./fleet";
@@ -12,7 +13,7 @@ import { type Fleet, fleet } from "./fleet";
 export type CoverState = Verdict | "none";
 
 interface SiteCover {
-  siteId: number | null;
+  siteId: SiteId | null;
   siteName: string | null;
   counts: Record<CoverState, number>;
 }

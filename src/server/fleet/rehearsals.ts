@@ -5,6 +5,7 @@ import { type FleetSigners, fleetSigners } from "@/core/fleet/signers";
 import { changedText } from "@/core/words/rehearsal";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { RehearsalId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { rehearsals } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -81,7 +82,7 @@ export const signersBeforeAndAfter = asked(
   "signers",
   async (
     context: Context,
-    rehearsalId: number | null,
+    rehearsalId: RehearsalId | null,
   ): Promise<{ now: FleetSigners; after: FleetSigners | null; change: WorldChange | null; kept: RehearsalItem[] }> => {
     const [kept, { world, computers, media }] = await Promise.all([listRehearsals(context), fleet(context)]);
     const here = { ...world, computers, media };

@@ -11,6 +11,7 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { asReleaseFacts } from "@/core/medium/releases/facts";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { InspectionId } from "../db/ids";
 import { computers, drills, inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
 import { withDeviceNames } from "../host/hardware-names";
 import { imageParts } from "../images/image-parts";
@@ -25,7 +26,7 @@ import { chainPolicies, loadPolicies } from "../inventory/policies";
 type ReleaseRead = Parameters<typeof releasePart>[1];
 const read = new LRUCache<number, Promise<ReleaseRead>>({ max: 60 });
 
-function readOf(context: Context, inspectionId: number): Promise<ReleaseRead> {
+function readOf(context: Context, inspectionId: InspectionId): Promise<ReleaseRead> {
   const keptInspection = read.get(inspectionId);
   if (keptInspection) return keptInspection;
   const reading = readFrom(context, inspectionId);
@@ -34,7 +35,7 @@ function readOf(context: Context, inspectionId: number): Promise<ReleaseRead> {
   return reading;
 }
 
-async function readFrom(context: Context, inspectionId: number): Promise<ReleaseRead> {
+async function readFrom(context: Context, inspectionId: InspectionId): Promise<ReleaseRead> {
   const part = (path: string) => sql<string | unknown>`JSON_EXTRACT(${inspections.body}, ${path})`;
   const [[row], drivers] = await Promise.all([
     context.db

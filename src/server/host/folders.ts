@@ -1,4 +1,5 @@
 import { join } from "node:path";
+import type { BenchJobId } from "../db/ids";
 
 /** Where this server keeps what is too large for its database: CREEL_DATA, or `.creel/data` beside it. */
 export function dataFolder(): string {
@@ -14,4 +15,4 @@ export const storesFolder = () => join(dataFolder(), "stores");
 /** Simulated devices, a folder each. */
 export const devicesFolder = () => join(dataFolder(), "devices");
 /** Journals of jobs, a folder each. */
-export const jobFolder = (jobId: number) => join(dataFolder(), "jobs", String(jobId));
+export const jobFolder = (jobId: BenchJobId) => join(dataFolder(), "jobs", String(jobId));

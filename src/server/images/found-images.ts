@@ -7,6 +7,7 @@ import { dayOf } from "@/core/kernel/days";
 import { problemText } from "../../core/words/problems";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { ScanId } from "../db/ids";
 import { computerFacts, computers } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { fail, ok, type Result } from "../problems";
@@ -15,7 +16,7 @@ import { getScan, knownCopies } from "./store-scans";
 import { getStore } from "./stores";
 
 /** Takes over what a scan found of known copies: where they moved to, that they changed, or that they are gone. */
-export async function takeOver(context: Context, scanId: number): Promise<Result<number>> {
+export async function takeOver(context: Context, scanId: ScanId): Promise<Result<number>> {
   const scan = await getScan(context, scanId);
   const report = scan?.report;
   if (!scan || scan.state !== "done" || !report)
@@ -74,7 +75,7 @@ export function bodyOfFound(
 /** Registers an image that a scan found, with its copy in that store. Gives the image's id. */
 export async function registerFound(
   context: Context,
-  scanId: number,
+  scanId: ScanId,
   key: string,
   input: unknown,
 ): Promise<Result<number>> {
@@ -96,7 +97,7 @@ export async function registerFound(
 /** Registers every new image of a scan whose name says its computer and day. Gives how many, and why others were not. */
 export async function registerNamed(
   context: Context,
-  scanId: number,
+  scanId: ScanId,
   given: { kit: string | null; kitVersion: string | null },
 ): Promise<Result<{ registered: number; left: string[] }>> {
   const scan = await getScan(context, scanId);

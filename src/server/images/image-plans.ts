@@ -8,6 +8,7 @@ import { compilePattern, nameBy, USUAL_PATTERN } from "@/core/images/names";
 import { imageBodySchema } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import type { ComputerId, SiteId, StoreId } from "../db/ids";
 import { sites, systemImages } from "../db/schema";
 import { getComputer } from "../inventory/computers";
 import { fail, ok, type Result } from "../problems";
@@ -33,7 +34,7 @@ interface BodyTaken {
 }
 
 /** The latest images of a computer; null: of all computers. */
-async function latestBodies(context: Context, computerId: number | null, most: number): Promise<BodyTaken[]> {
+async function latestBodies(context: Context, computerId: ComputerId | null, most: number): Promise<BodyTaken[]> {
   const rows = await context.db
     .select({ takenAt: systemImages.takenAt, body: systemImages.body })
     .from(systemImages)
@@ -52,7 +53,7 @@ async function latestBodies(context: Context, computerId: number | null, most: n
 export async function imagePlan(
   context: Context,
   tag: string,
-  storeId: number | null,
+  storeId: StoreId | null,
   state: string | null,
 ): Promise<Result<ImagePlanView>> {
   const detail = await getComputer(context, tag);
@@ -103,7 +104,7 @@ export async function imagePlan(
 }
 
 /** How images of computers at a place are called. */
-export async function patternOf(context: Context, siteId: number | null): Promise<string> {
+export async function patternOf(context: Context, siteId: SiteId | null): Promise<string> {
   if (siteId === null) return USUAL_PATTERN;
   const [place] = await context.db.select({ pattern: sites.namePattern }).from(sites).where(eq(sites.id, siteId));
   return place?.pattern ?? USUAL_PATTERN;

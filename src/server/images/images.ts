@@ -8,6 +8,7 @@ import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { ImageId, StoreId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, imageCopies, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
@@ -61,7 +62,7 @@ export async function recordImage(context: Context, input: unknown): Promise<Res
 /** Saves an image as edited from `version`. Problems: `invalid`, `taken`, `stale`, `not-found`. */
 export async function saveImage(
   context: Context,
-  id: number,
+  id: ImageId,
   version: number,
   input: unknown,
 ): Promise<Result<number>> {
@@ -239,7 +240,7 @@ export interface ImageDetail {
   points: StoredPoint[];
 }
 
-export async function getImage(context: Context, id: number): Promise<ImageDetail | null> {
+export async function getImage(context: Context, id: ImageId): Promise<ImageDetail | null> {
   const [found] = await context.db
     .select({ row: systemImages, computer: computers.tag })
     .from(systemImages)
@@ -269,8 +270,8 @@ export async function noteCopy(
   queries: Queries,
   context: Context,
   copy: {
-    imageId: number;
-    storeId: number;
+    imageId: ImageId;
+    storeId: StoreId;
     files: CopiedFile[];
     state: "there" | "missing" | "changed";
     verified?: { on: string; whole: boolean } | null;

@@ -14,6 +14,7 @@ import { digestSource } from "@/core/medium/integrity/hashing";
 import type { FileFault, ScanTrouble } from "@/core/problems/problem";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { ImageId, ScanId, StoreId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { computers, imageCopies, sites, storeScans, stores, systemImages } from "../db/schema";
 import { FileSource, fileFault } from "../host/file-source";
@@ -33,11 +34,11 @@ const scanColumns = { ...getTableColumns(storeScans), personName: nameOf(storeSc
 
 export const SCAN_KIND = "store-scan";
 
-const holdOf = (storeId: number) => `store ${storeId}`;
+const holdOf = (storeId: StoreId) => `store ${storeId}`;
 const scanOf = ({ payload }: Job) => (payload as { scan: number }).scan;
 
 /** Begins a look through a store that this server can look into. Gives its id; it goes on by itself. */
-export async function startScan(context: Context, storeId: number, isThorough: boolean): Promise<Result<number>> {
+export async function startScan(context: Context, storeId: StoreId, isThorough: boolean): Promise<Result<number>> {
   const store = await getStore(context, storeId);
   if (!store) return fail({ code: "not-found", what: "store" });
   if (store.row.folder === null) return refused({ code: "store-out-of-reach" });
@@ -127,7 +128,7 @@ async function noteReadRate(context: Context, { row }: StoreDetail, { bytes }: S
  * Measures how fast a store that this server can look into is written to, and keeps it for estimates. Gives bytes a
  * second. Problems: `not-found`, `invalid`.
  */
-export async function measureStore(context: Context, storeId: number): Promise<Result<number>> {
+export async function measureStore(context: Context, storeId: StoreId): Promise<Result<number>> {
   const store = await getStore(context, storeId);
   if (!store) return fail({ code: "not-found", what: "store" });
   if (store.row.folder === null) return refused({ code: "store-not-measurable" });
@@ -225,8 +226,8 @@ async function holdAgainstKnown(
 
 export async function knownCopies(
   context: Context,
-  storeId: number,
-): Promise<(Omit<KnownCopy, "files"> & { imageId: number; files: CopiedFile[] })[]> {
+  storeId: StoreId,
+): Promise<(Omit<KnownCopy, "files"> & { imageId: ImageId; files: CopiedFile[] })[]> {
   const rows = await context.db
     .select({ imageId: imageCopies.imageId, image: systemImages.name, files: imageCopies.files })
     .from(imageCopies)
@@ -326,7 +327,7 @@ async function dateWhatIsThere(
 }
 
 /** Takes a listing of a store that cannot be looked into: names, sizes and times, without what is inside. */
-export async function takeListing(context: Context, storeId: number, text: string): Promise<Result<number>> {
+export async function takeListing(context: Context, storeId: StoreId, text: string): Promise<Result<number>> {
   const store = await getStore(context, storeId);
   if (!store) return fail({ code: "not-found", what: "store" });
   const { files, form } = readListing(text);
@@ -355,18 +356,18 @@ export async function takeListing(context: Context, storeId: number, text: strin
 }
 
 /** Asks a look through a store to stop; it says so once it has. Gives whether there was one. */
-export async function cancelScan(context: Context, scanId: number): Promise<Result<boolean>> {
+export async function cancelScan(context: Context, scanId: ScanId): Promise<Result<boolean>> {
   const scan = await getScan(context, scanId);
   if (!scan || scan.state !== "running") return ok(false);
   return ok(await cancelHolder(context, holdOf(scan.storeId), scanWork));
 }
 
-export async function getScan(context: Context, scanId: number): Promise<ScanRow | null> {
+export async function getScan(context: Context, scanId: ScanId): Promise<ScanRow | null> {
   const [row] = await context.db.select(scanColumns).from(storeScans).where(eq(storeScans.id, scanId));
   return row ?? null;
 }
 
-export async function latestScan(context: Context, storeId: number): Promise<ScanRow | null> {
+export async function latestScan(context: Context, storeId: StoreId): Promise<ScanRow | null> {
   const [row] = await context.db
     .select(scanColumns)
     .from(storeScans)

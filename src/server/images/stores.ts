@@ -8,6 +8,7 @@ import { patternProblemText } from "@/core/words/images";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { ComputerId, MediumId, StoreId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, imageCopies, media, STORE_KINDS, sites, storeFills, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
@@ -77,8 +78,8 @@ async function columnsOf(
 ): Promise<
   Result<
     Omit<StoreInput, "medium" | "computer"> & {
-      mediumId: number | null;
-      computerId: number | null;
+      mediumId: MediumId | null;
+      computerId: ComputerId | null;
       measuredOn: string | null;
     }
   >
@@ -102,13 +103,13 @@ async function columnsOf(
 }
 
 /** Notes how full a store is today. */
-export async function noteFill(queries: Queries, storeId: number, on: string, usedBytes: number): Promise<void> {
+export async function noteFill(queries: Queries, storeId: StoreId, on: string, usedBytes: number): Promise<void> {
   await queries.insert(storeFills).values({ storeId, on, usedBytes }).onDuplicateKeyUpdate({ set: { usedBytes } });
 }
 
 async function fillFrom(
   tx: Queries,
-  storeId: number,
+  storeId: StoreId,
   {
     capacityBytes,
     freeBytes,
@@ -145,7 +146,7 @@ export async function addStore(context: Context, input: unknown): Promise<Result
 /** Saves a store as edited from `version`. Problems: `invalid`, `taken`, `stale`, `not-found`. */
 export async function saveStore(
   context: Context,
-  id: number,
+  id: StoreId,
   version: number,
   input: unknown,
 ): Promise<Result<number>> {
@@ -180,7 +181,7 @@ export function storeInputOf({ row, medium, computer }: StoreDetail): StoreInput
 /** Takes a store out of service, or back. Its copies are no way back from then on. */
 export async function retireStore(
   context: Context,
-  id: number,
+  id: StoreId,
   version: number,
   retired: boolean,
 ): Promise<Result<number>> {
@@ -245,7 +246,7 @@ export interface StoreDetail {
   site: string | null;
 }
 
-export async function getStore(context: Context, id: number): Promise<StoreDetail | null> {
+export async function getStore(context: Context, id: StoreId): Promise<StoreDetail | null> {
   const [found] = await storeRows(context).where(eq(stores.id, id));
   return found ?? null;
 }

@@ -9,6 +9,7 @@ import { type Listing, listingSchema } from "@/core/medium/volumes/listing";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { InspectionId } from "../db/ids";
 import { inspectionContents, inspections } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { storeInspection } from "./inspections";
@@ -66,14 +67,18 @@ async function readBody<S extends z.ZodType>(body: Uint8Array, schema: S): Promi
 }
 
 /** Keeps the manifest of a file that was read before; it must be of the same file. */
-export async function storeManifest(context: Context, inspectionId: number, body: Uint8Array): Promise<Result<number>> {
+export async function storeManifest(
+  context: Context,
+  inspectionId: InspectionId,
+  body: Uint8Array,
+): Promise<Result<number>> {
   const value = await readBody(body, manifestSchema);
   return value.ok ? keepManifest(context, inspectionId, value.value) : value;
 }
 
 export async function keepManifest(
   context: Context,
-  inspectionId: number,
+  inspectionId: InspectionId,
   manifest: Manifest,
 ): Promise<Result<number>> {
   const [row] = await context.db
@@ -98,7 +103,7 @@ export async function keepManifest(
 
 async function part(
   queries: Queries,
-  inspectionId: number,
+  inspectionId: InspectionId,
   name: "listing" | "drivers" | "manifest",
 ): Promise<unknown> {
   const [row] = await queries
@@ -108,22 +113,22 @@ async function part(
   return row?.body ? unpack(row.body) : null;
 }
 
-export async function listingOf(context: Context, inspectionId: number): Promise<Listing | null> {
+export async function listingOf(context: Context, inspectionId: InspectionId): Promise<Listing | null> {
   return (await part(context.db, inspectionId, "listing")) as Listing | null;
 }
 
-export async function readDrivers(context: Context, inspectionId: number): Promise<DriverSource[] | null> {
+export async function readDrivers(context: Context, inspectionId: InspectionId): Promise<DriverSource[] | null> {
   return (await part(context.db, inspectionId, "drivers")) as DriverSource[] | null;
 }
 
-export async function readManifest(context: Context, inspectionId: number): Promise<Manifest | null> {
+export async function readManifest(context: Context, inspectionId: InspectionId): Promise<Manifest | null> {
   return (await part(context.db, inspectionId, "manifest")) as Manifest | null;
 }
 
 /** What is kept of a file that was read, and when its manifest was made. */
 export async function contentsKept(
   context: Context,
-  inspectionId: number,
+  inspectionId: InspectionId,
 ): Promise<{ listing: boolean; drivers: boolean; manifestAt: Date | null }> {
   const [row] = await context.db
     .select({

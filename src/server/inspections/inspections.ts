@@ -4,6 +4,7 @@ import { type Finding, severityOf } from "@/core/medium/findings/findings";
 import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { InspectionId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { inspections, inspectionViews } from "../db/schema";
 
@@ -46,7 +47,7 @@ export function asInspection(body: object, views: object): Inspection | null {
 
 export async function readInspection(
   queries: Queries,
-  id: number,
+  id: InspectionId,
 ): Promise<{ inspection: Inspection; at: Date } | null> {
   const [row] = await queries
     .select({

@@ -6,6 +6,7 @@ import { equalJson } from "@/core/kernel/equal-json";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { ComputerId } from "../db/ids";
 import { computerFacts, computers, sites } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
 import { type Action, difference } from "./events";
@@ -114,7 +115,7 @@ export interface ComputerChange {
  */
 export function changeComputer(
   context: Context,
-  id: number,
+  id: ComputerId,
   version: number,
   changeOf: (current: ComputerDetail, tx: Queries) => Result<ComputerChange> | Promise<Result<ComputerChange>>,
   tag = "",
@@ -149,7 +150,7 @@ function sameMarks(a: Provenance, b: Provenance): boolean {
 /** Saves a computer as edited from `version`: what differs is marked as set by hand. */
 export async function saveComputer(
   context: Context,
-  id: number,
+  id: ComputerId,
   version: number,
   input: unknown,
 ): Promise<Result<number>> {
@@ -173,7 +174,7 @@ export async function saveComputer(
 /** Takes a computer out of service, or back. Nothing is deleted. */
 export function retireComputer(
   context: Context,
-  id: number,
+  id: ComputerId,
   version: number,
   retired: boolean,
 ): Promise<Result<number>> {

@@ -3,6 +3,7 @@ import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { NotedChangeId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { computers, notedChanges } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -38,7 +39,7 @@ export async function noteChange(context: Context, input: unknown): Promise<Resu
 }
 
 /** Withdraws a change that will not be made, or was noted by mistake. Problems: `not-found`. */
-export async function withdrawChange(context: Context, id: number): Promise<Result<number>> {
+export async function withdrawChange(context: Context, id: NotedChangeId): Promise<Result<number>> {
   return act(context, null, async ({ db: tx }) => {
     const [found] = await tx
       .select({

@@ -17,6 +17,7 @@ import type { Refusal } from "@/core/problems/problem";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { SiteId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, policies, sites, travels } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -168,7 +169,7 @@ export interface Travel {
   places: { id: number; name: string }[];
   /** Minutes by the places' positions, over others too. */
   table: (number | null)[][];
-  legs: { id: number; fromId: number; toId: number; minutes: number; version: number }[];
+  legs: { id: number; fromId: SiteId; toId: SiteId; minutes: number; version: number }[];
 }
 
 export async function loadTravel(queries: Queries): Promise<Travel> {

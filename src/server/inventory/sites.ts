@@ -3,6 +3,7 @@ import { z } from "zod";
 import { compilePattern } from "@/core/images/names";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { SiteId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, media, sites } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -31,7 +32,7 @@ export async function listSites(context: Context): Promise<SiteItem[]> {
       .where(isNull(media.retiredAt))
       .groupBy(media.siteId),
   ]);
-  const countOf = (counts: { siteId: number | null; count: number }[], id: number) =>
+  const countOf = (counts: { siteId: SiteId | null; count: number }[], id: SiteId) =>
     Number(counts.find((each) => each.siteId === id)?.count ?? 0);
   return rows.map(({ id, name, place }) => ({
     id,
@@ -58,7 +59,7 @@ export async function addSite(context: Context, input: unknown): Promise<Result<
 /** Says how images of a place's computers are called; empty: as is usual. Problems: `invalid`, `stale`, `not-found`. */
 export async function setNamePattern(
   context: Context,
-  id: number,
+  id: SiteId,
   version: number,
   pattern: string,
 ): Promise<Result<number>> {

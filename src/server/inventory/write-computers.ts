@@ -3,6 +3,7 @@ import type { Provenance } from "@/core/computer/facts/merge";
 import type { Facts } from "@/core/computer/facts/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { BatchId, SiteId } from "../db/ids";
 import { computerFacts, computers, events } from "../db/schema";
 import { derivedColumns, writeProjections } from "./derived";
 import type { Action } from "./events";
@@ -17,7 +18,7 @@ export interface ComputerWrite {
   version: number;
   tag: string;
   name: string | null;
-  siteId: number | null;
+  siteId: SiteId | null;
   note: string | null;
   retiredAt: Date | null;
   facts: Facts;
@@ -82,7 +83,7 @@ export async function writeComputers(
   tx: Queries,
   context: Context,
   writes: ComputerWrite[],
-  batchId: number | null = null,
+  batchId: BatchId | null = null,
 ): Promise<Map<string, number>> {
   if (writes.length === 0) return new Map();
   const now = context.now();

@@ -2,6 +2,7 @@ import { randomBytes } from "node:crypto";
 import { and, asc, desc, eq, gt, inArray, isNull, or, sql } from "drizzle-orm";
 import { act, errorNumber } from "../act";
 import type { Context } from "../context";
+import type { JobId } from "../db/ids";
 import { affectedRows, insertedId } from "../db/results";
 import { type JobFailure, jobLines, jobs } from "../db/schema";
 import { fail, ok, type Result, refused } from "../problems";
@@ -50,7 +51,7 @@ export function enqueue(context: Context, job: NewJob): Promise<Result<number>> 
  * Asks a job to pause or to end. One that waits does so at once ("told"); of one that is done by a worker, here or
  * elsewhere, it is asked ("asked"), and is said once the worker has stopped.
  */
-export function askOfJob(context: Context, id: number, wish: "pause" | "cancel"): Promise<Result<"told" | "asked">> {
+export function askOfJob(context: Context, id: JobId, wish: "pause" | "cancel"): Promise<Result<"told" | "asked">> {
   return act(context, null, async ({ db }): Promise<Result<"told" | "asked">> => {
     const asked = await db
       .update(jobs)
@@ -70,7 +71,7 @@ export function askOfJob(context: Context, id: number, wish: "pause" | "cancel")
 }
 
 /** Lets a job go on that was paused or interrupted. */
-export function resumeJob(context: Context, id: number): Promise<Result<number>> {
+export function resumeJob(context: Context, id: JobId): Promise<Result<number>> {
   return act(context, null, async ({ db }): Promise<Result<number>> => {
     const result = await db
       .update(jobs)
@@ -87,12 +88,12 @@ export function endOf(state: "done" | "failed" | "cancelled") {
   return { state, holds: null, token: null, leaseUntil: null, wish: null, endedAt: DATABASE_NOW };
 }
 
-export async function getJobRow(context: Context, id: number): Promise<Job | null> {
+export async function getJobRow(context: Context, id: JobId): Promise<Job | null> {
   const [row] = await context.db.select().from(jobs).where(eq(jobs.id, id));
   return row ?? null;
 }
 
-export function linesOf(context: Context, id: number, limit = 500): Promise<{ at: Date; line: { code: string } }[]> {
+export function linesOf(context: Context, id: JobId, limit = 500): Promise<{ at: Date; line: { code: string } }[]> {
   return context.db
     .select({ at: jobLines.at, line: jobLines.line })
     .from(jobLines)

@@ -3,6 +3,7 @@ import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { MediumId, SiteId } from "../db/ids";
 import { nameOf } from "../db/results";
 import { loans, media, sites, stocktakes } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -41,7 +42,7 @@ export async function lend(context: Context, input: unknown): Promise<Result<num
 }
 
 /** Takes a medium back, to a place where it is one; null: to where it is recorded to be kept. */
-export async function giveBack(context: Context, tag: string, siteId: number | null): Promise<Result<number>> {
+export async function giveBack(context: Context, tag: string, siteId: SiteId | null): Promise<Result<number>> {
   return act(context, null, async (acting) => {
     const medium = await getMedium(acting, tag.trim());
     if (!medium) return fail({ code: "not-found", what: "medium", name: tag });
@@ -68,7 +69,7 @@ export interface LoanItem {
 }
 
 /** Media that are lent now, those overdue first. */
-export async function openLoans(context: Context, siteId: number | null = null): Promise<LoanItem[]> {
+export async function openLoans(context: Context, siteId: SiteId | null = null): Promise<LoanItem[]> {
   const today = dayOf(context.now());
   const rows = await context.db
     .select({
@@ -96,7 +97,7 @@ export async function openLoans(context: Context, siteId: number | null = null):
 }
 
 /** The loans of a medium, the latest first. */
-export function loansOf(context: Context, mediumId: number, limit = 20) {
+export function loansOf(context: Context, mediumId: MediumId, limit = 20) {
   return context.db
     .select({ to: loans.to, since: loans.since, dueOn: loans.dueOn, returnedOn: loans.returnedOn })
     .from(loans)
@@ -119,7 +120,7 @@ export interface Shelf {
 }
 
 /** What is recorded to be kept at a place, by tag. */
-export async function shelfOf(context: Context, siteId: number): Promise<Shelf | null> {
+export async function shelfOf(context: Context, siteId: SiteId): Promise<Shelf | null> {
   const [site] = await context.db
     .select({
       id: sites.id,
@@ -160,7 +161,7 @@ export interface Stocktaking {
 /** What scanning everything at a place would come to. */
 export async function compareStock(
   context: Context,
-  siteId: number,
+  siteId: SiteId,
   tags: readonly string[],
 ): Promise<Result<Stocktaking>> {
   const shelf = await shelfOf(context, siteId);
@@ -193,7 +194,7 @@ export async function compareStock(
 /** Keeps a stock-taking: what was found here is here from now on, given back where it was lent. */
 export async function takeStock(
   context: Context,
-  siteId: number,
+  siteId: SiteId,
   tags: readonly string[],
 ): Promise<Result<Stocktaking>> {
   return act(context, null, async (acting) => {

@@ -8,6 +8,7 @@ import { act } from "../act";
 import { PAGE_ROWS } from "../computers/computer-list";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import type { MediumId, ReleaseId, SiteId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
 import { asked } from "../fleet/asked";
@@ -57,7 +58,7 @@ export type MediumInput = z.infer<typeof mediumInputSchema>;
 type MediumRow = typeof media.$inferSelect;
 
 interface Load {
-  releaseId: number;
+  releaseId: ReleaseId;
   kitName: string;
   releaseName: string;
   madeOn: string | null;
@@ -88,7 +89,7 @@ export type LoadParts = ReadonlyMap<number, LoadPart>;
 /** What a medium carries from now on. Without `parts` what stays stands where it stood, as long as what was `read` has that. */
 async function replaceLoads(
   tx: Queries,
-  mediumId: number,
+  mediumId: MediumId,
   releaseIds: number[],
   parts: LoadParts | null,
   read: Inspection | null,
@@ -107,7 +108,7 @@ async function replaceLoads(
 
 async function addLoads(
   tx: Queries,
-  mediumId: number,
+  mediumId: MediumId,
   releaseIds: number[],
   parts: ReadonlyMap<number, LoadPart | null>,
 ): Promise<void> {
@@ -159,7 +160,7 @@ export async function addMedium(
  */
 export async function saveMedium(
   context: Context,
-  id: number,
+  id: MediumId,
   version: number,
   input: unknown,
   inspection: unknown = null,
@@ -227,7 +228,12 @@ function inspectionIdOf(tx: Queries, context: Context, { id, inspection }: Read)
   return id ?? storeInspection(tx, context, inspection);
 }
 
-export function retireMedium(context: Context, id: number, version: number, retired: boolean): Promise<Result<number>> {
+export function retireMedium(
+  context: Context,
+  id: MediumId,
+  version: number,
+  retired: boolean,
+): Promise<Result<number>> {
   return retire(context, media, { entity: "medium", id, version, retired });
 }
 
@@ -293,7 +299,7 @@ async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<numbe
 
 export interface MediumFilter {
   text?: string | undefined;
-  siteId?: number | undefined;
+  siteId?: SiteId | undefined;
   retired?: boolean | undefined;
   page?: number | undefined;
 }
@@ -386,7 +392,7 @@ export interface ChainedComputers {
 }
 
 /** The computers of a medium: at most `limit` of each verdict, with the full counts; null where it is not in service. */
-export async function computersOf(context: Context, mediumId: number, limit = 60): Promise<ChainedComputers | null> {
+export async function computersOf(context: Context, mediumId: MediumId, limit = 60): Promise<ChainedComputers | null> {
   const found = await computersOn(context, mediumId, limit);
   return (
     found && {

@@ -7,6 +7,7 @@ import { compareReleases, type ReleaseComparison, type ReleaseSide } from "@/cor
 import { asReleaseFacts, type ReleaseFacts, releaseFactsSchema } from "@/core/medium/releases/facts";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { InspectionId, KitId, ReleaseId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { inspections, kits, loads, media, releases, sites } from "../db/schema";
 import { countsOf } from "../fleet/covers";
@@ -33,7 +34,7 @@ export async function addKit(context: Context, input: unknown): Promise<Result<n
   });
 }
 
-export async function saveKit(context: Context, id: number, version: number, input: unknown): Promise<Result<number>> {
+export async function saveKit(context: Context, id: KitId, version: number, input: unknown): Promise<Result<number>> {
   const parsed = checked(kitInputSchema, input);
   if (!parsed.ok) return parsed;
   const { value } = parsed;
@@ -103,7 +104,7 @@ export async function addRelease(context: Context, input: unknown): Promise<Resu
 
 export async function saveRelease(
   context: Context,
-  id: number,
+  id: ReleaseId,
   version: number,
   input: unknown,
 ): Promise<Result<number>> {
@@ -164,7 +165,7 @@ async function namesFor(
   return ok({ kitName: kit.name, supersededBy: await nameOf(context, supersededById) });
 }
 
-async function nameOf(context: Context, id: number | null): Promise<string | null> {
+async function nameOf(context: Context, id: ReleaseId | null): Promise<string | null> {
   if (id === null) return null;
   const [row] = await context.db
     .select({ name: releases.name, kit: kits.name })
@@ -176,13 +177,13 @@ async function nameOf(context: Context, id: number | null): Promise<string | nul
 
 export interface ReleaseItem {
   id: number;
-  kitId: number;
+  kitId: KitId;
   kitName: string;
   name: string;
   madeOn: string | null;
   note: string | null;
   facts: ReleaseFacts;
-  supersededById: number | null;
+  supersededById: ReleaseId | null;
   /** It has been read from its file. */
   read: boolean;
   media: number;
@@ -227,7 +228,7 @@ export interface ReleaseDetail {
   readAt: Date | null;
 }
 
-export async function getRelease(context: Context, id: number): Promise<ReleaseDetail | null> {
+export async function getRelease(context: Context, id: ReleaseId): Promise<ReleaseDetail | null> {
   const [found] = await context.db
     .select({ row: releases, kit: kits })
     .from(releases)
@@ -268,7 +269,7 @@ export interface CarryingMedium {
 /** Media in service that carry a release; at most `limit`, with how many there are. */
 export async function mediaOf(
   context: Context,
-  releaseId: number,
+  releaseId: ReleaseId,
   limit = 200,
 ): Promise<{ items: CarryingMedium[]; total: number }> {
   const where = and(eq(loads.releaseId, releaseId), isNull(media.retiredAt));
@@ -303,7 +304,7 @@ export async function mediaOf(
 }
 
 /** Everything that is kept of the file that a release was read from; null where it was never read from one. */
-export async function keptOf(context: Context, inspectionId: number | null): Promise<ReleaseSide | null> {
+export async function keptOf(context: Context, inspectionId: InspectionId | null): Promise<ReleaseSide | null> {
   if (inspectionId === null) return null;
   const [read, listing, drivers, manifest] = await Promise.all([
     readInspection(context.db, inspectionId),
@@ -336,7 +337,7 @@ export interface DrivenDevice {
 /** What a release drives of one computer; null where its drivers are not known. */
 export async function drivesComputer(
   context: Context,
-  inspectionId: number,
+  inspectionId: InspectionId,
   tag: string,
 ): Promise<Result<DrivenDevice[] | null>> {
   const detail = await getComputer(context, tag);

@@ -3,6 +3,7 @@ import { z } from "zod";
 import { dayOf, daysBetween } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { SnoozeId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { snoozes } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -58,7 +59,7 @@ export async function snoozeDue(
 }
 
 /** Takes back what was put off: it is due again. Problems: `not-found`. */
-export async function takeUp(context: Context, snoozeId: number): Promise<Result<number>> {
+export async function takeUp(context: Context, snoozeId: SnoozeId): Promise<Result<number>> {
   return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [row] = await tx
       .select()

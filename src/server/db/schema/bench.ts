@@ -2,6 +2,7 @@ import { sql } from "drizzle-orm";
 import { bigint, boolean, index, int, mysqlTable, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
 import type { BenchLine, BenchRequest, BenchResult } from "@/core/making/jobs/job";
 import type { CapacityResult } from "@/core/making/writing/capacity";
+import type { BenchJobId, BerthId, DeviceId, MediumId, ReleaseId } from "../ids";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
 import { person } from "./computers";
 import { media, releases } from "./media";
@@ -10,7 +11,7 @@ import { media, releases } from "./media";
 export const devices = mysqlTable(
   "devices",
   {
-    id: id(),
+    id: id<DeviceId>(),
     kind: varchar("kind", { length: 10, enum: ["usb", "card", "disk", "optical"] }).notNull(),
     model: varchar("model", { length: 120 }).notNull(),
     serial: varchar("serial", { length: 120 }),
@@ -23,7 +24,9 @@ export const devices = mysqlTable(
     /** What it was bought with: devices of one batch fail alike. */
     batch: varchar("batch", { length: 60 }),
     /** The medium that was made of it. */
-    mediumId: int("medium_id").references(() => media.id),
+    mediumId: int("medium_id")
+      .$type<MediumId>()
+      .references(() => media.id),
     /** Keeps images that are received: never written to as a whole. */
     isStore: boolean("is_store").notNull().default(false),
     timesWritten: int("times_written").notNull().default(0),
@@ -49,14 +52,16 @@ export const devices = mysqlTable(
 export const berths = mysqlTable(
   "berths",
   {
-    id: id(),
+    id: id<BerthId>(),
     name: varchar("name", { length: 60 }).notNull(),
     /** What fits: a burner takes discs, the others sticks, cards and disks. */
     accepts: varchar("accepts", { length: 10, enum: ["usb", "card", "disk", "optical"] }).notNull(),
     place: int("place").notNull(),
     /** Of a real one: the port that it stands for; what is in it is found, not chosen. */
     port: varchar("port", { length: 120 }),
-    deviceId: int("device_id").references(() => devices.id),
+    deviceId: int("device_id")
+      .$type<DeviceId>()
+      .references(() => devices.id),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),
@@ -68,7 +73,7 @@ export const berths = mysqlTable(
 export const benchJobs = mysqlTable(
   "bench_jobs",
   {
-    id: id(),
+    id: id<BenchJobId>(),
     kind: varchar("kind", { length: 10, enum: ["prepare", "verify", "capacity"] }).notNull(),
     state: varchar("state", {
       length: 12,
@@ -77,12 +82,16 @@ export const benchJobs = mysqlTable(
       .notNull()
       .default("queued"),
     berthId: int("berth_id")
+      .$type<BerthId>()
       .notNull()
       .references(() => berths.id),
     deviceId: int("device_id")
+      .$type<DeviceId>()
       .notNull()
       .references(() => devices.id),
-    releaseId: int("release_id").references(() => releases.id),
+    releaseId: int("release_id")
+      .$type<ReleaseId>()
+      .references(() => releases.id),
     mediumTag: varchar("medium_tag", { length: 60 }),
     request: json<BenchRequest>("request").notNull(),
     /** pause or cancel, as somebody asked for. */
@@ -100,10 +109,11 @@ export const benchJobs = mysqlTable(
     endedAt: at("ended_at"),
     createdAt: createdAt(),
     /** The berth that it has to itself while it is open: the database lets no second one in. */
-    holdsBerthId: int("holds_berth_id").generatedAlwaysAs(
-      sql`IF(state IN ('queued', 'running', 'paused', 'interrupted'), berth_id, NULL)`,
-      { mode: "virtual" },
-    ),
+    holdsBerthId: int("holds_berth_id")
+      .$type<BerthId>()
+      .generatedAlwaysAs(sql`IF(state IN ('queued', 'running', 'paused', 'interrupted'), berth_id, NULL)`, {
+        mode: "virtual",
+      }),
   },
   (table) => [
     uniqueIndex("bench_jobs_holds").on(table.holdsBerthId),
@@ -120,6 +130,7 @@ export const benchLines = mysqlTable(
   {
     id: id(),
     jobId: int("job_id")
+      .$type<BenchJobId>()
       .notNull()
       .references(() => benchJobs.id, { onDelete: "cascade" }),
     at: at("said_at").notNull(),

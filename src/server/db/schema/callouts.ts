@@ -2,6 +2,7 @@ import { char, index, int, mysqlTable, text, varchar } from "drizzle-orm/mysql-c
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CalloutOutcome, type ChosenRoute, chosenRouteSchema } from "@/core/callout/record";
 import type { NewDisk } from "@/core/callout/replacement";
+import type { CalloutId, ComputerId } from "../ids";
 import { at, createdAt, day, id, json, longBlob, updatedAt, version } from "./columns";
 import { computers, person } from "./computers";
 
@@ -9,8 +10,9 @@ import { computers, person } from "./computers";
 export const callouts = mysqlTable(
   "callouts",
   {
-    id: id(),
+    id: id<CalloutId>(),
     computerId: int("computer_id")
+      .$type<ComputerId>()
       .notNull()
       .references(() => computers.id),
     happening: varchar("happening", { length: 20, enum: HAPPENINGS }).notNull(),
@@ -19,7 +21,9 @@ export const callouts = mysqlTable(
     /** A disk that takes the place of the old one. */
     newDisk: json<NewDisk | null>("new_disk"),
     /** A computer that takes the place of the old one. */
-    newComputerId: int("new_computer_id").references(() => computers.id),
+    newComputerId: int("new_computer_id")
+      .$type<ComputerId>()
+      .references(() => computers.id),
     /** The way that was chosen, as it was judged then. */
     chosen: json<ChosenRoute | null>("chosen", (kept) => chosenRouteSchema.nullable().parse(kept)),
     outcome: json<CalloutOutcome | null>("outcome"),
@@ -43,6 +47,7 @@ export const calloutMarks = mysqlTable(
     /** Made where the mark was made, so that it can be sent twice. */
     id: char("id", { length: 36 }).primaryKey(),
     calloutId: int("callout_id")
+      .$type<CalloutId>()
       .notNull()
       .references(() => callouts.id, { onDelete: "cascade" }),
     step: varchar("step", { length: 40 }).notNull(),

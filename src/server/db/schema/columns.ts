@@ -21,7 +21,7 @@ export const trouble = <T>(name: string) =>
   })(name);
 
 /** Every row that people edit carries the version that optimistic locking compares. */
-export const id = () => int("id").primaryKey().autoincrement();
+export const id = <T extends number = number>() => int("id").$type<T>().primaryKey().autoincrement();
 export const version = () => int("version").notNull().default(1);
 export const at = (name: string) => datetime(name, { mode: "date", fsp: 3 });
 /** An ISO day, kept as a DATE. */

@@ -15,10 +15,11 @@ import type { CalendarRelease } from "@/core/computer/calendars/calendar";
 import type { Provenance } from "@/core/computer/facts/merge";
 import type { Facts } from "@/core/computer/facts/schema";
 import type { ImportTrouble } from "@/core/problems/problem";
+import type { BatchId, ComputerId, DiskId, ImportId, KeyCardId, PersonId, SavedViewId, SignerId, SiteId } from "../ids";
 import { at, createdAt, id, json, longBlob, plainText, trouble, updatedAt, version } from "./columns";
 
 export const people = mysqlTable("people", {
-  id: id(),
+  id: id<PersonId>(),
   name: varchar("name", { length: 120 }).notNull(),
   role: varchar("role", { length: 120 }),
   /** Where digests go. */
@@ -32,7 +33,7 @@ export const person = (name: string) => int(name).references(() => people.id);
 export const sites = mysqlTable(
   "sites",
   {
-    id: id(),
+    id: id<SiteId>(),
     name: varchar("name", { length: 120 }).notNull(),
     place: varchar("place", { length: 200 }),
     /** How images of its computers are called. */
@@ -50,10 +51,12 @@ export const sites = mysqlTable(
 export const computers = mysqlTable(
   "computers",
   {
-    id: id(),
+    id: id<ComputerId>(),
     tag: varchar("tag", { length: 60 }).notNull(),
     name: varchar("name", { length: 120 }),
-    siteId: int("site_id").references(() => sites.id),
+    siteId: int("site_id")
+      .$type<SiteId>()
+      .references(() => sites.id),
     make: varchar("make", { length: 200 }),
     model: varchar("model", { length: 200 }),
     serial: varchar("serial", { length: 200 }),
@@ -99,6 +102,7 @@ export const computers = mysqlTable(
 /** The facts themselves, apart from the narrow rows: a collected computer's are some kilobytes. */
 export const computerFacts = mysqlTable("computer_facts", {
   computerId: int("computer_id")
+    .$type<ComputerId>()
     .primaryKey()
     .references(() => computers.id, { onDelete: "cascade" }),
   facts: json<Facts>("facts").notNull(),
@@ -110,8 +114,9 @@ export const computerFacts = mysqlTable("computer_facts", {
 export const disks = mysqlTable(
   "disks",
   {
-    id: id(),
+    id: id<DiskId>(),
     computerId: int("computer_id")
+      .$type<ComputerId>()
       .notNull()
       .references(() => computers.id, { onDelete: "cascade" }),
     position: int("position").notNull(),
@@ -146,7 +151,7 @@ export const secureBootLists = mysqlTable("secure_boot_lists", {
 export const signers = mysqlTable(
   "signers",
   {
-    id: id(),
+    id: id<SignerId>(),
     /** SHA-256 of the certificate. */
     sha256: char("sha256", { length: 64 }).notNull(),
     name: varchar("name", { length: 300 }).notNull(),
@@ -161,9 +166,11 @@ export const computerSigners = mysqlTable(
   "computer_signers",
   {
     computerId: int("computer_id")
+      .$type<ComputerId>()
       .notNull()
       .references(() => computers.id, { onDelete: "cascade" }),
     signerId: int("signer_id")
+      .$type<SignerId>()
       .notNull()
       .references(() => signers.id),
   },
@@ -177,7 +184,7 @@ export const computerSigners = mysqlTable(
 export const keyCards = mysqlTable(
   "key_cards",
   {
-    id: id(),
+    id: id<KeyCardId>(),
     make: varchar("make", { length: 200 }).notNull(),
     model: varchar("model", { length: 200 }).notNull(),
     setup: varchar("setup", { length: 40 }),
@@ -211,7 +218,7 @@ export const calendars = mysqlTable(
 export const savedViews = mysqlTable(
   "saved_views",
   {
-    id: id(),
+    id: id<SavedViewId>(),
     name: varchar("name", { length: 80 }).notNull(),
     query: varchar("query", { length: 1000 }).notNull(),
     personId: person("person_id").notNull(),
@@ -222,7 +229,7 @@ export const savedViews = mysqlTable(
 
 /** One act over many computers, that can be undone. */
 export const batches = mysqlTable("batches", {
-  id: id(),
+  id: id<BatchId>(),
   at: at("at").notNull(),
   personId: person("person_id").notNull(),
   summary: varchar("summary", { length: 300 }).notNull(),
@@ -243,7 +250,7 @@ export const IMPORT_STATES = [
 
 /** A table of computers on its way in: kept until it is done, so that a restart loses nothing. */
 export const imports = mysqlTable("imports", {
-  id: id(),
+  id: id<ImportId>(),
   fileName: varchar("file_name", { length: 255 }).notNull(),
   bytes: int("bytes").notNull(),
   personId: person("person_id").notNull(),
@@ -262,6 +269,7 @@ export const importParts = mysqlTable(
   "import_parts",
   {
     importId: int("import_id")
+      .$type<ImportId>()
       .notNull()
       .references(() => imports.id, { onDelete: "cascade" }),
     position: int("position").notNull(),

@@ -12,6 +12,7 @@ import {
 import type { CopiedFile, StoreReport } from "@/core/images/report";
 import type { ImageBody } from "@/core/judging/model/parts";
 import type { ScanTrouble } from "@/core/problems/problem";
+import type { ComputerId, ImageCopyId, ImageId, MediumId, NotedChangeId, ScanId, SiteId, StoreId } from "../ids";
 import { at, createdAt, day, fromBody, id, json, trouble, updatedAt, version } from "./columns";
 import { computers, person, sites } from "./computers";
 import { media } from "./media";
@@ -20,9 +21,10 @@ import { media } from "./media";
 export const systemImages = mysqlTable(
   "system_images",
   {
-    id: id(),
+    id: id<ImageId>(),
     name: varchar("name", { length: 200 }).notNull(),
     computerId: int("computer_id")
+      .$type<ComputerId>()
       .notNull()
       .references(() => computers.id),
     takenAt: at("taken_at").notNull(),
@@ -51,16 +53,22 @@ export const STORE_KINDS = ["medium", "disk", "share", "host", "computer"] as co
 export const stores = mysqlTable(
   "stores",
   {
-    id: id(),
+    id: id<StoreId>(),
     name: varchar("name", { length: 120 }).notNull(),
     kind: varchar("kind", { length: 10, enum: STORE_KINDS }).notNull(),
     /** Of a partition on a medium. */
-    mediumId: int("medium_id").references(() => media.id),
+    mediumId: int("medium_id")
+      .$type<MediumId>()
+      .references(() => media.id),
     /** Of a disk that is built into a computer; its serial tells which. */
-    computerId: int("computer_id").references(() => computers.id),
+    computerId: int("computer_id")
+      .$type<ComputerId>()
+      .references(() => computers.id),
     diskSerial: varchar("disk_serial", { length: 120 }),
     /** Where it is; of a share or host, where that stands. */
-    siteId: int("site_id").references(() => sites.id),
+    siteId: int("site_id")
+      .$type<SiteId>()
+      .references(() => sites.id),
     /** Places from which a share or host is reached; null: not known. */
     reachedFrom: json<number[] | null>("reached_from"),
     /** Without a password. */
@@ -90,11 +98,13 @@ export const stores = mysqlTable(
 export const imageCopies = mysqlTable(
   "image_copies",
   {
-    id: id(),
+    id: id<ImageCopyId>(),
     imageId: int("image_id")
+      .$type<ImageId>()
       .notNull()
       .references(() => systemImages.id, { onDelete: "cascade" }),
     storeId: int("store_id")
+      .$type<StoreId>()
       .notNull()
       .references(() => stores.id),
     files: json<CopiedFile[]>("files").notNull(),
@@ -120,6 +130,7 @@ export const storeFills = mysqlTable(
   "store_fills",
   {
     storeId: int("store_id")
+      .$type<StoreId>()
       .notNull()
       .references(() => stores.id, { onDelete: "cascade" }),
     on: day("measured_on").notNull(),
@@ -132,8 +143,9 @@ export const storeFills = mysqlTable(
 export const storeScans = mysqlTable(
   "store_scans",
   {
-    id: id(),
+    id: id<ScanId>(),
     storeId: int("store_id")
+      .$type<StoreId>()
       .notNull()
       .references(() => stores.id, { onDelete: "cascade" }),
     state: varchar("state", { length: 12, enum: ["running", "done", "failed", "cancelled", "interrupted"] }).notNull(),
@@ -154,8 +166,9 @@ export const storeScans = mysqlTable(
 export const notedChanges = mysqlTable(
   "noted_changes",
   {
-    id: id(),
+    id: id<NotedChangeId>(),
     computerId: int("computer_id")
+      .$type<ComputerId>()
       .notNull()
       .references(() => computers.id),
     /** ISO day. */

@@ -1,4 +1,5 @@
 import { index, int, mysqlTable, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
+import type { JobId } from "../ids";
 import { at, createdAt, id, json } from "./columns";
 import { person } from "./computers";
 
@@ -16,7 +17,7 @@ export type JobFailure = "disk-full" | "fault" | "worker-gone";
 export const jobs = mysqlTable(
   "jobs",
   {
-    id: id(),
+    id: id<JobId>(),
     kind: varchar("kind", { length: 30 }).notNull(),
     /** An object. */
     payload: json<object>("payload").notNull(),
@@ -64,6 +65,7 @@ export const jobLines = mysqlTable(
   {
     id: id(),
     jobId: int("job_id")
+      .$type<JobId>()
       .notNull()
       .references(() => jobs.id, { onDelete: "cascade" }),
     at: at("said_at").notNull(),

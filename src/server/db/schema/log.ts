@@ -1,10 +1,11 @@
 import { index, int, mysqlTable, varchar } from "drizzle-orm/mysql-core";
+import type { BatchId, EventId, RehearsalId } from "../ids";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
 import { person } from "./computers";
 
 /** Changes to the world that were rehearsed and are kept to be looked at again; nothing in the inventory follows them. */
 export const rehearsals = mysqlTable("rehearsals", {
-  id: id(),
+  id: id<RehearsalId>(),
   name: varchar("name", { length: 120 }).notNull(),
   body: json<unknown>("body").notNull(),
   personId: person("person_id").notNull(),
@@ -17,7 +18,7 @@ export const rehearsals = mysqlTable("rehearsals", {
 export const events = mysqlTable(
   "events",
   {
-    id: id(),
+    id: id<EventId>(),
     at: at("at").notNull(),
     personId: person("person_id").notNull(),
     /** As it was then: the log is never changed. */
@@ -33,7 +34,7 @@ export const events = mysqlTable(
     /** Why or from what, in a few words: "from lsblk, dmidecode", "import of fleet.csv". */
     note: varchar("note", { length: 300 }),
     /** The act over many that it is part of. */
-    batchId: int("batch_id"),
+    batchId: int("batch_id").$type<BatchId>(),
   },
   (table) => [
     index("events_entity").on(table.entity, table.entityId, table.id),

@@ -15,13 +15,25 @@ import type { LoadPart } from "@/core/judging/model/loads";
 import type { Finding } from "@/core/medium/findings/findings";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { ReleaseFacts } from "@/core/medium/releases/facts";
+import type {
+  ComputerId,
+  DrillId,
+  InspectionId,
+  KitId,
+  LoadId,
+  LoanId,
+  MediumId,
+  PlannedDrillId,
+  ReleaseId,
+  SiteId,
+} from "../ids";
 import { at, createdAt, day, id, json, longBlob, updatedAt, version } from "./columns";
 import { computers, person, sites } from "./computers";
 
 export const kits = mysqlTable(
   "kits",
   {
-    id: id(),
+    id: id<KitId>(),
     name: varchar("name", { length: 120 }).notNull(),
     /** What its environment is: "Linux", "PE", or what the trade calls it. */
     family: varchar("family", { length: 60 }),
@@ -36,8 +48,9 @@ export const kits = mysqlTable(
 export const releases = mysqlTable(
   "releases",
   {
-    id: id(),
+    id: id<ReleaseId>(),
     kitId: int("kit_id")
+      .$type<KitId>()
       .notNull()
       .references(() => kits.id),
     name: varchar("name", { length: 60 }).notNull(),
@@ -46,9 +59,13 @@ export const releases = mysqlTable(
     /** What it can do; the links of the chain go by it. */
     facts: json<ReleaseFacts | null>("facts"),
     /** What was read from the file that it was born from. */
-    inspectionId: int("inspection_id").references((): AnyMySqlColumn => inspections.id),
+    inspectionId: int("inspection_id")
+      .$type<InspectionId>()
+      .references((): AnyMySqlColumn => inspections.id),
     /** The release that is to be used instead. */
-    supersededById: int("superseded_by_id").references((): AnyMySqlColumn => releases.id),
+    supersededById: int("superseded_by_id")
+      .$type<ReleaseId>()
+      .references((): AnyMySqlColumn => releases.id),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),
@@ -71,7 +88,7 @@ export const inspectionViews = mysqlTable("inspection_views", {
 export const inspections = mysqlTable(
   "inspections",
   {
-    id: id(),
+    id: id<InspectionId>(),
     fileName: varchar("file_name", { length: 255 }).notNull(),
     bytes: bigint("bytes", { mode: "number" }).notNull(),
     sha256: char("sha256", { length: 64 }),
@@ -91,6 +108,7 @@ export const inspections = mysqlTable(
 /** What is large about an inspection, apart from it: JSON, compressed. */
 export const inspectionContents = mysqlTable("inspection_contents", {
   inspectionId: int("inspection_id")
+    .$type<InspectionId>()
     .primaryKey()
     .references(() => inspections.id, { onDelete: "cascade" }),
   /** Every file with its size: `Listing`. */
@@ -105,13 +123,15 @@ export const inspectionContents = mysqlTable("inspection_contents", {
 export const media = mysqlTable(
   "media",
   {
-    id: id(),
+    id: id<MediumId>(),
     tag: varchar("tag", { length: 60 }).notNull(),
     name: varchar("name", { length: 120 }),
     /** usb: stick; disk: external disk; optical: disc; file: not written yet. */
     kind: varchar("kind", { length: 10, enum: ["usb", "disk", "optical", "file"] }).notNull(),
     capacityBytes: bigint("capacity_bytes", { mode: "number" }),
-    siteId: int("site_id").references(() => sites.id),
+    siteId: int("site_id")
+      .$type<SiteId>()
+      .references(() => sites.id),
     lentTo: varchar("lent_to", { length: 120 }),
     /** good, worn or distrusted; null: nothing was ever said of it. */
     condition: varchar("wear", { length: 12, enum: ["good", "worn", "distrusted"] }),
@@ -122,7 +142,9 @@ export const media = mysqlTable(
     /** When a sample of it was compared since, and was right. */
     sampledOn: day("sampled_on"),
     note: text("note"),
-    inspectionId: int("inspection_id").references(() => inspections.id),
+    inspectionId: int("inspection_id")
+      .$type<InspectionId>()
+      .references(() => inspections.id),
     retiredAt: at("retired_at"),
     version: version(),
     createdAt: createdAt(),
@@ -139,11 +161,13 @@ export const media = mysqlTable(
 export const loads = mysqlTable(
   "loads",
   {
-    id: id(),
+    id: id<LoadId>(),
     mediumId: int("medium_id")
+      .$type<MediumId>()
       .notNull()
       .references(() => media.id, { onDelete: "cascade" }),
     releaseId: int("release_id")
+      .$type<ReleaseId>()
       .notNull()
       .references(() => releases.id),
     writtenOn: day("written_on"),
@@ -160,11 +184,13 @@ export const loads = mysqlTable(
 export const drills = mysqlTable(
   "drills",
   {
-    id: id(),
+    id: id<DrillId>(),
     mediumId: int("medium_id")
+      .$type<MediumId>()
       .notNull()
       .references(() => media.id),
     computerId: int("computer_id")
+      .$type<ComputerId>()
       .notNull()
       .references(() => computers.id),
     on: day("held_on").notNull(),
@@ -191,11 +217,13 @@ export const drills = mysqlTable(
 export const plannedDrills = mysqlTable(
   "planned_drills",
   {
-    id: id(),
+    id: id<PlannedDrillId>(),
     mediumId: int("medium_id")
+      .$type<MediumId>()
       .notNull()
       .references(() => media.id),
     computerId: int("computer_id")
+      .$type<ComputerId>()
       .notNull()
       .references(() => computers.id),
     /** ISO day by which it is to be held. */
@@ -204,7 +232,9 @@ export const plannedDrills = mysqlTable(
     createdAt: createdAt(),
     endedAt: at("ended_at"),
     /** The drill that was held; null: open, or withdrawn. */
-    drillId: int("drill_id").references(() => drills.id),
+    drillId: int("drill_id")
+      .$type<DrillId>()
+      .references(() => drills.id),
   },
   (table) => [
     index("planned_drills_pair").on(table.mediumId, table.computerId, table.endedAt),
@@ -216,8 +246,9 @@ export const plannedDrills = mysqlTable(
 export const loans = mysqlTable(
   "loans",
   {
-    id: id(),
+    id: id<LoanId>(),
     mediumId: int("medium_id")
+      .$type<MediumId>()
       .notNull()
       .references(() => media.id),
     to: varchar("lent_to", { length: 120 }).notNull(),
@@ -240,6 +271,7 @@ export const stocktakes = mysqlTable(
   {
     id: id(),
     siteId: int("site_id")
+      .$type<SiteId>()
       .notNull()
       .references(() => sites.id),
     on: day("held_on").notNull(),

@@ -7,6 +7,7 @@ import {
   type PlanProgress,
   readCoverResult,
 } from "@/core/cover/result";
+import type { CoverPlanId, CoverTaskId, SiteId, SnoozeId } from "../ids";
 import { at, createdAt, day, id, json, updatedAt, version } from "./columns";
 import { person, sites } from "./computers";
 
@@ -32,9 +33,11 @@ export const travels = mysqlTable(
   {
     id: id(),
     fromId: int("from_id")
+      .$type<SiteId>()
       .notNull()
       .references(() => sites.id),
     toId: int("to_id")
+      .$type<SiteId>()
       .notNull()
       .references(() => sites.id),
     minutes: int("minutes").notNull(),
@@ -49,7 +52,7 @@ export const travels = mysqlTable(
 export const coverPlans = mysqlTable(
   "cover_plans",
   {
-    id: id(),
+    id: id<CoverPlanId>(),
     name: varchar("name", { length: 120 }).notNull(),
     state: varchar("state", { length: 12, enum: ["running", "done", "failed", "cancelled", "interrupted", "accepted"] })
       .notNull()
@@ -71,8 +74,9 @@ export const coverPlans = mysqlTable(
 export const coverTasks = mysqlTable(
   "cover_tasks",
   {
-    id: id(),
+    id: id<CoverTaskId>(),
     planId: int("plan_id")
+      .$type<CoverPlanId>()
       .notNull()
       .references(() => coverPlans.id, { onDelete: "cascade" }),
     position: int("position").notNull(),
@@ -93,7 +97,7 @@ export const coverTasks = mysqlTable(
 export const snoozes = mysqlTable(
   "snoozes",
   {
-    id: id(),
+    id: id<SnoozeId>(),
     /** As the due item is known by. */
     dueKey: varchar("due_key", { length: 400 }).notNull(),
     /** ISO day. */
