@@ -5,11 +5,13 @@ import { type Facts, FORMS, factsSchema } from "@/core/computer/facts/schema";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { BatchId } from "../db/ids";
+import type { BatchId, ComputerId, SiteId } from "../db/ids";
+import { inParts } from "../db/in-parts";
+import { insertRows } from "../db/insert-rows";
 import { insertedId, nameOf } from "../db/results";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";
 import { type ComputerInput, handSource, snapshot } from "../inventory/computers";
-import { difference, withDifference } from "../inventory/events";
+import { type Action, difference, withDifference } from "../inventory/events";
 import { factsOfStored, unpacked } from "../inventory/list-store";
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -187,17 +189,93 @@ export async function bulkChange(
   return act(context, { field: "tag", value: "" }, async ({ db: tx }) => {
     const summary = await summaryOf(tx, wanted.value);
     const batchId = await addBatch(context, tx, summary);
-    let changed = 0;
-    for (let at = 0; at < ids.length; at += WRITE_CHUNK) {
-      const current = await currentOf(tx, ids.slice(at, at + WRITE_CHUNK), true);
-      const writes = current.flatMap((each) => bulkWrite(context, each, wanted.value, summary));
-      await writeComputers(tx, context, writes, batchId);
-      changed += writes.length;
-    }
+    const changed = isOfRow(wanted.value)
+      ? await changeRows({ ...context, db: tx }, ids, wanted.value, { batchId, note: summary })
+      : await changeFacts({ ...context, db: tx }, ids, wanted.value, { batchId, note: summary });
     await tx.update(batches).set({ computers: changed }).where(eq(batches.id, batchId));
     return ok({ batchId, changed });
   });
 }
+
+interface Batch {
+  batchId: BatchId;
+  note: string;
+}
+
+/** Sets a fact of each computer. */
+async function changeFacts(
+  acting: Context,
+  ids: ComputerId[],
+  change: BulkChange,
+  { batchId, note }: Batch,
+): Promise<number> {
+  let changed = 0;
+  await inParts(ids, WRITE_CHUNK, {
+    read: async (part) => new Map((await currentOf(acting.db, part, true)).map((current) => [current.id, current])),
+    workOut: (id, currents) => {
+      const current = currents.get(id);
+      return current ? bulkWrite(acting, current, change, note) : [];
+    },
+    write: async (writes) => {
+      await writeComputers(acting.db, acting, writes, batchId);
+      changed += writes.length;
+    },
+  });
+  return changed;
+}
+
+type RowChange = Extract<BulkChange, { field: "siteId" | "retired" }>;
+const isOfRow = (change: BulkChange): change is RowChange => change.field === "siteId" || change.field === "retired";
+
+/** Sets the place of each computer, or takes it out of service or back: no facts, so that its row alone is written. */
+async function changeRows(
+  acting: Context,
+  ids: ComputerId[],
+  change: RowChange,
+  { batchId, note }: Batch,
+): Promise<number> {
+  const { db, person } = acting;
+  const now = acting.now();
+  const set = change.field === "siteId" ? { siteId: change.value } : { retiredAt: change.value ? now : null };
+  const { id, tag, version, siteId, retiredAt } = computers;
+  const isSet = (row: { siteId: SiteId | null; retiredAt: Date | null }) =>
+    change.field === "siteId" ? row.siteId === change.value : (row.retiredAt !== null) === change.value;
+  let changed = 0;
+  await inParts(ids, READ_CHUNK, {
+    read: async (part) => {
+      const query = db.select({ id, tag, version, siteId, retiredAt }).from(computers).where(inArray(id, part));
+      return new Map((await query.for("update")).map((row) => [row.id, row]));
+    },
+    workOut: (each, rows) => {
+      const row = rows.get(each);
+      return row && !isSet(row) ? [row] : [];
+    },
+    write: async (rows) => {
+      if (rows.length === 0) return;
+      changed += rows.length;
+      const chosen = rows.map((row) => row.id);
+      await db
+        .update(computers)
+        .set({ ...set, version: sql`${version} + 1`, updatedAt: now })
+        .where(inArray(id, chosen));
+      const told = (of: { siteId?: SiteId | null; retiredAt?: Date | null }) =>
+        change.field === "siteId" ? { siteId: of.siteId } : { retiredAt: of.retiredAt?.toISOString() ?? null };
+      await insertRows(
+        db,
+        events,
+        rows.map((row) => ({
+          ...{ at: now, personId: person.id, personName: person.name, batchId, note },
+          ...{ entity: "computer", entityId: row.id, entityTag: row.tag, entityVersion: row.version + 1 },
+          ...{ action: actionOf(change), before: told(row), after: told(set) },
+        })),
+      );
+    },
+  });
+  return changed;
+}
+
+const actionOf = (change: BulkChange): Action =>
+  change.field === "retired" ? (change.value ? "retired" : "brought back") : "changed";
 
 async function addBatch(context: Context, tx: Queries, summary: string): Promise<number> {
   const row = await tx
@@ -239,13 +317,11 @@ async function summaryOf(queries: Queries, change: BulkChange): Promise<string> 
 
 function bulkWrite(context: Context, current: Current, change: BulkChange, note: string): ComputerWrite[] {
   if (valueNow(current, change.field) === change.value) return [];
-  const { input } = current;
+  const { input, retiredAt } = current;
   const facts = factsWith(input.facts, change);
-  const next: ComputerInput = { ...input, facts, siteId: change.field === "siteId" ? change.value : input.siteId };
-  const retiredAt = change.field === "retired" ? (change.value ? context.now() : null) : current.retiredAt;
-  const differs = difference(snapshot(input, current.retiredAt), snapshot(next, retiredAt));
+  const next: ComputerInput = { ...input, facts };
+  const differs = difference(snapshot(input, retiredAt), snapshot(next, retiredAt));
   if (!differs) return [];
-  const action = change.field === "retired" ? (change.value ? "retired" : "brought back") : "changed";
   return [
     {
       id: current.id,
@@ -255,7 +331,7 @@ function bulkWrite(context: Context, current: Current, change: BulkChange, note:
       provenance: editedProvenance(input.facts, current.provenance, facts, handSource(context)),
       // None of these fields touches disks or lists.
       sameProjections: true,
-      event: { action, ...differs, note },
+      event: { action: actionOf(change), ...differs, note },
     },
   ];
 }

@@ -1,6 +1,7 @@
 import { and, asc, eq, gt, lt, lte, type SQL, sql } from "drizzle-orm";
 import { getTableName, type Table } from "drizzle-orm/table";
 import type { Database, Queries } from "./client";
+import { HEARD } from "./insert-rows";
 import { lastInsertId } from "./results";
 import { revisionChanges, revisions } from "./schema";
 
@@ -90,14 +91,19 @@ export function watched(db: Database, written: Written): Database {
 
 interface Inserting {
   values: (rows: Told | Told[]) => unknown;
+  [HEARD]?: (rows: Told[]) => void;
 }
 
 function listening(builder: Inserting, written: Written): Inserting {
   const values = builder.values.bind(builder);
-  builder.values = (rows) => {
+  const hear = (rows: Told | Told[]) => {
     for (const row of [rows].flat()) written.event(row);
+  };
+  builder.values = (rows) => {
+    hear(rows);
     return values(rows);
   };
+  builder[HEARD] = hear;
   return builder;
 }
 

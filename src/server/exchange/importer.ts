@@ -46,13 +46,18 @@ interface Known {
   record: ComputerRecord;
 }
 
+interface Recorded {
+  byTag: Map<string, Known>;
+  bySerial: Map<string, Known[]>;
+}
+
 /** What is recorded of the computers that some rows speak of: by tag, else by serial. */
 async function knownOf(
   queries: Queries,
   rows: SourceRow[],
   siteNames: Map<number, string>,
   lock: boolean,
-): Promise<{ byTag: Map<string, Known>; bySerial: Map<string, Known[]> }> {
+): Promise<Recorded> {
   const tags = rows.map((row) => row.tag).filter(Boolean);
   const serials = rows.map((row) => row.serial).filter((serial) => serial !== null);
   const byTag = new Map<string, Known>();
@@ -126,12 +131,15 @@ export class Importer {
     if (this.report.faults.length < FAULTS_MAX) this.report.faults.push(fault);
   }
 
-  async chunk(queries: Queries, rows: SourceRow[], lock: boolean): Promise<ComputerWrite[]> {
-    const { byTag, bySerial } = await knownOf(queries, rows, this.siteNames, lock);
-    return rows.flatMap((row) => {
-      const write = this.row(row, byTag, bySerial);
-      return write ? [write] : [];
-    });
+  /** What is recorded of the computers that some rows speak of; `lock`: held until the end of the transaction. */
+  recorded(queries: Queries, rows: SourceRow[], lock: boolean): Promise<Recorded> {
+    return knownOf(queries, rows, this.siteNames, lock);
+  }
+
+  /** What a row comes to: one write, or none where it says nothing new or is at fault. */
+  compared(row: SourceRow, { byTag, bySerial }: Recorded): ComputerWrite[] {
+    const write = this.row(row, byTag, bySerial);
+    return write ? [write] : [];
   }
 
   private row(row: SourceRow, byTag: Map<string, Known>, bySerial: Map<string, Known[]>): ComputerWrite | null {

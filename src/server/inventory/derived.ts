@@ -8,6 +8,7 @@ import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import { act } from "../act";
 import { ownContext } from "../context";
 import type { Database, Queries } from "../db/client";
+import { insertRows } from "../db/insert-rows";
 import { computerFacts, computerSigners, computers, disks, signers } from "../db/schema";
 import { ok } from "../problems";
 import { profileKeys, storeProfiles } from "./fact-profiles";
@@ -84,7 +85,7 @@ export async function writeProjections(tx: Queries, rows: { id: number; facts: F
       removable,
     })),
   );
-  if (diskRows.length > 0) await tx.insert(disks).values(diskRows);
+  await insertRows(tx, disks, diskRows);
   await writeSigners(tx, rows);
 }
 
@@ -117,7 +118,7 @@ async function writeSigners(tx: Queries, rows: { id: number; facts: Facts }[]): 
       return signerId === undefined ? [] : [{ computerId, signerId }];
     }),
   );
-  if (links.length > 0) await tx.insert(computerSigners).values(links);
+  await insertRows(tx, computerSigners, links);
 }
 
 /** Fleets share their lists: each different pair of lists is taken apart once. */

@@ -1,9 +1,10 @@
 import { createHash } from "node:crypto";
-import { inArray, sql } from "drizzle-orm";
+import { inArray } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import { chainFactsOf, chainProfile, startFactsOf, startProfile } from "@/core/computer/facts/profile";
 import { FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Queries } from "../db/client";
+import { insertRows } from "../db/insert-rows";
 import { factProfiles } from "../db/schema";
 import { factsOfStored, packed, storeLists } from "./list-store";
 
@@ -48,10 +49,7 @@ export async function storeProfiles(tx: Queries, rows: { facts: Facts }[]): Prom
   }));
   await storeLists(tx, lists);
   for (let at = 0; at < values.length; at += 100)
-    await tx
-      .insert(factProfiles)
-      .values(values.slice(at, at + 100))
-      .onDuplicateKeyUpdate({ set: { key: sql`VALUES(${sql.identifier("profile_key")})` } });
+    await insertRows(tx, factProfiles, values.slice(at, at + 100), ["key"]);
 }
 
 async function missingOf(tx: Queries, keys: string[]): Promise<string[]> {

@@ -1,9 +1,10 @@
-import { inArray, sql } from "drizzle-orm";
+import { inArray } from "drizzle-orm";
 import type { Provenance } from "@/core/computer/facts/merge";
 import type { Facts } from "@/core/computer/facts/schema";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { BatchId, SiteId } from "../db/ids";
+import type { BatchId, ComputerId, SiteId } from "../db/ids";
+import { insertRows } from "../db/insert-rows";
 import { computerFacts, computers, events } from "../db/schema";
 import { derivedColumns, writeProjections } from "./derived";
 import type { Action } from "./events";
@@ -31,16 +32,6 @@ export interface ComputerWrite {
     after: Record<string, unknown> | null;
     note: string | null;
   };
-}
-
-/** `VALUES(column)` for each column, so that a row that is there becomes the one that is written. */
-function takeOver(...columns: string[]): Record<string, ReturnType<typeof sql>> {
-  return Object.fromEntries(
-    columns.map((column) => [
-      column,
-      sql`VALUES(${sql.identifier(column.replace(/[A-Z]/g, (big) => `_${big.toLowerCase()}`))})`,
-    ]),
-  );
 }
 
 const COLUMNS = [
@@ -96,23 +87,15 @@ export async function writeComputers(
   });
   // New ones must not fall upon a row that is there: a tag that is taken is the caller's problem, not a change.
   const [added, changed] = [writes.filter((each) => each.id === null), writes.filter((each) => each.id !== null)];
-  if (added.length > 0) await tx.insert(computers).values(added.map(rowOf));
-  if (changed.length > 0)
-    await tx
-      .insert(computers)
-      .values(changed.map(rowOf))
-      .onDuplicateKeyUpdate({ set: takeOver(...COLUMNS) });
-  const rows = await tx
-    .select({ id: computers.id, tag: computers.tag })
-    .from(computers)
-    .where(
-      inArray(
-        computers.tag,
-        writes.map((write) => write.tag),
-      ),
-    );
-  const idOf = new Map(rows.map((row) => [row.tag, row.id]));
-  const placed = writes.map((write) => ({ ...write, id: write.id ?? (idOf.get(write.tag) as number) }));
+  await insertRows(tx, computers, added.map(rowOf));
+  await insertRows(tx, computers, changed.map(rowOf), COLUMNS);
+  const tags = added.map((write) => write.tag);
+  const rows =
+    tags.length === 0
+      ? []
+      : await tx.select({ id: computers.id, tag: computers.tag }).from(computers).where(inArray(computers.tag, tags));
+  const idOf = new Map([...rows, ...changed].map((row) => [row.tag, row.id as ComputerId]));
+  const placed = writes.map((write) => ({ ...write, id: write.id ?? (idOf.get(write.tag) as ComputerId) }));
   const lists = new Map<string, string>();
   const stored = placed.map(({ id, facts, provenance }) => ({
     computerId: id,
@@ -125,17 +108,16 @@ export async function writeComputers(
     after: after && packed(after, lists),
   }));
   await storeLists(tx, lists);
-  await tx
-    .insert(computerFacts)
-    .values(stored)
-    .onDuplicateKeyUpdate({ set: takeOver("facts", "provenance") });
+  await insertRows(tx, computerFacts, stored, ["facts", "provenance"]);
   // Before anybody sees a row that names them; also where disks and signers stay as they were.
   await storeProfiles(tx, placed);
   await writeProjections(
     tx,
     placed.filter((write) => !write.sameProjections),
   );
-  await tx.insert(events).values(
+  await insertRows(
+    tx,
+    events,
     placed.map(({ id, tag, version }, index) => ({
       at: now,
       personId: context.person.id,

@@ -367,7 +367,7 @@ export function applyMerge(
 }
 
 /** Provenance of the facts that are there, sources listed once. */
-export function provenanceFor(map: FactMap, sources: Map<FactPath, FactSource>): Provenance {
+export function provenanceFor(map: ReadonlyMap<FactPath, unknown>, sources: Map<FactPath, FactSource>): Provenance {
   const list: FactSource[] = [];
   const indices = new Map<FactSource, number>();
   const facts: Record<FactPath, number> = {};
@@ -392,14 +392,27 @@ export function editedProvenance(
   after: Facts,
   source: FactSource,
 ): Provenance {
-  const was: FactMap = before ? flatten(before) : new Map();
-  const is = flatten(after);
+  const was: FactMap = before ? flatten(unlike(before, after)) : new Map();
+  const is = flatten(before ? unlike(after, before) : after);
   const sources = new Map<FactPath, FactSource>();
+  // Groups that are the very same are not taken apart: a change over thousands touches one fact of each.
+  for (const path of Object.keys(provenance.facts)) {
+    const group = path.split("/", 1)[0] as keyof Facts;
+    const kept = before && before[group] === after[group] ? sourceOf(provenance, path) : null;
+    if (kept) sources.set(path, kept);
+  }
   for (const [path, value] of is) {
     const kept = sameFact(was.get(path), value) ? sourceOf(provenance, path) : source;
     if (kept) sources.set(path, kept);
   }
-  return provenanceFor(is, sources);
+  return provenanceFor(sources, sources);
+}
+
+/** The groups of some facts that are not the very same in others. */
+function unlike(facts: Facts, others: Facts): Partial<Facts> {
+  return Object.fromEntries(
+    Object.entries(facts).filter(([group, value]) => others[group as keyof Facts] !== value),
+  ) as Partial<Facts>;
 }
 
 /** An observation of whole facts, as from a facts file. */
