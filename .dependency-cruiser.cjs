@@ -13,6 +13,7 @@ const CORE_FLOORS = [
   ["cover"],
   ["upkeep"],
   ["callout"],
+  ["world"],
   ["problems"],
   ["words"],
 ];

@@ -2,6 +2,7 @@ import { Command, CommanderError } from "commander";
 import { runDrives } from "./drives";
 import { runInspect } from "./inspect";
 import { runManifest, runVerify } from "./integrity";
+import { runJudge } from "./judge";
 import { runMatch } from "./match";
 import { runPrepare } from "./prepare";
 import { UsageError } from "./problems";
@@ -37,6 +38,22 @@ export async function main(args: string[]): Promise<number> {
     .option("--check", "exit 1 unless the medium starts the computer")
     .action(async (file: string | undefined, options) => {
       exit = await runMatch(file, options);
+    });
+  program
+    .command("judge")
+    .description("judge the chains of a world document: routes, offers, policy, the next images")
+    .argument("<world>", "creel.world/1, as export writes it")
+    .option("--computer <tag>", "of this computer only")
+    .option("--medium <tag>", "of this medium only")
+    .option("--outcome <kind>", "image, reinstall, start-up or files")
+    .option("--image <id>", "of this image only")
+    .option("--happening <what>", "what a call-out after this offers, best first")
+    .option("--since <day>", "from when on the fault may have been there")
+    .option("--policy", "whether each computer has what its policy requires")
+    .option("--image-plan", "what the next image of each computer holds")
+    .option("--json", "print creel.route/1, creel.policy/1 or creel.image-plan/1, a line each")
+    .action(async (file: string, options) => {
+      exit = await runJudge(file, options);
     });
   program
     .command("prepare")

@@ -117,8 +117,9 @@ describe("match", () => {
     const modalias = "pci:v0000144Dd0000A808sv0000144Dsd0000A801bc01sc08i02";
     const devices = secured("devices.json", { db, dbx: "" }, { devices: [{ class: "storage", modalias }] });
     expect(match(devices).links.sees).toMatchObject({
-      verdict: "holds",
-      reasons: [{ code: "controllers-driven", drivers: [{ driver: "NLSTOR.INF" }] }],
+      verdict: "holds-after-change",
+      changes: [{ setting: "driver", from: "not loaded", to: "NLSTOR.INF" }],
+      reasons: [{ code: "driver-to-load" }, { code: "controllers-driven", drivers: [{ driver: "NLSTOR.INF" }] }],
     });
     const systems = [
       { family: "windows", name: "Gannet Desk", version: "11.4", edition: "Office", arch: "x64", language: "en-GB" },

@@ -271,3 +271,74 @@ export function randomWorld(roll: Roll, computers: number, media: number): World
     releasedOn: (name, version) => (name === "Gannet Desk" && version === "11.4" ? "2024-10-01" : null),
   };
 }
+
+/** The same with computers of every shape: several disks, tables, modes and systems, set members, serials, outside disks. */
+export function variedWorld(roll: Roll, computers: number, media: number): World {
+  const world = randomWorld(roll, computers, media);
+  return {
+    ...world,
+    computers: world.computers.map((each) => varied(roll, each)),
+    media: world.media.map((each) => ({
+      ...each,
+      part: { ...each.part, kind: pick(roll, ["usb", "disk", "file", null] as const), retired: roll(12) === 0 },
+      as: pick(roll, ["usb", "optical", null] as const),
+    })),
+    images: world.images.map((each) => ({
+      ...each,
+      mode: pick(roll, ["uefi", "bios", null] as const),
+      places:
+        roll(3) === 0
+          ? [{ on: "computer" as const, tag: each.computer, diskSerial: pick(roll, ["S1", "S2", null]) }]
+          : each.places,
+    })),
+  };
+}
+
+const ESP = "c12a7328-f81f-11d2-ba4b-00a0c93ec93b";
+const LVM = "e6d6d379-f507-44c2-a23c-238f2a3df928";
+
+function varied(roll: Roll, { facts, ...own }: ComputerPart): ComputerPart {
+  const some = <T>(value: T): T | null => (roll(4) === 0 ? null : value);
+  const disk = (number: number) => ({
+    name: `disk${number}`,
+    bytes: pick(roll, [100e9, 256e9]),
+    sectorBytes: pick(roll, [512, 4096]),
+    bus: pick(roll, ["nvme", "sata", "usb", "raid", "mmc"]),
+    table: some(pick(roll, ["gpt", "mbr"])),
+    serial: some(`S${number}`),
+    removable: pick(roll, [true, false, null]),
+    partitions: pick(roll, [
+      [],
+      [{ number: 1, bytes: 1e8, type: ESP }],
+      [
+        { number: 1, bytes: 1e8, type: ESP },
+        { number: 2, bytes: 9e10, role: some("system"), filesystem: some(pick(roll, ["ntfs", "ext4", "apfs"])) },
+      ],
+      [
+        {
+          number: 2,
+          bytes: 9e10,
+          role: "system",
+          active: some(true),
+          encryption: some("bitlocker"),
+          keyPlace: some("Safe"),
+        },
+      ],
+      [{ number: 1, bytes: 9e10, type: LVM }],
+      [{ number: 3, bytes: 9e10, role: "data", filesystem: some("ext4") }],
+    ]),
+  });
+  const system = (family: string) => ({
+    ...{ family: some(family), name: family === "windows" ? "Gannet Desk" : "Tern", version: some("11.4") },
+    ...{ build: 19_000, edition: some("Pro"), arch: some("x64"), language: "en-GB" },
+    partition: some(`disk${1 + roll(2)} 2`),
+  });
+  return {
+    ...own,
+    facts: factsSchema.parse({
+      ...facts,
+      disks: some(Array.from({ length: 1 + roll(3) }, (_, at) => disk(at + 1))),
+      systems: some(pick(roll, [[system("windows")], [system("linux")], [system("linux"), system("windows")], []])),
+    }),
+  };
+}

@@ -55,9 +55,32 @@ test.each<[CallOutFacts["happening"], string[]]>([
   ["disk-gone", ["M3 image 2026-10-01", "M2 reinstall"]],
   ["malware", ["M3 image 2026-10-01", "M2 reinstall", "M1 files"]],
   ["bad-update", ["M4 start-up", "M3 image 2026-10-01", "M2 reinstall"]],
-  ["files-lost", ["M1 files", "M3 image 2026-10-01"]],
+  ["files-lost", ["M3 image 2026-10-01", "M1 files"]],
 ])("after %s what makes sense is offered, the best first", (happening, offers) => {
-  expect(told(ALL, facts({ happening, points: POINTS }))).toEqual(offers);
+  expect(told(ALL, facts({ happening, since: "2026-11-20", points: POINTS }))).toEqual(offers);
+});
+
+test("after malware without the day of the fault no image is known to be clean", () => {
+  expect(told(ALL, facts({ happening: "malware", points: POINTS }))).toEqual([
+    ...["M2 reinstall", "M1 files", "M3 image 2026-10-01"],
+  ]);
+});
+
+test("attaching a store is no demerit: yesterday's image comes before an old one and before a new installation", () => {
+  const routes = [
+    route("old", "image", { image: "2024-11-01" }),
+    route("away", "image", { image: "2026-11-25", restores: "holds-after-change" }),
+    route("M2", "reinstall"),
+    route("M1", "files"),
+  ];
+  const points = [point("2024-11-01"), point("2026-11-25")];
+  const { offers } = offersFor(routes, facts({ points }));
+  expect(offers.map(({ route: { medium }, lost }) => [medium, lost.code])).toEqual([
+    ["away", "since-image"],
+    ["old", "since-image"],
+    ["M2", "everything"],
+    ["M1", "all-but-files"],
+  ]);
 });
 
 test("the image is the newest from before the fault; younger ones are named, not offered", () => {
@@ -179,7 +202,7 @@ describe("replacement parts", () => {
 const SHARE: ImagePlace = { on: "share", name: "Image share", sites: null };
 
 describe("the guided run sheet", () => {
-  const input = (more: Partial<CalloutInput> = {}, firmware: object = {}): CalloutInput => ({
+  const input = (more: Partial<CalloutInput["gives"]> = {}, firmware: object = {}): CalloutInput => ({
     computer: {
       ...{ tag: "HO-001", name: null, siteName: "Head office" },
       facts: factsSchema.parse({
@@ -196,18 +219,13 @@ describe("the guided run sheet", () => {
       lentTo: null,
       loads: ["Spindle 3.0"],
     },
-    ...{
-      as: "usb",
-      starts: link("holds"),
-      keyCard: null,
-      outcome: "image",
-      release: "Spindle 3.0",
-      drivers: [],
-      seconds: null,
+    ...{ as: "usb", starts: link("holds"), keyCard: null },
+    gives: {
+      ...{ outcome: "image", release: "Spindle 3.0", drivers: [], seconds: null },
+      image: { name: "HO-001 2026-10-30", takenAt: "2026-10-30T18:00:00Z", places: [SHARE], keyPlace: null },
+      target: { name: "sda", bytes: 500e9, model: "Ostrel 500", serial: "SDA1" },
+      ...more,
     },
-    image: { name: "HO-001 2026-10-30", takenAt: "2026-10-30T18:00:00Z", places: [SHARE], keyPlace: null },
-    target: { name: "sda", bytes: 500e9, model: "Ostrel 500", serial: "SDA1" },
-    ...more,
   });
   const keys = (given: CalloutInput) => calloutSteps(given).map(({ step }) => step.code);
 

@@ -21,7 +21,8 @@ const SENSE: Record<Happening, OutcomeKind[]> = {
   // What runs may be infected: it is not repaired, it is replaced.
   malware: ["image", "reinstall", "factory", "files"],
   "bad-update": ["start-up", "image", "reinstall", "factory"],
-  "files-lost": ["files", "image"],
+  // They are copied out of an image; what still reads the disk may find what was not overwritten.
+  "files-lost": ["image", "files"],
   "new-disk": ["image", "reinstall"],
   "new-computer": ["image", "reinstall"],
 };

@@ -1,5 +1,6 @@
 import { type LinkKind, type PastJob, type Range, secondsFor, USUAL_RATES } from "../images/forecast";
 import { lineagesOf, type StoredPoint } from "../images/lineage";
+import { compareText } from "../judging/links/versions";
 import { compareVerdicts } from "../judging/model/order";
 import type { Verdict } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
@@ -7,6 +8,7 @@ import type { Route } from "../judging/routes/routes";
 import { daysBetween } from "../kernel/days";
 import { itemAt, lastOf } from "../kernel/item-at";
 import { type Happening, sensibleOutcomes } from "./happenings";
+import type { Lost } from "./record";
 
 /** One way to bring the computer back after what happened: how long it takes, what is lost, what to fetch. */
 export interface Offer<R extends Route = Route> {
@@ -16,6 +18,7 @@ export interface Offer<R extends Route = Route> {
   seconds: Range;
   /** Days of data that are lost with it; 0: none; null: all that is on the computer. */
   lostDays: number | null;
+  lost: Lost;
   /** The image that is put back, by its name. */
   image: string | null;
 }
@@ -32,6 +35,8 @@ export interface CallOutFacts {
   /** ISO day from which on the fault may have been there; null where it does not matter, or is not known. */
   since: string | null;
   today: string;
+  /** Minutes from a site to where the computer is; null: no way is known. */
+  minutesTo?: (site: string) => number | null;
   /** Points in time of the computer. */
   points: readonly (StoredPoint & { storedBytes: number | null; usedBytes: number | null; link: LinkKind | null })[];
   /** Call-outs of the past with the same outcome on the same model, in seconds. */
@@ -91,31 +96,51 @@ export function offersFor<R extends Route>(
     if (!outcome || !order.includes(outcome) || verdictNow(route) === "broken") return [];
     const image = route.outcome?.image ?? null;
     if (image && left.has(image.id)) return [];
-    const lostDays = image
-      ? daysBetween(image.takenAt, facts.today)
-      : outcome === "start-up" || outcome === "files"
-        ? 0
-        : null;
+    const lost = lostBy(outcome, image, facts);
+    const lostDays = lost.code === "since-image" ? lost.days : lost.code === "everything" ? null : 0;
     return [
       {
         route,
         outcome,
-        seconds: secondsOf(route, outcome, image?.id ?? null, facts),
-        lostDays,
+        seconds: secondsOf(route, outcome, facts),
+        ...{ lostDays, lost },
         image: image?.id ?? null,
       },
     ];
   });
   offers.sort(
     (a, b) =>
-      compareVerdicts(verdictNow(a.route), verdictNow(b.route)) ||
+      readiness(a.route, facts) - readiness(b.route, facts) ||
       order.indexOf(a.outcome) - order.indexOf(b.outcome) ||
       verifiedFirst(a, b, lineages) ||
       (a.lostDays ?? Number.MAX_SAFE_INTEGER) - (b.lostDays ?? Number.MAX_SAFE_INTEGER) ||
+      compareVerdicts(verdictNow(a.route), verdictNow(b.route)) ||
       a.seconds.likely - b.seconds.likely ||
-      a.route.medium.localeCompare(b.route.medium),
+      compareText(a.route.medium, b.route.medium),
   );
   return { offers, passedOver };
+}
+
+/**
+ * What is known to work before what is not: a change that is made on the day is no demerit, and neither is a store that
+ * is attached. After a fault that may have been there for long no image is known to be from before it.
+ */
+function readiness(route: Route, { happening, since }: CallOutFacts): number {
+  const isDayOpen = happening === "malware" && since === null && route.outcome?.kind === "image";
+  return verdictNow(route) === "unknown" || isDayOpen ? 1 : 0;
+}
+
+/** What is lost; lost files that are copied out of an image leave the rest as it is. */
+export function lostBy(
+  outcome: OutcomeKind,
+  image: { takenAt: string } | null,
+  { happening, today }: { happening: Happening | null; today: string },
+): Lost {
+  const on = image?.takenAt.slice(0, 10);
+  if (on !== undefined) return { code: "since-image", on, days: daysBetween(on, today) };
+  if (outcome === "start-up") return { code: "nothing" };
+  if (outcome === "files") return happening === "files-lost" ? { code: "nothing" } : { code: "all-but-files" };
+  return { code: "everything" };
 }
 
 /** The newest verified image before a newer one that never was. */
@@ -133,11 +158,17 @@ export function verdictNow({ links }: Route): Verdict {
   return worst;
 }
 
-function secondsOf(route: Route, outcome: OutcomeKind, image: string | null, { points, past }: CallOutFacts): Range {
-  const fetching = FETCHING[route.distance] ?? itemAt(FETCHING, 2);
-  const pastMinutes = past[outcome] ?? [];
-  if (pastMinutes.length >= PAST_LEAST) {
-    const sorted = [...pastMinutes].sort((a, b) => a - b);
+/** Until the computer is handed back: fetching, starting, giving back, finishing. `target`: the bus of the disk written to. */
+export function secondsOf(
+  route: Route,
+  outcome: OutcomeKind,
+  facts: CallOutFacts,
+  target: string | null = null,
+): Range {
+  const fetching = fetchingOf(route, facts);
+  const pastSeconds = facts.past[outcome] ?? [];
+  if (pastSeconds.length >= PAST_LEAST) {
+    const sorted = [...pastSeconds].sort((a, b) => a - b);
     const term = {
       low: itemAt(sorted, 0),
       likely: itemAt(sorted, sorted.length >> 1),
@@ -145,21 +176,46 @@ function secondsOf(route: Route, outcome: OutcomeKind, image: string | null, { p
     };
     return sum(fetching, term);
   }
-  const point = points.find(({ id }) => id === image);
-  const stored = point?.storedBytes ?? null;
-  const used = point?.usedBytes ?? null;
-  const jobs: PastJob[] = [];
-  const ownImages =
-    outcome === "image" && stored !== null
-      ? secondsFor(
-          [
-            { bytes: exactly(stored), rate: USUAL_RATES[point?.link ?? "usb3"] },
-            { bytes: exactly(used ?? stored * 1.6), rate: USUAL_RATES["hard-disk"] },
-          ],
-          jobs,
-        )
-      : USUAL[outcome];
-  return sum(fetching, STARTING, ownImages, FINISHING[outcome] ?? NONE);
+  return sum(fetching, STARTING, restoreSeconds(route, outcome, facts, target), FINISHING[outcome] ?? NONE);
 }
+
+/** Until the medium is there: by the travel table where it is at another site that the table knows. */
+function fetchingOf({ distance, links }: Route, { minutesTo }: CallOutFacts): Range {
+  const usual = FETCHING[distance] ?? itemAt(FETCHING, 2);
+  const from = links.atHand.changes.find(({ setting }) => setting === "place")?.from;
+  const minutes = distance === 1 && from !== undefined ? (minutesTo?.(from) ?? null) : null;
+  if (minutes === null) return usual;
+  // There and back are two ways, but for whoever comes from there.
+  return { low: minutes * MINUTE, likely: 2 * minutes * MINUTE, high: 3 * minutes * MINUTE };
+}
+
+/** What giving back itself takes: of an image with all that it builds on, as fast as the slower of store and target. */
+export function restoreSeconds(
+  route: Pick<Route, "outcome">,
+  outcome: OutcomeKind,
+  { points, happening }: CallOutFacts,
+  target: string | null,
+): Range {
+  if (outcome !== "image" || happening === "files-lost") return USUAL[outcome === "image" ? "files" : outcome];
+  const byId = new Map(points.map((point) => [point.id, point]));
+  const parts = lineagesOf(points).get(route.outcome?.image?.id ?? "")?.parts ?? [];
+  const chain = parts.flatMap((id) => byId.get(id) ?? []);
+  const full = chain.at(-1);
+  const stored = chain.map(({ storedBytes }) => storedBytes);
+  if (!full || stored.some((bytes) => bytes === null)) return USUAL.image;
+  const bytes = stored.reduce<number>((all, each) => all + (each ?? 0), 0);
+  const used = chain[0]?.usedBytes ?? full.usedBytes ?? bytes * USUAL_UNPACKED;
+  const jobs: PastJob[] = [];
+  return secondsFor(
+    [
+      { bytes: exactly(bytes), rate: USUAL_RATES[chain[0]?.link ?? "usb3"] },
+      { bytes: exactly(used), rate: target === "nvme" ? USUAL_RATES.internal : USUAL_RATES["hard-disk"] },
+    ],
+    jobs,
+  );
+}
+
+/** Of a stored byte so many come out, where nobody recorded it. Common practice. */
+const USUAL_UNPACKED = 1.6;
 
 const exactly = (bytes: number): Range => ({ low: bytes, likely: bytes, high: bytes });

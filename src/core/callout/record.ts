@@ -1,8 +1,9 @@
 import { z } from "zod";
 import { imagePlaceSchema } from "../judging/model/parts";
 import type { Reason } from "../judging/model/reasons";
-import { changeSchema, type Link, verdictSchema } from "../judging/model/schema";
-import { OUTCOMES } from "../judging/routes/outcome";
+import { changeSchema, LINK_NAMES, type Link, verdictSchema } from "../judging/model/schema";
+import { OUTCOMES, type OutcomeKind } from "../judging/routes/outcome";
+import { PHASES } from "../judging/routes/phases";
 
 const rangeSchema = z.object({ low: z.number(), likely: z.number(), high: z.number() });
 
@@ -14,8 +15,28 @@ const startSchema: z.ZodType<Pick<Link, "verdict" | "changes" | "reasons">> = z.
   reasons: z.array(z.custom<Reason>((value) => typeof value === "object" && value !== null && "code" in value)),
 });
 
+const phasedChangeSchema = changeSchema.extend({ link: z.enum(LINK_NAMES), phase: z.enum(PHASES) });
+
+/**
+ * What is lost by it. `nothing`: content is not touched. `since-image`: what was made after a day. `all-but-files`: what is
+ * copied is kept, and the computer is not brought back. `everything`: what is on its disk and nowhere else.
+ */
+const lostSchema = z.discriminatedUnion("code", [
+  z.object({ code: z.literal("nothing") }),
+  z.object({ code: z.literal("since-image"), on: z.string(), days: z.number() }),
+  z.object({ code: z.literal("all-but-files") }),
+  z.object({ code: z.literal("everything") }),
+]);
+export type Lost = z.infer<typeof lostSchema>;
+
 /** Where a copy is; once, only its name was kept. */
 const keptPlaceSchema = z.union([imagePlaceSchema, z.string()]);
+
+function lostInDays(outcome: OutcomeKind, days: number | null, takenAt: string | null): Lost {
+  if (takenAt !== null) return { code: "since-image", on: takenAt.slice(0, 10), days: days ?? 0 };
+  if (outcome === "start-up") return { code: "nothing" };
+  return { code: outcome === "files" ? "all-but-files" : "everything" };
+}
 
 /** The route that was chosen on a call-out, with what its steps are made from: as it was known then. */
 export const chosenRouteSchema = z
@@ -34,12 +55,17 @@ export const chosenRouteSchema = z
       .nullable(),
     starts: startSchema,
     drivers: z.array(z.string()),
+    /** The changes of all links by when they are made; of older rows those of the start are known. */
+    changes: z.array(phasedChangeSchema).optional(),
     /** Until it is handed back. */
     seconds: rangeSchema,
     lostDays: z.number().nullable(),
+    /** Of older rows only the days are known. */
+    lost: lostSchema.optional(),
   })
-  .transform(({ image, ...route }) => ({
+  .transform(({ image, lost, ...route }) => ({
     ...route,
+    lost: lost ?? lostInDays(route.outcome, route.lostDays, image?.takenAt ?? null),
     image: image && {
       ...image,
       places: image.places.map((place) => {

@@ -1,12 +1,6 @@
 import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts } from "../computer/facts/schema";
-
-/** A disk that takes the place of another one. */
-export interface NewDisk {
-  bytes: number;
-  sectorBytes: number | null;
-  bus: string | null;
-}
+import type { NewDisk } from "../computer/needs/system-disk";
 
 /** An image as far as a new disk asks. */
 export interface FittingImage {

@@ -1,7 +1,7 @@
 import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import type { Link } from "../judging/model/schema";
 import { stepText } from "../words/steps";
-import { type RunSheetInput, runSheetSteps } from "./run-sheet";
+import { type RunSheetInput, sheetSteps } from "./run-sheet";
 
 const holds: Link = {
   verdict: "holds",
@@ -37,7 +37,7 @@ function input(more: Partial<RunSheetInput> = {}, facts: object = {}): RunSheetI
 }
 
 const sheet = (of: RunSheetInput) =>
-  runSheetSteps(of).map((step) => [stepText(step).act, ...stepText(step).details].join("\n"));
+  sheetSteps(of).map((step) => [stepText(step).act, ...stepText(step).details].join("\n"));
 const indexOf = (lines: string[], text: RegExp) => lines.findIndex((line) => text.test(line));
 
 test("steps come in the order of the day (common practice)", () => {
@@ -88,7 +88,7 @@ test("keys that are not recorded are marked as guesses", () => {
   ).join("\n");
   expect(lines).toContain("press Delete (a guess: what is usual, none is recorded)");
   expect(lines).toContain("F12, F11, F8, F9 or Esc (a guess");
-  expect(lines).toContain("the system partition must be marked active");
+  expect(lines).toContain("needs its system partition marked active");
 });
 
 test("a key card speaks for its model where the computer itself has nothing recorded, quirks and all", () => {

@@ -1,11 +1,17 @@
 import { type KeyCard, type StartKey, startKeys } from "../computer/facts/key-cards";
 import type { DiskFacts, Facts } from "../computer/facts/schema";
+import { internalDisks as builtIn } from "../computer/needs/system-disk";
+import type { Range } from "../images/forecast";
 import { SET_UP_SETTINGS } from "../judging/model/changes";
-import type { Change, Link } from "../judging/model/schema";
+import type { ImagePlace } from "../judging/model/parts";
+import { type Change, type Link, type Links, ofEachLink } from "../judging/model/schema";
+import type { OutcomeKind } from "../judging/routes/outcome";
+import { type Phase, type PhasedChange, phasedChanges } from "../judging/routes/phases";
 import type { Attachment } from "../medium/inspection/schema";
+import type { Happening } from "./happenings";
 import type { SheetDisk, SheetMediumKind, Step } from "./step";
 
-/** What a run sheet is made from: one computer, one medium, and how it starts there. */
+/** What a run sheet is made from: one computer, one medium, how it starts there, and all that is changed for it. */
 export interface RunSheetInput {
   computer: { tag: string; name: string | null; siteName: string | null; facts: Facts };
   medium: {
@@ -18,44 +24,181 @@ export interface RunSheetInput {
   };
   as: Attachment;
   starts: Pick<Link, "verdict" | "changes" | "reasons">;
+  /** The changes of all links by when they are made; not given: those of the start alone. */
+  changes?: PhasedChange[] | undefined;
   /** What is known of its model's keys, or null. */
   keyCard: KeyCard | null;
+  /** What is given back; null: the sheet is for whatever the medium does. */
+  gives?: Gives | null;
 }
 
-/** The steps in the order of the day. Common practice throughout. */
-export function runSheetSteps(input: RunSheetInput): Step[] {
+/** What is given back on the computer, and how. */
+export interface Gives {
+  outcome: OutcomeKind;
+  release: string | null;
+  image: { name: string; takenAt: string; places: ImagePlace[]; keyPlace: string | null } | null;
+  /** The disk that is written to. */
+  target: SheetDisk | null;
+  /** It was told to take the place of the old one. */
+  isTargetNew?: boolean;
+  /** Drivers to load, as the chain says: "nlstor.inf from Lantern 12". */
+  drivers: string[];
+  /** Seconds that the giving back itself takes. */
+  seconds: Range | null;
+  happening?: Happening | null;
+}
+
+/** The steps in the order of the day: one list, of a printed sheet and of a call-out. Common practice throughout. */
+export function sheetSteps(input: RunSheetInput): Step[] {
+  const gives = input.gives ?? null;
   return [
+    ...(gives?.happening === "malware" ? [{ code: "off-network" } as const] : []),
     fetchMedium(input),
+    ...fetchStore(input),
+    ...(gives && savesFiles(gives) ? [{ code: "destination" } as const] : []),
+    // Before settings are changed: disk encryption may ask for its key because of them.
+    ...unlock(input),
     power(input),
+    ...fitDisk(input),
     detach(input),
+    ...disconnectDisks(input),
     ...settings(input),
     attach(input),
     start(input),
     { code: "black-screen" },
+    // An installer formats its target.
+    ...(gives && !isInstalled(gives.outcome) ? [{ code: "no-format" } as const] : []),
+    ...(gives && gives.drivers.length > 0 ? [{ code: "drivers", drivers: gives.drivers } as const] : []),
     look(input),
-    ...unlock(input),
-    { code: "erased", hasOtherDisks: internalDisks(input).length > 1 },
+    ...(gives ? giveBack(input, gives) : [{ code: "erased", hasOtherDisks: internalDisks(input).length > 1 } as const]),
     takeOut(input),
+    ...settingsAfter(input),
     putBack(input),
+    ...(gives ? afterwards(gives) : []),
     writeDown(input),
   ];
 }
 
+const isInstalled = (outcome: OutcomeKind) => outcome === "reinstall" || outcome === "factory";
+/** Lost files are taken out of an image: the disk is not erased for them. */
+const opensImage = ({ outcome, happening }: Gives) => outcome === "image" && happening === "files-lost";
+const savesFiles = (gives: Gives) => gives.outcome === "files" || opensImage(gives);
+const writesDisk = (gives: Gives) => (gives.outcome === "image" || isInstalled(gives.outcome)) && !opensImage(gives);
+
+function phased({ changes, starts }: RunSheetInput): PhasedChange[] {
+  return changes ?? phasedChanges({ links: startAlone(starts), outcome: null });
+}
+
+function startAlone({ verdict, changes, reasons }: RunSheetInput["starts"]): Links {
+  const link = (own: Change[]): Link => ({ verdict, basis: null, changes: own, reasons, trace: [] });
+  return ofEachLink((name) => link(name === "starts" ? changes : []));
+}
+
+function changesIn(input: RunSheetInput, phase: Phase): PhasedChange[] {
+  return phased(input).filter((change) => change.phase === phase);
+}
+
+/** Whether the image has to come from elsewhere than the medium itself. */
+function neededPlaces({ gives, medium }: RunSheetInput): ImagePlace[] {
+  const places = gives?.image?.places ?? [];
+  return places.some((place) => place.on === "medium" && place.tag === medium.tag) ? [] : places;
+}
+
+/** The copies that are of use, the likeliest first: one on the dead computer is not fetched from it. */
+function usablePlaces(input: RunSheetInput): ImagePlace[] {
+  const { computer, gives } = input;
+  const store = phased(input).find(({ setting, phase }) => setting === "store" && phase === "before-start");
+  const isOwn = (place: ImagePlace) => place.on === "computer" && place.tag === computer.tag;
+  const rank = (place: ImagePlace) => (isOwn(place) ? 2 : store && nameOf(place) === store.to ? 0 : 1);
+  const places = neededPlaces(input).filter((place) => !isOwn(place) || gives?.happening !== "disk-gone");
+  return [...places].sort((a, b) => rank(a) - rank(b));
+}
+
+const nameOf = (place: ImagePlace): string =>
+  place.on === "medium" ? place.tag : place.on === "computer" ? "a disk to carry" : place.name;
+
+function fetchStore(input: RunSheetInput): Step[] {
+  const places = usablePlaces(input).filter((place) => place.on !== "computer" || place.tag !== input.computer.tag);
+  const { gives } = input;
+  return gives?.image && places.length > 0 ? [{ code: "fetch-store", image: gives.image.name, places }] : [];
+}
+
+function attachStore(input: RunSheetInput): Step[] {
+  if (!input.gives?.image || neededPlaces(input).length === 0) return [];
+  return [{ code: "attach-store", place: usablePlaces(input)[0] ?? null }];
+}
+
+/** A new disk is fitted while the computer is off and without mains. */
+function fitDisk({ gives }: RunSheetInput): Step[] {
+  return gives?.isTargetNew && gives.target ? [{ code: "fit-disk", disk: gives.target }] : [];
+}
+
+/** What is not the target is taken off before anything could be written to it. */
+function disconnectDisks(input: RunSheetInput): Step[] {
+  const { gives } = input;
+  const target = gives && writesDisk(gives) ? gives.target : null;
+  if (!target) return [];
+  const others = internalDisks(input).filter(({ name }) => name !== target.name);
+  // A copy on another disk in the computer is needed.
+  const isStore = neededPlaces(input).some((place) => place.on === "computer" && place.tag === input.computer.tag);
+  return others.length === 0 || isStore
+    ? []
+    : [{ code: "disconnect-disks", keep: target, others: others.map(sheetDisk) }];
+}
+
+function giveBack(input: RunSheetInput, gives: Gives): Step[] {
+  const { outcome, image, release, target, seconds } = gives;
+  const begin: Step = { code: "begin", outcome, release, seconds };
+  const shown = image && { name: image.name, takenAt: image.takenAt, keyPlace: image.keyPlace };
+  const choose: Step = { code: "choose-target", target, isOther: targetChange(input) };
+  if (opensImage(gives) && shown)
+    return [...attachStore(input), { code: "open-image", image: shown }, { ...begin, outcome: "files" }];
+  switch (outcome) {
+    case "image":
+      return [...attachStore(input), { code: "choose-image", image: shown }, choose, begin];
+    case "reinstall":
+    case "factory":
+      return [choose, begin];
+    case "start-up":
+      return [begin];
+    case "files":
+      return [{ code: "read-only" }, begin];
+  }
+}
+
+const targetChange = (input: RunSheetInput) => phased(input).some(({ setting }) => setting === "target");
+
+/** What the given-back system needs of the firmware, where the medium needed the other setting. */
+function settingsAfter(input: RunSheetInput): Step[] {
+  const changes = changesIn(input, "after-restore").map(plainChange);
+  const { setup, save } = keysOf(input);
+  return changes.length === 0 ? [] : [{ code: "settings-after", setupKey: setup, saveKey: save, changes }];
+}
+
+const plainChange = ({ setting, from, to }: PhasedChange): Change => ({ setting, from, to });
+
+function afterwards(gives: Gives): Step[] {
+  const passwords: Step[] = gives.happening === "malware" ? [{ code: "passwords" }] : [];
+  if (savesFiles(gives)) return passwords;
+  const checked: Step = { code: "applications" };
+  return gives.outcome === "start-up" ? [checked] : [{ code: "updates" }, ...passwords, checked];
+}
+
 /** Where the medium is: with its borrower before its place, since whoever borrowed it has it in hand. */
-export function fetchMedium({ medium, computer }: RunSheetInput): Step {
+function fetchMedium({ medium, computer }: RunSheetInput): Step {
   const { tag, name, kind, loads, lentTo, siteName: site } = medium;
   const isWhereComputerIs = site !== null && site === computer.siteName;
   return { code: "fetch", medium: { tag, name, kind, loads }, lentTo, site, isWhereComputerIs };
 }
 
 /** A rescue takes longer than a worn battery lasts: portable computers go on mains first. Common practice. */
-export function power({ computer }: RunSheetInput): Step {
+function power({ computer }: RunSheetInput): Step {
   const { form } = computer.facts.computer;
   return { code: "power", isPortable: form === "laptop" || form === "tablet" };
 }
 
 /** Everything else that could start is taken off, so that firmware can choose nothing but this medium. */
-export function detach({ as }: RunSheetInput): Step {
+function detach({ as }: RunSheetInput): Step {
   return { code: "detach", as };
 }
 
@@ -64,25 +207,31 @@ function keysOf({ computer, keyCard }: RunSheetInput): Record<"setup" | "startMe
   return startKeys(firmware.keys, keyCard, own.form);
 }
 
-function settingChanges({ starts }: RunSheetInput): Change[] {
-  return starts.changes.filter(({ setting }) => SET_UP_SETTINGS.includes(setting));
-}
-
-/** Settings that have to change before the start, in the order of the judgement; no step where none has to. */
-export function settings(input: RunSheetInput): Step[] {
-  const changes = settingChanges(input);
+/** Settings that have to change before the start, in the order in which firmware lets them; no step where none has to. */
+function settings(input: RunSheetInput): Step[] {
+  const changes = changesIn(input, "before-start")
+    .filter(({ setting }) => SET_UP_SETTINGS.includes(setting))
+    .map(plainChange);
   const { setup, save } = keysOf(input);
   return changes.length === 0 ? [] : [{ code: "settings", setupKey: setup, saveKey: save, changes }];
 }
 
+/** What is attached beside the medium, or it through. */
+const ATTACHED: ReadonlySet<Change["setting"]> = new Set(["usbPort", "keyboard"]);
+
 /** How the medium is put in; where a drive has to be borrowed for it, the step says so. */
-export function attach({ medium, as, starts }: RunSheetInput): Step {
-  const isDriveExternal = starts.changes.some(({ setting }) => setting === "opticalDrive");
-  return { code: "attach", medium: medium.tag, as, isDriveExternal };
+function attach(input: RunSheetInput): Step {
+  const { medium, as } = input;
+  const changes = changesIn(input, "before-start");
+  return {
+    ...{ code: "attach", medium: medium.tag, as },
+    isDriveExternal: changes.some(({ setting }) => setting === "opticalDrive"),
+    changes: changes.filter(({ setting }) => ATTACHED.has(setting)).map(plainChange),
+  };
 }
 
 /** The start itself. Without a reason that tells the path, all reasons of the judgement are kept for whoever looks. */
-export function start(input: RunSheetInput): Step {
+function start(input: RunSheetInput): Step {
   const { computer, medium, starts, keyCard } = input;
   const { kind, legacyMode } = computer.facts.firmware;
   const isSwitched = starts.changes.some(({ setting }) => setting === "legacyMode");
@@ -92,17 +241,21 @@ export function start(input: RunSheetInput): Step {
     medium: medium.tag,
     menuKey: keysOf(input).startMenu,
     isBios: kind === "bios" || (legacyMode === "on") !== isSwitched,
+    isTablet: computer.facts.computer.form === "tablet",
     reasons: how ? [how] : starts.reasons,
     quirks: keyCard?.quirks ?? null,
   };
 }
 
 function internalDisks({ computer }: RunSheetInput): DiskFacts[] {
-  return (computer.facts.disks ?? []).filter((disk) => disk.removable !== true);
+  return builtIn(computer.facts);
 }
 
 /** Which disks must be seen before anything is written: size and serial tell them apart, their order does not. */
-export function look(input: RunSheetInput): Step {
+function look(input: RunSheetInput): Step {
+  const { gives } = input;
+  // The others are disconnected.
+  if (gives?.target && disconnectDisks(input).length > 0) return { code: "look", disks: [gives.target] };
   return { code: "look", disks: internalDisks(input).map(sheetDisk) };
 }
 
@@ -111,8 +264,12 @@ function sheetDisk({ name, bytes, model, serial }: DiskFacts): SheetDisk {
 }
 
 /** Encrypted content is of no use without its key: where it is kept is on the sheet, the key never is. */
-export function unlock(input: RunSheetInput): Step[] {
-  const locked = internalDisks(input).flatMap(({ name, partitions }) =>
+function unlock(input: RunSheetInput): Step[] {
+  const { gives } = input;
+  // What is installed anew, or put back whole, needs no key of what was there; a changed setting may ask for it.
+  const erased = gives && writesDisk(gives) ? gives.target?.name : undefined;
+  const kept = internalDisks(input).filter(({ name }) => name !== erased);
+  const locked = kept.flatMap(({ name, partitions }) =>
     partitions
       .filter(({ encryption }) => encryption !== null)
       .map(({ number, keyPlace }) => ({ partition: `${name} ${number}`, keyPlace })),
@@ -121,24 +278,26 @@ export function unlock(input: RunSheetInput): Step[] {
 }
 
 /** The medium out again before the computer starts by itself, or it starts the medium once more. */
-export function takeOut({ medium }: RunSheetInput): Step {
+function takeOut({ medium }: RunSheetInput): Step {
   return { code: "take-out", medium: medium.tag };
 }
 
-/** The settings as they were. */
-export function putBack(input: RunSheetInput): Step {
-  const { computer, medium } = input;
+/** The settings as they were, in the reverse order, but for those that the given-back system needs. */
+function putBack(input: RunSheetInput): Step {
+  const { computer, medium, gives } = input;
+  const { kind, legacyMode } = computer.facts.firmware;
+  const staying = [...changesIn(input, "stays"), ...changesIn(input, "after-restore")];
+  const mode = staying.find(({ setting }) => setting === "legacyMode")?.to ?? legacyMode;
   return {
-    code: "put-back",
-    medium: medium.tag,
-    site: medium.siteName,
-    setupKey: keysOf(input).setup,
-    changes: settingChanges(input).map((change) => ({ ...change, from: change.to, to: change.from })),
-    isBios: computer.facts.firmware.kind === "bios",
+    ...{ code: "put-back", medium: medium.tag, site: medium.siteName, setupKey: keysOf(input).setup },
+    changes: changesIn(input, "put-back").map(plainChange),
+    stays: changesIn(input, "stays").map(plainChange),
+    isBios: kind === "bios" || mode === "on",
+    isLeftOff: gives?.outcome === "files" && gives.happening !== "files-lost",
   };
 }
 
 /** What was done and how it went: the drill or the call-out that the next judgement stands on. */
-export function writeDown({ computer }: RunSheetInput): Step {
+function writeDown({ computer }: RunSheetInput): Step {
   return { code: "write-down", computer: computer.tag };
 }

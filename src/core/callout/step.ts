@@ -25,16 +25,22 @@ export type Step =
       site: string | null;
       isWhereComputerIs: boolean;
     }
+  | { code: "off-network" }
   | { code: "fetch-store"; image: string; places: ImagePlace[] }
+  | { code: "destination" }
+  | { code: "fit-disk"; disk: SheetDisk }
+  | { code: "disconnect-disks"; keep: SheetDisk; others: SheetDisk[] }
   | { code: "power"; isPortable: boolean }
   | { code: "detach"; as: Attachment }
   | { code: "settings"; setupKey: StartKey; saveKey: StartKey; changes: Change[] }
-  | { code: "attach"; medium: string; as: Attachment; isDriveExternal: boolean }
+  | { code: "attach"; medium: string; as: Attachment; isDriveExternal: boolean; changes: Change[] }
   | {
       code: "start";
       medium: string;
       menuKey: StartKey;
       isBios: boolean;
+      /** It has no keys: the start menu is opened by a volume key. */
+      isTablet: boolean;
       /** How it starts, or what stands in the way. */
       reasons: Reason[];
       quirks: string | null;
@@ -47,10 +53,25 @@ export type Step =
   | { code: "erased"; hasOtherDisks: boolean }
   | { code: "attach-store"; place: ImagePlace | null }
   | { code: "choose-image"; image: { name: string; takenAt: string; keyPlace: string | null } | null }
-  | { code: "choose-target"; target: SheetDisk | null }
+  | { code: "open-image"; image: { name: string; takenAt: string; keyPlace: string | null } }
+  | { code: "choose-target"; target: SheetDisk | null; isOther: boolean }
+  | { code: "read-only" }
   | { code: "begin"; outcome: OutcomeKind; release: string | null; seconds: Range | null }
   | { code: "take-out"; medium: string }
-  | { code: "put-back"; medium: string; site: string | null; setupKey: StartKey; changes: Change[]; isBios: boolean }
+  | { code: "settings-after"; setupKey: StartKey; saveKey: StartKey; changes: Change[] }
+  | {
+      code: "put-back";
+      medium: string;
+      site: string | null;
+      setupKey: StartKey;
+      changes: Change[];
+      /** Settings that are left as they were changed. */
+      stays: Change[];
+      isBios: boolean;
+      /** What is on the disk is not started again: files were taken off it, no more. */
+      isLeftOff: boolean;
+    }
+  | { code: "passwords" }
   | { code: "updates" }
   | { code: "applications" }
   | { code: "write-down"; computer: string };

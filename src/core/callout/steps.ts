@@ -1,107 +1,19 @@
-import type { Range } from "../images/forecast";
-import type { ImagePlace } from "../judging/model/parts";
-import type { OutcomeKind } from "../judging/routes/outcome";
-import {
-  attach,
-  detach,
-  fetchMedium,
-  look,
-  power,
-  putBack,
-  type RunSheetInput,
-  settings,
-  start,
-  takeOut,
-  unlock,
-  writeDown,
-} from "./run-sheet";
-import type { Branch, Check, GuidedStep, SheetDisk, Step } from "./step";
+import { type Gives, type RunSheetInput, sheetSteps } from "./run-sheet";
+import type { Branch, Check, GuidedStep, Step } from "./step";
 
 /** What a guided run sheet is made from: a run sheet, and what is given back. */
 export interface CalloutInput extends RunSheetInput {
-  outcome: OutcomeKind;
-  release: string | null;
-  image: { name: string; takenAt: string; places: ImagePlace[]; keyPlace: string | null } | null;
-  /** The disk that is written to. */
-  target: SheetDisk | null;
-  /** Drivers to load, as the chain says: "nlstor.inf from Lantern 12". */
-  drivers: string[];
-  /** Seconds that the giving back itself takes. */
-  seconds: Range | null;
+  gives: Gives;
 }
 
 /** The steps of a call-out in their order, each with its branches. Common practice. */
 export function calloutSteps(input: CalloutInput): GuidedStep[] {
-  const steps: Step[] = [
-    fetchMedium(input),
-    ...fetchStore(input),
-    power(input),
-    detach(input),
-    ...settings(input),
-    attach(input),
-    start(input),
-    { code: "black-screen" },
-    { code: "no-format" },
-    ...loadDrivers(input),
-    look(input),
-    ...unlock(input),
-    ...attachStore(input),
-    ...giveBack(input),
-    takeOut(input),
-    putBack(input),
-    ...afterwards(input),
-    writeDown(input),
-  ];
-  return steps.map((step) => ({ step, branches: branchesOf(step, input) }));
-}
-
-function isOn(place: ImagePlace, medium: string): boolean {
-  return place.on === "medium" && place.tag === medium;
-}
-
-/** Whether the image has to come from elsewhere than the medium itself. */
-function needsStore({ image, medium }: CalloutInput): boolean {
-  return image !== null && !image.places.some((place) => isOn(place, medium.tag));
-}
-
-function fetchStore(input: CalloutInput): Step[] {
-  const { image } = input;
-  if (!image || !needsStore(input) || image.places.length === 0) return [];
-  return [{ code: "fetch-store", image: image.name, places: image.places }];
-}
-
-function loadDrivers({ drivers }: CalloutInput): Step[] {
-  return drivers.length === 0 ? [] : [{ code: "drivers", drivers }];
-}
-
-function attachStore(input: CalloutInput): Step[] {
-  return needsStore(input) ? [{ code: "attach-store", place: input.image?.places[0] ?? null }] : [];
-}
-
-function giveBack({ outcome, image, release, target, seconds }: CalloutInput): Step[] {
-  const begin: Step = { code: "begin", outcome, release, seconds };
-  switch (outcome) {
-    case "image": {
-      const shownImage = image && { name: image.name, takenAt: image.takenAt, keyPlace: image.keyPlace };
-      return [{ code: "choose-image", image: shownImage }, { code: "choose-target", target }, begin];
-    }
-    case "reinstall":
-    case "factory":
-      return [{ code: "choose-target", target }, begin];
-    case "start-up":
-    case "files":
-      return [begin];
-  }
-}
-
-function afterwards({ outcome }: CalloutInput): Step[] {
-  if (outcome === "files") return [];
-  return outcome === "start-up" ? [{ code: "applications" }] : [{ code: "updates" }, { code: "applications" }];
+  return sheetSteps(input).map((step) => ({ step, branches: branchesOf(step, input) }));
 }
 
 /** What to look at where a step fails, the likeliest for this very computer first. Common practice. */
 function branchesOf(step: Step, input: CalloutInput): Branch[] {
-  const { image, outcome } = input;
+  const { image, outcome } = input.gives;
   const plain = (...codes: Exclude<Check, { places: unknown }>["code"][]): Check[] => codes.map((code) => ({ code }));
   switch (step.code) {
     case "start":
@@ -117,6 +29,7 @@ function branchesOf(step: Step, input: CalloutInput): Branch[] {
       if (outcome !== "image") return [];
       return [{ code: "breaks-off", checks: plain("read-log", "check-image", "image-before", "target-failing") }];
     case "put-back":
+      if (step.isLeftOff) return [];
       return [
         { code: "does-not-start", checks: plain("medium-out", "partition-active", "same-mode", "repair-start-up") },
       ];

@@ -1,6 +1,7 @@
 import { BROKEN, linkCode } from "../fleet/cell";
 import { FleetMatrix } from "../fleet/matrix";
 import type { FleetMedium, World } from "../fleet/world";
+import { lineagesOf } from "../images/lineage";
 import type { MediumPart, ReleasePart } from "../judging/model/parts";
 import { type OutcomeKind, outcomesOf } from "../judging/routes/outcome";
 import { itemAt } from "../kernel/item-at";
@@ -36,7 +37,7 @@ export class Serving {
   private readonly matrix: FleetMatrix;
   private readonly columns: Column[] = [];
   private readonly byNeed: Record<Need, number[]>;
-  /** ISO days of the newest image of each computer that has one. */
+  /** ISO days of the newest usable image of each computer that has one. */
   private readonly newestImages = new Map<string, string>();
   /** ISO day. */
   readonly today: string;
@@ -54,9 +55,12 @@ export class Serving {
       }
     this.matrix = new FleetMatrix({ ...world, media: single });
     this.today = world.today;
-    for (const { computer, takenAt, lost } of world.images) {
+    // Of what is gone, damaged, or builds on such, nothing comes back.
+    const lineages = lineagesOf(world.images.map((image) => ({ ...image, isThere: image.lost !== true })));
+    for (const { id, computer, takenAt } of world.images) {
       const on = takenAt.slice(0, 10);
-      if (!lost && on > (this.newestImages.get(computer) ?? "")) this.newestImages.set(computer, on);
+      if (lineages.get(id)?.state !== "unusable" && on > (this.newestImages.get(computer) ?? ""))
+        this.newestImages.set(computer, on);
     }
     this.byNeed = Object.fromEntries(
       NEEDS.map((need) => [
@@ -68,7 +72,8 @@ export class Serving {
 
   /** The day of a computer's newest image; null: it has none. */
   imageOn(computer: number): string | null {
-    return this.newestImages.get(this.matrix.computers[computer]?.tag ?? "") ?? null;
+    const whose = this.matrix.computers[computer];
+    return this.newestImages.get(whose?.imagesOf ?? whose?.tag ?? "") ?? null;
   }
 
   /**

@@ -33,11 +33,14 @@ export function startOf(
 export function surroundingsOf(world: World): Surroundings {
   const { images, drills, policy, policyFor, today } = world;
   const imagesByComputer = grouped(images, ({ computer }) => computer);
+  const others = new Map(world.computers.flatMap(({ tag, imagesOf }) => (imagesOf ? [[tag, imagesOf] as const] : [])));
   const imagesById = new Map(images.map((image) => [image.id, image]));
+  const mediaByTag = new Map(world.media.map((medium) => [medium.part.tag, medium]));
   const drillsByMedium = grouped(drills, ({ medium }) => medium);
   return {
-    imagesOf: (computer) => imagesByComputer.get(computer) ?? [],
+    imagesOf: (computer) => imagesByComputer.get(others.get(computer) ?? computer) ?? [],
     imageById: (id) => imagesById.get(id) ?? null,
+    mediumByTag: (tag) => mediaByTag.get(tag)?.part ?? null,
     drillsOf: (medium) => drillsByMedium.get(medium) ?? [],
     policy,
     policyFor,

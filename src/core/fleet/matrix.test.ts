@@ -1,5 +1,5 @@
 import { dice } from "../../../test/support/dice";
-import { randomWorld } from "../../../test/support/fleet";
+import { randomWorld, variedWorld } from "../../../test/support/fleet";
 import type { ComputerPart } from "../judging/model/parts";
 import { LINK_NAMES } from "../judging/model/schema";
 import { answerOf, type Route, rankRoutes, verdictsOf } from "../judging/routes/routes";
@@ -50,6 +50,27 @@ test.each(SEEDS)("every cell is what judging the pair alone comes to (fleet %i)"
   const world = randomWorld(dice(seed), 40, 30);
   const matrix = new FleetMatrix(world);
   expectPlain(matrix, world);
+});
+
+test.each(SEEDS)(
+  "what is judged alike is alike: computers of every shape have the cells of their pairs (fleet %i)",
+  (seed) => {
+    const world = variedWorld(dice(seed), 60, 24);
+    expectPlain(new FleetMatrix(world), world);
+  },
+);
+
+test.each(SEEDS)("a medium that comes or goes changes what is kept on it, whatever else it is (fleet %i)", (seed) => {
+  const roll = dice(seed);
+  const [world, other] = [variedWorld(roll, 30, 12), variedWorld(roll, 30, 12)];
+  const matrix = new FleetMatrix(world);
+  const now: World = { ...world, media: [...world.media] };
+  for (const at of [0, 3, 5, 7]) {
+    const medium = other.media[at] as (typeof other.media)[number];
+    now.media[at] = medium;
+    matrix.replaceMedium(at, medium);
+  }
+  expectPlain(matrix, now);
 });
 
 test.each(SEEDS)("a changed computer or medium is judged anew, and nothing else changes (fleet %i)", (seed) => {

@@ -1,4 +1,5 @@
 import { startProfile } from "../computer/facts/profile";
+import { chooseDisk } from "../computer/needs/system-disk";
 import { judgeAtHand } from "../judging/links/at-hand";
 import { judgeProven } from "../judging/links/proven";
 import { linkOf, type Ruling } from "../judging/links/ruling";
@@ -8,6 +9,7 @@ import { loadsReached } from "../judging/model/loads";
 import type { ComputerPart, DrillPart, MediumPart, PolicyPart, ReleasePart } from "../judging/model/parts";
 import type { Link } from "../judging/model/schema";
 import {
+  type ComesUp,
   type CommonLinks,
   compareRoutes,
   type Give,
@@ -19,6 +21,7 @@ import {
   weakestOf,
 } from "../judging/routes/routes";
 import { itemAt } from "../kernel/item-at";
+import type { Attachment } from "../medium/inspection/schema";
 import { type Cell, hasBroken, linkBits, outcomeBits, surestBits, verdictCode, weakestCode } from "./cell";
 import { judgePair, startOf, surroundingsOf } from "./judge";
 import type { FleetMedium, World } from "./world";
@@ -116,8 +119,11 @@ export class FleetMatrix {
   private readonly sites = new Classes<string | null>();
   private readonly proofs = new Classes<{ computer: ComputerPart; policy: PolicyPart }>();
   private readonly places = new Classes<MediumPart>();
-  private readonly sets = new Classes<ReleasePart[]>();
+  private readonly releaseSets = new Classes<ReleasePart[]>();
+  private readonly sets = new Classes<ReleasesUp>();
+  private readonly columnOf: Map<string, number>;
 
+  /** The Starts link in a cell's bits, and above them how it comes up: see `upBits`. */
   private readonly startBits: PairTable<number>;
   private readonly atHandBits: PairTable<number>;
   private readonly giveBits: PairTable<GiveBits>;
@@ -131,22 +137,23 @@ export class FleetMatrix {
     this.computers = [...world.computers];
     this.media = [...world.media];
     this.cells = new Uint16Array(this.computers.length * this.media.length);
+    this.columnOf = new Map(this.media.map(({ part }, column) => [part.tag, column]));
     this.around = this.surroundings();
     this.startBits = new PairTable((start, views) => {
-      const { starts } = startOf(itemAt(this.starts.members, start), itemAt(this.views.members, views));
-      return linkBits("starts", starts.verdict);
+      const up = startOf(itemAt(this.starts.members, start), itemAt(this.views.members, views));
+      return linkBits("starts", up.starts.verdict) | (upBits(up) << UP_SHIFT);
     });
     this.atHandBits = new PairTable((site, place) => {
       const computer = { site: itemAt(this.sites.members, site) };
       return linkBits("atHand", judgeAtHand(computer, itemAt(this.places.members, place)).verdict);
     });
     this.giveBits = new PairTable((give, set): GiveBits => {
-      const releases = itemAt(this.sets.members, set);
+      const { releases, up } = itemAt(this.sets.members, set);
       const shared = this.sharedGive.get(give);
       // Images matter only to what puts them back.
       if (shared !== undefined && !releases.some(({ facts }) => facts.purposes.includes("put-back-images")))
         return itemAt(this.giveBits.row(shared, set + 1), set);
-      return this.bestGive(itemAt(this.gives.members, give), NO_MEDIUM, releases);
+      return this.bestGive(itemAt(this.gives.members, give), NO_MEDIUM, releases, up);
     });
     const columns = this.media.length;
     this.columnClasses = {
@@ -179,18 +186,35 @@ export class FleetMatrix {
   /** Judges one computer anew, as it is now; nothing else is touched. */
   replaceComputer(row: number, computer: ComputerPart): void {
     this.computers[row] = computer;
+    this.judgeAgain(row, computer);
+    this.revision++;
+  }
+
+  private judgeAgain(row: number, computer: ComputerPart): void {
     this.rowClasses[row] = this.classesOfComputer(computer);
     this.judgeRow(row);
-    this.revision++;
+  }
+
+  /** Whether an image of a computer, or what one builds on, lies on a medium. */
+  private isHeldOn({ tag }: ComputerPart, medium: string): boolean {
+    return this.around
+      .imagesOf(tag)
+      .some((image) => image.places.some((place) => place.on === "medium" && place.tag === medium));
   }
 
   /** Judges one medium anew, as it is now; nothing else is touched. */
   replaceMedium(column: number, medium: FleetMedium): void {
+    this.columnOf.delete(itemAt(this.media, column).part.tag);
+    this.columnOf.set(medium.part.tag, column);
     this.media[column] = medium;
     this.classify(column, medium);
     this.proven[column] = this.provenOf(medium);
+    for (const [start, sets] of this.setsByStart) sets[column] = this.makeSet(start, column);
     for (const [proof, row] of this.provenRows.entries()) row[column] = this.provenOfClass(column, proof);
     for (let row = 0; row < this.computers.length; row++) this.judgeCell(row, column);
+    // What it holds of a computer's images can be had, or not, as the medium can.
+    for (const [row, computer] of this.computers.entries())
+      if (this.isHeldOn(computer, medium.part.tag)) this.judgeAgain(row, computer);
     this.revision++;
   }
 
@@ -208,16 +232,26 @@ export class FleetMatrix {
 
   private surroundings(): Surroundings {
     const around = surroundingsOf(this.world);
-    return { ...around, sees: (computer, release, network) => this.sees(computer, release, network, around) };
+    return {
+      ...around,
+      // As the media are now, not as they were when the matrix was built.
+      mediumByTag: (tag) => this.media[this.columnOf.get(tag) ?? -1]?.part ?? null,
+      sees: (computer, release, network, as) => this.sees(computer, release, { network, as }, around),
+    };
   }
 
   /** The Sees link, judged once for all computers with the same devices and disks. */
-  private sees(computer: ComputerPart, release: ReleasePart, network: boolean, around: Surroundings): Ruling {
-    const key = `${this.deviceClassOf(computer)} ${network} ${release.name}`;
+  private sees(
+    computer: ComputerPart,
+    release: ReleasePart,
+    { network, as }: { network: boolean; as: Attachment },
+    around: Surroundings,
+  ): Ruling {
+    const key = `${this.deviceClassOf(computer)} ${network} ${as} ${release.name}`;
     const keptSees = this.seesKnown.get(key);
     if (keptSees) return keptSees;
     const carried = (modalias: string) => around.carried(modalias, release);
-    const ruling = judgeSees({ computer, release, needsNetwork: network, carried });
+    const ruling = judgeSees({ computer, release, as, needsNetwork: network, carried });
     this.seesKnown.set(key, ruling);
     return ruling;
   }
@@ -269,17 +303,15 @@ export class FleetMatrix {
     this.columnClasses.views[column] = views;
     this.columnClasses.releases[column] = releases;
     this.columnClasses.place[column] = place;
-    this.splits.delete(column);
-    if (medium.releases.some(({ startedBy }) => startedBy != null)) this.splits.set(column, new Map());
   }
 
   private classesOfMedium({ part, views, as, releases, fault }: FleetMedium): ColumnClasses {
-    const { retired, condition, lentTo, site } = part;
+    const { retired, condition, lentTo, site, kind } = part;
     const medium = { part, views, as, releases, fault };
     return {
       views: this.views.of(JSON.stringify([views?.key ?? null, as]), medium),
-      releases: this.sets.of(keyOfSet(releases), releases),
-      place: this.places.of(JSON.stringify([retired, condition, lentTo !== null, site]), part),
+      releases: this.releaseSets.of(keyOfSet(releases), releases),
+      place: this.places.of(JSON.stringify([retired, condition, lentTo !== null, site, kind === "file"]), part),
     };
   }
 
@@ -318,11 +350,12 @@ export class FleetMatrix {
     computer: ComputerPart,
     medium: Pick<MediumPart, "tag" | "site">,
     releases: ReleasePart[],
+    up: ComesUp,
   ): GiveBits {
     const gives =
       releases.length === 0
         ? [NOTHING_RECORDED]
-        : releases.flatMap((release) => givesOf(computer, medium, release, this.around));
+        : releases.flatMap((release) => givesOf(computer, medium, release, up, this.around));
     const best = (common: CommonLinks): number => {
       const routes = gives.map((give) => ({ give, route: { ...bareRoute(give, common), ...NO_PAIR } }));
       const top = routes.reduce((a, b) => (compareRoutes(a.route, b.route).order <= 0 ? a : b));
@@ -352,33 +385,43 @@ export class FleetMatrix {
     }
   }
 
-  /** Media of whose releases not all come up on every computer, with the sets that do, by the class of computers. */
-  private readonly splits = new Map<number, Map<number, number>>();
+  /** What comes up of all media, and how, on computers of a class. */
+  private readonly setsByStart = new Map<number, Uint32Array>();
+  private readonly setNumbers = new Map<number, number>();
 
-  /** What comes up of a medium's releases on computers of a class: the number of the set. */
+  private setsOn(start: number): Uint32Array {
+    const keptSets = this.setsByStart.get(start);
+    if (keptSets) return keptSets;
+    const sets = Uint32Array.from(this.media, (_, column) => this.makeSet(start, column));
+    this.setsByStart.set(start, sets);
+    return sets;
+  }
+
   private setOf(start: number, column: number): number {
-    const split = this.splits.get(column);
-    if (!split) return itemAt(this.columnClasses.releases, column);
-    const keptSplit = split.get(start);
-    if (keptSplit !== undefined) return keptSplit;
-    const releases = this.releasesOn(itemAt(this.starts.members, start), column);
-    const set = this.sets.of(keyOfSet(releases), releases);
-    split.set(start, set);
+    return itemAt(this.setsOn(start), column);
+  }
+
+  /** What comes up of a medium's releases on computers of a class, and how: the number of the set. */
+  private makeSet(start: number, column: number): number {
+    const views = itemAt(this.columnClasses.views, column);
+    const bits = itemAt(this.startBits.row(start, views + 1), views) >> UP_SHIFT;
+    const { releases } = itemAt(this.media, column);
+    let number = itemAt(this.columnClasses.releases, column);
+    if (releases.some(({ startedBy }) => startedBy != null)) {
+      const reached = this.releasesOn(itemAt(this.starts.members, start), column);
+      number = this.releaseSets.of(keyOfSet(reached), reached);
+    }
+    const key = number * UPS + bits;
+    const known = this.setNumbers.get(key);
+    if (known !== undefined) return known;
+    const set = this.sets.of(String(key), { releases: itemAt(this.releaseSets.members, number), up: upOf(bits) });
+    this.setNumbers.set(key, set);
     return set;
   }
 
   private releasesOn(computer: ComputerPart, column: number): ReleasePart[] {
     const medium = itemAt(this.media, column);
     return loadsReached(medium.releases, computer.facts, startOf(computer, medium).starts);
-  }
-
-  /** The sets of all media on computers of a class; to be asked for before what they give is. */
-  private setsOn(start: number): Uint32Array {
-    const { releases } = this.columnClasses;
-    if (this.splits.size === 0) return releases;
-    const ownReleases = releases.slice();
-    for (const column of this.splits.keys()) ownReleases[column] = this.setOf(start, column);
-    return ownReleases;
   }
 
   private judgeRow(row: number): void {
@@ -392,7 +435,7 @@ export class FleetMatrix {
     const proven = this.provenRow(proof);
     for (let column = 0, at = row * columns; column < columns; column++, at++) {
       const common =
-        (starts[views[column] as number] as number) |
+        ((starts[views[column] as number] as number) & UP_LESS) |
         (places[place[column] as number] as number) |
         (proven[column] as number);
       this.cells[at] = common | givenBits(itemAt(gives, releases[column] as number), common);
@@ -420,7 +463,8 @@ export class FleetMatrix {
     const at = row * this.media.length + column;
     const common = itemAt(this.cells, at) & COMMON_MASK;
     const computer = itemAt(this.computers, row);
-    const bits = this.bestGive(computer, medium.part, this.releasesOn(computer, column));
+    const { releases, up } = itemAt(this.sets.members, this.setOf(itemAt(this.rowClasses, row).start, column));
+    const bits = this.bestGive(computer, medium.part, releases, up);
     this.cells[at] = common | givenBits(bits, common);
   }
 
@@ -431,7 +475,7 @@ export class FleetMatrix {
       this.setOf(start, column),
       itemAt(this.columnClasses.place, column),
     ];
-    const starts = itemAt(this.startBits.row(start, views + 1), views);
+    const starts = itemAt(this.startBits.row(start, views + 1), views) & UP_LESS;
     const atHand = itemAt(this.atHandBits.row(site, place + 1), place);
     const computer = itemAt(this.computers, row);
     const tag = itemAt(this.media, column).part.tag;
@@ -442,12 +486,7 @@ export class FleetMatrix {
     const common = starts | atHand | proven;
     const bits = itemAt(this.giveBits.row(give, releases + 1), releases);
     this.cells[row * this.media.length + column] = common | givenBits(bits, common);
-    const holds =
-      own &&
-      this.around
-        .imagesOf(computer.tag)
-        .some((image) => image.places.some((each) => each.on === "medium" && each.tag === tag));
-    if (holds) this.judgeHolder(row, column);
+    if (own && this.isHeldOn(computer, tag)) this.judgeHolder(row, column);
   }
 
   /** The Proven link of each class of computers on every medium, as far as it was asked for. */
@@ -494,6 +533,30 @@ export class FleetMatrix {
   }
 }
 
+/** Releases that come up together, and how. */
+interface ReleasesUp {
+  releases: ReleasePart[];
+  up: ComesUp;
+}
+
+/** How a medium comes up, as far as what it gives back depends on it: attached as a disc, and legacy mode switched on or off. */
+const UP_SHIFT = 16;
+const UP_LESS = (1 << UP_SHIFT) - 1;
+const UPS = 8;
+const UP = { optical: 1, legacyOn: 2, legacyOff: 4 } as const;
+
+function upBits({ as, starts }: ComesUp): number {
+  const switched = starts.changes.find(({ setting }) => setting === "legacyMode")?.to;
+  const legacy = switched === undefined ? 0 : switched === "on" ? UP.legacyOn : UP.legacyOff;
+  return (as === "optical" ? UP.optical : 0) | legacy;
+}
+
+function upOf(bits: number): ComesUp {
+  const to = bits & UP.legacyOn ? "on" : bits & UP.legacyOff ? "off" : null;
+  const changes = to === null ? [] : [{ setting: "legacyMode" as const, from: to === "on" ? "off" : "on", to }];
+  return { as: bits & UP.optical ? "optical" : "usb", starts: { changes } };
+}
+
 function keyOfSet(releases: readonly ReleasePart[]): string {
   return JSON.stringify(releases.map(({ name }) => name));
 }
@@ -532,14 +595,24 @@ function bitsOf({ sees, restores, outcome }: Give): number {
 function devicesKey({ facts }: ComputerPart): string {
   const devices = facts.devices?.map(({ modalias, class: use }) => [modalias, use]) ?? null;
   const disks = facts.disks?.map(({ name, bus, removable }) => [name, bus, removable]) ?? null;
-  return JSON.stringify([devices, disks]);
+  const choice = chooseDisk(facts);
+  const targets =
+    choice.state === "one"
+      ? [choice.disk.name]
+      : choice.state === "several"
+        ? choice.disks.map(({ name }) => name)
+        : [];
+  return JSON.stringify([devices, disks, targets]);
 }
 
 /** What Sees and Restores go by where there are no images. */
 function restoreKey(computer: ComputerPart, devices: number): string {
-  const { systems, disks } = computer.facts;
-  const locks = disks?.map((disk) =>
-    disk.partitions.map(({ encryption, keyPlace }) => (encryption === null ? null : keyPlace !== null)),
-  );
-  return JSON.stringify([devices, systems, locks ?? null]);
+  const { systems, disks, firmware } = computer.facts;
+  const shapes = disks?.map(({ table, removable, bus, name, partitions }) => [
+    ...[table, removable, bus, name],
+    partitions.map(({ number, type, role, filesystem, encryption, keyPlace, active }) => [
+      ...[number, type, role, filesystem, encryption, keyPlace !== null, active],
+    ]),
+  ]);
+  return JSON.stringify([devices, systems, shapes ?? null, firmware.kind, firmware.legacyMode]);
 }

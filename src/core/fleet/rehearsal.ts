@@ -1,6 +1,6 @@
 import { z } from "zod";
 import type { Facts } from "../computer/facts/schema";
-import { systemDisk } from "../computer/needs/needs";
+import { systemDisk } from "../computer/needs/system-disk";
 import { readSignatureLists } from "../formats/efi-signature-list";
 import { sameName, sameRelease } from "../judging/links/versions";
 import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
@@ -118,7 +118,7 @@ export function applied(world: World, change: WorldChange): World {
     case "replace-disks":
       return computers((facts) => {
         if (!facts.computer.model || !sameName(facts.computer.model, change.model)) return facts;
-        const target = systemDisk((facts.disks ?? []).filter((disk) => disk.removable !== true));
+        const target = systemDisk(facts);
         const disks = facts.disks?.map((disk) =>
           disk === target ? { ...disk, bytes: change.bytes, sectorBytes: change.sectorBytes } : disk,
         );

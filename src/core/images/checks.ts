@@ -1,7 +1,6 @@
 import { roleOf } from "../computer/facts/roles";
-import type { DiskFacts, Facts } from "../computer/facts/schema";
-import { systemDisk } from "../computer/needs/needs";
-import { modeOf } from "../judging/links/restore-image";
+import type { DiskFacts, DiskPartition, Facts } from "../computer/facts/schema";
+import { nextImage } from "./contents";
 import { nextImageBytes, type PastImage, type Range, type RatioSource, type StoreFit, storeFit } from "./forecast";
 
 /** Where an image is to be kept, as far as it matters before it is taken. */
@@ -58,9 +57,6 @@ export interface ImagePlan {
   checks: ImageCheck[];
 }
 
-/** Roles that a set needs to start again, and the hidden one that is usually taken along. Common practice. */
-const TAKEN = ["esp", "bios-boot", "boot", "msr", "system", "recovery"];
-
 const ROLE_NAMES: Record<string, string> = {
   ...{ esp: "EFI system", "bios-boot": "BIOS start", boot: "start-up", msr: "reserved", system: "system" },
   ...{ recovery: "recovery", data: "data", swap: "swap" },
@@ -73,28 +69,18 @@ export function planImage(
   store: ReceivingStore | null,
   past: { own: readonly PastImage[]; sameKit: readonly PastImage[] },
 ): ImagePlan {
-  const internal = (facts.disks ?? []).filter((disk) => disk.removable !== true);
-  const disk = systemDisk(internal);
+  const { disk, usedBytes, lacks, ...contents } = nextImage(facts);
   const partitions = disk?.partitions ?? [];
   const named = (each: (typeof partitions)[number]) => {
     const role = roleOf(each);
     return each.label || `${role ? (ROLE_NAMES[role] ?? role) : "partition"} (${each.number})`;
   };
-  const isTaken = (each: (typeof partitions)[number]) => TAKEN.includes(roleOf(each) ?? "") || each.active === true;
-  const take = partitions.filter(isTaken);
-  const leave = partitions.filter((each) => !isTaken(each));
-  const used = take.map(({ usedBytes }) => usedBytes ?? null);
-  const usedBytes =
-    take.length > 0 && used.every((each) => each !== null)
-      ? used.reduce<number>((sum, each) => sum + (each ?? 0), 0)
-      : null;
+  const [take, leave] = [contents.take, contents.leave].map((some) => some.map(({ partition }) => partition)) as [
+    DiskPartition[],
+    DiskPartition[],
+  ];
   const encrypted = take.filter(({ encryption }) => encryption);
   const size = usedBytes === null ? null : nextImageBytes({ usedBytes, isEncrypted: encrypted.length > 0, ...past });
-  const lacks: ("esp" | "active" | "system")[] = [];
-  if (!take.some((each) => roleOf(each) === "system")) lacks.push("system");
-  const mode = modeOf(facts);
-  if (mode === "uefi" && !take.some((each) => roleOf(each) === "esp")) lacks.push("esp");
-  if (mode === "bios" && !take.some(({ active }) => active === true)) lacks.push("active");
   const missing = encrypted.filter(({ keyPlace }) => !keyPlace).map(named);
   const sameDisk =
     store?.kind === "computer" &&

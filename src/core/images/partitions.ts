@@ -1,8 +1,8 @@
-import { imageContents, roleOf } from "../computer/facts/roles";
+import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts, Facts } from "../computer/facts/schema";
-import { systemDisk } from "../computer/needs/needs";
-import { modeOf } from "../judging/links/restore-image";
+import { systemMode } from "../judging/links/modes";
 import type { ImageBody } from "../judging/model/parts";
+import { nextImage } from "./contents";
 import type { StoredPartition } from "./stored";
 
 export type ImagePartition = NonNullable<ImageBody["partitions"]>[number];
@@ -44,14 +44,11 @@ export function partitionsForRecord(
 
 /** What a computer's facts say of an image of its system disk that is taken now; nothing where that is not known. */
 export function bodyByFacts(facts: Facts): Partial<ImageBody> {
-  const disk = systemDisk((facts.disks ?? []).filter(({ removable }) => !removable));
+  const { disk, take: contents, usedBytes } = nextImage(facts);
   if (!disk) return {};
-  const contents = imageContents(disk).filter(({ take }) => take !== "leave");
-  const used = contents.map(({ partition }) => partition.usedBytes);
   return {
-    mode: modeOf(facts),
-    ...{ diskBytes: disk.bytes, sectorBytes: disk.sectorBytes },
-    usedBytes: used.every((bytes) => bytes !== null) && used.length > 0 ? used.reduce((a, b) => a + b, 0) : null,
+    mode: systemMode(facts),
+    ...{ diskBytes: disk.bytes, sectorBytes: disk.sectorBytes, usedBytes },
     partitions: contents.map(({ partition, role }) => ({
       ...{ name: String(partition.number), role, active: partition.active },
       ...{ filesystem: partition.filesystem, bytes: partition.bytes },

@@ -1,5 +1,5 @@
 import type { Happening } from "../callout/happenings";
-import type { CalloutOutcome } from "../callout/record";
+import type { CalloutOutcome, Lost } from "../callout/record";
 import type { ImageFit, Shrinking } from "../callout/replacement";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import { bytesText } from "./sizes";
@@ -26,10 +26,19 @@ export function calloutOutcomeText(kind: OutcomeKind): string {
   }[kind];
 }
 
-export function lostText(lostDays: number | null): string {
-  if (lostDays === null) return "All that is on it is lost.";
-  if (lostDays === 0) return "Nothing is lost.";
-  return `Lost is what was made in the last ${lostDays === 1 ? "day" : `${lostDays} days`}.`;
+export function lostText(lost: Lost): string {
+  switch (lost.code) {
+    case "nothing":
+      return "Nothing is lost.";
+    case "since-image":
+      return lost.days === 0
+        ? "Lost is what was made since today's image."
+        : `Lost is what was made in the last ${lost.days === 1 ? "day" : `${lost.days} days`}.`;
+    case "all-but-files":
+      return "The files that can still be read are kept; the computer is not brought back.";
+    case "everything":
+      return "Everything on its disk is lost.";
+  }
 }
 
 export function cameBackText(cameBack: CalloutOutcome["cameBack"]): string {

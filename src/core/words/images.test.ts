@@ -143,8 +143,9 @@ test("call-outs: every happening has outcomes that make sense, and words", () =>
   expect(HAPPENINGS.filter(needsDay)).toEqual(["malware", "bad-update"]);
   expect(new Set(OUTCOMES.map(calloutOutcomeText)).size).toBe(OUTCOMES.length);
   expect(cameBackText("not-back")).toBe("not brought back");
-  expect([lostText(null), lostText(0), lostText(1), lostText(30)]).toEqual([
-    "All that is on it is lost.",
+  const since = (days: number) => lostText({ code: "since-image", on: "2026-10-01", days });
+  expect([lostText({ code: "everything" }), lostText({ code: "nothing" }), since(1), since(30)]).toEqual([
+    "Everything on its disk is lost.",
     "Nothing is lost.",
     "Lost is what was made in the last day.",
     "Lost is what was made in the last 30 days.",

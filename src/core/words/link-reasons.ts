@@ -1,3 +1,4 @@
+import type { DiskSet } from "../computer/needs/system-disk";
 import type { ImageFact, LinkReason, SystemFact } from "../judging/model/reasons";
 import { archText } from "./firmware";
 import { imagePlaceText } from "./image-places";
@@ -42,6 +43,13 @@ const LACKS = {
   system: "the system partition",
 };
 
+const DISK_SETS: Record<DiskSet, string> = {
+  lvm: "an LVM volume group",
+  raid: "a RAID set",
+  dynamic: "a set of dynamic disks",
+  pool: "a storage pool",
+};
+
 const MODES = { uefi: "UEFI", bios: "BIOS" };
 
 const of = (disk: string | null) => (disk === null ? "" : `, on which ${disk} hangs`);
@@ -67,6 +75,8 @@ export function linkReasonText(facts: LinkReason): string {
       return "The medium is worn: have a new one written.";
     case "medium-distrusted":
       return "The medium is not to be relied on any more.";
+    case "medium-is-file":
+      return "It is only a file: write it to a stick or a disc first.";
     case "copy-at-site":
       return `${facts.medium} carries the same and is where the computer is.`;
 
@@ -88,6 +98,12 @@ export function linkReasonText(facts: LinkReason): string {
         : `Among the drivers that lie loose on ${facts.release} there is none for ${facts.device}${of(facts.disk)}; what its environment itself drives is not known.`;
     case "driver-elsewhere":
       return `A driver for it, ${facts.driver} of ${facts.release}, can be carried along${facts.medium ? ` (it is on ${facts.medium})` : ""}.`;
+    case "raid-set-breaks":
+      return "Several disks hang on that controller: if they are a RAID set, changing its mode breaks the set.";
+    case "driver-to-load":
+      return `The driver ${facts.driver} for ${facts.device} is on the medium and has to be loaded first.`;
+    case "own-port-not-driven":
+      return `It has no driver for ${facts.device}, the controller that the medium itself is attached to.`;
     case "raid-mode-could-be-off":
       return "The controller is set to RAID, or to mapping the disks into itself. Set to plain AHCI or NVMe it would be driven; the installed system may have to be prepared for that, and a real RAID set would be lost.";
     case "input-not-driven":
@@ -113,6 +129,12 @@ export function linkReasonText(facts: LinkReason): string {
       return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is at least as large as the disk of the image (${bytesText(facts.needed)}).`;
     case "target-too-small":
       return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is smaller than the disk of the image: a disk of at least ${bytesText(facts.needed)} is needed.`;
+    case "system-disk-open":
+      return `Not recorded: which of ${facts.disks.join(", ")} the system runs from. Record the partition of its system.`;
+    case "disk-in-set":
+      return `The disk ${facts.disk} is a member of ${DISK_SETS[facts.set]}: find out which disks belong to it first.`;
+    case "other-target":
+      return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is empty and large enough.`;
     case "sectors-differ":
       return `The disk ${facts.disk} has sectors of ${facts.bytes} bytes, the disk of the image had ${facts.image}, and the kit does not convert.`;
     case "image-starts-again":
@@ -131,6 +153,8 @@ export function linkReasonText(facts: LinkReason): string {
       return `Every copy of the image ${facts.image} that was known is gone.`;
     case "image-unverified":
       return `The image ${facts.image} was never verified: whether it is whole is not known.`;
+    case "lineage-other-computer":
+      return `The image ${facts.image}, which is built on, is of ${facts.computer}.`;
     case "image-damaged":
       return `The image ${facts.image} was found damaged on ${facts.on}.`;
     case "image-opens":
@@ -159,6 +183,16 @@ export function linkReasonText(facts: LinkReason): string {
       return `The share (${facts.share}) is not reached from ${facts.site}.`;
     case "share-reach-unknown":
       return `Not recorded: from where ${facts.share} is reached.`;
+    case "image-on-second-disk":
+      return `The image is on ${facts.disk}, another disk in the computer, which is not written to.`;
+    case "image-disk-open":
+      return "The image is on a disk in the computer itself. Not recorded: on which, and whether it is the one that is written to.";
+    case "share-only":
+      return `The image ${facts.image} is on a share only.`;
+    case "store-not-recorded":
+      return `The image is on ${facts.medium}, which is not recorded as a medium in service.`;
+    case "store-not-usable":
+      return `The image is on ${facts.medium}, which is out of service or not to be relied on.`;
     case "image-on-own-disk":
       return "The only copy of the image is on the computer's own disk: it is lost with it.";
     case "no-image-recorded":
@@ -171,6 +205,10 @@ export function linkReasonText(facts: LinkReason): string {
       return `It includes ${facts.included}, which is what the computer runs.`;
     case "included-older":
       return `What it includes is older than what runs (${facts.included}, not ${facts.runs}): updates are to be put on afterwards.`;
+    case "included-newer":
+      return `What it includes is newer than what runs (${facts.included}, not ${facts.runs}): the licence covers it.`;
+    case "language-differs":
+      return `It installs in another language (${facts.included}, not ${facts.runs}): add the language afterwards.`;
     case "system-differs":
       return `The computer's system is of the ${SYSTEM_FACTS[facts.fact]} ${systemFactText(facts.fact, facts.runs)}; what is included is of the ${SYSTEM_FACTS[facts.fact]} ${systemFactText(facts.fact, facts.included)}, which its licence does not cover.`;
     case "system-fact-missing":
@@ -189,6 +227,12 @@ export function linkReasonText(facts: LinkReason): string {
       return `${facts.release} is an environment for ${archText(facts.arch)}, which cannot service a system for ${archText(facts.system)}.`;
     case "system-age-unknown":
       return `Not known: when ${facts.system} came out, and whether the environment is older. A release calendar tells it.`;
+    case "repair-other-mode":
+      return `The medium starts in ${MODES[facts.starts]} mode and the system was installed in ${MODES[facts.installed]} mode: automatic repair serves its own mode only.`;
+    case "mode-stays":
+      return `It installs in ${MODES[facts.mode]} mode: leave the firmware in that mode afterwards.`;
+    case "filesystems-not-read":
+      return `${facts.release} does not read ${facts.filesystems.join(", ")}${facts.all ? "" : "; other partitions it does"}.`;
     case "repairs":
       return `${facts.release} repairs the start-up of what the computer runs.`;
     case "rescues":

@@ -98,3 +98,27 @@ export function fromText(rule: Pick<PolicyRule, "scope" | "target"> | null): str
   if (rule.scope === "everywhere") return "as said for all";
   return `as said for ${rule.scope === "form" ? `every ${rule.target}` : rule.target}`;
 }
+
+const NEED_NAMES: Record<Need, string> = {
+  back: "a route that brings it back",
+  image: "a route with an image",
+  reinstall: "a route that reinstalls it",
+  startUp: "a route that repairs its start-up",
+  files: "a route that rescues its files",
+};
+
+/** What a computer lacks of a need, in a sentence. */
+export function standingLackText(lack: {
+  need: Need;
+  have: number;
+  wanted: number;
+  unproven: readonly string[];
+  oldImage: string | null;
+}): string {
+  const { need, have, wanted, unproven, oldImage } = lack;
+  const counted = wanted === 1 ? NEED_NAMES[need] : `${NEED_NAMES[need]}, ${wanted} times (has ${have})`;
+  if (oldImage !== null) return `Policy requires ${counted}. Its newest usable image, of ${oldImage}, is too old.`;
+  return unproven.length > 0
+    ? `Policy requires ${counted}. Once proven, ${unproven.join(", ")} would count.`
+    : `Policy requires ${counted}. No medium near enough gives it.`;
+}

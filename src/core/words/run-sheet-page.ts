@@ -1,4 +1,4 @@
-import { type RunSheetInput, runSheetSteps } from "../callout/run-sheet";
+import { type RunSheetInput, sheetSteps } from "../callout/run-sheet";
 import { isDangerous } from "../callout/step";
 import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
 import { linkTitle, verdictText } from "./reasons";
@@ -30,7 +30,7 @@ export function runSheetPage(
   const { make, model } = computer.facts.computer;
   const about = [computer.name, computer.siteName, [make, model].filter(Boolean).join(" ")].filter(Boolean).join(" · ");
   const links = LINK_NAMES.map((name) => `${linkTitle(name)}: ${verdictText(chain.links[name])}`).join("; ");
-  const steps = runSheetSteps(input).map((step) => {
+  const steps = sheetSteps(input).map((step) => {
     const { act, details } = stepText(step);
     const told = details.map((detail) => `<br><small>${escaped(detail)}</small>`).join("");
     return `<li><label${isDangerous(step) ? ' class="warn"' : ""}><input type="checkbox"> ${escaped(act)}</label>${told}</li>`;

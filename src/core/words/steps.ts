@@ -46,6 +46,26 @@ export function stepText(step: Step): StepText {
         details: others.length > 0 ? [`It is also on ${namesOf(others)}.`] : [],
       };
     }
+    case "off-network":
+      return {
+        act: "Unplug the network cable and switch wireless off. Leave them off until the computer is clean.",
+        details: ["What infected it may spread, and may be told to do more."],
+      };
+    case "destination":
+      return {
+        act: "Fetch an empty disk with room for the files.",
+        details: ["Never copy onto the disk that they come from."],
+      };
+    case "fit-disk":
+      return {
+        act: `With mains power off, take the old disk out and fit the new one (${bytesText(step.disk.bytes)}).`,
+        details: ["Label the old disk with the computer's tag and the date, and keep it until the work is done."],
+      };
+    case "disconnect-disks":
+      return {
+        act: `Disconnect every other disk: only ${diskText(step.keep)} stays.`,
+        details: step.others.map(diskText),
+      };
     case "power":
       return {
         act: step.isPortable
@@ -62,6 +82,11 @@ export function stepText(step: Step): StepText {
             : "The drive must hold only this disc.",
         ],
       };
+    case "settings-after":
+      return {
+        act: `Before it starts from its disk, press ${keyText(step.setupKey)} to open set-up. ${step.changes.map(changeText).join(". ")}.`,
+        details: ["What was given back starts in this mode only. Leave it so.", `Save with ${keyText(step.saveKey)}.`],
+      };
     case "settings":
       return {
         act: `Switch on and press ${keyText(step.setupKey)} to open set-up. ${step.changes.map(changeText).join(". ")}.`,
@@ -73,10 +98,14 @@ export function stepText(step: Step): StepText {
         ],
       };
     case "attach":
-      return { act: attachText(step), details: [] };
+      return { act: attachText(step), details: step.changes.map((change) => `${changeText(change)}.`) };
     case "start":
       return {
-        act: `Switch on and press ${keyText(step.menuKey)} for the start menu. Choose ${
+        act: `${
+          step.isTablet
+            ? "Hold the volume-down key and switch on (a keyboard on a dock opens the start menu too)."
+            : `Switch on and press ${keyText(step.menuKey)} for the start menu.`
+        } Choose ${
           step.isBios
             ? "the entry with the medium's maker or kind"
             : "the entry that says UEFI and the medium's maker or kind"
@@ -149,7 +178,26 @@ export function stepText(step: Step): StepText {
     case "choose-target":
       return {
         act: `Choose the target: ${step.target ? diskText(step.target) : "the disk: which one is not recorded, so compare it with the computer's papers"}.`,
-        details: [TARGET_LOST],
+        details: [
+          ...(step.isOther
+            ? ["It is not the disk that the system was on: that one is too small or of another kind."]
+            : []),
+          TARGET_LOST,
+        ],
+      };
+    case "open-image":
+      return {
+        act: `Open the image ${step.image.name} to read it; do not restore it.`,
+        details: [
+          `Taken ${step.image.takenAt.slice(0, 10)}: what was made since then is not in it.`,
+          ...(step.image.keyPlace ? [`The image is encrypted; its key is kept ${step.image.keyPlace}.`] : []),
+          "Nothing is written to the computer's disk but the files that were lost.",
+        ],
+      };
+    case "read-only":
+      return {
+        act: "Open the disk read-only.",
+        details: ["A failing disk gets worse by writing, and a system that was only put to sleep may be damaged."],
       };
     case "begin":
       return beginText(step);
@@ -160,11 +208,23 @@ export function stepText(step: Step): StepText {
       };
     case "put-back":
       return {
-        act: `${step.changes.length > 0 ? `Press ${keyText(step.setupKey)} and put the settings back. ` : ""}Check that the internal disk is first in the start order, and start it.${step.site ? ` Put ${step.medium} back to ${step.site}.` : ""}`,
+        act: `${step.changes.length > 0 ? `Press ${keyText(step.setupKey)} and put the settings back. ` : ""}${
+          step.isLeftOff
+            ? "Leave the computer off until its disk is replaced or cleaned."
+            : "Check that the internal disk is first in the start order, and start it."
+        }${step.site ? ` Put ${step.medium} back to ${step.site}.` : ""}`,
         details: [
           ...step.changes.map((change) => `${changeText(change)} again.`),
-          ...(step.isBios ? ["On BIOS with an MBR the system partition must be marked active."] : []),
+          ...step.stays.map((change) => `${changeText(change)} was needed, and stays so.`),
+          ...(step.isBios && !step.isLeftOff
+            ? ["Under BIOS, or in legacy mode, a disk with an MBR needs its system partition marked active."]
+            : []),
         ],
+      };
+    case "passwords":
+      return {
+        act: "Change the passwords that were used on it, on another computer.",
+        details: ["After an image, passwords are those of its day."],
       };
     case "updates":
       return {

@@ -7,6 +7,7 @@ import type { ComputerRecord } from "@/core/computer/exchange/columns";
 import { writeLine } from "@/core/computer/exchange/lines";
 import type { KeyCard } from "@/core/computer/facts/key-cards";
 import type { Facts } from "@/core/computer/facts/schema";
+import { phasedChanges } from "@/core/judging/routes/phases";
 import { type Route, verdictsOf } from "@/core/judging/routes/routes";
 import { type PackFile, type PackHead, packFiles } from "@/core/making/pack/pack";
 import type { PlannedLoad } from "@/core/making/planning/plan";
@@ -70,7 +71,7 @@ export async function makePack(
       sheet: runSheetInput(
         { row: record, siteName: record.site, facts: record.facts },
         { ...sheetMedium(wish.tag, null), kind: wish.kind, loads },
-        { as: route.as, starts: route.links.starts },
+        { as: route.as, starts: route.links.starts, changes: phasedChanges(route) },
         card,
       ),
       links: verdictsOf(route.links),

@@ -3,20 +3,14 @@ import { z } from "zod";
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CallOutFacts, type Offer, offersFor, type PassedOver } from "@/core/callout/offers";
 import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
-import {
-  type ImageFit,
-  imageFit,
-  largestThatFits,
-  type NewDisk,
-  type Shrinking,
-  whatToShrink,
-} from "@/core/callout/replacement";
+import { type ImageFit, imageFit, largestThatFits, type Shrinking, whatToShrink } from "@/core/callout/replacement";
 import type { GuidedStep } from "@/core/callout/step";
 import { calloutSteps } from "@/core/callout/steps";
 import type { DiskFacts } from "@/core/computer/facts/schema";
-import { systemDisk } from "@/core/computer/needs/needs";
+import { type NewDisk, systemDisk, withNewDisk } from "@/core/computer/needs/system-disk";
 import type { LinkKind } from "@/core/images/forecast";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
+import { phasedChanges } from "@/core/judging/routes/phases";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
@@ -134,9 +128,11 @@ export async function getCallout(context: Context, id: CalloutId): Promise<Callo
 }
 
 /** What is written to: the computer that takes the old one's place, or the old one with its disk as it will be. */
-function targetOf({ row, computer, newComputer }: CalloutDetail): ComputerDetail {
+function targetOf({ row, computer, newComputer }: CalloutDetail): { detail: ComputerDetail; toldDisk: string | null } {
   const judged = newComputer ?? computer;
-  return row.newDisk ? withDisk(judged, row.newDisk) : judged;
+  if (!row.newDisk) return { detail: judged, toldDisk: null };
+  const { facts, told } = withNewDisk(judged.facts, row.newDisk);
+  return { detail: { ...judged, facts }, toldDisk: told };
 }
 
 /** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
@@ -190,8 +186,10 @@ async function healthyBeside(context: Context, { row }: ComputerDetail): Promise
 /** The ways to bring the computer back after what happened, the best first. */
 export async function offersOf(context: Context, detail: CalloutDetail): Promise<CalloutOffers> {
   const { row, computer, newComputer } = detail;
+  const target = targetOf(detail);
+  const imagesOf = newComputer ? computer.row.tag : null;
   const [routes, images, past, copies] = await Promise.all([
-    routesOf(context, targetOf(detail), newComputer ? computer.row.tag : null),
+    routesOf(context, target.detail, { imagesOf, toldDisk: target.toldDisk }),
     imagesOfComputers(context, [row.computerId]),
     pastOf(context, newComputer ?? computer),
     context.db
@@ -215,24 +213,6 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
   return { ...found, healthy: found.offers.length === 0 ? await healthyBeside(context, computer) : [] };
 }
 
-/** The computer with another disk in the place of the one of its system: what will be written to. */
-function withDisk(computer: ComputerDetail, disk: NewDisk): ComputerDetail {
-  const disks = computer.facts.disks ?? [];
-  const old = systemDisk(disks.filter((each) => each.removable !== true));
-  const fresh: DiskFacts = {
-    ...(old ?? ({ name: "new", removable: null, rotational: null } as unknown as DiskFacts)),
-    ...{
-      bytes: disk.bytes,
-      sectorBytes: disk.sectorBytes,
-      bus: disk.bus,
-      model: "the new disk",
-      serial: null,
-      partitions: [],
-    },
-  };
-  return { ...computer, facts: { ...computer.facts, disks: [fresh, ...disks.filter((each) => each !== old)] } };
-}
-
 export interface ReplacementView {
   disk: NewDisk;
   old: DiskFacts | null;
@@ -253,7 +233,7 @@ export async function replacementOf(
     ...{ id: point.id, takenAt: point.takenAt },
     ...{ diskBytes: body.diskBytes, sectorBytes: body.sectorBytes },
   }));
-  const old = systemDisk((computer.facts.disks ?? []).filter((each) => each.removable !== true));
+  const old = systemDisk(computer.facts);
   return {
     ...{ disk, old },
     fits: fitting
@@ -265,7 +245,8 @@ export async function replacementOf(
         fit: imageFit(image, disk),
       })),
     largest: largestThatFits(fitting, disk)?.id ?? null,
-    shrinking: old && disk.bytes < old.bytes ? whatToShrink(old, disk) : null,
+    // A disk that is gone cannot be made smaller any more.
+    shrinking: old && row.happening !== "disk-gone" && disk.bytes < old.bytes ? whatToShrink(old, disk) : null,
   };
 }
 
@@ -343,7 +324,7 @@ export async function chooseRoute(
       route.release === wanted.release,
   );
   if (!offer) return refused({ code: "route-not-offered" });
-  const { route, outcome, seconds, lostDays } = offer;
+  const { route, outcome, seconds, lostDays, lost } = offer;
   const image = route.outcome?.image ?? null;
   const drivers = route.links.sees.changes.flatMap(({ setting, to }) =>
     setting === "driver" && to ? [String(to)] : [],
@@ -356,8 +337,10 @@ export async function chooseRoute(
       outcome,
       starts: route.links.starts,
       drivers,
+      changes: phasedChanges(route),
       seconds,
       lostDays,
+      lost,
     },
     image: image && {
       name: image.id,
@@ -383,13 +366,18 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
     getMedium(context, chosen.medium),
     keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),
   ]);
-  const targetDisk = targetOf(detail);
-  const target = systemDisk((targetDisk.facts.disks ?? []).filter((each) => each.removable !== true));
+  const { detail: judged, toldDisk } = targetOf(detail);
+  const other = chosen.changes?.find(({ setting }) => setting === "target")?.to;
+  const target = other
+    ? (judged.facts.disks?.find(({ name }) => name === other) ?? null)
+    : systemDisk(judged.facts, toldDisk);
   return calloutSteps({
-    ...runSheetInput(targetDisk, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
-    ...{ outcome: chosen.outcome, release: chosen.release, image: chosen.image },
-    ...{ drivers: chosen.drivers, seconds: chosen.seconds },
-    target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
+    ...runSheetInput(judged, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
+    gives: {
+      ...{ outcome: chosen.outcome, release: chosen.release, image: chosen.image },
+      ...{ drivers: chosen.drivers, seconds: chosen.seconds, happening: row.happening, isTargetNew: toldDisk !== null },
+      target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
+    },
   });
 }
 

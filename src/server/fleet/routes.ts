@@ -3,6 +3,7 @@ import type { Ruling } from "@/core/judging/links/ruling";
 import { judgeSees } from "@/core/judging/links/sees";
 import type { ComputerPart, ReleasePart } from "@/core/judging/model/parts";
 import { type RankedRoute, rankRoutes, type Surroundings } from "@/core/judging/routes/routes";
+import type { Attachment } from "@/core/medium/inspection/schema";
 import { answerText } from "@/core/words/routes";
 import type { Context } from "../context";
 import { withDeviceNames } from "../host/hardware-names";
@@ -14,10 +15,10 @@ import type { WorldMedium } from "./world";
 /** Of one computer the Sees link is the same on every medium that carries a release: it is judged once. */
 function withSees(around: Surroundings): Surroundings {
   const rulings = new Map<string, Ruling>();
-  const sees = (computer: ComputerPart, release: ReleasePart, network: boolean): Ruling => {
-    const key = `${network} ${release.name}`;
+  const sees = (computer: ComputerPart, release: ReleasePart, network: boolean, as: Attachment): Ruling => {
+    const key = `${network} ${as} ${release.name}`;
     const carried = (modalias: string) => around.carried(modalias, release);
-    const ruling = rulings.get(key) ?? judgeSees({ computer, release, needsNetwork: network, carried });
+    const ruling = rulings.get(key) ?? judgeSees({ computer, release, as, needsNetwork: network, carried });
     rulings.set(key, ruling);
     return ruling;
   };
@@ -38,12 +39,24 @@ export const answerWith = asked("answer-with", async (context: Context, computer
   return answerText(computer.tag, rankRoutes(media.flatMap((medium) => judgePair(around, computer, medium))));
 });
 
-/** The routes of a computer over all media in use, best first. `imagesOf`: the computer whose images come back on it. */
+/**
+ * The routes of a computer over all media in use, best first. `imagesOf`: the computer whose images come back on it;
+ * `toldDisk`: a disk that takes the place of the system's.
+ */
 export const routesOf = asked(
   "routes",
-  async (context: Context, detail: ComputerDetail, imagesOf: string | null = null): Promise<Route[]> => {
+  async (
+    context: Context,
+    detail: ComputerDetail,
+    { imagesOf, toldDisk }: { imagesOf: string | null; toldDisk: string | null } = { imagesOf: null, toldDisk: null },
+  ): Promise<Route[]> => {
     const { world, media } = await fleet(context);
-    const computer = { tag: detail.row.tag, site: detail.siteName, facts: await withDeviceNames(detail.facts) };
+    const computer = {
+      tag: detail.row.tag,
+      site: detail.siteName,
+      facts: await withDeviceNames(detail.facts),
+      toldDisk,
+    };
     const surroundings = surroundingsOf(world);
     const around = withSees(
       imagesOf === null ? surroundings : { ...surroundings, imagesOf: () => surroundings.imagesOf(imagesOf) },

@@ -148,6 +148,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     const copies = releaseIds.flatMap((id) => carriers.get(id) ?? []).filter((each) => each.id !== row.id);
     const part: MediumPart = {
       tag: row.tag,
+      kind: row.kind,
       site: row.site,
       lentTo: row.lentTo,
       retired: false,

@@ -3,7 +3,7 @@ import { LRUCache } from "lru-cache";
 import type { Provenance } from "@/core/computer/facts/merge";
 import { missingMask } from "@/core/computer/facts/missing";
 import type { Facts } from "@/core/computer/facts/schema";
-import { systemDisk } from "@/core/computer/needs/needs";
+import { systemDisk } from "@/core/computer/needs/system-disk";
 import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import { act } from "../act";
 import { ownContext } from "../context";
@@ -15,7 +15,7 @@ import { profileKeys, storeProfiles } from "./fact-profiles";
 import { factsOfStored } from "./list-store";
 
 /** Raised when a column is derived otherwise than before; rows of an older one are derived anew at the next start. */
-export const DERIVED_VERSION = 2;
+export const DERIVED_VERSION = 3;
 
 const SEARCH_MAX = 1000;
 
@@ -54,7 +54,7 @@ export function derivedColumns({ tag, name, facts, provenance }: DerivedFrom) {
     systemName: system?.name ?? null,
     systemVersion: system?.version ?? null,
     memoryBytes: facts.memoryBytes,
-    diskBytes: systemDisk(internal)?.bytes ?? null,
+    diskBytes: systemDisk(facts)?.bytes ?? null,
     missing: missingMask(facts),
     factsAt: youngest === "" || Number.isNaN(Date.parse(youngest)) ? null : new Date(youngest),
     search: searchText(

@@ -21,8 +21,8 @@ export function runSheetInput(
     facts,
   }: { row: { tag: string; name: string | null } } & Pick<RunSheetInput["computer"], "siteName" | "facts">,
   medium: RunSheetInput["medium"],
-  { as, starts }: Pick<RunSheetInput, "as" | "starts">,
+  { as, starts, changes }: Pick<RunSheetInput, "as" | "starts" | "changes">,
   keyCard: RunSheetInput["keyCard"],
 ): RunSheetInput {
-  return { computer: { tag: row.tag, name: row.name, siteName, facts }, medium, as, starts, keyCard };
+  return { computer: { tag: row.tag, name: row.name, siteName, facts }, medium, as, starts, changes, keyCard };
 }

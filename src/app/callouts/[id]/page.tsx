@@ -85,7 +85,7 @@ export default async function Callout({ params, searchParams }: Props) {
             {row.chosen.image && `, ${row.chosen.image.name}`}
           </h2>
           <p className="text-quiet">
-            About {durationText(row.chosen.seconds)} in all. {lostText(row.chosen.lostDays)}{" "}
+            About {durationText(row.chosen.seconds)} in all. {lostText(row.chosen.lost)}{" "}
             {!row.closedAt && !isChoosing && (
               <Link prefetch={false} className="link print:hidden" href={`/callouts/${row.id}?ways=1`}>
                 Take another way
@@ -179,7 +179,7 @@ function Ways({
         <p className="mt-1 text-quiet">{unusable.map(({ image }) => image).join(", ")} cannot be gone back to.</p>
       )}
       <ol className="mt-2 divide-y divide-line border-line border-y">
-        {offers.slice(0, SHOWN).map(({ route, outcome, seconds, lostDays, image }, at) => {
+        {offers.slice(0, SHOWN).map(({ route, outcome, seconds, lost, image }, at) => {
           const changes = [route.links.starts, route.links.sees, route.links.restores].flatMap((link) => link.changes);
           const verdict = verdictNow(route);
           return (
@@ -196,7 +196,7 @@ function Ways({
                 <p className="flex flex-wrap items-center gap-x-4">
                   <Chain links={verdictsOf(route.links)} height={13} />
                   <span>{durationText(seconds)}</span>
-                  <span>{lostText(lostDays)}</span>
+                  <span>{lostText(lost)}</span>
                 </p>
                 <p className="text-quiet">
                   {route.medium} is {WHERE[route.distance]}

@@ -54,6 +54,8 @@ export function startProfile(facts: StartFacts): string {
 /** The facts that Sees and Restores depend on: devices, disks and systems; where keys are kept, but not what for. */
 export function chainFactsOf(facts: Facts): Facts {
   const { disks, devices, systems } = facts;
+  // Where there are several, an image on one of them is not lost with another: serials tell them apart.
+  const hasSeveral = (disks ?? []).filter(({ removable }) => removable !== true).length > 1;
   return {
     ...facts,
     collected: null,
@@ -62,14 +64,14 @@ export function chainFactsOf(facts: Facts): Facts {
     cpu: null,
     memoryBytes: null,
     disks:
-      disks?.map(({ name, bytes, sectorBytes, bus, removable, partitions }) => ({
+      disks?.map(({ name, bytes, sectorBytes, bus, table, serial, removable, partitions }) => ({
         name,
         bytes,
         sectorBytes,
         bus,
-        table: null,
+        table,
         model: null,
-        serial: null,
+        serial: hasSeveral ? serial : null,
         removable,
         partitions: partitions.map(({ number, type, bytes: size, role, filesystem, encryption, keyPlace, active }) => ({
           number,
@@ -86,7 +88,7 @@ export function chainFactsOf(facts: Facts): Facts {
         })),
       })) ?? null,
     devices: devices?.map(({ modalias, class: use }) => ({ modalias, class: use, name: null })) ?? null,
-    systems: systems?.map((system) => ({ ...system, partition: null })) ?? null,
+    systems,
     ports: null,
   };
 }

@@ -3,6 +3,7 @@ import { imageContents } from "../facts/roles";
 import type { DiskFacts, Facts, SystemFacts } from "../facts/schema";
 import { type DeviceUse, deviceUse } from "../hardware/modalias";
 import type { SecureBootSummary } from "../secure-boot/lists";
+import { internalDisks, systemDisk } from "./system-disk";
 
 /** What a route can give back, and so what a medium for it must bring. */
 export const OUTCOMES = ["image", "reinstall", "repair", "files"] as const;
@@ -142,8 +143,8 @@ function capacityOf(facts: Facts, outcome: Outcome, system: SystemFacts | null):
     const bytes = isNewer(system) ? NEWER_INSTALLER : INSTALLER;
     terms.push({ code: "installer", of: system?.name ?? null, least: bytes, most: bytes, basis: "practice" });
   }
-  const disks = (facts.disks ?? []).filter((disk) => disk.removable !== true);
-  if (outcome === "image") terms.push(...imageTerms(disks));
+  const disks = internalDisks(facts);
+  if (outcome === "image") terms.push(...imageTerms(facts));
   if (outcome === "files") terms.push(...dataTerms(disks));
   if ((outcome === "image" || outcome === "files") && disks.length === 0)
     terms.push({ code: "unknown-use", of: null, least: null, most: null, basis: "measured" });
@@ -165,19 +166,13 @@ function isNewer(system: SystemFacts | null): boolean {
   return system?.family === "windows" && Number.parseInt(system.version ?? "", 10) >= 11;
 }
 
-/** The disk that the system starts from: the one with what must be taken, else the first. */
-export function systemDisk(disks: DiskFacts[]): DiskFacts | null {
-  return (
-    disks.find((disk) => imageContents(disk).some(({ role }) => role === "system" || role === "esp")) ??
-    disks[0] ??
-    null
-  );
-}
-
 /** Stored bytes of each partition that the image must hold. Unknown use is between nothing and the whole partition. */
-function imageTerms(disks: DiskFacts[]): CapacityTerm[] {
-  const disk = systemDisk(disks);
-  if (!disk) return [];
+function imageTerms(facts: Facts): CapacityTerm[] {
+  const disk = systemDisk(facts);
+  if (!disk)
+    return internalDisks(facts).length === 0
+      ? []
+      : [{ code: "unknown-use", of: null, least: null, most: null, basis: "measured" }];
   return imageContents(disk)
     .filter(({ take }) => take !== "leave")
     .map(({ partition, role }): CapacityTerm => {
@@ -228,7 +223,7 @@ function dataTerms(disks: DiskFacts[]): CapacityTerm[] {
 
 function hintsOf(facts: Facts, outcome: Outcome): AttachHint[] {
   const { firmware, ports } = facts;
-  const internal = (facts.disks ?? []).filter((disk) => disk.removable !== true);
+  const internal = internalDisks(facts);
   const hints: AttachHint[] = [{ code: "usb-ports", count: ports?.usb ?? null }];
   if (firmware.usbStart === "off") hints.push({ code: "usb-start-off" });
   if (firmware.usbStart === null) hints.push({ code: "usb-start-unknown" });
@@ -239,8 +234,8 @@ function hintsOf(facts: Facts, outcome: Outcome): AttachHint[] {
     for (const partition of disk.partitions)
       if (partition.encryption !== null && outcome !== "reinstall")
         hints.push({ code: "unlock", partition: `${partition.number} on ${disk.name}`, keyPlace: partition.keyPlace });
-  const target = systemDisk(internal);
-  const others = internal.filter((disk) => disk !== target).map((disk) => disk.name);
+  const target = systemDisk(facts);
+  const others = internal.filter((disk) => target !== null && disk !== target).map((disk) => disk.name);
   if ((outcome === "image" || outcome === "reinstall") && others.length > 0)
     hints.push({ code: "unplug-others", disks: others });
   return hints;

@@ -1,18 +1,22 @@
 import type { ComputerPart, MediumPart } from "../model/parts";
-import { broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
+import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 import { compareText } from "./versions";
 
 /** The At hand link: where the medium is against where the computer is, and whether it can still be relied on. */
 export function judgeAtHand(computer: Pick<ComputerPart, "site">, medium: MediumPart): Ruling {
   if (medium.retired) return broken({ code: "medium-retired" });
   if (medium.condition === "distrusted") return broken({ code: "medium-distrusted" });
-  const ruling = placeOf(computer, medium);
+  const place = placeOf(computer, medium);
+  const ruling = medium.kind === "file" ? all([NOT_WRITTEN, place]) : place;
   const worn = medium.condition === "worn" ? [{ code: "medium-worn" } as const] : [];
   const near = computer.site === null ? [] : medium.copies.filter((copy) => copy.site === computer.site);
   const copy = [...near].sort((a, b) => compareText(a.tag, b.tag))[0];
   const copies = copy && ruling.verdict !== "holds" ? [{ code: "copy-at-site", medium: copy.tag } as const] : [];
   return { ...ruling, reasons: [...ruling.reasons, ...worn, ...copies] };
 }
+
+/** A file starts nothing: it has to be written to something first, on a computer that works. */
+const NOT_WRITTEN = holdsAfter({ setting: "attachAs", from: "file", to: "usb" }, { code: "medium-is-file" });
 
 function placeOf(computer: Pick<ComputerPart, "site">, medium: MediumPart): Ruling {
   const to = computer.site ?? "the computer";

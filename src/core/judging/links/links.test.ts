@@ -94,6 +94,7 @@ describe("Sees", () => {
       judgeSees({
         computer: computer(more),
         release: release(own),
+        as: "usb",
         needsNetwork: false,
         carried: NOTHING_CARRIED,
         ...extra,
@@ -124,6 +125,7 @@ describe("Sees", () => {
     const ruling = judgeSees({
       computer: computer({ disks, devices }),
       release: release(),
+      as: "usb",
       needsNetwork: false,
       carried: NOTHING_CARRIED,
     });
@@ -142,10 +144,11 @@ describe("Sees", () => {
     const ruling = judgeSees({
       computer: computer(),
       release: release({ family: "PE", drivers: infs({ "other.inf": ["PCI\\VEN_1234&DEV_5678"] }) }),
+      as: "usb",
       needsNetwork: false,
       carried,
     });
-    expect(told(ruling).slice(0, 1)).toEqual(["unknown"]);
+    expect(told(ruling).slice(0, 1)).toEqual(["holds-after-change"]);
     expect(ruling.reasons).toContainEqual(expect.objectContaining({ code: "driver-elsewhere", medium: "LN-01" }));
   });
 
@@ -352,9 +355,15 @@ describe("Restores, by reinstalling", () => {
     ["version", { version: "12.0" }],
     ["edition", { edition: "Kiosk" }],
     ["architecture", { arch: "aa64" }],
-    ["language", { language: "nb-NO" }],
   ])("another %s is broken", (_what, included) => {
     expect(reinstall(included).slice(0, 2)).toEqual(["broken", "system-differs"]);
+  });
+
+  test("another language is a caution, unless the edition is licensed for one", () => {
+    expect(reinstall({ language: "nb-NO" })).toEqual(["holds", "included-fits", "language-differs"]);
+    const edition = "Home Single Language";
+    const systems = [{ ...facts().systems?.[0], edition }];
+    expect(reinstall({ language: "nb-NO", edition }, { systems }).slice(0, 2)).toEqual(["broken", "system-differs"]);
   });
 
   test("what is not known is named, on whichever side", () => {

@@ -1,7 +1,7 @@
 import { daysBetween } from "../../kernel/days";
 import { compareVerdicts } from "../model/order";
 import type { ComputerPart, DrillPart, MediumPart, PolicyPart } from "../model/parts";
-import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
+import { all, best, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 import { compareText, sameName } from "./versions";
 
 export interface ProvenInput {
@@ -33,7 +33,8 @@ export function judgeProof(input: ProvenInput): { ruling: Ruling; wants: "drill"
   return { ruling: all([drill, verification]), wants: isDrill ? "drill" : "verification" };
 }
 
-function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruling {
+function drilled({ drills, ...given }: ProvenInput): Ruling {
+  const { computer, medium, policy, today } = given;
   const { make, model } = computer.facts.computer;
   const all = drills.filter((each) => each.medium === medium.tag && each.on <= today);
   const onComputer = all.filter(({ emulated }) => !emulated);
@@ -52,14 +53,26 @@ function drilled({ computer, medium, drills, policy, today }: ProvenInput): Ruli
   );
   if (!here && alike && policy.proof === "computer")
     return unknown({ code: "drill-on-model-only", on: alike.on, computer: alike.computer });
-  const drill = here ?? alike;
-  if (!drill) {
+  if (!here && !alike) {
     // An emulated computer has the same firmware at best, and never the same hardware: it hints, and proves nothing.
     const hint = latest(all.filter((each) => each.emulated && each.computer === computer.tag));
     if (hint) return unknown({ code: "drill-emulated", on: hint.on, started: hint.result !== "failed" });
     return unknown({ code: "no-drill-recorded" });
   }
-  const on = drill === here ? null : drill.computer;
+  const own = here && judgeDrill(here, null, given);
+  const others = alike && policy.proof !== "computer" ? judgeDrill(alike, alike.computer, given) : null;
+  // One that failed on this very computer is not outweighed by another computer; one that grew old is.
+  if (own?.verdict === "broken") return own;
+  const counting = [own, others].filter((each) => each !== null);
+  return best(counting, (each) => each) ?? unknown({ code: "no-drill-recorded" });
+}
+
+/** What one drill comes to; `on`: the computer that it was held on, where that is another one. */
+function judgeDrill(
+  drill: DrillPart,
+  on: string | null,
+  { computer, medium, policy, today }: Omit<ProvenInput, "drills">,
+): Ruling {
   if (drill.result === "failed") return broken({ code: "drill-failed", on: drill.on, computer: on });
   const again = { setting: "drill", from: drill.on, to: "a new one" } as const;
   if (medium.writtenOn !== null && medium.writtenOn > drill.on)

@@ -1,7 +1,11 @@
 import { architectureOf, type SystemFacts } from "../../computer/facts/schema";
 import type { ContainedSystem } from "../../medium/contents/schema";
 import type { ComputerPart, ReleasePart } from "../model/parts";
+import type { Link } from "../model/schema";
+import { startMode, systemMode } from "./modes";
+import { buildOf, productOf } from "./products";
 import { all, best, broken, holds, type Ruling, unknown } from "./ruling";
+import { targetOf } from "./target";
 import { compareVersions, sameName, sameRelease } from "./versions";
 
 /**
@@ -22,55 +26,91 @@ const sameFamily: Rule = ({ system, included }) => {
     : broken({ code: "system-differs", fact: "family", runs: system.family, included: included.family });
 };
 
-const sameProduct: Rule = ({ system, included }) =>
-  sameName(bareName(system.name), bareName(included.name))
-    ? null
-    : broken({ code: "system-differs", fact: "name", runs: system.name, included: included.name });
+/** The same product by its name, and by its number where both are told: "Microsoft Windows 11 Pro" is "Windows 11". */
+const sameProduct: Rule = ({ system, included }) => {
+  const [runs, has] = [productOf(system), productOf(included)];
+  if (!sameName(runs.name, has.name))
+    return broken({ code: "system-differs", fact: "name", runs: system.name, included: included.name });
+  return runs.number !== null && has.number !== null && runs.number !== has.number
+    ? broken({ code: "system-differs", fact: "version", runs: shown(system), included: shown(included) })
+    : null;
+};
 
-/** "Gannet Desk 11 Pro" and "Gannet Desk": numbers and editions have fields of their own. */
-function bareName(name: string): string {
-  return name.replace(/\s+(\d[\w.]*|\([^)]*\))(\s.*)?$/, "");
-}
+const shown = ({ name, version }: { name: string; version: string | null }): string =>
+  version !== null && !name.includes(version) ? `${name} ${version}` : name;
 
+/**
+ * The same release. Of Windows another feature update of the same product is no other product: the licence covers it, and
+ * updates bring it up afterwards. Of other systems a release that may say less of itself is the same.
+ */
 const sameVersion: Rule = ({ system, included }) => {
+  if (isUpdatable({ system, included })) return ageOf({ system, included });
   if (system.version === null) return unknown({ code: "system-fact-missing", fact: "version", system: system.name });
   if (included.version === null)
     return unknown({ code: "included-fact-missing", fact: "version", included: included.name });
   if (!sameRelease(system.version, included.version))
     return broken({ code: "system-differs", fact: "version", runs: system.version, included: included.version });
-  return olderIncluded({ system, included })
-    ? holds({ code: "included-older", runs: buildText(system), included: buildText(included) })
-    : null;
+  return ageOf({ system, included });
 };
 
-/** Of the same release, and older: by build where both are known. What is not known is not older. */
-function olderIncluded({ system, included }: ReinstallInput): boolean {
-  if (system.version === null || included.version === null || !sameRelease(system.version, included.version))
-    return false;
-  return system.build !== null && included.build !== null
-    ? included.build < system.build
-    : compareVersions(included.version, system.version) < 0;
+/** Both are Windows of one number. */
+function isUpdatable({ system, included }: ReinstallInput): boolean {
+  const [runs, has] = [productOf(system), productOf(included)];
+  const isWindows = [system.family, included.family].every((family) => family !== null && sameName(family, "windows"));
+  return isWindows && runs.number !== null && runs.number === has.number;
+}
+
+function ageOf(input: ReinstallInput): Ruling | null {
+  const order = compareAges(input);
+  if (order === null || order === 0) return null;
+  const told = { runs: buildText(input.system), included: buildText(input.included) };
+  return holds({ code: order < 0 ? "included-older" : "included-newer", ...told });
+}
+
+/** Negative where what is included is older: by build where both are known, else by version; null: not to be told. */
+function compareAges({ system, included }: ReinstallInput): number | null {
+  const [runs, has] = [buildOf(system), buildOf(included)];
+  if (runs !== null && has !== null) return has - runs;
+  if (system.version === null || included.version === null) return null;
+  const isComparable = isUpdatable({ system, included }) || sameRelease(system.version, included.version);
+  return isComparable ? compareVersions(included.version, system.version) : null;
+}
+
+/** Of the same product, and older. What is not known is not older. */
+function olderIncluded(input: ReinstallInput): boolean {
+  return (compareAges(input) ?? 0) < 0;
 }
 
 function buildText({ version, build }: { version: string | null; build: number | null }): string {
   return build === null ? (version ?? "") : `${version ?? ""} (build ${build})`;
 }
 
-/** Editions and languages that neither side tells are no question; one that only one tells is. */
-const told =
-  (fact: "edition" | "language"): Rule =>
-  ({ system, included }) => {
-    const [runs, has] = [system[fact], included[fact]];
-    if (runs === null && has === null) return null;
-    // A system of the Linux family is installed in the language that is chosen then.
-    if (fact === "language" && has === null && included.family === "linux") return null;
-    if (runs === null) return unknown({ code: "system-fact-missing", fact, system: system.name });
-    if (has === null) return unknown({ code: "included-fact-missing", fact, included: included.name });
-    return sameName(runs, has) ? null : broken({ code: "system-differs", fact, runs, included: has });
-  };
+/** Editions that neither side tells are no question; one that only one tells is. */
+const sameEdition: Rule = ({ system, included }) => {
+  const [runs, has] = [productOf(system).edition, productOf(included).edition];
+  if (runs === null && has === null) return null;
+  if (runs === null) return unknown({ code: "system-fact-missing", fact: "edition", system: system.name });
+  if (has === null) return unknown({ code: "included-fact-missing", fact: "edition", included: included.name });
+  return sameName(runs, has)
+    ? null
+    : broken({
+        ...{ code: "system-differs", fact: "edition" },
+        ...{ runs: system.edition ?? runs, included: included.edition ?? has },
+      });
+};
 
-const sameEdition: Rule = told("edition");
-const sameLanguage: Rule = told("language");
+/**
+ * Another language is a caution: the licence covers it, and people may want their own. An edition of a single language is
+ * licensed for that one. Common practice.
+ */
+const sameLanguage: Rule = ({ system, included }) => {
+  if (system.language === null || included.language === null || sameName(system.language, included.language))
+    return null;
+  const told = { runs: system.language, included: included.language };
+  return productOf(system).edition === "home single language"
+    ? broken({ code: "system-differs", fact: "language", ...told })
+    : holds({ code: "language-differs", ...told });
+};
 
 const sameArchitecture: Rule = ({ system, included }) => {
   if (system.arch === null) return unknown({ code: "system-fact-missing", fact: "arch", system: system.name });
@@ -99,10 +139,25 @@ export interface ReinstallJudged {
 
 const NONE_INCLUDED = { included: null, older: null };
 
+/** The disk that it is installed on is erased: which one has to be known. */
+const onKnownDisk = (computer: Pick<ComputerPart, "facts" | "toldDisk">): Ruling | null =>
+  computer.facts.disks === null ? null : targetOf(computer).ruling;
+
+/** In the other mode than before the computer starts in that one from then on. UEFI 2.10, 3.1; common practice. */
+function inItsMode(
+  computer: Pick<ComputerPart, "facts" | "toldDisk">,
+  starts: Pick<Link, "changes"> | null,
+): Ruling | null {
+  const mode = starts && startMode(computer.facts, starts);
+  const before = systemMode(computer.facts, computer.toldDisk ?? null);
+  return mode && before && mode !== before ? holds({ code: "mode-stays", mode }) : null;
+}
+
 /** Whether a release reinstalls what a computer runs: the included system that fits best decides. */
 export function judgeReinstall(
-  computer: Pick<ComputerPart, "facts">,
+  computer: Pick<ComputerPart, "facts" | "toldDisk">,
   release: Pick<ReleasePart, "name" | "systems">,
+  starts: Pick<Link, "changes"> | null = null,
 ): ReinstallJudged {
   if (release.systems === null)
     return { ruling: unknown({ code: "release-systems-unknown", release: release.name }), ...NONE_INCLUDED };
@@ -116,7 +171,8 @@ export function judgeReinstall(
   const judged = pairs.map((pair) => ({ ...pair, ruling: judgePair(pair) }));
   const top = best(judged, ({ ruling }) => ruling);
   if (!top) return { ruling: unknown({ code: "fact-missing", fact: "systems" }), ...NONE_INCLUDED };
-  const { ruling, included, system } = top;
+  const { included, system } = top;
+  const ruling = all([top.ruling, onKnownDisk(computer), inItsMode(computer, starts)]);
   return { ruling, included, older: olderIncluded(top) ? { has: buildText(included), runs: buildText(system) } : null };
 }
 

@@ -1,28 +1,36 @@
-import { architectureOf, type SystemFacts } from "../../computer/facts/schema";
+import { roleOf } from "../../computer/facts/roles";
+import { architectureOf, type DiskPartition, type SystemFacts } from "../../computer/facts/schema";
+import { internalDisks, systemDisk } from "../../computer/needs/system-disk";
 import type { ContainedSystem } from "../../medium/contents/schema";
 import type { ComputerPart, ReleasePart } from "../model/parts";
-import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
+import type { Link } from "../model/schema";
+import { startMode, systemMode } from "./modes";
+import { buildOf } from "./products";
+import { all, best, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 import { compareVersions, sameName } from "./versions";
 
 /** What repairing a start-up, or rescuing files, is judged from. */
 export interface RepairInput {
-  computer: Pick<ComputerPart, "facts">;
+  computer: Pick<ComputerPart, "facts" | "toldDisk">;
   release: Pick<ReleasePart, "name" | "family" | "arch" | "madeOn" | "systems">;
   /** The day on which the computer's system came out, ISO; null where no calendar tells it. */
   systemReleasedOn: string | null;
+  /** How the medium starts, which decides in which mode it repairs; not given: not judged. */
+  starts?: Pick<Link, "changes"> | null;
 }
 
-type Rule = (input: RepairInput) => Ruling | null;
+/** The same for one of the systems of a computer that has several. */
+interface SystemRepairInput extends RepairInput {
+  system: SystemFacts;
+}
 
-const systemOf = ({ facts }: RepairInput["computer"]): SystemFacts | null => facts.systems?.[0] ?? null;
+type Rule = (input: SystemRepairInput) => Ruling | null;
 
 /** The families of systems that an environment repairs the start-up of. Common practice. */
 const REPAIRS: Record<string, string> = { pe: "windows", windows: "windows", linux: "linux" };
 
 /** An environment repairs systems of its own family: a PE environment Windows, a Linux one Linux. Common practice. */
-const ownFamily: Rule = ({ computer, release }) => {
-  const system = systemOf(computer);
-  if (!system) return unknown({ code: "fact-missing", fact: "systems" });
+const ownFamily: Rule = ({ system, release }) => {
   if (system.family === null) return unknown({ code: "system-fact-missing", fact: "family", system: system.name });
   if (release.family === null) return unknown({ code: "release-fact-missing", fact: "family", release: release.name });
   const repairs = REPAIRS[release.family.toLowerCase()] ?? release.family;
@@ -32,9 +40,7 @@ const ownFamily: Rule = ({ computer, release }) => {
 };
 
 /** A repair environment older than the system may not know what it repairs. Common practice. */
-const notOlder: Rule = ({ computer, release, systemReleasedOn }) => {
-  const system = systemOf(computer);
-  if (!system) return null;
+const notOlder: Rule = ({ system, release, systemReleasedOn }) => {
   const environment = environmentOf(release, system);
   const older = (): Ruling =>
     holdsAfter(
@@ -52,17 +58,21 @@ const notOlder: Rule = ({ computer, release, systemReleasedOn }) => {
     : unknown({ code: "system-age-unknown", system: systemText(system) });
 };
 
-/** The environment that runs from it: of the same name where there is one, else of the same family. */
+/**
+ * The environment that runs from it: of the same name where there is one, else of the same family. What an installation
+ * medium repairs with is of the build that it installs. Common practice.
+ */
 function environmentOf({ systems }: RepairInput["release"], system: SystemFacts): ContainedSystem | null {
-  const sameFamily = (systems ?? []).filter(
-    (each) => each.role === "runs" && system.family !== null && sameName(each.family, system.family),
-  );
-  return sameFamily.find((each) => sameName(each.name, system.name)) ?? sameFamily[0] ?? null;
+  const sameFamily = (systems ?? []).filter((each) => system.family !== null && sameName(each.family, system.family));
+  const running = sameFamily.filter(({ role }) => role === "runs");
+  const candidates = running.length > 0 ? running : sameFamily.filter(({ role }) => role === "installs");
+  return candidates.find((each) => sameName(each.name, system.name)) ?? candidates[0] ?? null;
 }
 
 /** Negative where the environment is the older; null where they cannot be compared. */
 function compareSystems(own: ContainedSystem, system: SystemFacts): number | null {
-  if (own.build !== null && system.build !== null) return own.build - system.build;
+  const [ours, its] = [buildOf(own), buildOf(system)];
+  if (ours !== null && its !== null) return ours - its;
   if (!own.version || !system.version || !sameName(own.name, system.name)) return null;
   return compareVersions(own.version, system.version);
 }
@@ -74,9 +84,7 @@ function systemText({ name, version }: SystemFacts): string {
 const WIDE = new Set(["x64", "aa64", "riscv64"]);
 
 /** A 32-bit environment cannot service a 64-bit system, nor one of another make of processor. Common practice. */
-const services: Rule = ({ computer, release }) => {
-  const system = systemOf(computer);
-  if (!system) return null;
+const services: Rule = ({ system, release }) => {
   if (release.arch === null) return unknown({ code: "release-fact-missing", fact: "arch", release: release.name });
   if (system.arch === null) return unknown({ code: "system-fact-missing", fact: "arch", system: system.name });
   const [own, other] = [release.arch, system.arch].map((arch) => architectureOf(arch) ?? arch) as [string, string];
@@ -92,29 +100,106 @@ const services: Rule = ({ computer, release }) => {
 };
 
 /** What is encrypted is opened first: somebody must have written down where its key is. */
-const unlocked: Rule = ({ computer }) => {
-  const { disks } = computer.facts;
-  if (!disks) return unknown({ code: "fact-missing", fact: "disks" });
+function unlocked({ facts, toldDisk }: RepairInput["computer"]): Ruling | null {
+  if (!facts.disks) return unknown({ code: "fact-missing", fact: "disks" });
+  const target = systemDisk(facts, toldDisk ?? null);
+  // What is on other disks is not touched.
+  const disks = target ? [target] : internalDisks(facts);
   const locked = disks
-    .filter((disk) => disk.removable !== true)
     .flatMap((disk) => disk.partitions.map((partition) => ({ disk, partition })))
     .filter(({ partition }) => partition.encryption !== null);
   const open = locked.find(({ partition }) => partition.keyPlace === null);
   if (open) return unknown({ code: "key-place-unknown", partition: `${open.disk.name} ${open.partition.number}` });
   const kept = locked[0]?.partition.keyPlace;
   return kept ? holds({ code: "key-kept", place: kept }) : null;
+}
+
+/** Automatic repair writes what starts a system in the mode that it runs in itself. UEFI 2.10, 3.1; common practice. */
+const sameModeAsInstalled: Rule = ({ computer, starts }) => {
+  const mode = starts ? startMode(computer.facts, starts) : null;
+  const installed = systemMode(computer.facts, computer.toldDisk ?? null);
+  if (mode === null || installed === null || mode === installed) return null;
+  return unknown({ code: "repair-other-mode", starts: mode, installed });
 };
 
-const REPAIR_RULES: Record<string, Rule> = { ownFamily, notOlder, services, unlocked };
+const REPAIR_RULES: Record<string, Rule> = {
+  ownFamily,
+  notOlder,
+  services,
+  sameModeAsInstalled,
+  unlocked: ({ computer }) => unlocked(computer),
+};
 
-/** Whether a release mends the system that is on the disk without reinstalling it. All rules have to be met. */
+/** Whether a release mends a system that is on the disk without reinstalling it. All rules have to be met, of one system. */
 export function judgeRepair(input: RepairInput): Ruling {
-  const ruling = all(Object.values(REPAIR_RULES).map((rule) => rule(input)));
+  const systems = input.computer.facts.systems ?? [];
+  const rulings = systems.map((system) => all(Object.values(REPAIR_RULES).map((rule) => rule({ ...input, system }))));
+  const ruling = best(rulings, (each) => each);
+  if (!ruling) return all([unknown({ code: "fact-missing", fact: "systems" }), unlocked(input.computer)]);
   return ruling.reasons.length > 0 ? ruling : holds({ code: "repairs", release: input.release.name });
 }
 
-/** Files are rescued by any environment that sees the disk and opens what is encrypted. */
+/** What environments of a family read, by the file system's name as `blkid` writes it. Common practice. */
+const READS: Record<string, ReadonlySet<string>> = {
+  linux: new Set([
+    "ntfs",
+    "vfat",
+    "fat",
+    "fat12",
+    "fat16",
+    "fat32",
+    "exfat",
+    "ext2",
+    "ext3",
+    "ext4",
+    "btrfs",
+    "xfs",
+    "f2fs",
+    "hfsplus",
+    "iso9660",
+    "udf",
+  ]),
+  pe: new Set(["ntfs", "vfat", "fat", "fat12", "fat16", "fat32", "exfat", "refs", "udf", "iso9660"]),
+};
+/** Encryption, and volumes of volumes, that they open. Linux: cryptsetup opens BitLocker too, from 2.3 on. */
+const OPENS: Record<string, ReadonlySet<string>> = {
+  linux: new Set(["luks", "luks1", "luks2", "crypto_luks", "bitlocker", "lvm2_member", "lvm", "linux_raid_member"]),
+  pe: new Set(["bitlocker"]),
+};
+const READS_AS: Record<string, string> = { windows: "pe", pe: "pe", linux: "linux" };
+/** What systems of a family are installed on, where nobody recorded it. Common practice. */
+const USUAL_FILESYSTEM: Record<string, string> = { windows: "ntfs", linux: "ext4" };
+/** Partitions with nothing of people in them. */
+const NO_FILES: ReadonlySet<string> = new Set(["esp", "msr", "bios-boot", "boot", "swap", "recovery"]);
+
+/** What a partition must be opened and read as, on its own names; a file system that is not known is the system's usual. */
+function layersOf({ filesystem, encryption, role }: DiskPartition, family: string | null): string[] {
+  const own = filesystem?.toLowerCase() ?? (role === "system" ? (USUAL_FILESYSTEM[family ?? ""] ?? null) : null);
+  return [encryption?.toLowerCase() ?? null, own].filter((layer) => layer !== null);
+}
+
+/** Whether an environment reads the file systems that files would be rescued from. Common practice. */
+function reads({ computer, release }: RepairInput): Ruling | null {
+  const { facts } = computer;
+  const kind = READS_AS[release.family?.toLowerCase() ?? ""];
+  const family = facts.systems?.[0]?.family?.toLowerCase() ?? null;
+  const target = systemDisk(facts);
+  const partitions = (target ? [target] : internalDisks(facts))
+    .flatMap((disk) => disk.partitions)
+    .filter((partition) => !NO_FILES.has(roleOf(partition) ?? ""));
+  const layers = partitions.map((partition) => layersOf(partition, family)).filter((own) => own.length > 0);
+  if (layers.length === 0) return null;
+  if (!kind) return unknown({ code: "release-fact-missing", fact: "family", release: release.name });
+  const isRead = (layer: string) => READS[kind]?.has(layer) === true || OPENS[kind]?.has(layer) === true;
+  const unread = layers.filter((own) => !own.every(isRead));
+  if (unread.length === 0) return null;
+  const names = [...new Set(unread.flat().filter((layer) => !isRead(layer)))];
+  const told = { code: "filesystems-not-read", release: release.name, filesystems: names } as const;
+  return unread.length === layers.length ? broken({ ...told, all: true }) : unknown({ ...told, all: false });
+}
+
+/** Files are rescued by any environment that sees the disk, opens what is encrypted, and reads its file systems. */
 export function judgeRescue(input: RepairInput): Ruling {
-  const ruling = all([unlocked(input)]);
+  const ruling = all([unlocked(input.computer), reads(input)]);
   return ruling.reasons.length > 0 ? ruling : holds({ code: "rescues", release: input.release.name });
 }

@@ -1,8 +1,11 @@
 import { roleOf } from "../../computer/facts/roles";
-import type { DiskFacts, Facts } from "../../computer/facts/schema";
-import { systemDisk } from "../../computer/needs/needs";
+import type { DiskFacts } from "../../computer/facts/schema";
+import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
 import type { ComputerPart, ImagePart, ImagePlace, MediumPart, ReleasePart } from "../model/parts";
+import type { Link } from "../model/schema";
+import { isSwitchable, modeOf, startMode } from "./modes";
 import { all, best, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
+import { fittingTarget } from "./target";
 import { compareVersions, sameName } from "./versions";
 
 /** What putting an image back is judged from. */
@@ -13,65 +16,63 @@ export interface ImageInput {
   image: ImagePart;
   /** Finds the images that it builds on. */
   imageById: (id: string) => ImagePart | null;
+  /** Another medium that holds a copy; not given: nothing is known of other media. */
+  mediumByTag?: ((tag: string) => MediumPart | null) | undefined;
+  /** How the medium starts, which may switch the mode. */
+  starts?: Pick<Link, "changes"> | null;
+  /** False: without what lies on shares. */
+  network?: boolean;
 }
 
 type Rule = (input: ImageInput) => Ruling | null;
 
-/** The mode in which a computer starts its systems; null where it is not known. */
-export function modeOf({ firmware }: Facts): "uefi" | "bios" | null {
-  if (firmware.kind === null) return null;
-  return firmware.kind === "bios" || firmware.legacyMode === "on" ? "bios" : "uefi";
-}
-
-/** An image taken under UEFI goes back to a computer starting under UEFI, BIOS to BIOS. Common practice. */
-const sameMode: Rule = ({ computer, image, release }) => {
+/**
+ * An image is started again in the mode in which it was taken. Where the computer is set to the other one, the setting is
+ * changed, after the restore if the medium needs the other to start. Common practice; UEFI 2.10, 3.1.
+ */
+const sameMode: Rule = ({ computer, image, release, starts }) => {
   const mode = modeOf(computer.facts);
   if (image.mode === null) return unknown({ code: "image-fact-missing", fact: "mode" });
   if (mode === null) return unknown({ code: "fact-missing", fact: "firmware.kind" });
   if (mode === image.mode) return holds({ code: "image-mode-same", mode });
   if (release.facts.abilities.includes("mode-conversion"))
     return holds({ code: "image-mode-converted", release: release.name, from: image.mode, to: mode });
-  const { kind, legacyMode } = computer.facts.firmware;
-  if (kind === "uefi" && legacyMode !== "absent" && legacyMode !== null) {
-    const to = image.mode === "bios" ? "on" : "off";
-    return holdsAfter(
-      { setting: "legacyMode", from: legacyMode, to },
-      { code: "image-mode-other", image: image.mode, computer: mode },
-    );
-  }
-  return broken({ code: "image-mode-other", image: image.mode, computer: mode });
+  const other = { code: "image-mode-other", image: image.mode, computer: mode } as const;
+  const canSwitch = isSwitchable(computer.facts);
+  if (canSwitch === false) return broken(other);
+  if (canSwitch === null) return unknown({ code: "fact-missing", fact: "firmware.legacyMode" }, other);
+  // The medium's own start switches it already, and it stays so.
+  if (starts && startMode(computer.facts, starts) === image.mode) return holds(other);
+  const [from, to] = image.mode === "bios" ? (["off", "on"] as const) : (["on", "off"] as const);
+  const switching = holdsAfter({ setting: "legacyMode", from, to }, other);
+  const isOff = starts?.changes.some(({ setting }) => setting === "secureBoot");
+  if (to === "off" || computer.facts.firmware.secureBoot?.state !== "on" || isOff) return switching;
+  // Firmware has no Secure Boot in legacy mode.
+  return all([holdsAfter({ setting: "secureBoot", from: "on", to: "off" }), switching]);
 };
 
-/** The disk that a restore is aimed at: the one of the system, else the largest. */
-function targetDisk(facts: Facts): DiskFacts | null {
-  const internal = (facts.disks ?? []).filter((disk) => disk.removable !== true);
-  return systemDisk(internal);
+/**
+ * The target is a disk at least as large as the disk, not the partition, that the image came from, with sectors of the same
+ * size unless the kit converts. Common practice.
+ */
+const fitsTarget: Rule = ({ computer, image, release }) =>
+  fittingTarget(computer, (disk) => all([largeEnough(disk, image), sameSectors(disk, image, release)]));
+
+function largeEnough(target: DiskFacts, { diskBytes }: ImagePart): Ruling {
+  if (diskBytes === null) return unknown({ code: "image-fact-missing", fact: "diskBytes" });
+  const told = { disk: target.name, bytes: target.bytes, needed: diskBytes };
+  return target.bytes >= diskBytes
+    ? holds({ code: "target-large-enough", ...told })
+    : broken({ code: "target-too-small", ...told });
 }
 
-/** The target is a disk at least as large as the disk, not the partition, that the image came from. Common practice. */
-const largeEnough: Rule = ({ computer, image }) => {
-  if (image.diskBytes === null) return unknown({ code: "image-fact-missing", fact: "diskBytes" });
-  const internal = (computer.facts.disks ?? []).filter((disk) => disk.removable !== true);
-  const target = targetDisk(computer.facts);
-  if (!target) return unknown({ code: "fact-missing", fact: "disks" });
-  const needed = image.diskBytes;
-  if (target.bytes >= needed)
-    return holds({ code: "target-large-enough", disk: target.name, bytes: target.bytes, needed });
-  const reason = { code: "target-too-small", disk: target.name, bytes: target.bytes, needed } as const;
-  const other = internal.find((disk) => disk !== target && disk.bytes >= needed);
-  return other ? holdsAfter({ setting: "target", from: target.name, to: other.name }, reason) : broken(reason);
-};
-
-/** Sector sizes must be the same unless the kit converts. Common practice. */
-const sameSectors: Rule = ({ computer, image, release }) => {
-  const target = targetDisk(computer.facts);
-  if (!target) return null;
+function sameSectors(target: DiskFacts, image: ImagePart, release: ImageInput["release"]): Ruling | null {
+  if (image.sectorBytes !== null && target.sectorBytes === image.sectorBytes) return null;
+  if (release.facts.abilities.includes("sector-conversion")) return null;
   if (image.sectorBytes === null) return unknown({ code: "image-fact-missing", fact: "sectorBytes" });
   if (target.sectorBytes === null) return unknown({ code: "fact-missing", fact: "sectorBytes" });
-  if (target.sectorBytes === image.sectorBytes) return null;
-  if (release.facts.abilities.includes("sector-conversion")) return null;
   return broken({ code: "sectors-differ", disk: target.name, bytes: target.sectorBytes, image: image.sectorBytes });
-};
+}
 
 /** What a set must hold to start: the EFI system partition, or the active one under BIOS, and the system. Common practice. */
 const startsAgain: Rule = ({ image }) => {
@@ -88,23 +89,37 @@ const startsAgain: Rule = ({ image }) => {
   return isTold ? broken({ code: "image-lacks", lacks }) : unknown({ code: "image-roles-unknown", lacks });
 };
 
-/** Each point in time needs all that it builds on, there and verified whole, back to a full image. Common practice. */
-const lineageWhole: Rule = ({ image, imageById }) => {
-  const seen = new Set<string>();
-  let unverified: string | null = null;
+/** An image with all that it builds on, back to a full one; what keeps it from that. */
+function lineageOf({ image, imageById }: Pick<ImageInput, "image" | "imageById">): {
+  parts: ImagePart[];
+  fault: Ruling | null;
+} {
+  const parts: ImagePart[] = [];
   for (let part: ImagePart = image; ; ) {
-    if (seen.has(part.id)) return broken({ code: "lineage-broken", image: part.id, parent: part.parent });
-    seen.add(part.id);
-    if (part.verified?.whole === false) return broken({ code: "image-damaged", image: part.id, on: part.verified.on });
-    if (part.lost) return broken({ code: "image-lost", image: part.id });
-    if (part.verified === null) unverified ??= part.id;
-    if (part.kind === "full") break;
+    if (parts.some(({ id }) => id === part.id))
+      return { parts, fault: broken({ code: "lineage-broken", image: part.id, parent: part.parent }) };
+    parts.push(part);
+    if (part.computer !== image.computer)
+      return { parts, fault: broken({ code: "lineage-other-computer", image: part.id, computer: part.computer }) };
+    if (part.kind === "full") return { parts, fault: null };
     const parent = part.parent === null ? null : imageById(part.parent);
-    if (!parent) return broken({ code: "lineage-broken", image: part.id, parent: part.parent });
+    if (!parent || parent.takenAt > part.takenAt)
+      return { parts, fault: broken({ code: "lineage-broken", image: part.id, parent: part.parent }) };
     part = parent;
   }
-  if (unverified !== null) return unknown({ code: "image-unverified", image: unverified });
-  return seen.size > 1 ? holds({ code: "lineage-whole", parts: seen.size }) : null;
+}
+
+/** Each point in time needs all that it builds on, there and verified whole, back to a full image. Common practice. */
+const lineageWhole: Rule = (input) => {
+  const { parts, fault } = lineageOf(input);
+  for (const { id, verified, lost } of parts) {
+    if (verified?.whole === false) return broken({ code: "image-damaged", image: id, on: verified.on });
+    if (lost) return broken({ code: "image-lost", image: id });
+  }
+  if (fault) return fault;
+  const unverified = parts.find(({ verified }) => verified === null);
+  if (unverified) return unknown({ code: "image-unverified", image: unverified.id });
+  return parts.length > 1 ? holds({ code: "lineage-whole", parts: parts.length }) : null;
 };
 
 /** A kit opens images of its own version or older, and those of other kits that it says it opens. Common practice. */
@@ -144,20 +159,27 @@ const decrypted: Rule = ({ image }) => {
     : holds({ code: "key-kept", place: image.keyPlace });
 };
 
-/** A copy that can be had on the day: not on the disk that failed, on the medium itself, attached, or by the network. */
+/** A copy of each part that can be had on the day: on the medium itself, on what is attached, or by the network. */
 const reachable: Rule = (input) => {
-  const { image } = input;
-  if (image.places.length === 0) return unknown({ code: "image-fact-missing", fact: "places" });
-  const ways = image.places.map((place) => ({ place, ruling: reached(place, input) }));
-  return best(ways, ({ ruling }) => ruling)?.ruling ?? null;
+  const rulings = lineageOf(input).parts.map((part) => copyOf(part, input));
+  return all(rulings);
 };
 
-function reached(place: ImagePlace, { computer, medium, release }: ImageInput): Ruling {
+function copyOf(part: ImagePart, input: ImageInput): Ruling | null {
+  if (part.places.length === 0) return unknown({ code: "image-fact-missing", fact: "places" });
+  const ways = part.places
+    .filter((place) => input.network !== false || place.on !== "share")
+    .map((place) => ({ ruling: reached(place, input) }));
+  return best(ways, ({ ruling }) => ruling)?.ruling ?? broken({ code: "share-only", image: part.id });
+}
+
+function reached(place: ImagePlace, input: ImageInput): Ruling {
+  const { computer, medium, release } = input;
   switch (place.on) {
     case "medium":
       return place.tag === medium.tag
         ? holds({ code: "image-on-medium", medium: place.tag })
-        : holdsAfter({ setting: "store", from: "away", to: place.tag }, { code: "image-elsewhere", place });
+        : onOtherMedium(place, input);
     case "disk":
       return holdsAfter(
         { setting: "store", from: place.site ?? "away", to: place.name },
@@ -173,16 +195,38 @@ function reached(place: ImagePlace, { computer, medium, release }: ImageInput): 
         : broken({ code: "share-not-here", share: place.name, site: computer.site });
     case "computer":
       return place.tag === computer.tag
-        ? broken({ code: "image-on-own-disk" })
+        ? onOwnDisk(place, computer)
         : holdsAfter({ setting: "store", from: place.tag, to: "a disk to carry" }, { code: "image-elsewhere", place });
   }
+}
+
+/** Another medium is a store like any: it has to be in service, to be had and to be relied on. */
+function onOtherMedium(place: Extract<ImagePlace, { on: "medium" }>, { mediumByTag }: ImageInput): Ruling {
+  const other = mediumByTag ? mediumByTag(place.tag) : null;
+  if (mediumByTag && !other) return unknown({ code: "store-not-recorded", medium: place.tag });
+  if (other?.retired || other?.condition === "distrusted")
+    return broken({ code: "store-not-usable", medium: place.tag });
+  const from = other?.lentTo ?? other?.site ?? "away";
+  return holdsAfter({ setting: "store", from, to: place.tag }, { code: "image-elsewhere", place });
+}
+
+/** What is written to is lost with its images; another disk in the computer is not. */
+function onOwnDisk({ diskSerial }: Extract<ImagePlace, { on: "computer" }>, computer: ComputerPart): Ruling {
+  const disks = internalDisks(computer.facts);
+  const choice = chooseDisk(computer.facts, computer.toldDisk ?? null);
+  const other = disks.find(({ serial }) => diskSerial !== null && serial !== null && sameName(serial, diskSerial));
+  if (choice.state === "one") {
+    if (other && other !== choice.disk) return holds({ code: "image-on-second-disk", disk: other.name });
+    // The serial is the target's, or that of a disk that is not there any more.
+    if (other || disks.length === 1 || diskSerial !== null) return broken({ code: "image-on-own-disk" });
+  }
+  return unknown({ code: "image-disk-open" });
 }
 
 /** Every rule, in the order in which they are told. */
 const IMAGE_RULES = {
   sameMode,
-  largeEnough,
-  sameSectors,
+  fitsTarget,
   startsAgain,
   lineageWhole,
   opened,
@@ -191,12 +235,10 @@ const IMAGE_RULES = {
   reachable,
 } satisfies Record<string, Rule>;
 
-/** Whether this image comes back by way of the network alone. */
-export function needsNetwork({ image, medium }: Pick<ImageInput, "image" | "medium">): boolean {
-  return (
-    image.places.some((place) => place.on === "share") &&
-    !image.places.some((place) => place.on === "disk" || (place.on === "medium" && place.tag === medium.tag))
-  );
+/** Whether a copy of the image, or of what it builds on, is reached by the network, and whether one is otherwise. */
+export function copiesOf(input: Pick<ImageInput, "image" | "imageById">): { onShares: boolean; elsewhere: boolean } {
+  const places = lineageOf(input).parts.flatMap((part) => part.places);
+  return { onShares: places.some(({ on }) => on === "share"), elsewhere: places.some(({ on }) => on !== "share") };
 }
 
 /** Whether an image comes back on the computer's disks by the medium's tools. All rules have to be met. */

@@ -1,7 +1,9 @@
-import type { DeviceFacts, DiskFacts } from "../../computer/facts/schema";
+import { architectureOf, type DeviceFacts, type DiskFacts } from "../../computer/facts/schema";
 import { type DeviceUse, deviceUse, parseModalias } from "../../computer/hardware/modalias";
+import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
 import { itemAt } from "../../kernel/item-at";
 import type { DriverIndex } from "../../medium/drivers/driver-set";
+import type { Attachment } from "../../medium/inspection/schema";
 import type { ComputerPart, ReleasePart } from "../model/parts";
 import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 
@@ -17,8 +19,10 @@ export interface CarriedDriver {
 }
 
 export interface SeesInput {
-  computer: Pick<ComputerPart, "facts">;
+  computer: Pick<ComputerPart, "facts" | "toldDisk">;
   release: Pick<ReleasePart, "name" | "family" | "drivers" | "arch"> | null;
+  /** How the medium is attached: its own controller has to be driven too. */
+  as: Attachment;
   /** The outcome needs the network: an image on a share. */
   needsNetwork: boolean;
   /** Finds a driver that can be carried along; null where the release cannot take one. */
@@ -26,8 +30,9 @@ export interface SeesInput {
 }
 
 /**
- * The Sees link: whether what runs from the medium drives the computer's storage controllers, its keyboard, and its
- * network where that is needed. Device identities: pci.ids, the kernel's modaliases, .inf files.
+ * The Sees link: whether what runs from the medium drives the controller of the disk that is written to or read, the one
+ * that the medium itself hangs on, a keyboard, and the network where that is needed. Device identities: pci.ids, the
+ * kernel's modaliases, .inf files.
  */
 export function judgeSees(input: SeesInput): Ruling {
   const { release, computer } = input;
@@ -37,13 +42,28 @@ export function judgeSees(input: SeesInput): Ruling {
   const devices = computer.facts.devices;
   if (!devices) return unknown({ code: "fact-missing", fact: "devices" });
   const look = new Look(input, drivers, devices);
-  return all([look.storage(), look.input(), input.needsNetwork ? look.network() : null]);
+  return all([look.storage(), look.input(), look.ownPort(), input.needsNetwork ? look.network() : null]);
 }
 
 /** Class codes of storage controllers: PCI Code and ID Assignment Specification, 1.2. */
 const SUB_CLASS = { raid: "04", sata: "06", nvme: "08" } as const;
-/** Controllers that map other vendors' disks into themselves; the vendor that makes them. pci.ids. */
-const MAPPING_VENDOR = "8086";
+
+/**
+ * Functions of a chipset that present its disks as RAID, and can be set to AHCI or plain NVMe; a card has no such setting.
+ * pci.ids: 8086:2822 to 282f "[RAID mode]"; the volume management devices by their names there; AMD's by theirs.
+ */
+const SATA_RAID_MODE: ReadonlySet<string> = new Set(["8086:2822", "8086:2823", "8086:2826", "8086:282a", "8086:282f"]);
+const CHIPSET_RAID: ReadonlySet<string> = new Set([
+  ...SATA_RAID_MODE,
+  ...["201d", "28c0", "467f", "4c3d", "9a0b", "a77f", "7d0b", "ad0b", "b60b", "b06f", "09ab"].map((id) => `8086:${id}`),
+  ...["7905", "7916", "7917", "43bd", "b000"].map((id) => `1022:${id}`),
+]);
+
+/** A driver of a device: one that comes with the environment, or one that has to be loaded in it. */
+interface Driving {
+  driver: string;
+  isLoose: boolean;
+}
 
 class Look {
   constructor(
@@ -56,8 +76,14 @@ class Look {
     return this.devices.filter((each) => useOf(each) === use);
   }
 
-  private drives({ modalias }: DeviceFacts): string | null {
-    return this.drivers.claimants(modalias)[0]?.driver ?? null;
+  /** What drives a device; an .inf file of another architecture does not. One that is there before one to load. */
+  private drives({ modalias }: DeviceFacts, isTaken: (driver: string) => boolean = () => true): Driving | null {
+    const own = this.asked.release?.arch ?? null;
+    const fitting = this.drivers
+      .claimants(modalias)
+      .filter(({ driver, source }) => isTaken(driver) && (source.kind !== "inf" || isOfArch(source.arch, own)));
+    const first = fitting.find(({ source }) => source.kind !== "inf") ?? fitting[0];
+    return first ? { driver: first.driver, isLoose: first.source.kind === "inf" } : null;
   }
 
   /** A kernel's own list is whole; loose .inf files say nothing of what comes with the environment itself. */
@@ -66,41 +92,61 @@ class Look {
   }
 
   storage(): Ruling {
-    const controllers = this.of("storage");
+    const { facts, toldDisk } = this.asked.computer;
+    const choice = chooseDisk(facts, toldDisk ?? null);
+    const targets = choice.state === "one" ? [choice.disk] : choice.state === "several" ? choice.disks : [];
+    const controllers = [
+      ...this.of("storage"),
+      ...(targets.some(({ bus }) => bus === "mmc") ? this.devices.filter(isSdHost) : []),
+    ];
     if (controllers.length === 0) return unknown({ code: "no-controller-known" });
-    const disks = (this.asked.computer.facts.disks ?? []).filter((disk) => disk.removable !== true);
-    if (disks.length === 0) return this.allOf(controllers, null);
-    return all(disks.map((disk) => this.disk(disk, controllers)));
+    // A disk that is neither written to nor read does not break the route.
+    if (targets.length === 0) return this.allOf(controllers, null);
+    return all(targets.map((disk) => this.disk(disk, controllers)));
   }
 
   /** The controllers that a disk can hang on by its bus: one of them must be driven, the mapping one in any case. */
   private disk(disk: DiskFacts, controllers: DeviceFacts[]): Ruling {
     const possible = controllersFor(disk, controllers);
     const mapping = disk.bus === "nvme" ? possible.filter(isMapping) : [];
-    if (mapping.length > 0) return this.allOf(mapping, disk.name);
-    return this.allOf(possible.length > 0 ? possible : controllers, disk.name);
+    if (mapping.length > 0) return this.allOf(mapping, disk);
+    return this.allOf(possible.length > 0 ? possible : controllers, disk);
   }
 
-  private allOf(controllers: DeviceFacts[], disk: string | null): Ruling {
+  private allOf(controllers: DeviceFacts[], disk: DiskFacts | null): Ruling {
     const release = this.asked.release?.name ?? "";
-    const missing = controllers.filter((each) => this.drives(each) === null);
+    const name = disk?.name ?? null;
+    // A SATA function in RAID mode hides NVMe disks behind registers that only its maker's driver knows.
+    const isTaken = (device: DeviceFacts) => (driver: string) =>
+      !(disk?.bus === "nvme" && driver === "ahci" && SATA_RAID_MODE.has(idOf(device)));
+    const driven = controllers.map((device) => ({ device, by: this.drives(device, isTaken(device)) }));
+    const missing = driven.flatMap(({ device, by }) => (by === null ? [device] : []));
     if (missing.length === 0) {
-      const drivers = controllers.map((each) => ({ device: nameOf(each), driver: this.drives(each) as string }));
-      return holds({ code: "controllers-driven", release, disk, drivers });
+      const drivers = driven.map(({ device, by }) => ({ device: nameOf(device), driver: by?.driver ?? "" }));
+      const seen = holds({ code: "controllers-driven", release, disk: name, drivers });
+      return all([seen, ...driven.map(({ device, by }) => this.loaded(device, by))]);
     }
     if (missing.length < controllers.length)
-      return unknown({ code: "controllers-driven-in-part", release, disk, missing: missing.map(nameOf) });
-    if (!this.isWhole) return this.mended(itemAt(missing, 0), disk, unknown);
-    return this.mended(itemAt(missing, 0), disk, broken);
+      return unknown({ code: "controllers-driven-in-part", release, disk: name, missing: missing.map(nameOf) });
+    return this.mended(itemAt(missing, 0), disk, this.isWhole ? broken : unknown);
+  }
+
+  /** A loose driver is loaded by hand before anything is seen. */
+  private loaded(device: DeviceFacts, by: Driving | null): Ruling | null {
+    if (!by?.isLoose) return null;
+    return holdsAfter(
+      { setting: "driver", from: "not loaded", to: by.driver },
+      { code: "driver-to-load", driver: by.driver, device: nameOf(device) },
+    );
   }
 
   /** A driver that can be carried along, else another mode of the controller, else as it is. */
-  private mended(device: DeviceFacts, disk: string | null, otherwise: typeof broken): Ruling {
+  private mended(device: DeviceFacts, disk: DiskFacts | null, otherwise: typeof broken): Ruling {
     const release = this.asked.release?.name ?? "";
     const reason = {
       code: "controller-not-driven",
       release,
-      disk,
+      disk: disk?.name ?? null,
       device: nameOf(device),
       whole: this.isWhole,
     } as const;
@@ -111,30 +157,35 @@ class Look {
         reason,
         { code: "driver-elsewhere", ...carried },
       );
-    const pci = parseModalias(device.modalias);
-    if (pci?.bus === "pci" && pci.subClass === SUB_CLASS.raid && this.drivesPlainMode(disk))
-      return holdsAfter({ setting: "storageMode", from: "RAID", to: this.plainMode(disk).name }, reason, {
-        code: "raid-mode-could-be-off",
-      });
+    if (CHIPSET_RAID.has(idOf(device)) && this.drivesPlainMode(disk)) {
+      const sets = internalDisks(this.asked.computer.facts).filter(({ bus }) => bus === "raid").length > 1;
+      return holdsAfter(
+        { setting: "storageMode", from: "RAID", to: this.plainMode(disk).name },
+        reason,
+        { code: "raid-mode-could-be-off" },
+        ...(sets ? [{ code: "raid-set-breaks" } as const] : []),
+      );
+    }
     return otherwise(reason);
   }
 
   /** Whether it drives a controller that is set to no RAID: by its class, as AHCI or NVMe. */
-  private drivesPlainMode(disk: string | null): boolean {
+  private drivesPlainMode(disk: DiskFacts | null): boolean {
     const { sub, face } = this.plainMode(disk);
     const plain = `pci:v0000FFFEd0000FFFEsv0000FFFEsd0000FFFEbc01sc${sub}i${face}`;
     return this.drivers.claimants(plain).length > 0;
   }
 
-  private plainMode(disk: string | null): { name: string; sub: string; face: string } {
-    const bus = this.asked.computer.facts.disks?.find((each) => each.name === disk)?.bus;
-    return bus === "nvme"
+  private plainMode(disk: DiskFacts | null): { name: string; sub: string; face: string } {
+    return disk?.bus === "nvme"
       ? { name: "plain NVMe", sub: SUB_CLASS.nvme, face: "02" }
       : { name: "AHCI", sub: SUB_CLASS.sata, face: "01" };
   }
 
   /** A keyboard, or the controller that one can be attached to. */
   input(): Ruling | null {
+    // What loose files belong to brings class drivers for keyboards and USB of its own. Common practice.
+    if (!this.isWhole) return null;
     const inputs = this.of("input");
     const controllers = this.of("usb-controller");
     if (inputs.length + controllers.length === 0) return null;
@@ -149,7 +200,14 @@ class Look {
     }
     const first = itemAt([...controllers, ...inputs], 0);
     const reason = { code: "no-input-driven", device: nameOf(first) } as const;
-    return this.isWhole ? broken(reason) : unknown(reason);
+    return broken(reason);
+  }
+
+  /** The controller that the medium itself hangs on: what came up by firmware's own driver is lost with it. */
+  ownPort(): Ruling | null {
+    const ports = this.asked.as === "usb" && this.isWhole ? this.of("usb-controller") : [];
+    if (ports.length === 0 || ports.some((each) => this.drives(each) !== null)) return null;
+    return broken({ code: "own-port-not-driven", device: nameOf(itemAt(ports, 0)) });
   }
 
   network(): Ruling {
@@ -157,8 +215,11 @@ class Look {
     if (adapters.length === 0) return unknown({ code: "no-adapter-known" });
     const release = this.asked.release?.name ?? "";
     const driven = adapters.find((each) => this.drives(each) !== null);
-    if (driven)
-      return holds({ code: "adapter-driven", release, device: nameOf(driven), driver: this.drives(driven) as string });
+    if (driven) {
+      const by = this.drives(driven);
+      const seen = holds({ code: "adapter-driven", release, device: nameOf(driven), driver: by?.driver ?? "" });
+      return all([seen, this.loaded(driven, by)]);
+    }
     for (const adapter of adapters) {
       const carried = this.asked.carried(adapter.modalias);
       if (carried)
@@ -192,9 +253,27 @@ function subClassOf({ modalias }: DeviceFacts): string | null {
   return parsed?.bus === "pci" ? parsed.subClass : null;
 }
 
+/** "8086:282a": vendor and device; empty for other buses. */
+function idOf({ modalias }: DeviceFacts): string {
+  const parsed = parseModalias(modalias);
+  return parsed?.bus === "pci" ? `${parsed.vendor}:${parsed.device}` : "";
+}
+
+/** A function of the chipset that hides NVMe disks in itself. */
 function isMapping(device: DeviceFacts): boolean {
-  const parsed = parseModalias(device.modalias);
-  return parsed?.bus === "pci" && parsed.vendor === MAPPING_VENDOR && parsed.subClass === SUB_CLASS.raid;
+  return subClassOf(device) === SUB_CLASS.raid && CHIPSET_RAID.has(idOf(device));
+}
+
+/** SD host controllers, on which soldered eMMC hangs: PCI class 08, sub-class 05. */
+function isSdHost({ modalias }: DeviceFacts): boolean {
+  const parsed = parseModalias(modalias);
+  return parsed?.bus === "pci" && parsed.class === "08" && parsed.subClass === "05";
+}
+
+/** Whether loose files serve an environment; what neither tells is taken to. */
+function isOfArch(source: string | null, own: string | null): boolean {
+  if (source === null || own === null) return true;
+  return (architectureOf(source) ?? source) === (architectureOf(own) ?? own);
 }
 
 /** PCI sub-classes that disks of a bus hang on; other buses are told by their names. */

@@ -11,6 +11,10 @@ export interface ComputerPart {
   tag: string;
   site: string | null;
   facts: Facts;
+  /** The name of a disk that was told to take the place of the system's: the target, whatever else is there. */
+  toldDisk?: string | null;
+  /** The computer whose images come onto this one; not given: its own. */
+  imagesOf?: string | null;
 }
 
 /** A release as the links need it. */
@@ -34,6 +38,8 @@ export interface ReleasePart {
 
 export interface MediumPart {
   tag: string;
+  /** What it is; a file has to be written to something before it is one. Not given: not known. */
+  kind?: "usb" | "disk" | "optical" | "file" | null;
   site: string | null;
   lentTo: string | null;
   retired: boolean;

@@ -1,3 +1,4 @@
+import type { DiskSet } from "../../computer/needs/system-disk";
 import type { Finding } from "../../medium/findings/findings";
 import type { BiosStep, BiosView, StartCode } from "../../medium/firmware/bios/view";
 import type { Place } from "../../medium/firmware/place";
@@ -48,6 +49,7 @@ export type LinkReason =
   | { code: "medium-worn" }
   | { code: "medium-distrusted" }
   | { code: "copy-at-site"; medium: string }
+  | { code: "medium-is-file" }
   // Sees
   | { code: "release-not-recorded" }
   | { code: "release-drivers-unknown"; release: string }
@@ -63,6 +65,9 @@ export type LinkReason =
   | { code: "controller-not-driven"; release: string; disk: string | null; device: string; whole: boolean }
   | { code: "driver-elsewhere"; driver: string; release: string; medium: string | null }
   | { code: "raid-mode-could-be-off" }
+  | { code: "raid-set-breaks" }
+  | { code: "driver-to-load"; driver: string; device: string }
+  | { code: "own-port-not-driven"; device: string }
   | { code: "input-not-driven"; device: string }
   | { code: "no-input-driven"; device: string }
   | { code: "adapter-driven"; release: string; device: string; driver: string }
@@ -75,12 +80,16 @@ export type LinkReason =
   | { code: "image-mode-other"; image: "uefi" | "bios"; computer: "uefi" | "bios" }
   | { code: "target-large-enough"; disk: string; bytes: number; needed: number }
   | { code: "target-too-small"; disk: string; bytes: number; needed: number }
+  | { code: "system-disk-open"; disks: string[] }
+  | { code: "disk-in-set"; disk: string; set: DiskSet }
+  | { code: "other-target"; disk: string; bytes: number }
   | { code: "sectors-differ"; disk: string; bytes: number; image: number }
   | { code: "image-starts-again" }
   | { code: "image-lacks"; lacks: ("esp" | "active" | "system")[] }
   | { code: "image-roles-unknown"; lacks: ("esp" | "active" | "system")[] }
   | { code: "lineage-whole"; parts: number }
   | { code: "lineage-broken"; image: string; parent: string | null }
+  | { code: "lineage-other-computer"; image: string; computer: string }
   | { code: "image-damaged"; image: string; on: string }
   | { code: "image-lost"; image: string }
   | { code: "image-unverified"; image: string }
@@ -98,11 +107,18 @@ export type LinkReason =
   | { code: "share-not-here"; share: string; site: string }
   | { code: "share-reach-unknown"; share: string }
   | { code: "image-on-own-disk" }
+  | { code: "image-on-second-disk"; disk: string }
+  | { code: "image-disk-open" }
+  | { code: "share-only"; image: string }
+  | { code: "store-not-recorded"; medium: string }
+  | { code: "store-not-usable"; medium: string }
   | { code: "no-image-recorded" }
   | { code: "release-systems-unknown"; release: string }
   | { code: "nothing-included"; release: string }
   | { code: "included-fits"; included: string }
   | { code: "included-older"; runs: string; included: string }
+  | { code: "included-newer"; runs: string; included: string }
+  | { code: "language-differs"; runs: string; included: string }
   | { code: "system-differs"; fact: SystemFact; runs: string; included: string }
   | { code: "system-fact-missing"; fact: SystemFact; system: string }
   | { code: "included-fact-missing"; fact: SystemFact; included: string }
@@ -112,6 +128,9 @@ export type LinkReason =
   | { code: "environment-not-older"; release: string }
   | { code: "environment-cannot-service"; release: string; arch: string; system: string; wide: boolean }
   | { code: "system-age-unknown"; system: string }
+  | { code: "repair-other-mode"; starts: "uefi" | "bios"; installed: "uefi" | "bios" }
+  | { code: "mode-stays"; mode: "uefi" | "bios" }
+  | { code: "filesystems-not-read"; release: string; filesystems: string[]; all: boolean }
   | { code: "repairs"; release: string }
   | { code: "rescues"; release: string }
   // Proven

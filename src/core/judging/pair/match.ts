@@ -27,9 +27,11 @@ export function matchFiles(
   const judged = betterStart(medium, facts, as, today);
   const open = () => unknownLink({ code: "needs-inventory" });
   const { release } = medium;
-  const sees = linkOf(judgeSees({ computer: { facts }, release, needsNetwork: false, carried: () => null }));
+  const sees = linkOf(
+    judgeSees({ computer: { facts }, release, as: judged.as, needsNetwork: false, carried: () => null }),
+  );
   const isReinstall = release?.systems?.some((each) => each.role === "installs");
-  const restores = release && isReinstall ? linkOf(judgeReinstall({ facts }, release).ruling) : open();
+  const restores = release && isReinstall ? linkOf(judgeReinstall({ facts }, release, judged.starts).ruling) : open();
   return {
     as: judged.as,
     links: { atHand: open(), starts: judged.starts, sees, restores, proven: open() },

@@ -3,8 +3,8 @@ import { judgeAtHand } from "../links/at-hand";
 import { judgeProven } from "../links/proven";
 import { judgeReinstall } from "../links/reinstall";
 import { judgeRepair, judgeRescue } from "../links/repair";
-import { type ImageInput, judgeImage, needsNetwork } from "../links/restore-image";
-import { linkOf, type Ruling, unknown } from "../links/ruling";
+import { copiesOf, type ImageInput, judgeImage } from "../links/restore-image";
+import { all, best, linkOf, type Ruling, unknown } from "../links/ruling";
 import { type CarriedDriver, judgeSees } from "../links/sees";
 import { compareText } from "../links/versions";
 import { compareVerdicts } from "../model/order";
@@ -51,12 +51,14 @@ export interface GiveSurroundings {
   /** Images of a computer, by its tag. */
   imagesOf: (computer: string) => ImagePart[];
   imageById: (id: string) => ImagePart | null;
+  /** A medium by its tag: where an image lies on another one. */
+  mediumByTag?: (tag: string) => MediumPart | null;
   /** A driver for a device, on another release that this one can take drivers from. */
   carried: (modalias: string, release: ReleasePart) => CarriedDriver | null;
   /** When a computer's system came out, as release calendars tell. */
   systemReleasedOn: (computer: ComputerPart) => string | null;
   /** The Sees link where it is known already: the same for all computers with the same devices. */
-  sees?: (computer: ComputerPart, release: ReleasePart, network: boolean) => Ruling;
+  sees?: (computer: ComputerPart, release: ReleasePart, network: boolean, as: Attachment) => Ruling;
 }
 
 export interface MediumOnComputer {
@@ -93,7 +95,7 @@ export function routesOn(given: MediumOnComputer, around: Surroundings): Route[]
   const gives =
     releases.length === 0
       ? [NOTHING_RECORDED]
-      : releases.flatMap((release) => givesOf(computer, medium, release, around));
+      : releases.flatMap((release) => givesOf(computer, medium, release, { as, starts }, around));
   return gives.map((give) => ({
     ...routeOf(give, common),
     computer: computer.tag,
@@ -119,28 +121,47 @@ function routeOf(give: Give, common: CommonLinks): Omit<Route, "computer" | "med
   return { release, outcome, links, weakest: weakestOf(links), madeOn };
 }
 
+/** How a medium comes up on a computer, as far as what it gives back depends on it. */
+export interface ComesUp {
+  as: Attachment;
+  starts: Pick<Link, "changes">;
+}
+
 /** Everything that a release gives back on a computer: an outcome each, for images one each. */
 export function givesOf(
   computer: ComputerPart,
   medium: Pick<MediumPart, "tag" | "site">,
   release: ReleasePart,
+  up: ComesUp,
   around: GiveSurroundings,
 ): Give[] {
-  const carried = (modalias: string) => around.carried(modalias, release);
   const give = (outcome: Outcome | null, restores: Ruling, network = false): Give => ({
     release: release.name,
     outcome,
-    sees: around.sees?.(computer, release, network) ?? judgeSees({ computer, release, needsNetwork: network, carried }),
+    sees: seesOf(computer, release, network, up.as, around),
     restores,
     madeOn: outcome?.image?.takenAt.slice(0, 10) ?? release.madeOn,
   });
   const kinds = outcomesOf(release);
   if (kinds.length === 0) return [give(null, unknown({ code: "nothing-to-restore", release: release.name }))];
   return kinds.flatMap((kind) =>
-    judged(kind, computer, medium, release, around).map(({ image, ruling, network }) =>
+    judged(kind, { computer, medium, release, up }, around).map(({ image, ruling, network }) =>
       // Without an image there is nothing that could come back as of a day.
       give(kind === "image" && !image ? null : { kind, image }, ruling, network),
     ),
+  );
+}
+
+function seesOf(
+  computer: ComputerPart,
+  release: ReleasePart,
+  needsNetwork: boolean,
+  as: Attachment,
+  around: GiveSurroundings,
+): Ruling {
+  const carried = (modalias: string) => around.carried(modalias, release);
+  return (
+    around.sees?.(computer, release, needsNetwork, as) ?? judgeSees({ computer, release, as, needsNetwork, carried })
   );
 }
 
@@ -151,32 +172,40 @@ interface Judged {
   network: boolean;
 }
 
-function judged(
-  kind: OutcomeKind,
-  computer: ComputerPart,
-  medium: Pick<MediumPart, "tag" | "site">,
-  release: ReleasePart,
-  around: GiveSurroundings,
-): Judged[] {
+interface Giving {
+  computer: ComputerPart;
+  medium: Pick<MediumPart, "tag" | "site">;
+  release: ReleasePart;
+  up: ComesUp;
+}
+
+function judged(kind: OutcomeKind, giving: Giving, around: GiveSurroundings): Judged[] {
+  const {
+    computer,
+    release,
+    up: { starts },
+  } = giving;
   const plain = (ruling: Ruling): Judged[] => [{ image: null, ruling, network: false }];
-  const repair = { computer, release, systemReleasedOn: around.systemReleasedOn(computer) };
-  if (kind === "image") return ofImages(computer, medium, release, around);
-  if (kind === "reinstall") return plain(judgeReinstall(computer, release).ruling);
+  const repair = { computer, release, systemReleasedOn: around.systemReleasedOn(computer), starts };
+  if (kind === "image") return ofImages(giving, around);
+  if (kind === "reinstall") return plain(judgeReinstall(computer, release, starts).ruling);
   return plain(kind === "files" ? judgeRescue(repair) : judgeRepair(repair));
 }
 
-/** Images of the computer, each judged on its own. */
-function ofImages(
-  computer: ComputerPart,
-  medium: Pick<MediumPart, "tag" | "site">,
-  release: ReleasePart,
-  { imagesOf, imageById }: GiveSurroundings,
-): Judged[] {
+/** Images of the computer, each judged on its own: by what is attached, and by the network where that is the better. */
+function ofImages({ computer, medium, release, up }: Giving, around: GiveSurroundings): Judged[] {
+  const { imagesOf, imageById, mediumByTag } = around;
   const ownImages = imagesOf(computer.tag);
   if (ownImages.length === 0) return [{ image: null, ruling: unknown({ code: "no-image-recorded" }), network: false }];
   return ownImages.map((image) => {
-    const input: ImageInput = { computer, medium, release, image, imageById };
-    return { image, ruling: judgeImage(input), network: needsNetwork(input) };
+    const input: ImageInput = { computer, medium, release, image, imageById, mediumByTag, starts: up.starts };
+    const { onShares, elsewhere } = copiesOf(input);
+    const ways = [
+      ...(elsewhere || !onShares ? [{ network: false, ruling: judgeImage({ ...input, network: false }) }] : []),
+      ...(onShares ? [{ network: true, ruling: judgeImage(input) }] : []),
+    ].map((way) => ({ ...way, both: all([way.ruling, seesOf(computer, release, way.network, up.as, around)]) }));
+    const way = best(ways, ({ both }) => both);
+    return { image, ruling: way?.ruling ?? judgeImage(input), network: way?.network ?? false };
   });
 }
 

@@ -1,7 +1,7 @@
 import { char, index, int, mysqlTable, text, varchar } from "drizzle-orm/mysql-core";
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CalloutOutcome, type ChosenRoute, chosenRouteSchema } from "@/core/callout/record";
-import type { NewDisk } from "@/core/callout/replacement";
+import type { NewDisk } from "@/core/computer/needs/system-disk";
 import type { CalloutId, ComputerId } from "../ids";
 import { at, createdAt, day, id, json, longBlob, updatedAt, version } from "./columns";
 import { computers, person } from "./computers";

@@ -70,7 +70,7 @@ function head({ row, computer }: CalloutDetail): ReportBlock[] {
       { kind: "heading", text: "The way that was taken" },
       {
         kind: "line",
-        text: `${chosen.medium}${chosen.release ? `, ${chosen.release}` : ""}: ${calloutOutcomeText(chosen.outcome)}${chosen.image ? `, from ${chosen.image.name}` : ""}. ${lostText(chosen.lostDays)} Expected: ${durationText(chosen.seconds)}.`,
+        text: `${chosen.medium}${chosen.release ? `, ${chosen.release}` : ""}: ${calloutOutcomeText(chosen.outcome)}${chosen.image ? `, from ${chosen.image.name}` : ""}. ${lostText(chosen.lost)} Expected: ${durationText(chosen.seconds)}.`,
       },
       { kind: "heading", text: "Steps" },
     );

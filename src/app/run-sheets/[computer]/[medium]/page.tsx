@@ -3,9 +3,10 @@ import Link from "next/link";
 import { notFound } from "next/navigation";
 import QRCode from "qrcode";
 import { PrintButton } from "@/app/_parts/print-button";
-import { runSheetSteps } from "@/core/callout/run-sheet";
+import { sheetSteps } from "@/core/callout/run-sheet";
 import { isDangerous } from "@/core/callout/step";
 import { LINK_NAMES } from "@/core/judging/model/schema";
+import { phasedChanges } from "@/core/judging/routes/phases";
 import { verdictsOf } from "@/core/judging/routes/routes";
 import { changeText, linkTitle, reasonText, verdictText } from "@/core/words/reasons";
 import { outcomeText } from "@/core/words/routes";
@@ -59,8 +60,13 @@ export default async function RunSheet({ params }: Props) {
   }
   const { starts } = route.links;
   const card = await keyCardOf(context, computer.row.make, computer.row.model);
-  const steps = runSheetSteps(
-    runSheetInput(computer, sheetMedium(medium.row.tag, medium), { as: route.as, starts }, asKeyCard(card)),
+  const steps = sheetSteps(
+    runSheetInput(
+      computer,
+      sheetMedium(medium.row.tag, medium),
+      { as: route.as, starts, changes: phasedChanges(route) },
+      asKeyCard(card),
+    ),
   );
   const qr = await QRCode.toString(computer.row.tag, { type: "svg", margin: 0, errorCorrectionLevel: "M" });
   return (

@@ -1,0 +1,47 @@
+import { type ImageContent, imageContents } from "../computer/facts/roles";
+import type { DiskFacts, DiskPartition, Facts } from "../computer/facts/schema";
+import { installedMode, systemDisk } from "../computer/needs/system-disk";
+import { modeOf } from "../judging/links/modes";
+
+/** What the next image of a computer holds. */
+export interface NextImage {
+  /** Null: the facts do not tell which disk it is of. */
+  disk: DiskFacts | null;
+  take: ImageContent[];
+  leave: ImageContent[];
+  /** Bytes in use on what is taken; null: not known of one of them. */
+  usedBytes: number | null;
+  /** What it would not have, and could not start without. */
+  lacks: ("esp" | "active" | "system")[];
+}
+
+/**
+ * What an image of the system's disk holds, and whether it could start again. What cannot be told is taken, and may be the
+ * system: a Linux root has no type of its own. Common practice.
+ */
+export function nextImage(facts: Facts, told: string | null = null): NextImage {
+  const disk = systemDisk(facts, told);
+  if (!disk) return { disk: null, take: [], leave: [], usedBytes: null, lacks: [] };
+  const contents = imageContents(disk);
+  const [take, leave] = [
+    contents.filter((each) => each.take !== "leave"),
+    contents.filter((each) => each.take === "leave"),
+  ];
+  const used = take.map(({ partition, role }) => usedOf(partition, role));
+  const usedBytes =
+    take.length > 0 && used.every((bytes) => bytes !== null)
+      ? used.reduce<number>((sum, bytes) => sum + (bytes ?? 0), 0)
+      : null;
+  const lacks: NextImage["lacks"] = [];
+  if (!take.some(({ role }) => role === "system" || role === null)) lacks.push("system");
+  const mode = installedMode(disk) ?? modeOf(facts);
+  if (mode === "uefi" && !take.some(({ role }) => role === "esp")) lacks.push("esp");
+  if (mode === "bios" && !take.some(({ role, partition }) => partition.active === true || role === "bios-boot"))
+    lacks.push("active");
+  return { disk, take, leave, usedBytes, lacks };
+}
+
+/** Bytes in use; a partition that never has a file system has none. Microsoft, "UEFI/GPT-based hard drive partitions". */
+function usedOf({ usedBytes }: DiskPartition, role: string | null): number | null {
+  return usedBytes ?? (role === "msr" || role === "bios-boot" ? 0 : null);
+}

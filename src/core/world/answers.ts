@@ -1,0 +1,170 @@
+import type { Happening } from "../callout/happenings";
+import { type CallOutFacts, lostBy, offersFor, restoreSeconds, secondsOf } from "../callout/offers";
+import type { Lost } from "../callout/record";
+import type { RunSheetInput } from "../callout/run-sheet";
+import type { GuidedStep, SheetDisk } from "../callout/step";
+import { calloutSteps } from "../callout/steps";
+import { systemDisk } from "../computer/needs/system-disk";
+import type { Need } from "../cover/policy";
+import { Serving } from "../cover/serving";
+import { type NeedStanding, standingOf } from "../cover/standing";
+import { judgePair, surroundingsOf } from "../fleet/judge";
+import { type NextImage, nextImage } from "../images/contents";
+import type { Range } from "../images/forecast";
+import type { ComputerPart } from "../judging/model/parts";
+import type { OutcomeKind } from "../judging/routes/outcome";
+import { type PhasedChange, phasedChanges } from "../judging/routes/phases";
+import { type Route, rankRoutes } from "../judging/routes/routes";
+import type { ReadWorld } from "./read";
+
+/** What is asked of a world; what is left out is asked of all. */
+export interface Question {
+  computer?: string | undefined;
+  medium?: string | undefined;
+  outcome?: OutcomeKind | undefined;
+  image?: string | undefined;
+  happening?: Happening | undefined;
+  /** ISO day from which on the fault may have been there. */
+  since?: string | undefined;
+}
+
+export interface JudgedRoute {
+  route: Route;
+  changes: PhasedChange[];
+  steps: GuidedStep[];
+  /** Until it is handed back, and the least that giving back alone takes. */
+  seconds: Range;
+  restoreLeast: number;
+  lost: Lost | null;
+}
+
+/** Every route of the computers that are asked for, best first; after a happening those that a call-out offers. */
+export function judgedRoutes(read: ReadWorld, question: Question): JudgedRoute[] {
+  const { world } = read;
+  const around = surroundingsOf(world);
+  const media = world.media.filter(({ part }) => !question.medium || part.tag === question.medium);
+  return world.computers
+    .filter(({ tag }) => !question.computer || tag === question.computer)
+    .flatMap((computer) => {
+      const facts = calloutFacts(read, computer, question);
+      const routes = media.flatMap((medium) => judgePair(around, computer, medium));
+      const ranked = question.happening
+        ? offersFor(routes, facts).offers.map(({ route }) => route)
+        : rankRoutes(routes);
+      return ranked.filter((route) => isAsked(route, question)).map((route) => judged(read, computer, route, facts));
+    });
+}
+
+function isAsked({ outcome }: Route, { outcome: kind, image }: Question): boolean {
+  return (!kind || outcome?.kind === kind) && (!image || outcome?.image?.id === image);
+}
+
+function calloutFacts(
+  { world, ways }: ReadWorld,
+  computer: ComputerPart,
+  { happening, since }: Question,
+): CallOutFacts {
+  const own = computer.imagesOf ?? computer.tag;
+  return {
+    happening: happening ?? "does-not-start",
+    ...{ since: since ?? null, today: world.today, past: {} },
+    minutesTo: (site) => ways.minutes(site, computer.site),
+    points: world.images
+      .filter((image) => image.computer === own || world.images.some((each) => each.parent === image.id))
+      .map(({ id, computer: of, takenAt, kind, parent, verified, lost, storedBytes, usedBytes }) => ({
+        ...{ id, computer: of, takenAt, kind, parent, verified, isThere: lost !== true },
+        ...{ storedBytes: storedBytes ?? null, usedBytes: usedBytes ?? null, link: null },
+      })),
+  };
+}
+
+function judged(read: ReadWorld, computer: ComputerPart, route: Route, facts: CallOutFacts): JudgedRoute {
+  const changes = phasedChanges(route);
+  const { outcome } = route;
+  const kind = outcome?.kind ?? null;
+  const image = outcome?.image ?? null;
+  const restore = kind === null ? null : restoreSeconds(route, kind, facts, targetOf(computer, changes)?.bus ?? null);
+  return {
+    ...{ route, changes },
+    steps: calloutSteps({
+      ...sheetOf(read, computer, route, changes),
+      gives: givesOf(computer, route, changes, { facts, seconds: restore }),
+    }),
+    seconds: kind === null ? NO_TIME : secondsOf(route, kind, facts, targetOf(computer, changes)?.bus ?? null),
+    restoreLeast: restore?.low ?? 0,
+    lost: kind === null ? null : lostBy(kind, image, facts),
+  };
+}
+
+const NO_TIME: Range = { low: 0, likely: 0, high: 0 };
+
+/** The disk that is written to: another one where the route says so. */
+function targetOf(computer: ComputerPart, changes: readonly PhasedChange[]) {
+  const other = changes.find(({ setting }) => setting === "target")?.to;
+  const { facts, toldDisk } = computer;
+  return other ? (facts.disks?.find(({ name }) => name === other) ?? null) : systemDisk(facts, toldDisk ?? null);
+}
+
+function sheetOf(
+  { kinds, world }: ReadWorld,
+  { tag, site, facts }: ComputerPart,
+  route: Route,
+  changes: PhasedChange[],
+): Omit<RunSheetInput, "gives"> {
+  const medium = world.media.find(({ part }) => part.tag === route.medium)?.part;
+  return {
+    computer: { tag, name: null, siteName: site, facts },
+    medium: {
+      ...{ tag: route.medium, name: null, kind: kinds.get(route.medium) ?? "usb" },
+      ...{ siteName: medium?.site ?? null, lentTo: medium?.lentTo ?? null },
+      ...{ loads: route.release === null ? [] : [route.release] },
+    },
+    ...{ as: route.as, starts: route.links.starts, changes, keyCard: null },
+  };
+}
+
+function givesOf(
+  computer: ComputerPart,
+  { outcome, release, links }: Route,
+  changes: PhasedChange[],
+  { facts, seconds }: { facts: CallOutFacts; seconds: Range | null },
+) {
+  const image = outcome?.image ?? null;
+  const disk = targetOf(computer, changes);
+  const target: SheetDisk | null = disk && {
+    ...{ name: disk.name, bytes: disk.bytes, model: disk.model, serial: disk.serial },
+  };
+  return {
+    ...{ outcome: outcome?.kind ?? ("files" as const), release, target, isTargetNew: Boolean(computer.toldDisk) },
+    image: image && { name: image.id, takenAt: image.takenAt, places: image.places, keyPlace: image.keyPlace },
+    drivers: links.sees.changes.flatMap(({ setting, to }) => (setting === "driver" ? [to] : [])),
+    ...{ seconds, happening: facts.happening },
+  };
+}
+
+export interface PolicyAnswer {
+  computer: string;
+  met: boolean;
+  lacks: { need: Need; have: number; wanted: number; unproven: string[]; oldImage: string | null }[];
+}
+
+/** For each computer whether it has what its policy asks for. */
+export function policyAnswers({ world, ways, policy }: ReadWorld, computer?: string): PolicyAnswer[] {
+  const serving = new Serving(world, world.media);
+  return world.computers.flatMap((each, row): PolicyAnswer[] => {
+    if (computer && each.tag !== computer) return [];
+    const needs = standingOf(serving, ways, each, row, policy).filter(({ have, wanted }) => have.length < wanted);
+    const lack = ({ need, have, wanted, unproven, oldImage }: NeedStanding) => ({
+      ...{ need, have: have.length, wanted, oldImage },
+      unproven: unproven.flatMap((at) => world.media[at]?.part.tag ?? []),
+    });
+    return [{ computer: each.tag, met: needs.length === 0, lacks: needs.map(lack) }];
+  });
+}
+
+/** What the next image of each computer holds. */
+export function imagePlans({ world }: ReadWorld, computer?: string): { computer: string; plan: NextImage }[] {
+  return world.computers
+    .filter(({ tag }) => !computer || tag === computer)
+    .map(({ tag, facts, toldDisk }) => ({ computer: tag, plan: nextImage(facts, toldDisk ?? null) }));
+}

@@ -1,0 +1,127 @@
+import { withNewDisk } from "../computer/needs/system-disk";
+import { type PolicyValues, USUAL_VALUES } from "../cover/policy";
+import { Ways } from "../cover/standing";
+import { travelTable } from "../cover/travel";
+import type { FleetMedium, World } from "../fleet/world";
+import { compareText, sameName } from "../judging/links/versions";
+import type { ComputerPart, MediumPart, ReleasePart } from "../judging/model/parts";
+import { DriverIndex } from "../medium/drivers/driver-set";
+import type { Attachment } from "../medium/inspection/schema";
+import { type WorldDocument, type WorldMedium, type WorldRelease, worldSchema } from "./schema";
+import { viewsStartedBy } from "./views";
+
+/** A world with what is told beside it: how its media are kept, and the ways between its sites. */
+export interface ReadWorld {
+  world: World;
+  kinds: Map<string, WorldMedium["kind"]>;
+  ways: Ways;
+  policy: PolicyValues;
+}
+
+/** What keeps a text from being a world: where, and what was told against it. */
+export type WorldReading = { ok: true; document: WorldDocument } | { ok: false; at: string | null; told: string };
+
+/** Reads `creel.world/1`. Names that nothing bears are told too: a medium's release, an image's computer. */
+export function readWorld(value: unknown): WorldReading {
+  const parsed = worldSchema.safeParse(value);
+  if (!parsed.success) {
+    const issue = parsed.error.issues[0];
+    return { ok: false, at: issue?.path.join(".") || null, told: issue?.message ?? "it does not fit the form" };
+  }
+  const releases = new Set(parsed.data.releases.map(({ name }) => name));
+  for (const [at, medium] of parsed.data.media.entries())
+    for (const release of medium.releases)
+      if (!releases.has(release))
+        return { ok: false, at: `media.${at}.releases`, told: `there is no release "${release}"` };
+  for (const kind of ["computers", "media"] as const) {
+    const tags = parsed.data[kind].map(({ tag }) => tag);
+    const twice = tags.find((tag, at) => tags.indexOf(tag) !== at);
+    if (twice !== undefined) return { ok: false, at: kind, told: `the tag "${twice}" is there twice` };
+  }
+  return { ok: true, document: parsed.data };
+}
+
+/** A document as what chains are judged from. */
+export function worldOf(document: WorldDocument): ReadWorld {
+  const policy: PolicyValues = { ...USUAL_VALUES, ...document.policy };
+  const { drillDays, verificationDays, proof } = policy;
+  const releases = document.releases.map(releaseOf);
+  const byName = new Map(releases.map((release) => [release.name, release]));
+  const computers = document.computers.map(computerOf);
+  const media = document.media.map((medium) => mediumOf(medium, document.media, byName));
+  const places = placesOf(document);
+  const position = new Map(places.map((name, at) => [name, at]));
+  const legs = document.travel.map(([from, to, minutes]) => ({
+    ...{ from: position.get(from) as number, to: position.get(to) as number, minutes },
+  }));
+  return {
+    world: {
+      ...{ computers, media, images: document.images, drills: document.drills, today: document.today },
+      releases: releases.map((part) => ({
+        part,
+        media: document.media.filter((medium) => medium.releases.includes(part.name)).map(({ tag }) => tag),
+      })),
+      policy: { drillDays, verificationDays, proof },
+      releasedOn: (name, version) =>
+        document.calendars.find(
+          (each) => sameName(each.name, name) && (each.version === null || each.version === version),
+        )?.on ?? null,
+    },
+    kinds: new Map(document.media.map(({ tag, kind }) => [tag, kind])),
+    ways: new Ways(places, travelTable(places.length, legs)),
+    policy,
+  };
+}
+
+function placesOf({ sites, travel, computers, media }: WorldDocument): string[] {
+  const told = [
+    ...sites.map(({ name }) => name),
+    ...travel.flatMap(([from, to]) => [from, to]),
+    ...[...computers, ...media].flatMap(({ site }) => site ?? []),
+  ];
+  return [...new Set(told)].sort(compareText);
+}
+
+function computerOf({ tag, site, facts, newDisk, imagesOf }: WorldDocument["computers"][number]): ComputerPart {
+  if (newDisk === null) return { tag, site, facts, imagesOf };
+  const { facts: changed, told } = withNewDisk(facts, newDisk);
+  return { tag, site, facts: changed, toldDisk: told, imagesOf };
+}
+
+function releaseOf({ name, kit, version, drivers, ...release }: WorldRelease): ReleasePart {
+  const lists = drivers === null ? null : [drivers].flat();
+  // "Lantern 12": the kit and its version, where they are not told apart.
+  const [, named = name, numbered = ""] = /^(.*?)\s+(\S*\d\S*)$/.exec(name) ?? [];
+  return {
+    ...{ name, kit: kit ?? named, version: version ?? numbered, ...release },
+    drivers:
+      lists &&
+      new DriverIndex(lists.map((list) => ({ ...list, path: "told", kernel: list.kind === "inf" ? null : "" }))),
+  };
+}
+
+function attachmentOf(kind: WorldMedium["kind"]): Attachment | null {
+  if (kind === "optical") return "optical";
+  return kind === "file" ? null : "usb";
+}
+
+function mediumOf(
+  medium: WorldMedium,
+  all: readonly WorldMedium[],
+  releases: ReadonlyMap<string, ReleasePart>,
+): FleetMedium {
+  const { tag, kind, site, lentTo, retired, condition, writtenOn, verified } = medium;
+  const as = attachmentOf(kind);
+  const isCopy = (other: WorldMedium) =>
+    other !== medium && !other.retired && other.releases.some((name) => medium.releases.includes(name));
+  const part: MediumPart = {
+    ...{ tag, kind, site, lentTo, retired, condition, writtenOn, verified },
+    copies: all.filter(isCopy).map((other) => ({ tag: other.tag, site: other.site })),
+  };
+  const views = medium.inspection?.views ?? (medium.startsBy && viewsStartedBy(medium.startsBy, as ?? "usb"));
+  return {
+    ...{ part, as, fault: null },
+    views: views && { key: JSON.stringify(views), views },
+    releases: medium.releases.flatMap((name) => releases.get(name) ?? []),
+  };
+}
