@@ -132,6 +132,14 @@ export async function main(args: string[]): Promise<number> {
       await runBerths(options);
     });
   program
+    .command("export")
+    .description("write everything that chains are judged from as creel.world/1")
+    .option("--out <file>", "to this file instead of standard output")
+    .action(async (options: { out?: string }) => {
+      const { runExport } = await import("./inventory/export");
+      await runExport(options);
+    });
+  program
     .command("import")
     .description("take in what media say of themselves: an inventory is rebuilt from a shelf of them")
     .argument("<file...>", "media images or devices, or the folders that media are mounted at")

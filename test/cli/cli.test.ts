@@ -156,3 +156,87 @@ test("facts of another form, or with a wrong value, say where", () => {
     "firmware.kind",
   );
 });
+
+describe("judge", () => {
+  const modalias = "pci:v0000144Dd0000A808sv0000144Dsd0000A801bc01sc08i02";
+  const world = (more: object = {}) =>
+    w.text(
+      "world.json",
+      JSON.stringify({
+        ...{ schema: "creel.world/1", today: "2026-07-01" },
+        computers: [
+          {
+            ...{ tag: "HO-1", site: "Head office" },
+            facts: {
+              schema: "creel.facts/1",
+              firmware: { kind: "uefi", arch: "x64", legacyMode: "absent", secureBoot: { state: "off" } },
+              disks: [
+                {
+                  name: "nvme0n1",
+                  bytes: 256e9,
+                  bus: "nvme",
+                  partitions: [{ number: 1, bytes: 2e11, role: "system", filesystem: "ext4" }],
+                },
+              ],
+              devices: [{ modalias }],
+            },
+          },
+        ],
+        releases: [
+          {
+            ...{ name: "Bollard 5", family: "Linux", arch: "x64", facts: { purposes: ["file-rescue"] } },
+            drivers: { kind: "modules", drivers: { nvme: ["pci:v*d*sv*sd*bc01sc08i02*"] } },
+          },
+        ],
+        media: [
+          {
+            tag: "RM-1",
+            kind: "usb",
+            site: "Head office",
+            releases: ["Bollard 5"],
+            startsBy: { uefi: ["x64"], bios: false },
+          },
+        ],
+        ...more,
+      }),
+    );
+
+  test("a route a line, with links, changes, steps, times and what is lost; offers after a happening", () => {
+    const [line, ...more] = creel("judge", world(), "--json").stdout.trim().split("\n");
+    expect(more).toEqual([]);
+    expect(JSON.parse(line ?? "")).toMatchObject({
+      ...{
+        schema: "creel.route/1",
+        computer: "HO-1",
+        medium: "RM-1",
+        release: "Bollard 5",
+        outcome: "files",
+        image: null,
+      },
+      links: {
+        atHand: { verdict: "holds" },
+        starts: { verdict: "holds" },
+        sees: { verdict: "holds" },
+        restores: { verdict: "holds" },
+        proven: { verdict: "unknown" },
+      },
+      changes: [],
+      lost: { code: "all-but-files" },
+    });
+    expect(creel("judge", world(), "--happening", "disk-gone", "--json")).toMatchObject({ status: 0, stdout: "" });
+    expect(creel("judge", world(), "--computer", "HO-1").stdout).toMatch(
+      /^HO-1 \/ RM-1 \/ Bollard 5 \/ files: At hand holds/,
+    );
+  });
+
+  test.each([
+    ["no world", () => w.text("odd.json", "{}"), [], /odd\.json: schema: /],
+    ["no JSON", () => w.text("odd.json", "{"), [], /odd\.json: not JSON/],
+    ["a computer that is not in it", () => world(), ["--computer", "HO-9"], /there is no computer "HO-9"/],
+    ["an unknown happening", () => world(), ["--happening", "rain"], /it is one of does-not-start/],
+  ])("%s is told in one line", (_what, file, args, told) => {
+    const { status, stdout, stderr } = creel("judge", file(), ...args);
+    expect([status, stdout, stderr.split("\n").length]).toEqual([2, "", 2]);
+    expect(stderr).toMatch(told);
+  });
+});

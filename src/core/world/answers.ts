@@ -149,11 +149,13 @@ export interface PolicyAnswer {
 }
 
 /** For each computer whether it has what its policy asks for. */
-export function policyAnswers({ world, ways, policy }: ReadWorld, computer?: string): PolicyAnswer[] {
+export function policyAnswers({ world, ways, policyOf }: ReadWorld, computer?: string): PolicyAnswer[] {
   const serving = new Serving(world, world.media);
   return world.computers.flatMap((each, row): PolicyAnswer[] => {
     if (computer && each.tag !== computer) return [];
-    const needs = standingOf(serving, ways, each, row, policy).filter(({ have, wanted }) => have.length < wanted);
+    const needs = standingOf(serving, ways, each, row, policyOf(each)).filter(
+      ({ have, wanted }) => have.length < wanted,
+    );
     const lack = ({ need, have, wanted, unproven, oldImage }: NeedStanding) => ({
       ...{ need, have: have.length, wanted, oldImage },
       unproven: unproven.flatMap((at) => world.media[at]?.part.tag ?? []),

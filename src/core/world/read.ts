@@ -1,5 +1,5 @@
 import { withNewDisk } from "../computer/needs/system-disk";
-import { type PolicyValues, USUAL_VALUES } from "../cover/policy";
+import { chainPolicy, Policies, type PolicyValues, USUAL_VALUES } from "../cover/policy";
 import { Ways } from "../cover/standing";
 import { travelTable } from "../cover/travel";
 import type { FleetMedium, World } from "../fleet/world";
@@ -15,7 +15,7 @@ export interface ReadWorld {
   world: World;
   kinds: Map<string, WorldMedium["kind"]>;
   ways: Ways;
-  policy: PolicyValues;
+  policyOf: (computer: ComputerPart) => PolicyValues;
 }
 
 /** What keeps a text from being a world: where, and what was told against it. */
@@ -43,8 +43,12 @@ export function readWorld(value: unknown): WorldReading {
 
 /** A document as what chains are judged from. */
 export function worldOf(document: WorldDocument): ReadWorld {
-  const policy: PolicyValues = { ...USUAL_VALUES, ...document.policy };
-  const { drillDays, verificationDays, proof } = policy;
+  const everywhere = { id: 0, scope: "everywhere" as const, target: "", values: document.policy };
+  const policies = new Policies([everywhere, ...document.rules.map((rule, at) => ({ ...rule, id: at + 1 }))]);
+  const policyOf = ({ tag, site, facts: { computer } }: ComputerPart) => {
+    const { form, make, model } = computer;
+    return policies.of({ tag, site, form, make, model }).values;
+  };
   const releases = document.releases.map(releaseOf);
   const byName = new Map(releases.map((release) => [release.name, release]));
   const computers = document.computers.map(computerOf);
@@ -61,7 +65,8 @@ export function worldOf(document: WorldDocument): ReadWorld {
         part,
         media: document.media.filter((medium) => medium.releases.includes(part.name)).map(({ tag }) => tag),
       })),
-      policy: { drillDays, verificationDays, proof },
+      policy: chainPolicy({ ...USUAL_VALUES, ...document.policy }),
+      policyFor: (computer) => chainPolicy(policyOf(computer)),
       releasedOn: (name, version) =>
         document.calendars.find(
           (each) => sameName(each.name, name) && (each.version === null || each.version === version),
@@ -69,7 +74,7 @@ export function worldOf(document: WorldDocument): ReadWorld {
     },
     kinds: new Map(document.media.map(({ tag, kind }) => [tag, kind])),
     ways: new Ways(places, travelTable(places.length, legs)),
-    policy,
+    policyOf,
   };
 }
 
@@ -122,6 +127,10 @@ function mediumOf(
   return {
     ...{ part, as, fault: null },
     views: views && { key: JSON.stringify(views), views },
-    releases: medium.releases.flatMap((name) => releases.get(name) ?? []),
+    releases: medium.releases.flatMap((name): ReleasePart[] => {
+      const release = releases.get(name);
+      const startedBy = medium.startedBy?.[name];
+      return release ? [startedBy ? { ...release, startedBy } : release] : [];
+    }),
   };
 }

@@ -1,7 +1,8 @@
 import { z } from "zod";
 import { factsSchema } from "../computer/facts/schema";
-import { policyValuesSchema } from "../cover/policy";
+import { policyValuesSchema, SCOPES } from "../cover/policy";
 import { imagePlaceSchema } from "../judging/model/parts";
+import { startKindSchema } from "../judging/model/start-kind";
 import { architectureSchema } from "../kernel/architecture";
 import { systemSchema } from "../medium/contents/schema";
 import { inspectionSchema } from "../medium/inspection/schema";
@@ -77,8 +78,10 @@ const mediumSchema = z.object({
   writtenOn: known(day),
   verified: known(z.object({ on: day, whole: z.boolean(), sampledOn: known(day) })),
   releases: z.array(name).default([]),
+  /** Of several releases, which firmware comes to which; one that is left out comes up however it starts. */
+  startedBy: known(z.record(z.string(), z.array(startKindSchema))),
   /** What was read of it: creel.inspection/1. */
-  inspection: known(inspectionSchema.pick({ views: true }).loose()),
+  inspection: known(inspectionSchema.pick({ views: true })),
   /** In its place what firmware finds, attached as its kind is: sound, unsigned loaders; sound start code. */
   startsBy: known(z.object({ uefi: z.array(architectureSchema).default([]), bios: z.boolean().default(false) })),
 });
@@ -132,6 +135,10 @@ export const worldSchema = z.object({
     .partial()
     .nullish()
     .transform((values) => values ?? {}),
+  /** What is required of some of the computers only. */
+  rules: z
+    .array(z.object({ scope: z.enum(SCOPES), target: z.string(), values: policyValuesSchema.partial() }))
+    .default([]),
   /** When products came out. */
   calendars: z.array(z.object({ name, version: known(z.string()), on: day })).default([]),
 });

@@ -72,8 +72,9 @@ function compareAges({ system, included }: ReinstallInput): number | null {
   const [runs, has] = [buildOf(system), buildOf(included)];
   if (runs !== null && has !== null) return has - runs;
   if (system.version === null || included.version === null) return null;
-  const isComparable = isUpdatable({ system, included }) || sameRelease(system.version, included.version);
-  return isComparable ? compareVersions(included.version, system.version) : null;
+  // One that only says more of itself is neither older nor newer.
+  if (sameRelease(system.version, included.version)) return 0;
+  return isUpdatable({ system, included }) ? compareVersions(included.version, system.version) : null;
 }
 
 /** Of the same product, and older. What is not known is not older. */
