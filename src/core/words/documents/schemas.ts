@@ -2,8 +2,10 @@ import { z } from "zod";
 import { computerLineSchema } from "../../computer/exchange/lines";
 import { factsSchema } from "../../computer/facts/schema";
 import { manifestSchema } from "../../medium/integrity/manifest";
+import { worldSchema } from "../../world/schema";
 import { inspectionDocumentSchema } from "./inspection";
 import { matchDocumentSchema } from "./match";
+import { routeSchema } from "./world-answers";
 
 /** The JSON Schemas of Creel's file forms, by file name, as they are committed in `docs/schemas`. */
 export function schemaFiles(): Record<string, string> {
@@ -15,5 +17,7 @@ export function schemaFiles(): Record<string, string> {
     "creel.inspection-1.json": text(inspectionDocumentSchema, "output"),
     "creel.manifest-1.json": text(manifestSchema, "input"),
     "creel.match-1.json": text(matchDocumentSchema, "output"),
+    "creel.route-1.json": text(routeSchema, "output"),
+    "creel.world-1.json": text(worldSchema, "input"),
   };
 }

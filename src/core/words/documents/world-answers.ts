@@ -10,7 +10,8 @@ import { stepText } from "../steps";
 import { traceText } from "../trace";
 import { matchDocumentSchema } from "./match";
 
-const routeSchema = z.object({
+/** `creel.route/1`: one route with its changes by phase, its steps, its times and what is lost by it. */
+export const routeSchema = z.object({
   schema: z.literal("creel.route/1"),
   computer: z.string(),
   medium: z.string(),
@@ -26,7 +27,6 @@ const routeSchema = z.object({
   seconds: z.object({ least: z.number(), most: z.number(), restoreLeast: z.number() }),
   lost: z.object({ code: z.string(), text: z.string() }).nullable(),
 });
-/** `creel.route/1`: one route with its changes by phase, its steps, its times and what is lost by it. */
 export type RouteDocument = z.infer<typeof routeSchema>;
 
 export function routeDocument({ route, changes, steps, seconds, restoreLeast, lost }: JudgedRoute): RouteDocument {
