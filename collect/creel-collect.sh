@@ -216,7 +216,14 @@ firmware_arch() {
     riscv64) echo riscv64 ;;
   esac
 }
-legacy_mode() { [ ! -d "$EFI" ] && supports_uefi && echo on; }
+# A live medium that came up by BIOS says how it was started, not how the computer is set: some firmware offers both.
+runs_live() {
+  root=$(while read -r _ where kind _; do [ "$where" = / ] && echo "$kind"; done <"$PROC/mounts" 2>/dev/null | tail -n 1)
+  case $root in overlay | aufs | squashfs | tmpfs | rootfs | iso9660 | ramfs) return 0 ;; esac
+  case " $(line_of "$PROC/cmdline") " in *" boot=live"* | *" boot=casper"* | *" rd.live."* | *" archisobasedir="*) return 0 ;; esac
+  return 1
+}
+legacy_mode() { [ ! -d "$EFI" ] && supports_uefi && ! runs_live && echo on; }
 
 # A variable's data: four bytes of attributes come before it (Documentation/filesystems/efivarfs.rst).
 variable() { [ -r "$VARS/$1" ] && dd if="$VARS/$1" bs=4 skip=1 2>/dev/null; }

@@ -329,6 +329,14 @@ describe.each(SHELLS.map((shell) => ({ name: shell.join(" "), shell })))("$name"
       "sys/firmware/dmi/entries/0-0/raw": raw({ type: 0, body: [...body, 0, 0], strings: ["a"] }),
     });
     expect(collect(shell, ["--root", legacy]).firmware).toMatchObject({ kind: "uefi", legacyMode: "on", arch: null });
+    // From a live medium it says how the medium came up, not how the computer is set.
+    const live = plant({
+      "proc/cpuinfo": "vendor_id\t: Norlight\nflags\t\t: fpu lm nx\n",
+      "proc/mounts": "rootfs / rootfs rw 0 0\nproc /proc proc rw 0 0\noverlay / overlay rw 0 0\n",
+      "sys/class/dmi/id/sys_vendor": "Ostrel\n",
+      "sys/firmware/dmi/entries/0-0/raw": raw({ type: 0, body: [...body, 0, 0], strings: ["a"] }),
+    });
+    expect(collect(shell, ["--root", live]).firmware).toMatchObject({ legacyMode: null });
     const kiosk = plant({
       "proc/cpuinfo": "vendor_id\t: Norlight\nflags\t\t: fpu lm nx\n",
       "sys/firmware/efi/fw_platform_size": "32\n",

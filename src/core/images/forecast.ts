@@ -14,6 +14,8 @@ export interface PastImage {
   kind: "full" | "incremental" | "differential";
   /** ISO 8601. */
   takenAt: string;
+  /** What was in it was encrypted; not given: not known. */
+  encrypted?: boolean | null;
 }
 
 /** Where a ratio is from: this computer's own images, others taken with the same kit, or what is usual. */
@@ -26,9 +28,10 @@ const NO_SHRINKING: Range = { low: 1, likely: 1, high: 1.02 };
 const MEASURED_SPREAD = 0.05;
 const LATEST = 6;
 
-function ratiosOf(past: readonly PastImage[]): number[] {
+/** Ratios of full images that were encrypted as the next one is: ones from before encryption say nothing of it. */
+function ratiosOf(past: readonly PastImage[], isEncrypted: boolean): number[] {
   return [...past]
-    .filter(({ kind }) => kind === "full")
+    .filter(({ kind, encrypted }) => kind === "full" && (isEncrypted ? encrypted === true : encrypted !== true))
     .sort((a, b) => b.takenAt.localeCompare(a.takenAt))
     .flatMap(({ usedBytes, storedBytes }) => (usedBytes && storedBytes ? [storedBytes / usedBytes] : []))
     .slice(0, LATEST);
@@ -58,14 +61,14 @@ export function nextImageBytes(given: {
     likely: Math.round(usedBytes * ratio.likely),
     high: Math.round(usedBytes * ratio.high),
   });
-  const mine = ratiosOf(own);
+  const mine = ratiosOf(own, isEncrypted);
   if (mine.length > 0)
     return {
       bytes: scaled(rangeOf(mine, MEASURED_SPREAD * (mine.length < 3 ? 2 : 1))),
       source: { from: "own", images: mine.length },
     };
   if (isEncrypted) return { bytes: scaled(NO_SHRINKING), source: { from: "usual" } };
-  const others = ratiosOf(sameKit);
+  const others = ratiosOf(sameKit, isEncrypted);
   if (others.length >= 3)
     return { bytes: scaled(rangeOf(others, MEASURED_SPREAD)), source: { from: "kit", images: others.length } };
   return { bytes: scaled(USUAL_RATIO), source: { from: "usual" } };

@@ -29,6 +29,7 @@ const PROBLEMS: EachOf<PlanProblem> = {
   "too-many-releases": { code: "too-many-releases", most: 3 },
   "nothing-starts-it": { code: "nothing-starts-it", release: "Lantern 11" },
   "disc-too-small": { code: "disc-too-small", bytes: 7e8, neededBytes: 9e8, disc: null, larger: [] },
+  "table-of-other-sectors": { code: "table-of-other-sectors", image: 512, device: 4096 },
   "sector-size": { code: "sector-size", sectorBytes: 2048 },
   "device-too-small": { code: "device-too-small", bytes: 15_970_000_000, neededBytes: 16e9 },
   "table-too-small": { code: "table-too-small", bytes: 3e12, mostBytes: 2 ** 41 },

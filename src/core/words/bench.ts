@@ -64,6 +64,8 @@ export function planProblemText(problem: PlanProblem): string {
       return `At most ${problem.most} releases stand on one medium.`;
     case "nothing-starts-it":
       return `No computer would come to ${problem.release}: another release on the medium has loaders for the same firmware, and the first that suits is taken. Leave one out, or put ${problem.release} first.`;
+    case "table-of-other-sectors":
+      return `The file has a partition table for sectors of ${problem.image} bytes; the device has sectors of ${problem.device} bytes, so firmware would not find it. Lay the files out on it instead.`;
     case "sector-size":
       return `A device with sectors of ${problem.sectorBytes} bytes is not laid out.`;
     case "disc-too-small": {

@@ -227,6 +227,8 @@ export function linkReasonText(facts: LinkReason): string {
       return `${facts.release} is an environment for ${archText(facts.arch)}, which cannot service a system for ${archText(facts.system)}.`;
     case "system-age-unknown":
       return `Not known: when ${facts.system} came out, and whether the environment is older. A release calendar tells it.`;
+    case "disk-empty":
+      return "The new disk is empty: there is nothing on it to repair or to rescue.";
     case "repair-other-mode":
       return `The medium starts in ${MODES[facts.starts]} mode and the system was installed in ${MODES[facts.installed]} mode: automatic repair serves its own mode only.`;
     case "mode-stays":

@@ -67,6 +67,7 @@ const REASONS: EachOf<Reason> = {
   "store-not-usable": { code: "store-not-usable", medium: "SP-01" },
   "included-newer": { code: "included-newer", runs: "11.4", included: "11.5" },
   "language-differs": { code: "language-differs", runs: "en-GB", included: "nb-NO" },
+  "disk-empty": { code: "disk-empty" },
   "repair-other-mode": { code: "repair-other-mode", starts: "bios", installed: "uefi" },
   "mode-stays": { code: "mode-stays", mode: "bios" },
   "filesystems-not-read": { code: "filesystems-not-read", release, filesystems: ["ext4"], all: true },

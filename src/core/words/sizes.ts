@@ -10,6 +10,8 @@ function scaled(bytes: number, base: number, units: readonly string[]): string {
     unit++;
   }
   const digits = unit === 0 ? 0 : value < 10 ? 2 : value < 100 ? 1 : 0;
+  // What is rounded up to a whole larger unit is told in that one.
+  if (Number(value.toFixed(digits)) >= base && unit < units.length - 1) return `1 ${units[unit + 1]}`;
   const text = String(Number(value.toFixed(digits)));
   return `${text.replace(/\B(?=(\d{3})+$)/g, text.includes(".") ? "" : ",")} ${units[unit]}`;
 }

@@ -68,7 +68,7 @@ export async function imagePlan(
   const pastOf = (some: BodyTaken[]): PastImage[] =>
     some.map(({ takenAt, body }) => ({
       ...{ usedBytes: body.usedBytes ?? null, storedBytes: body.storedBytes ?? null },
-      ...{ kind: body.kind, takenAt: takenAt.toISOString() },
+      ...{ kind: body.kind, takenAt: takenAt.toISOString(), encrypted: body.encrypted },
     }));
   const kit = own[0]?.body.kit ?? recent[0]?.body.kit ?? null;
   const plan = planImage(

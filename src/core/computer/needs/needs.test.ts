@@ -72,6 +72,8 @@ test("encrypted content may have to be stored whole, and its key place is a hint
 test.each([
   ["10", 16e9],
   ["11.4", 32e9],
+  ["10.0.26100", 32e9],
+  ["10.0.19045", 16e9],
 ])("a reinstall of version %s wants %i bytes, newer ones twice that (common practice)", async (version, bytes) => {
   const systems = [{ family: "windows", name: "Gannet Desk", version, arch: "x64" }];
   expect((await needs("reinstall", { systems })).capacity.least).toBe(bytes);

@@ -163,8 +163,12 @@ function capacityOf(facts: Facts, outcome: Outcome, system: SystemFacts | null):
 
 /** Systems whose included files do not fit 16 GB any more: those of version 11 on (from memory). */
 function isNewer(system: SystemFacts | null): boolean {
-  return system?.family === "windows" && Number.parseInt(system.version ?? "", 10) >= 11;
+  if (system?.family !== "windows") return false;
+  // Version 11 calls itself 10.0; its build tells it. Microsoft, "Windows 11 release information".
+  const build = system.build ?? Number(/^10\.0\.(\d+)/.exec(system.version ?? "")?.[1] ?? 0);
+  return Number.parseInt(system.version ?? "", 10) >= 11 || build >= FIRST_BUILD_OF_11;
 }
+const FIRST_BUILD_OF_11 = 22_000;
 
 /** Stored bytes of each partition that the image must hold. Unknown use is between nothing and the whole partition. */
 function imageTerms(facts: Facts): CapacityTerm[] {

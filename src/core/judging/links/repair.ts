@@ -132,6 +132,7 @@ const REPAIR_RULES: Record<string, Rule> = {
 
 /** Whether a release mends a system that is on the disk without reinstalling it. All rules have to be met, of one system. */
 export function judgeRepair(input: RepairInput): Ruling {
+  if (input.computer.toldDisk) return broken({ code: "disk-empty" });
   const systems = input.computer.facts.systems ?? [];
   const rulings = systems.map((system) => all(Object.values(REPAIR_RULES).map((rule) => rule({ ...input, system }))));
   const ruling = best(rulings, (each) => each);
@@ -200,6 +201,7 @@ function reads({ computer, release }: RepairInput): Ruling | null {
 
 /** Files are rescued by any environment that sees the disk, opens what is encrypted, and reads its file systems. */
 export function judgeRescue(input: RepairInput): Ruling {
+  if (input.computer.toldDisk) return broken({ code: "disk-empty" });
   const ruling = all([unlocked(input.computer), reads(input)]);
   return ruling.reasons.length > 0 ? ruling : holds({ code: "rescues", release: input.release.name });
 }

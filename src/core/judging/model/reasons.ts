@@ -128,6 +128,7 @@ export type LinkReason =
   | { code: "environment-not-older"; release: string }
   | { code: "environment-cannot-service"; release: string; arch: string; system: string; wide: boolean }
   | { code: "system-age-unknown"; system: string }
+  | { code: "disk-empty" }
   | { code: "repair-other-mode"; starts: "uefi" | "bios"; installed: "uefi" | "bios" }
   | { code: "mode-stays"; mode: "uefi" | "bios" }
   | { code: "filesystems-not-read"; release: string; filesystems: string[]; all: boolean }

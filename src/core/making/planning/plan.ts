@@ -77,7 +77,8 @@ export type PlanProblem =
   | { code: "too-many-releases"; most: number }
   | { code: "nothing-starts-it"; release: string }
   | { code: "disc-too-small"; bytes: number; neededBytes: number; disc: DiscKind | null; larger: DiscKind[] }
-  | { code: "sector-size"; sectorBytes: number };
+  | { code: "sector-size"; sectorBytes: number }
+  | { code: "table-of-other-sectors"; image: number; device: number };
 
 /** What is worth knowing of a plan that works. */
 export type PlanNote =
@@ -188,6 +189,8 @@ async function layoutFor(input: PlanInput): Promise<Made> {
   if (isDisc) return failed({ code: "stick-wanted" });
   if (request.way === "laid-out") return laidOut(input);
   if (!(await startsFromStick(image, input.name))) return failed({ code: "not-hybrid" });
+  if (device.sectorBytes === 4096 && (await hasTableAt(image, 512)))
+    return failed({ code: "table-of-other-sectors", image: 512, device: device.sectorBytes });
   const seed = new Seed(request.tag);
   const { start: beside, store: large } = input.carried ?? NOTHING_CARRIED;
   const carried = [...beside, ...large];
@@ -210,6 +213,13 @@ function failed(problem: PlanProblem): Made {
 }
 
 /** Whether some computer starts the image block by block from a stick. */
+/** Whether a GPT is in the second sector of so many bytes: firmware looks for it by the device's own. UEFI 2.10, 5.3.1. */
+async function hasTableAt(image: ByteSource, sectorBytes: number): Promise<boolean> {
+  const head = await image.read(sectorBytes, GPT_SIGNATURE.length);
+  return new TextDecoder("latin1").decode(head) === GPT_SIGNATURE;
+}
+const GPT_SIGNATURE = "EFI PART";
+
 async function startsFromStick(image: ByteSource, name: string): Promise<boolean> {
   const { inspection } = await inspect(image, { name });
   return startPathsOf(inspection).some(({ as }) => as === "usb");
