@@ -218,7 +218,8 @@ firmware_arch() {
 }
 # A live medium that came up by BIOS says how it was started, not how the computer is set: some firmware offers both.
 runs_live() {
-  root=$(while read -r _ where kind _; do [ "$where" = / ] && echo "$kind"; done <"$PROC/mounts" 2>/dev/null | tail -n 1)
+  [ -r "$PROC/mounts" ] || return 1
+  root=$(while read -r _ where kind _; do [ "$where" = / ] && echo "$kind"; done <"$PROC/mounts" | tail -n 1)
   case $root in overlay | aufs | squashfs | tmpfs | rootfs | iso9660 | ramfs) return 0 ;; esac
   case " $(line_of "$PROC/cmdline") " in *" boot=live"* | *" boot=casper"* | *" rd.live."* | *" archisobasedir="*) return 0 ;; esac
   return 1
