@@ -29,6 +29,8 @@ export class Ways {
 /** Whether a medium counts for a computer by where the two are. */
 export function isNear(ways: Ways, medium: FleetMedium, computer: ComputerPart, withinMinutes: number | null): boolean {
   const { site, lentTo } = medium.part;
+  // A file is no medium yet.
+  if (medium.part.kind === "file") return false;
   // Somebody has it: nobody knows where.
   if (lentTo !== null || site === null || computer.site === null) return false;
   if (site === computer.site) return true;

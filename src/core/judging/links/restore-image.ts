@@ -32,18 +32,19 @@ type Rule = (input: ImageInput) => Ruling | null;
  */
 const sameMode: Rule = ({ computer, image, release, starts }) => {
   const mode = modeOf(computer.facts);
-  if (image.mode === null) return unknown({ code: "image-fact-missing", fact: "mode" });
+  const taken = image.mode;
+  if (taken === null) return unknown({ code: "image-fact-missing", fact: "mode" });
   if (mode === null) return unknown({ code: "fact-missing", fact: "firmware.kind" });
-  if (mode === image.mode) return holds({ code: "image-mode-same", mode });
+  if (mode === taken) return holds({ code: "image-mode-same", mode });
   if (release.facts.abilities.includes("mode-conversion"))
-    return holds({ code: "image-mode-converted", release: release.name, from: image.mode, to: mode });
-  const other = { code: "image-mode-other", image: image.mode, computer: mode } as const;
+    return holds({ code: "image-mode-converted", release: release.name, from: taken, to: mode });
+  const other = { code: "image-mode-other", image: taken, computer: mode } as const;
   const canSwitch = isSwitchable(computer.facts);
   if (canSwitch === false) return broken(other);
   if (canSwitch === null) return unknown({ code: "fact-missing", fact: "firmware.legacyMode" }, other);
   // The medium's own start switches it already, and it stays so.
-  if (starts && startMode(computer.facts, starts) === image.mode) return holds(other);
-  const [from, to] = image.mode === "bios" ? (["off", "on"] as const) : (["on", "off"] as const);
+  if (starts && startMode(computer.facts, starts) === taken) return holds(other);
+  const [from, to] = taken === "bios" ? (["off", "on"] as const) : (["on", "off"] as const);
   const switching = holdsAfter({ setting: "legacyMode", from, to }, other);
   const isOff = starts?.changes.some(({ setting }) => setting === "secureBoot");
   if (to === "off" || computer.facts.firmware.secureBoot?.state !== "on" || isOff) return switching;
@@ -74,19 +75,27 @@ function sameSectors(target: DiskFacts, image: ImagePart, release: ImageInput["r
   return broken({ code: "sectors-differ", disk: target.name, bytes: target.sectorBytes, image: image.sectorBytes });
 }
 
-/** What a set must hold to start: the EFI system partition, or the active one under BIOS, and the system. Common practice. */
+/**
+ * What a set must hold to start: the EFI system partition, or the active one under BIOS, and the system. What is not told of
+ * a partition may be what is missed; of UEFI it does not matter which is active. Common practice.
+ */
 const startsAgain: Rule = ({ image }) => {
-  if (image.partitions === null) return unknown({ code: "image-fact-missing", fact: "partitions" });
-  const roles = image.partitions.map((each) => each.role);
-  const isWhole = (role: string) => roles.includes(role);
-  const lacks: ("esp" | "active" | "system")[] = [];
-  if (!isWhole("system")) lacks.push("system");
-  if (image.mode === "uefi" && !isWhole("esp")) lacks.push("esp");
-  const startsBios = image.partitions.some((each) => each.active === true) || isWhole("bios-boot") || isWhole("boot");
-  if (image.mode === "bios" && !startsBios) lacks.push("active");
+  const { partitions } = image;
+  if (partitions === null) return unknown({ code: "image-fact-missing", fact: "partitions" });
+  const has = (role: string) => partitions.some((each) => each.role === role);
+  const { mode } = image;
+  const startsBios = partitions.some(({ active }) => active === true) || has("bios-boot") || has("boot");
+  const isRoleOpen = partitions.some(({ role }) => role === null);
+  const isActiveOpen = isRoleOpen || partitions.some(({ active }) => active === null);
+  const lacks: { part: "esp" | "active" | "system"; isOpen: boolean }[] = [];
+  if (!has("system")) lacks.push({ part: "system", isOpen: isRoleOpen });
+  if (mode === "uefi" && !has("esp")) lacks.push({ part: "esp", isOpen: isRoleOpen });
+  if (mode === "bios" && !startsBios) lacks.push({ part: "active", isOpen: isActiveOpen });
   if (lacks.length === 0) return holds({ code: "image-starts-again" });
-  const isTold = image.partitions.every((each) => each.role !== null && each.active !== null);
-  return isTold ? broken({ code: "image-lacks", lacks }) : unknown({ code: "image-roles-unknown", lacks });
+  const parts = lacks.map(({ part }) => part);
+  return lacks.every(({ isOpen }) => isOpen)
+    ? unknown({ code: "image-roles-unknown", lacks: parts })
+    : broken({ code: "image-lacks", lacks: lacks.flatMap(({ part, isOpen }) => (isOpen ? [] : [part])) });
 };
 
 /** An image with all that it builds on, back to a full one; what keeps it from that. */
