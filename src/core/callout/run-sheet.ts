@@ -46,6 +46,10 @@ export interface Gives {
   /** Seconds that the giving back itself takes. */
   seconds: Range | null;
   happening?: Happening | null;
+  /** How old the image is, in days. */
+  imageDays?: number | null;
+  /** The image is of another computer. */
+  isImageOfAnother?: boolean;
 }
 
 /** The steps in the order of the day: one list, of a printed sheet and of a call-out. Common practice throughout. */
@@ -74,7 +78,7 @@ export function sheetSteps(input: RunSheetInput): Step[] {
     takeOut(input),
     ...settingsAfter(input),
     putBack(input),
-    ...(gives ? afterwards(gives) : []),
+    ...(gives ? afterwards(input, gives) : []),
     writeDown(input),
   ];
 }
@@ -177,11 +181,45 @@ function settingsAfter(input: RunSheetInput): Step[] {
 
 const plainChange = ({ setting, from, to }: PhasedChange): Change => ({ setting, from, to });
 
-function afterwards(gives: Gives): Step[] {
+/** A computer's own password in a domain is changed every so many days; an older image has the one before. Common practice. */
+const DOMAIN_DAYS = 30;
+
+function afterwards(input: RunSheetInput, gives: Gives): Step[] {
   const passwords: Step[] = gives.happening === "malware" ? [{ code: "passwords" }] : [];
   if (savesFiles(gives)) return passwords;
   const checked: Step = { code: "applications" };
-  return gives.outcome === "start-up" ? [checked] : [{ code: "updates" }, ...passwords, checked];
+  if (gives.outcome === "start-up") return [checked];
+  return [
+    ...startEntry(input, gives),
+    ...rejoin(input, gives),
+    ...encryptAgain(input, gives),
+    { code: "updates" },
+    ...passwords,
+    checked,
+  ];
+}
+
+/** Firmware keeps start entries itself: new hardware has none for what was put back. UEFI 2.10, 3.1.1 and 3.5.1.1. */
+function startEntry(input: RunSheetInput, { outcome, isTargetNew, isImageOfAnother }: Gives): Step[] {
+  const { firmware } = input.computer.facts;
+  const isMoved = outcome === "image" && (isTargetNew || isImageOfAnother);
+  return isMoved && firmware.kind === "uefi" && firmware.legacyMode !== "on"
+    ? [{ code: "start-entry", arch: firmware.arch }]
+    : [];
+}
+
+function rejoin({ computer }: RunSheetInput, { outcome, imageDays }: Gives): Step[] {
+  const isWindows = computer.facts.systems?.some(({ family }) => family?.toLowerCase() === "windows") ?? false;
+  return outcome === "image" && isWindows && (imageDays ?? 0) > DOMAIN_DAYS
+    ? [{ code: "rejoin", days: imageDays ?? 0 }]
+    : [];
+}
+
+/** What is put back plain onto a disk that was encrypted stays plain until somebody sees to it. */
+function encryptAgain({ computer }: RunSheetInput, { target }: Gives): Step[] {
+  const disk = computer.facts.disks?.find(({ name }) => name === target?.name);
+  const wasEncrypted = disk?.partitions.some(({ encryption }) => encryption !== null) ?? false;
+  return disk && wasEncrypted ? [{ code: "encrypt-again", disk: disk.name }] : [];
 }
 
 /** Where the medium is: with its borrower before its place, since whoever borrowed it has it in hand. */

@@ -72,6 +72,9 @@ export type Step =
       isLeftOff: boolean;
     }
   | { code: "passwords" }
+  | { code: "rejoin"; days: number }
+  | { code: "encrypt-again"; disk: string }
+  | { code: "start-entry"; arch: string | null }
   | { code: "updates" }
   | { code: "applications" }
   | { code: "write-down"; computer: string };

@@ -135,6 +135,8 @@ export function linkReasonText(facts: LinkReason): string {
       return `The disk ${facts.disk} is a member of ${DISK_SETS[facts.set]}: find out which disks belong to it first.`;
     case "other-target":
       return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is empty and large enough.`;
+    case "mbr-limit":
+      return `A partition table of the MBR kind reaches ${bytesText(facts.bytes)} of ${facts.disk} only: the rest of the disk stays unused.`;
     case "sectors-differ":
       return `The disk ${facts.disk} has sectors of ${facts.bytes} bytes, the disk of the image had ${facts.image}, and the kit does not convert.`;
     case "image-starts-again":

@@ -58,6 +58,7 @@ const REASONS: EachOf<Reason> = {
   "own-port-not-driven": { code: "own-port-not-driven", device: "8086:a0ed" },
   "system-disk-open": { code: "system-disk-open", disks: [disk, "sda"] },
   "disk-in-set": { code: "disk-in-set", disk, set: "lvm" },
+  "mbr-limit": { code: "mbr-limit", disk, bytes: 2 ** 32 * 512 },
   "other-target": { code: "other-target", disk: "sda", bytes: 256e9 },
   "lineage-other-computer": { code: "lineage-other-computer", image: "HO-2 2026-01-01", computer: "HO-2" },
   "image-on-second-disk": { code: "image-on-second-disk", disk: "sda" },

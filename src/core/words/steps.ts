@@ -1,6 +1,7 @@
 import type { BranchCode, Check, SheetDisk, SheetMediumKind, Step } from "../callout/step";
 import type { StartKey } from "../computer/facts/key-cards";
 import type { ImagePlace } from "../judging/model/parts";
+import { LOADER_PATHS } from "../kernel/architecture";
 import { imagePlaceName } from "./image-places";
 import { durationText } from "./images";
 import { changeText, reasonText } from "./reasons";
@@ -225,6 +226,24 @@ export function stepText(step: Step): StepText {
       return {
         act: "Change the passwords that were used on it, on another computer.",
         details: ["After an image, passwords are those of its day."],
+      };
+    case "start-entry":
+      return {
+        act: "If firmware does not offer the disk, add a boot entry for its loader in set-up.",
+        details: [
+          `Without an entry it starts only ${step.arch ? LOADER_PATHS[step.arch as keyof typeof LOADER_PATHS] : "the loader in /EFI/BOOT"} on the EFI system partition: copy the system's loader there.`,
+          "Never start it with the old disk and the copy attached at once.",
+        ],
+      };
+    case "rejoin":
+      return {
+        act: "If it is in a domain, sign in with a local account and join it again.",
+        details: [`The image is ${step.days} days old: the domain may no longer accept the computer's own password.`],
+      };
+    case "encrypt-again":
+      return {
+        act: `Switch disk encryption on again for ${step.disk}, and keep the new recovery key.`,
+        details: ["What was put back is not encrypted until then."],
       };
     case "updates":
       return {

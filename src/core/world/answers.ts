@@ -15,6 +15,7 @@ import type { ComputerPart } from "../judging/model/parts";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import { type PhasedChange, phasedChanges } from "../judging/routes/phases";
 import { type Route, rankRoutes } from "../judging/routes/routes";
+import { daysBetween } from "../kernel/days";
 import type { ReadWorld } from "./read";
 
 /** What is asked of a world; what is left out is asked of all. */
@@ -139,6 +140,8 @@ function givesOf(
     image: image && { name: image.id, takenAt: image.takenAt, places: image.places, keyPlace: image.keyPlace },
     drivers: links.sees.changes.flatMap(({ setting, to }) => (setting === "driver" ? [to] : [])),
     ...{ seconds, happening: facts.happening },
+    imageDays: image && daysBetween(image.takenAt, facts.today),
+    isImageOfAnother: image !== null && image.computer !== computer.tag,
   };
 }
 

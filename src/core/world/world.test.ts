@@ -212,6 +212,24 @@ describe("the disk that is written to", () => {
     expect(link("restores", "image", disks(small, { ...empty, sectorBytes: 4096 }))[0]).toBe("broken");
   });
 
+  test("an MBR reaches 2 TiB of a larger one (UEFI 2.10, 5.2.1); nothing is repaired or rescued on a new one", () => {
+    const bios = {
+      firmware: firmware({ kind: "bios", legacyMode: "absent" }),
+      disks: [main({ bytes: 4e12, table: "mbr" })],
+    };
+    const images = [image({ mode: "bios", partitions: [{ role: "system", active: true }] })];
+    expect(link("restores", "image", { facts: bios, images })).toContain("mbr-limit");
+    expect(
+      link("restores", "files", { computer: { newDisk: { bytes: 512e9, sectorBytes: 512, bus: "nvme" } } }),
+    ).toEqual(["broken", "disk-empty"]);
+  });
+
+  test("an image without what starts it is broken, whichever partition was active", () => {
+    const images = [image({ partitions: [{ role: "system" }, { role: "data" }] })];
+    expect(link("restores", "image", { images }).slice(0, 2)).toEqual(["broken", "image-lacks"]);
+    expect(link("restores", "image", { images: [image({ partitions: [{ role: "system" }, {}] })] })[0]).toBe("unknown");
+  });
+
   test("is unknown where it is a member of a set", () => {
     const member = main({ partitions: [{ number: 3, type: LVM, bytes: 200e9 }] });
     expect(link("restores", "image", disks(member))).toContain("disk-in-set");
@@ -474,6 +492,22 @@ describe("the sheet", () => {
     const steps = codes("start-up", { ...locked, facts: { ...locked.facts, firmware: firmware({ usbStart: "off" }) } });
     expect(steps.indexOf("unlock")).toBeGreaterThan(-1);
     expect(steps.indexOf("unlock")).toBeLessThan(steps.indexOf("settings"));
+  });
+
+  test("an old image of a domain, encryption, a new disk: what is to be done afterwards", () => {
+    const old = [image({ takenAt: "2026-01-01T10:00:00Z" })];
+    const locked = main({
+      partitions: [
+        { number: 3, bytes: 2e11, role: "system", filesystem: "ntfs", encryption: "bitlocker", keyPlace: "Safe" },
+      ],
+    });
+    expect(codes("image", { images: old, facts: { disks: [locked] } })).toEqual(
+      expect.arrayContaining(["rejoin", "encrypt-again"]),
+    );
+    expect(codes("image", {})).not.toContain("rejoin");
+    expect(codes("image", { computer: { newDisk: { bytes: 512e9, sectorBytes: 512, bus: "nvme" } } })).toContain(
+      "start-entry",
+    );
   });
 
   test("restoring an increment takes as long as all that it builds on", () => {

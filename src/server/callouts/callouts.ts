@@ -376,6 +376,8 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
     gives: {
       ...{ outcome: chosen.outcome, release: chosen.release, image: chosen.image },
       ...{ drivers: chosen.drivers, seconds: chosen.seconds, happening: row.happening, isTargetNew: toldDisk !== null },
+      imageDays: chosen.lostDays,
+      isImageOfAnother: detail.newComputer !== null,
       target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
     },
   });

@@ -57,7 +57,21 @@ const sameMode: Rule = ({ computer, image, release, starts }) => {
  * size unless the kit converts. Common practice.
  */
 const fitsTarget: Rule = ({ computer, image, release }) =>
-  fittingTarget(computer, (disk) => all([largeEnough(disk, image), sameSectors(disk, image, release)]));
+  fittingTarget(computer, (disk) =>
+    all([largeEnough(disk, image), sameSectors(disk, image, release), withinTable(disk, image)]),
+  );
+
+/** Sectors are counted in 32 bits in an MBR. UEFI 2.10, 5.2.1. */
+const MBR_SECTORS = 2 ** 32;
+
+/** An image of a disk that starts by BIOS comes back with its MBR, which reaches no further on a larger disk. */
+function withinTable(target: DiskFacts, { mode, partitions }: ImagePart): Ruling | null {
+  const reach = MBR_SECTORS * (target.sectorBytes ?? 512);
+  const isGpt = partitions?.some(({ role }) => role === "bios-boot" || role === "esp");
+  return mode === "bios" && !isGpt && target.bytes > reach
+    ? holds({ code: "mbr-limit", disk: target.name, bytes: reach })
+    : null;
+}
 
 function largeEnough(target: DiskFacts, { diskBytes }: ImagePart): Ruling {
   if (diskBytes === null) return unknown({ code: "image-fact-missing", fact: "diskBytes" });

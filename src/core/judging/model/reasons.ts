@@ -83,6 +83,7 @@ export type LinkReason =
   | { code: "system-disk-open"; disks: string[] }
   | { code: "disk-in-set"; disk: string; set: DiskSet }
   | { code: "other-target"; disk: string; bytes: number }
+  | { code: "mbr-limit"; disk: string; bytes: number }
   | { code: "sectors-differ"; disk: string; bytes: number; image: number }
   | { code: "image-starts-again" }
   | { code: "image-lacks"; lacks: ("esp" | "active" | "system")[] }
