@@ -42,16 +42,27 @@ class Classes<T> {
 
 /** One value for each pair of a row class and a column class, worked out when it is first asked for. */
 class PairTable<T> {
-  private readonly rows: T[][] = [];
+  private readonly rows: (T | undefined)[][] = [];
   constructor(private readonly judge: (row: number, column: number) => T) {}
+
+  /** The values of a row as far as they were asked for one by one. */
+  known(row: number): readonly (T | undefined)[] {
+    this.rows[row] ??= [];
+    return itemAt(this.rows, row);
+  }
+
+  at(row: number, column: number): T {
+    this.rows[row] ??= [];
+    const values = itemAt(this.rows, row);
+    const value = values[column] ?? this.judge(row, column);
+    values[column] = value;
+    return value;
+  }
 
   /** All values of a row, for the columns that are asked for. */
   row(row: number, columns: number): T[] {
-    let values = this.rows[row];
-    if (!values) {
-      values = [];
-      this.rows[row] = values;
-    }
+    this.rows[row] ??= [];
+    const values = itemAt(this.rows, row) as T[];
     for (let column = values.length; column < columns; column++) values[column] = this.judge(row, column);
     return values;
   }
@@ -152,7 +163,7 @@ export class FleetMatrix {
       const shared = this.sharedGive.get(give);
       // Images matter only to what puts them back.
       if (shared !== undefined && !releases.some(({ facts }) => facts.purposes.includes("put-back-images")))
-        return itemAt(this.giveBits.row(shared, set + 1), set);
+        return this.giveBits.at(shared, set);
       return this.bestGive(itemAt(this.gives.members, give), NO_MEDIUM, releases, up);
     });
     const columns = this.media.length;
@@ -303,6 +314,8 @@ export class FleetMatrix {
     this.columnClasses.views[column] = views;
     this.columnClasses.releases[column] = releases;
     this.columnClasses.place[column] = place;
+    if (medium.releases.some(({ startedBy }) => startedBy != null)) this.split.add(column);
+    else this.split.delete(column);
   }
 
   private classesOfMedium({ part, views, as, releases, fault }: FleetMedium): ColumnClasses {
@@ -385,6 +398,8 @@ export class FleetMatrix {
     }
   }
 
+  /** Media of whose releases not all come up on every computer. */
+  private readonly split = new Set<number>();
   /** What comes up of all media, and how, on computers of a class. */
   private readonly setsByStart = new Map<number, Uint32Array>();
   private readonly setNumbers = new Map<number, number>();
@@ -403,11 +418,10 @@ export class FleetMatrix {
 
   /** What comes up of a medium's releases on computers of a class, and how: the number of the set. */
   private makeSet(start: number, column: number): number {
-    const views = itemAt(this.columnClasses.views, column);
-    const bits = itemAt(this.startBits.row(start, views + 1), views) >> UP_SHIFT;
-    const { releases } = itemAt(this.media, column);
-    let number = itemAt(this.columnClasses.releases, column);
-    if (releases.some(({ startedBy }) => startedBy != null)) {
+    const views = this.columnClasses.views[column] as number;
+    const bits = this.startBits.at(start, views) >> UP_SHIFT;
+    let number = this.columnClasses.releases[column] as number;
+    if (this.split.has(column)) {
       const reached = this.releasesOn(itemAt(this.starts.members, start), column);
       number = this.releaseSets.of(keyOfSet(reached), reached);
     }
@@ -430,7 +444,8 @@ export class FleetMatrix {
     const releases = this.setsOn(start);
     const starts = this.startBits.row(start, this.views.members.length);
     const places = this.atHandBits.row(site, this.places.members.length);
-    const gives = this.giveBits.row(give, this.sets.members.length);
+    // Of all the ways in which media come up anywhere a computer meets a few.
+    const gives = this.giveBits.known(give);
     const { views, place } = this.columnClasses;
     const proven = this.provenRow(proof);
     for (let column = 0, at = row * columns; column < columns; column++, at++) {
@@ -438,7 +453,8 @@ export class FleetMatrix {
         ((starts[views[column] as number] as number) & UP_LESS) |
         (places[place[column] as number] as number) |
         (proven[column] as number);
-      this.cells[at] = common | givenBits(itemAt(gives, releases[column] as number), common);
+      const set = releases[column] as number;
+      this.cells[at] = common | givenBits(gives[set] ?? this.giveBits.at(give, set), common);
     }
     if (!own) return;
     this.judgeDrilled(row);
@@ -484,7 +500,7 @@ export class FleetMatrix {
       ? itemAt(this.proven, column).judge(computer, this.policyFor(computer))
       : this.provenOfClass(column, proof);
     const common = starts | atHand | proven;
-    const bits = itemAt(this.giveBits.row(give, releases + 1), releases);
+    const bits = this.giveBits.at(give, releases);
     this.cells[row * this.media.length + column] = common | givenBits(bits, common);
     if (own && this.isHeldOn(computer, tag)) this.judgeHolder(row, column);
   }
@@ -528,8 +544,7 @@ export class FleetMatrix {
     const others = itemAt(this.cells, at) & COMMON_MASK & ~linkBits("proven", "broken");
     const { give: own, start } = itemAt(this.rowClasses, row);
     const releases = this.setOf(start, column);
-    const give = this.giveBits.row(own, this.sets.members.length);
-    this.cells[at] = others | bits | givenBits(itemAt(give, releases), others | bits);
+    this.cells[at] = others | bits | givenBits(this.giveBits.at(own, releases), others | bits);
   }
 }
 

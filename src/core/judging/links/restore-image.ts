@@ -112,11 +112,25 @@ const startsAgain: Rule = ({ image }) => {
     : broken({ code: "image-lacks", lacks: lacks.flatMap(({ part, isOpen }) => (isOpen ? [] : [part])) });
 };
 
-/** An image with all that it builds on, back to a full one; what keeps it from that. */
-function lineageOf({ image, imageById }: Pick<ImageInput, "image" | "imageById">): {
+interface ImageLineage {
   parts: ImagePart[];
+  /** What keeps it from being whole, but for what is missing of the parts themselves. */
   fault: Ruling | null;
-} {
+}
+
+/** Several rules go by it, on every medium: it is followed once for as long as the same world is judged. */
+const lineages = new WeakMap<ImagePart, { imageById: ImageInput["imageById"]; lineage: ImageLineage }>();
+
+/** An image with all that it builds on, back to a full one. */
+function lineageOf({ image, imageById }: Pick<ImageInput, "image" | "imageById">): ImageLineage {
+  const followed = lineages.get(image);
+  if (followed?.imageById === imageById) return followed.lineage;
+  const lineage = followLineage(image, imageById);
+  lineages.set(image, { imageById, lineage });
+  return lineage;
+}
+
+function followLineage(image: ImagePart, imageById: ImageInput["imageById"]): ImageLineage {
   const parts: ImagePart[] = [];
   for (let part: ImagePart = image; ; ) {
     if (parts.some(({ id }) => id === part.id))

@@ -200,10 +200,12 @@ function ofImages({ computer, medium, release, up }: Giving, around: GiveSurroun
   return ownImages.map((image) => {
     const input: ImageInput = { computer, medium, release, image, imageById, mediumByTag, starts: up.starts };
     const { onShares, elsewhere } = copiesOf(input);
-    const ways = [
-      ...(elsewhere || !onShares ? [{ network: false, ruling: judgeImage({ ...input, network: false }) }] : []),
-      ...(onShares ? [{ network: true, ruling: judgeImage(input) }] : []),
-    ].map((way) => ({ ...way, both: all([way.ruling, seesOf(computer, release, way.network, up.as, around)]) }));
+    if (!onShares) return { image, ruling: judgeImage({ ...input, network: false }), network: false };
+    if (!elsewhere) return { image, ruling: judgeImage(input), network: true };
+    const ways = [false, true].map((network) => {
+      const ruling = judgeImage({ ...input, network });
+      return { network, ruling, both: all([ruling, seesOf(computer, release, network, up.as, around)]) };
+    });
     const way = best(ways, ({ both }) => both);
     return { image, ruling: way?.ruling ?? judgeImage(input), network: way?.network ?? false };
   });
