@@ -124,7 +124,7 @@ export function changeText(change: Change): string {
     case "storageMode":
       return `Set the storage controller to ${change.to}`;
     case "driver":
-      return `Carry along ${change.to}`;
+      return change.from === "not loaded" ? `Load the driver ${change.to}` : `Carry along ${change.to}`;
     case "keyboard":
       return "Attach a keyboard by USB";
     case "store":

@@ -1,10 +1,9 @@
+import { givesOf, targetDisk } from "../callout/gives";
 import type { Happening } from "../callout/happenings";
 import { type CallOutFacts, lostBy, offersFor, restoreSeconds, secondsOf } from "../callout/offers";
 import type { Lost } from "../callout/record";
-import type { RunSheetInput } from "../callout/run-sheet";
-import type { GuidedStep, SheetDisk } from "../callout/step";
-import { calloutSteps } from "../callout/steps";
-import { systemDisk } from "../computer/needs/system-disk";
+import { type RunSheetInput, sheetSteps } from "../callout/run-sheet";
+import type { Step } from "../callout/step";
 import type { Need } from "../cover/policy";
 import { Serving } from "../cover/serving";
 import { type NeedStanding, standingOf } from "../cover/standing";
@@ -15,7 +14,6 @@ import type { ComputerPart } from "../judging/model/parts";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import { type PhasedChange, phasedChanges } from "../judging/routes/phases";
 import { type Route, rankRoutes } from "../judging/routes/routes";
-import { daysBetween } from "../kernel/days";
 import type { ReadWorld } from "./read";
 
 /** What is asked of a world; what is left out is asked of all. */
@@ -32,7 +30,7 @@ export interface Question {
 export interface JudgedRoute {
   route: Route;
   changes: PhasedChange[];
-  steps: GuidedStep[];
+  steps: Step[];
   /** Until it is handed back, and the least that giving back alone takes. */
   seconds: Range;
   restoreLeast: number;
@@ -84,27 +82,19 @@ function judged(read: ReadWorld, computer: ComputerPart, route: Route, facts: Ca
   const { outcome } = route;
   const kind = outcome?.kind ?? null;
   const image = outcome?.image ?? null;
-  const restore = kind === null ? null : restoreSeconds(route, kind, facts, targetOf(computer, changes)?.bus ?? null);
+  const bus = targetDisk(computer, changes)?.bus ?? null;
+  const restore = kind === null ? null : restoreSeconds(route, kind, facts, bus);
+  const gives = givesOf(computer, route, { today: facts.today, happening: facts.happening, seconds: restore });
   return {
     ...{ route, changes },
-    steps: calloutSteps({
-      ...sheetOf(read, computer, route, changes),
-      gives: givesOf(computer, route, changes, { facts, seconds: restore }),
-    }),
-    seconds: kind === null ? NO_TIME : secondsOf(route, kind, facts, targetOf(computer, changes)?.bus ?? null),
+    steps: sheetSteps({ ...sheetOf(read, computer, route, changes), gives }),
+    seconds: kind === null ? NO_TIME : secondsOf(route, kind, facts, bus),
     restoreLeast: restore?.low ?? 0,
     lost: kind === null ? null : lostBy(kind, image, facts),
   };
 }
 
 const NO_TIME: Range = { low: 0, likely: 0, high: 0 };
-
-/** The disk that is written to: another one where the route says so. */
-function targetOf(computer: ComputerPart, changes: readonly PhasedChange[]) {
-  const other = changes.find(({ setting }) => setting === "target")?.to;
-  const { facts, toldDisk } = computer;
-  return other ? (facts.disks?.find(({ name }) => name === other) ?? null) : systemDisk(facts, toldDisk ?? null);
-}
 
 function sheetOf(
   { kinds, world }: ReadWorld,
@@ -121,27 +111,6 @@ function sheetOf(
       ...{ loads: route.release === null ? [] : [route.release] },
     },
     ...{ as: route.as, starts: route.links.starts, changes, keyCard: null },
-  };
-}
-
-function givesOf(
-  computer: ComputerPart,
-  { outcome, release, links }: Route,
-  changes: PhasedChange[],
-  { facts, seconds }: { facts: CallOutFacts; seconds: Range | null },
-) {
-  const image = outcome?.image ?? null;
-  const disk = targetOf(computer, changes);
-  const target: SheetDisk | null = disk && {
-    ...{ name: disk.name, bytes: disk.bytes, model: disk.model, serial: disk.serial },
-  };
-  return {
-    ...{ outcome: outcome?.kind ?? ("files" as const), release, target, isTargetNew: Boolean(computer.toldDisk) },
-    image: image && { name: image.id, takenAt: image.takenAt, places: image.places, keyPlace: image.keyPlace },
-    drivers: links.sees.changes.flatMap(({ setting, to }) => (setting === "driver" ? [to] : [])),
-    ...{ seconds, happening: facts.happening },
-    imageDays: image && daysBetween(image.takenAt, facts.today),
-    isImageOfAnother: image !== null && image.computer !== computer.tag,
   };
 }
 

@@ -7,7 +7,6 @@ import type { ComputerRecord } from "@/core/computer/exchange/columns";
 import { writeLine } from "@/core/computer/exchange/lines";
 import type { KeyCard } from "@/core/computer/facts/key-cards";
 import type { Facts } from "@/core/computer/facts/schema";
-import { phasedChanges } from "@/core/judging/routes/phases";
 import { type Route, verdictsOf } from "@/core/judging/routes/routes";
 import { type PackFile, type PackHead, packFiles } from "@/core/making/pack/pack";
 import type { PlannedLoad } from "@/core/making/planning/plan";
@@ -24,7 +23,7 @@ import { dataFolder } from "../host/folders";
 import { asKeyCard, keyCardOf } from "../inventory/key-cards";
 import { factsOfStored } from "../inventory/list-store";
 import { keptOf } from "../media/releases";
-import { runSheetInput, sheetMedium } from "../media/run-sheets";
+import { runSheetInput, sheetMedium, sheetOfRoute } from "../media/run-sheets";
 
 /** A computer that a medium will be a route for. */
 export interface Served {
@@ -71,7 +70,7 @@ export async function makePack(
       sheet: runSheetInput(
         { row: record, siteName: record.site, facts: record.facts },
         { ...sheetMedium(wish.tag, null), kind: wish.kind, loads },
-        { as: route.as, starts: route.links.starts, changes: phasedChanges(route) },
+        sheetOfRoute(record, route, wish.madeAt.slice(0, 10)),
         card,
       ),
       links: verdictsOf(route.links),

@@ -36,7 +36,7 @@ export function routeDocument({ route, changes, steps, seconds, restoreLeast, lo
     ...{ computer, medium, as, release, outcome: outcome?.kind ?? null, image: outcome?.image?.id ?? null },
     links: ofEachLink((name: LinkName) => linkRow(links[name])),
     changes: changes.map(({ setting, from, to, link, phase }) => ({ setting, from, to, link, phase })),
-    steps: steps.map(({ step }) => {
+    steps: steps.map((step) => {
       const { act, details } = stepText(step);
       return { code: step.code, text: act, detail: details };
     }),

@@ -6,8 +6,8 @@ import { PrintButton } from "@/app/_parts/print-button";
 import { sheetSteps } from "@/core/callout/run-sheet";
 import { isDangerous } from "@/core/callout/step";
 import { LINK_NAMES } from "@/core/judging/model/schema";
-import { phasedChanges } from "@/core/judging/routes/phases";
 import { verdictsOf } from "@/core/judging/routes/routes";
+import { dayOf } from "@/core/kernel/days";
 import { changeText, linkTitle, reasonText, verdictText } from "@/core/words/reasons";
 import { outcomeText } from "@/core/words/routes";
 import { stepText } from "@/core/words/steps";
@@ -15,7 +15,7 @@ import { routesOf } from "@/server/fleet/routes";
 import { getComputer } from "@/server/inventory/computers";
 import { asKeyCard, keyCardOf } from "@/server/inventory/key-cards";
 import { getMedium } from "@/server/media/media";
-import { runSheetInput, sheetMedium } from "@/server/media/run-sheets";
+import { runSheetInput, sheetMedium, sheetOfRoute } from "@/server/media/run-sheets";
 import { ChainHead } from "@/ui/chain";
 import { firmwareText, timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
@@ -64,7 +64,7 @@ export default async function RunSheet({ params }: Props) {
     runSheetInput(
       computer,
       sheetMedium(medium.row.tag, medium),
-      { as: route.as, starts, changes: phasedChanges(route) },
+      sheetOfRoute({ tag: computer.row.tag, facts: computer.facts }, route, dayOf(new Date())),
       asKeyCard(card),
     ),
   );
@@ -115,7 +115,7 @@ export default async function RunSheet({ params }: Props) {
           {steps.map((step, index) => (
             <li
               key={step.code}
-              className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5 print:py-[1.1mm]"
+              className="grid break-inside-avoid grid-cols-[2.4rem_1.4rem_1fr] items-baseline border-line border-b py-1.5 print:py-[0.75mm]"
             >
               <span className="font-bold text-xl tabular-nums">{index + 1}</span>
               <span aria-hidden="true" className="inline-block size-3.5 translate-y-0.5 border-2 border-ink" />
