@@ -330,6 +330,24 @@ describe("Sees", () => {
     ).toBe("holds");
   });
 
+  test("a new NVMe disk is its own controller; one of another bus hangs on a controller that has to be known", () => {
+    const sata = {
+      facts: {
+        disks: [main({ name: "sda", bus: "sata" })],
+        devices: [AHCI, USB].map((modalias) => ({ modalias })),
+        systems: [system({ partition: null })],
+      },
+    };
+    const newDisk = (bus: string) => ({ ...sata, computer: { newDisk: { bytes: 512e9, sectorBytes: 512, bus } } });
+    expect(link("sees", "image", newDisk("nvme"))[0]).toBe("holds");
+    const { nvme: _, ...older } = MODULES;
+    expect(
+      link("sees", "image", { ...newDisk("nvme"), spindle: { drivers: { kind: "modules", drivers: older } } })[0],
+    ).toBe("broken");
+    expect(link("sees", "image", newDisk("sas"))).toEqual(["unknown", "no-controller-known"]);
+    expect(link("sees", "image", newDisk("sata"))[0]).toBe("holds");
+  });
+
   test("eMMC on a PCI SD host (class 0805) is judged", () => {
     const parts = (drivers: object) => ({
       facts: { disks: [main({ bus: "mmc" })], devices: [SD_HOST, USB].map((modalias) => ({ modalias })) },

@@ -108,9 +108,19 @@ class Look {
   /** The controllers that a disk can hang on by its bus: one of them must be driven, the mapping one in any case. */
   private disk(disk: DiskFacts, controllers: DeviceFacts[]): Ruling {
     const possible = controllersFor(disk, controllers);
+    if (possible.length === 0 && disk.name === this.asked.computer.toldDisk) return this.ofNewDisk(disk);
     const mapping = disk.bus === "nvme" ? possible.filter(isMapping) : [];
     if (mapping.length > 0) return this.allOf(mapping, disk);
     return this.allOf(possible.length > 0 ? possible : controllers, disk);
+  }
+
+  /** A new NVMe disk is its own controller, of the standard class; any other hangs on one that is not recorded. */
+  private ofNewDisk(disk: DiskFacts): Ruling {
+    if (disk.bus !== "nvme") return unknown({ code: "no-controller-known" });
+    return this.allOf(
+      [{ modalias: plainModalias(this.plainMode(disk)), class: "storage", name: "the new NVMe disk" }],
+      disk,
+    );
   }
 
   private allOf(controllers: DeviceFacts[], disk: DiskFacts | null): Ruling {
@@ -171,9 +181,7 @@ class Look {
 
   /** Whether it drives a controller that is set to no RAID: by its class, as AHCI or NVMe. */
   private drivesPlainMode(disk: DiskFacts | null): boolean {
-    const { sub, face } = this.plainMode(disk);
-    const plain = `pci:v0000FFFEd0000FFFEsv0000FFFEsd0000FFFEbc01sc${sub}i${face}`;
-    return this.drivers.claimants(plain).length > 0;
+    return this.drivers.claimants(plainModalias(this.plainMode(disk))).length > 0;
   }
 
   private plainMode(disk: DiskFacts | null): { name: string; sub: string; face: string } {
@@ -251,6 +259,11 @@ function nameOf({ name, modalias }: DeviceFacts): string {
 function subClassOf({ modalias }: DeviceFacts): string | null {
   const parsed = parseModalias(modalias);
   return parsed?.bus === "pci" ? parsed.subClass : null;
+}
+
+/** A controller that is known by its class alone. */
+function plainModalias({ sub, face }: { sub: string; face: string }): string {
+  return `pci:v0000FFFEd0000FFFEsv0000FFFEsd0000FFFEbc01sc${sub}i${face}`;
 }
 
 /** "8086:282a": vendor and device; empty for other buses. */
