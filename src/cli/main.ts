@@ -141,8 +141,10 @@ export async function main(args: string[]): Promise<number> {
     });
   program
     .command("import")
-    .description("take in what media say of themselves: an inventory is rebuilt from a shelf of them")
-    .argument("<file...>", "media images or devices, or the folders that media are mounted at")
+    .description(
+      "take in a world document, or what media say of themselves: an inventory is rebuilt from a shelf of them",
+    )
+    .argument("<file...>", "creel.world/1, media images or devices, or the folders that media are mounted at")
     .option("--as <name>", "who takes them in")
     .option("--verify", "also compare each whole medium with the manifest that it carries")
     .option("--json", "one JSON object a line")

@@ -1,5 +1,5 @@
 import { spawnSync } from "node:child_process";
-import { readFileSync } from "node:fs";
+import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { factsSchema } from "@/core/computer/facts/schema";
 import { readWorld } from "@/core/world/read";
@@ -49,4 +49,58 @@ test("the inventory goes out as one document, from which the same is judged with
   const refused = creel(["export", "--out", "no-folder/world.json"]);
   expect([refused.status, refused.stdout]).toEqual([2, ""]);
   expect(refused.stderr).toMatch(/^creel: no-folder\/world\.json: [^\n]+\n$/);
+});
+
+test("a document is taken in, all of it or nothing, and changes nothing that is known; out again it says the same", () => {
+  const world = {
+    ...{
+      schema: "creel.world/1",
+      today: "2026-07-01",
+      sites: [{ name: "Workshop" }],
+      travel: [["Workshop", "North Pier", 25]],
+    },
+    computers: [
+      {
+        tag: "WS-900",
+        site: "Workshop",
+        facts: {
+          schema: "creel.facts/1",
+          computer: { make: "Corvane", model: "Slate 14" },
+          disks: [{ name: "sda", bytes: 256e9 }],
+        },
+      },
+    ],
+    releases: [{ name: "Spindle 3", family: "Linux", facts: { purposes: ["put-back-images"] } }],
+    media: [{ tag: "SP-900", kind: "usb", site: "Workshop", condition: "good", releases: ["Spindle 3"] }],
+    images: [
+      {
+        id: "WS-900 2026-06-01",
+        computer: "WS-900",
+        takenAt: "2026-06-01T10:00:00Z",
+        mode: "uefi",
+        places: [{ on: "medium", tag: "SP-900" }],
+      },
+    ],
+    drills: [{ medium: "SP-900", computer: "WS-900", on: "2026-06-02", result: "started" }],
+    policy: { files: 2 },
+  };
+  const write = (name: string, more: object = {}) => writeFileSync(w.path(name), JSON.stringify({ ...world, ...more }));
+  write("bad.json", { drills: [{ medium: "SP-901", computer: "WS-900", on: "2026-06-02", result: "started" }] });
+  const bad = creel(["import", "bad.json"]);
+  expect([bad.status, bad.stdout]).toEqual([1, expect.stringMatching(/SP-901/)]);
+  expect(JSON.parse(creel(["export"]).stdout).computers.map(({ tag }: { tag: string }) => tag)).not.toContain("WS-900");
+  write("good.json");
+  expect(creel(["import", "good.json"])).toMatchObject({
+    ...{ status: 0, stdout: "Added: 2 sites, 1 computers, 1 releases, 1 media, 1 images, 1 drills, 1 rules.\n" },
+  });
+  expect(creel(["import", "good.json"]).stdout).toBe("Nothing new: all of it is recorded.\n");
+  expect(JSON.parse(creel(["export"]).stdout)).toMatchObject({
+    travel: [["Workshop", "North Pier", 25]],
+    computers: expect.arrayContaining([expect.objectContaining({ tag: "WS-900", site: "Workshop" })]),
+    media: [{ tag: "SP-900", site: "Workshop", condition: "good", releases: ["Spindle 3"] }],
+    images: [{ id: "WS-900 2026-06-01", places: [{ on: "medium", tag: "SP-900" }] }],
+    drills: [{ medium: "SP-900", computer: "WS-900", on: "2026-06-02", result: "started" }],
+    rules: expect.arrayContaining([{ scope: "everywhere", target: "", values: { files: 2 } }]),
+  });
+  expect(creel(["import", "world.json"]).stdout).toBe("Nothing new: all of it is recorded.\n");
 });

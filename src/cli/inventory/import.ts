@@ -1,5 +1,5 @@
-import { stat } from "node:fs/promises";
-import { join } from "node:path";
+import { readFile, stat } from "node:fs/promises";
+import { basename, join } from "node:path";
 import { CachedSource } from "@/core/kernel/source";
 import { findPack, type OpenPackFile, type Pack, readPack } from "@/core/making/pack/pack-read";
 import { inspect } from "@/core/medium/inspection/inspect";
@@ -7,7 +7,10 @@ import { verifyAgainst } from "@/core/medium/integrity/verify";
 import { packProblemText } from "@/core/words/bench";
 import { problemText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
+import { readWorld, type WorldReading } from "@/core/world/read";
+import type { WorldDocument } from "@/core/world/schema";
 import { importPack, type PackImport, type PackImportOptions } from "@/server/bench/pack-import";
+import { importWorld, type WorldImport } from "@/server/bench/world-import";
 import { FileSource } from "@/server/host/file-source";
 import { nativeHasher } from "@/server/host/native-hasher";
 import { fileProblem, UsageError, withFile } from "../problems";
@@ -39,7 +42,14 @@ export async function runImport(files: string[], options: ImportOptions): Promis
     exit = 1;
     say(options, { file, problem }, `${visible(file)}: ${problem}`);
   };
+  const worlds: { file: string; document: WorldDocument }[] = [];
   for (const file of files) {
+    const world = await worldIn(file);
+    if (world) {
+      if (world.ok) worlds.push({ file, document: world.document });
+      else refuse(file, [world.at, world.told].filter(Boolean).join(": "));
+      continue;
+    }
     const reading = (await isFolder(file)) ? await inFolder(file) : await onMedium(file, options.verify ?? false);
     if (typeof reading === "string") refuse(file, reading);
     else found.push({ file, ...reading });
@@ -51,8 +61,34 @@ export async function runImport(files: string[], options: ImportOptions): Promis
       if (result.ok) say(options, { file, ...result.value, isWhole: given.isWhole }, told(result.value, given.isWhole));
       else refuse(file, problemText(result.problem));
     }
+    for (const { file, document } of worlds) {
+      const result = await importWorld(context, document, basename(file));
+      if (result.ok) say(options, { file, ...result.value }, worldTold(result.value));
+      else refuse(file, problemText(result.problem));
+    }
   });
   return exit;
+}
+
+/** A file that is a world document, read; null: it is something else. */
+async function worldIn(file: string): Promise<WorldReading | null> {
+  if (!/\.json$/i.test(file)) return null;
+  let text: string;
+  try {
+    text = await readFile(file, "utf8");
+  } catch {
+    return null;
+  }
+  try {
+    return readWorld(JSON.parse(text.replace(/^\uFEFF/, "")));
+  } catch {
+    return { ok: false, at: null, told: "not JSON" };
+  }
+}
+
+function worldTold(added: WorldImport): string {
+  const parts = Object.entries(added).flatMap(([what, count]) => (count > 0 ? [`${count} ${what}`] : []));
+  return parts.length > 0 ? `Added: ${parts.join(", ")}.` : "Nothing new: all of it is recorded.";
 }
 
 function say({ json }: ImportOptions, value: object, text: string): void {

@@ -161,7 +161,7 @@ async function complete(
 }
 
 /** Adds those that are not known by tag or serial, all or none; gives how many. */
-async function addComputers(context: Context, packed: PackedComputer[], from: string): Promise<Result<number>> {
+export async function addComputers(context: Context, packed: PackedComputer[], from: string): Promise<Result<number>> {
   if (packed.length === 0) return ok(0);
   const tags = packed.map(({ record }) => record.tag);
   const serials = packed.flatMap(({ record }) => record.facts.computer.serial ?? []);
@@ -186,7 +186,8 @@ async function addComputers(context: Context, packed: PackedComputer[], from: st
   return fault ? refused({ code: "table-fault", fault }) : ok(report.value.added);
 }
 
-async function siteOf(context: Context, name: string): Promise<Result<number | null>> {
+/** The site of that name, added where there is none. */
+export async function siteOf(context: Context, name: string): Promise<Result<number | null>> {
   const [known] = await context.db.select({ id: sites.id }).from(sites).where(eq(sites.name, name));
   return known ? ok(known.id) : addSite(context, { name });
 }

@@ -1,0 +1,182 @@
+import { and, eq } from "drizzle-orm";
+import { COMPUTER_SCHEMA, readLine } from "@/core/computer/exchange/lines";
+import type { PackedComputer } from "@/core/making/pack/pack-read";
+import type { WorldDocument } from "@/core/world/schema";
+import { act } from "../act";
+import type { Context } from "../context";
+import { computers, drills, kits, media, releases, systemImages } from "../db/schema";
+import { recordDrill } from "../drills/drills";
+import { recordImage } from "../images/images";
+import { listRules, loadTravel, saveRule, setTravel } from "../inventory/policies";
+import { addMedium } from "../media/media";
+import { addKit, addRelease } from "../media/releases";
+import { fail, ok, type Result } from "../problems";
+import { addComputers, siteOf } from "./pack-import";
+
+/** How many of each kind came in; what was known already is left as it was. */
+export type WorldImport = Record<"sites" | "computers" | "releases" | "media" | "images" | "drills" | "rules", number>;
+
+/**
+ * Takes a world in, all of it or nothing: adds, and changes nothing that is known. What was read of media and releases is
+ * not in it as files are, so that they come in as not read yet.
+ */
+export function importWorld(context: Context, world: WorldDocument, from: string): Promise<Result<WorldImport>> {
+  return act(context, null, (acting) => importWithin(acting, world, from));
+}
+
+async function importWithin(context: Context, world: WorldDocument, from: string): Promise<Result<WorldImport>> {
+  const before = (await loadTravel(context.db)).places.length;
+  const places = new Map<string, number>();
+  const named = [...world.sites.map(({ name }) => name), ...world.media.flatMap(({ site }) => site ?? [])];
+  for (const name of new Set([...named, ...world.travel.flatMap(([a, b]) => [a, b])])) {
+    const id = await siteOf(context, name);
+    if (!id.ok) return id;
+    if (id.value !== null) places.set(name, id.value);
+  }
+  const fleet = await addComputers(context, linesOf(world), from);
+  if (!fleet.ok) return fleet;
+  const steps = [addTravel, addReleases, addMedia, addImages, addDrills, addRules] as const;
+  const added: number[] = [];
+  for (const step of steps) {
+    const result = await step(context, world, places);
+    if (!result.ok) return result;
+    added.push(result.value);
+  }
+  const [, itsReleases = 0, itsMedia = 0, images = 0, itsDrills = 0, rules = 0] = added;
+  const sites = (await loadTravel(context.db)).places.length - before;
+  return ok({
+    ...{ sites, computers: fleet.value, releases: itsReleases },
+    ...{ media: itsMedia, images, drills: itsDrills, rules },
+  });
+}
+
+/** Computers as lines of an export, which an import of computers reads. */
+function linesOf({ computers: told }: WorldDocument): PackedComputer[] {
+  return told.flatMap(({ tag, site, facts }) => {
+    const text = JSON.stringify({ schema: COMPUTER_SCHEMA, tag, site, facts });
+    const reading = readLine(text);
+    return reading.ok ? [{ record: reading.record, text }] : [];
+  });
+}
+
+type Step = (context: Context, world: WorldDocument, places: ReadonlyMap<string, number>) => Promise<Result<number>>;
+
+const addTravel: Step = async (context, { travel }, places) => {
+  const { legs } = await loadTravel(context.db);
+  for (const [from, to, minutes] of travel) {
+    const [fromId, toId] = [places.get(from), places.get(to)];
+    const isKnown = legs.some((leg) => [leg.fromId, leg.toId].every((id) => id === fromId || id === toId));
+    if (isKnown || minutes === 0) continue;
+    const set = await setTravel(context, { fromId, toId, minutes });
+    if (!set.ok) return set;
+  }
+  return ok(travel.length);
+};
+
+async function releaseId(context: Context, kit: string, name: string): Promise<number | null> {
+  const [row] = await context.db
+    .select({ id: releases.id })
+    .from(releases)
+    .innerJoin(kits, eq(kits.id, releases.kitId))
+    .where(and(eq(kits.name, kit), eq(releases.name, name)));
+  return row?.id ?? null;
+}
+
+/** "Lantern 12" as kit and release, where they are not told apart. */
+function namesOf({ name, kit, version }: WorldDocument["releases"][number]): { kit: string; name: string } {
+  const [, named = name, numbered = "1"] = /^(.*?)\s+(\S*\d\S*)$/.exec(name) ?? [];
+  return { kit: kit ?? named, name: version || numbered };
+}
+
+const addReleases: Step = async (context, world) => {
+  let added = 0;
+  for (const release of world.releases) {
+    const { kit, name } = namesOf(release);
+    if ((await releaseId(context, kit, name)) !== null) continue;
+    const [known] = await context.db.select({ id: kits.id }).from(kits).where(eq(kits.name, kit));
+    const kitId = known ? ok(known.id) : await addKit(context, { name: kit, family: release.family, purpose: null });
+    if (!kitId.ok) return kitId;
+    const kept = await addRelease(context, { kitId: kitId.value, name, madeOn: release.madeOn, facts: release.facts });
+    if (!kept.ok) return kept;
+    added++;
+  }
+  return ok(added);
+};
+
+const addMedia: Step = async (context, world, places) => {
+  const byName = new Map(world.releases.map((release) => [release.name, namesOf(release)]));
+  let added = 0;
+  for (const { tag, kind, site, lentTo, retired, condition, writtenOn, verified, releases: carried } of world.media) {
+    const [known] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
+    if (known || retired) continue;
+    const ids: number[] = [];
+    for (const name of carried) {
+      const names = byName.get(name);
+      const id = names && (await releaseId(context, names.kit, names.name));
+      if (!id) return fail({ code: "not-found", what: "release", name });
+      ids.push(id);
+    }
+    const medium = {
+      ...{ tag, kind: kind ?? "usb", site, lentTo, condition, writtenOn, releaseIds: ids },
+      siteId: site === null ? null : (places.get(site) ?? null),
+      ...{ capacityBytes: null, name: null, note: null },
+      verified: verified && {
+        on: verified.on,
+        whole: verified.whole,
+        ...(verified.sampledOn ? { sampledOn: verified.sampledOn } : {}),
+      },
+    };
+    const kept = await addMedium(context, medium, null, new Map());
+    if (!kept.ok) return kept;
+    added++;
+  }
+  return ok(added);
+};
+
+const addImages: Step = async (context, world) => {
+  let added = 0;
+  for (const { id: name, computer, takenAt, ...body } of world.images) {
+    const [known] = await context.db
+      .select({ id: systemImages.id })
+      .from(systemImages)
+      .where(eq(systemImages.name, name));
+    if (known) continue;
+    const kept = await recordImage(context, { name, computer, takenAt, body });
+    if (!kept.ok) return kept;
+    added++;
+  }
+  return ok(added);
+};
+
+const addDrills: Step = async (context, world) => {
+  let added = 0;
+  for (const { medium, computer, on, result, firmwareVersion, emulated } of world.drills) {
+    // What was seen on an emulated computer is recorded with its evidence, which is not here.
+    if (emulated) continue;
+    const [known] = await context.db
+      .select({ id: drills.id })
+      .from(drills)
+      .innerJoin(media, eq(media.id, drills.mediumId))
+      .innerJoin(computers, eq(computers.id, drills.computerId))
+      .where(and(eq(media.tag, medium), eq(computers.tag, computer), eq(drills.on, on), eq(drills.result, result)));
+    if (known) continue;
+    const kept = await recordDrill(context, { medium, computer, on, result, firmwareVersion });
+    if (!kept.ok) return kept;
+    added++;
+  }
+  return ok(added);
+};
+
+const addRules: Step = async (context, world) => {
+  const known = await listRules(context.db);
+  const everywhere = { scope: "everywhere" as const, target: "", values: world.policy };
+  const told = [...(Object.keys(world.policy).length > 0 ? [everywhere] : []), ...world.rules];
+  let added = 0;
+  for (const rule of told) {
+    if (known.some(({ scope, target }) => scope === rule.scope && target === rule.target)) continue;
+    const kept = await saveRule(context, rule, null);
+    if (!kept.ok) return kept;
+    added++;
+  }
+  return ok(added);
+};
