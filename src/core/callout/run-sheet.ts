@@ -223,10 +223,12 @@ function encryptAgain({ computer }: RunSheetInput, { target }: Gives): Step[] {
 }
 
 /** Where the medium is: with its borrower before its place, since whoever borrowed it has it in hand. */
-function fetchMedium({ medium, computer }: RunSheetInput): Step {
+function fetchMedium(input: RunSheetInput): Step {
+  const { medium, computer } = input;
   const { tag, name, kind, loads, lentTo, siteName: site } = medium;
+  const instead = changesIn(input, "before-start").find(({ setting }) => setting === "release")?.to ?? null;
   const isWhereComputerIs = site !== null && site === computer.siteName;
-  return { code: "fetch", medium: { tag, name, kind, loads }, lentTo, site, isWhereComputerIs };
+  return { code: "fetch", medium: { tag, name, kind, loads }, lentTo, site, isWhereComputerIs, instead };
 }
 
 /** A rescue takes longer than a worn battery lasts: portable computers go on mains first. Common practice. */

@@ -24,6 +24,8 @@ export type Step =
       lentTo: string | null;
       site: string | null;
       isWhereComputerIs: boolean;
+      /** What to take in its place where it is to be had: "one not older than Gannet Desk 11.4". */
+      instead: string | null;
     }
   | { code: "off-network" }
   | { code: "fetch-store"; image: string; places: ImagePlace[] }

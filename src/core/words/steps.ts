@@ -260,7 +260,7 @@ export function stepText(step: Step): StepText {
   }
 }
 
-function fetchText({ medium, lentTo, site, isWhereComputerIs }: Extract<Step, { code: "fetch" }>): StepText {
+function fetchText({ medium, lentTo, site, isWhereComputerIs, instead }: Extract<Step, { code: "fetch" }>): StepText {
   const where = lentTo
     ? `It is with ${lentTo}.`
     : site
@@ -269,7 +269,10 @@ function fetchText({ medium, lentTo, site, isWhereComputerIs }: Extract<Step, { 
   const what = medium.loads.length > 0 ? ` It carries ${medium.loads.join(", ")}.` : "";
   return {
     act: `Fetch ${medium.tag}${medium.name ? ` (${medium.name})` : ""}, ${MEDIUM_KINDS[medium.kind]}.`,
-    details: [`${where}${what} Check the tag printed on it.`],
+    details: [
+      `${where}${what} Check the tag printed on it.`,
+      ...(instead ? [`What it carries may be too old: take ${instead} where there is one.`] : []),
+    ],
   };
 }
 

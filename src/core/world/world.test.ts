@@ -512,6 +512,39 @@ describe("the sheet", () => {
     expect(steps.indexOf("unlock")).toBeLessThan(steps.indexOf("settings"));
   });
 
+  test("every change of every link is on the sheet in its place", () => {
+    const odd = {
+      firmware: firmware({ usbStart: "off", fastBoot: "on" }),
+      devices: [RAID, USB].map((modalias) => ({ modalias })),
+      ports: { usb: 0, optical: false },
+      disks: [main({ bytes: 128e9 }), second({ bus: "nvme", partitions: [] })],
+    };
+    const [route] = answers({ facts: odd }, { outcome: "image" });
+    const lines = (route?.steps ?? []).map((step) => [step.text, ...step.detail].join(" "));
+    const at = (pattern: RegExp) => lines.findIndex((line) => pattern.test(line));
+    const order = [
+      /start from USB on/,
+      /fast boot off/,
+      /storage controller to plain NVMe/,
+      /dock or a card/,
+      /Attach Disk 3|Disk 3 now/,
+      /Choose the target: sda/,
+      /put the settings back/,
+    ];
+    for (const pattern of order) expect([String(pattern), at(pattern) >= 0]).toEqual([String(pattern), true]);
+    expect(at(/storage controller to plain NVMe/)).toBeLessThan(at(/Attach SP-1/));
+    expect(at(/Choose the target: sda/)).toBeLessThan(at(/put the settings back/));
+    const settings = new Set((route?.changes ?? []).map(({ setting }) => setting));
+    expect([...settings].sort()).toEqual(
+      expect.arrayContaining(["fastBoot", "storageMode", "store", "target", "usbPort", "usbStart"]),
+    );
+  });
+
+  test("an environment that is too old: the sheet says to take a newer one", () => {
+    const older = { lantern: { systems: [{ ...INCLUDED, build: 19045, version: "22H2", name: "Windows 10 Pro" }] } };
+    expect(text("start-up", older)).toMatch(/may be too old: take one not older than/);
+  });
+
   test("an old image of a domain, encryption, a new disk: what is to be done afterwards", () => {
     const old = [image({ takenAt: "2026-01-01T10:00:00Z" })];
     const locked = main({
