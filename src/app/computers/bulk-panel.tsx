@@ -28,7 +28,7 @@ const TITLES: Record<FieldName, string> = {
 const ON_OFF = ["on", "off"];
 const CHOICES: Partial<Record<FieldName, readonly string[]>> = {
   form: FORMS,
-  legacyMode: [...ON_OFF, "absent"],
+  legacyMode: [...ON_OFF, "absent", "both"],
   secureBoot: [...ON_OFF, "setup", "absent"],
   fastBoot: ON_OFF,
   usbStart: ON_OFF,

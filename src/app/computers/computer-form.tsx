@@ -153,7 +153,10 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
           NOT_KNOWN,
           ...ARCHES.map((arch) => ({ value: arch, text: archText(arch) })),
         ])}
-        {pick("legacyMode", "Legacy mode", choices("on", "off", "absent"))}
+        {pick("legacyMode", "Legacy mode", [
+          ...choices("on", "off", "absent"),
+          { value: "both", text: "both modes offered" },
+        ])}
         {pick("secureBoot", "Secure Boot", [
           NOT_KNOWN,
           { value: "on", text: "on" },

@@ -2,7 +2,7 @@ import { type KeyCard, type StartKey, startKeys } from "../computer/facts/key-ca
 import type { DiskFacts, Facts } from "../computer/facts/schema";
 import { internalDisks as builtIn } from "../computer/needs/system-disk";
 import type { Range } from "../images/forecast";
-import { SET_UP_SETTINGS } from "../judging/model/changes";
+import { SET_UP_SETTINGS, switchedMode } from "../judging/model/changes";
 import type { ImagePlace } from "../judging/model/parts";
 import { type Change, type Link, type Links, ofEachLink } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
@@ -274,13 +274,13 @@ function attach(input: RunSheetInput): Step {
 function start(input: RunSheetInput): Step {
   const { computer, medium, starts, keyCard } = input;
   const { kind, legacyMode } = computer.facts.firmware;
-  const isSwitched = starts.changes.some(({ setting }) => setting === "legacyMode");
+  const switched = switchedMode(starts.changes);
   const how = starts.reasons.find(({ code }) => code === "uefi-starts" || code === "bios-starts");
   return {
     code: "start",
     medium: medium.tag,
     menuKey: keysOf(input).startMenu,
-    isBios: kind === "bios" || (legacyMode === "on") !== isSwitched,
+    isBios: kind === "bios" || (switched === null ? legacyMode === "on" : switched === "bios"),
     isTablet: computer.facts.computer.form === "tablet",
     reasons: how ? [how] : starts.reasons,
     quirks: keyCard?.quirks ?? null,

@@ -5,6 +5,7 @@ import { judgeProven } from "../judging/links/proven";
 import { linkOf, type Ruling } from "../judging/links/ruling";
 import { judgeSees } from "../judging/links/sees";
 import { plainName } from "../judging/links/versions";
+import { switchedMode } from "../judging/model/changes";
 import { loadsReached } from "../judging/model/loads";
 import type { ComputerPart, DrillPart, MediumPart, PolicyPart, ReleasePart } from "../judging/model/parts";
 import type { Link } from "../judging/model/schema";
@@ -561,8 +562,8 @@ const UPS = 8;
 const UP = { optical: 1, legacyOn: 2, legacyOff: 4 } as const;
 
 function upBits({ as, starts }: ComesUp): number {
-  const switched = starts.changes.find(({ setting }) => setting === "legacyMode")?.to;
-  const legacy = switched === undefined ? 0 : switched === "on" ? UP.legacyOn : UP.legacyOff;
+  const switched = switchedMode(starts.changes);
+  const legacy = switched === null ? 0 : switched === "bios" ? UP.legacyOn : UP.legacyOff;
   return (as === "optical" ? UP.optical : 0) | legacy;
 }
 

@@ -192,7 +192,13 @@ export function missingText(fact: MissingFact): string {
 }
 
 const listOf = (names: string[]) => names.map((name) => `“${visible(name, 80)}”`).join(", ");
-const STATES: Record<string, string> = { on: "on", off: "off", setup: "in set-up mode", absent: "absent" };
+const STATES: Record<string, string> = {
+  on: "on",
+  off: "off",
+  setup: "in set-up mode",
+  absent: "absent",
+  both: "both modes offered",
+};
 
 /** What a change touches, each with what to do about it. */
 export function affectedText(affected: Affected): string {

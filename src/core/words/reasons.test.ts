@@ -30,6 +30,7 @@ const REASONS: EachOf<Reason> = {
   "secure-boot-blocks-nothing": { code: "secure-boot-blocks-nothing" },
   lenient: { code: "lenient", leniency: "partition-type" as never },
   "bios-lenient": { code: "bios-lenient", leniency: "no-active-partition" },
+  "legacy-entry-would-start": { code: "legacy-entry-would-start" },
   "legacy-mode-on": { code: "legacy-mode-on" },
   "legacy-mode-would-start": { code: "legacy-mode-would-start", to: "off" },
   "other-attachment-would-start": { code: "other-attachment-would-start", to: "optical" },

@@ -1,5 +1,5 @@
 import type { StartFacts } from "../computer/facts/profile";
-import { SET_UP_SETTINGS } from "../judging/model/changes";
+import { LEGACY_ENTRY, SET_UP_SETTINGS } from "../judging/model/changes";
 import type { Reason, StartReason } from "../judging/model/reasons";
 import type { Change, LinkName } from "../judging/model/schema";
 import { LOADER_PATHS } from "../kernel/architecture";
@@ -69,6 +69,8 @@ export function reasonText(facts: Reason): string {
       return `Worth a drill: ${BIOS_LENIENCIES[facts.leniency]}.`;
     case "legacy-mode-on":
       return "The computer is set to legacy mode and starts media as BIOS does.";
+    case "legacy-entry-would-start":
+      return "Its firmware offers both modes: by the entry without UEFI in its boot menu it starts this medium as BIOS does.";
     case "legacy-mode-would-start":
       return facts.to === "on"
         ? "With legacy mode switched on in its set-up, it starts this medium as BIOS does."
@@ -120,6 +122,7 @@ export function changeText(change: Change): string {
     case "place":
       return `Fetch the medium from ${change.from}`;
     case "startOrder":
+      if (change.to === LEGACY_ENTRY.to) return "Choose the medium's entry without UEFI in the boot menu";
       return "Choose the medium in the start menu, or put it before the internal disk in the start order";
     case "storageMode":
       return `Set the storage controller to ${change.to}`;

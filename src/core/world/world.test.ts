@@ -278,6 +278,15 @@ describe("firmware mode (UEFI 2.10, 3.1; common practice)", () => {
     expect(changes("reinstall", bios)).toEqual(["before-start legacyMode off on", "stays legacyMode off on"]);
   });
 
+  test("firmware that offers both modes starts an image of either, without a setting", () => {
+    const both = { firmware: firmware({ legacyMode: "both" }) };
+    const own = [image({ mode: "bios", partitions: [{ role: "system", active: true }] })];
+    expect(changes("image", { ...bios, facts: both, images: own })).toEqual([
+      ...["before-start startOrder UEFI entry legacy entry", "before-start store Head office Disk 3"],
+    ]);
+    expect(link("restores", "start-up", { ...bios, facts: both })).toContain("repair-other-mode");
+  });
+
   test("automatic repair in the other mode is not plainly right", () => {
     expect(link("restores", "start-up", bios).slice(0, 2)).toEqual(["unknown", "repair-other-mode"]);
     expect(link("restores", "start-up", {})[0]).toBe("holds");

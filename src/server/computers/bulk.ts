@@ -26,7 +26,7 @@ const bulkChangeSchema = z.discriminatedUnion("field", [
   z.object({ field: z.literal("make"), value: z.string().trim().max(200).nullable() }),
   z.object({ field: z.literal("model"), value: z.string().trim().max(200).nullable() }),
   z.object({ field: z.literal("firmwareVersion"), value: z.string().trim().max(200).nullable() }),
-  z.object({ field: z.literal("legacyMode"), value: z.enum(["on", "off", "absent"]).nullable() }),
+  z.object({ field: z.literal("legacyMode"), value: z.enum(["on", "off", "absent", "both"]).nullable() }),
   z.object({ field: z.literal("secureBoot"), value: z.enum(["on", "off", "setup", "absent"]).nullable() }),
   z.object({ field: z.literal("fastBoot"), value: onOff }),
   z.object({ field: z.literal("usbStart"), value: onOff }),

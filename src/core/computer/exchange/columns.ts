@@ -285,11 +285,12 @@ export const COLUMNS: Column[] = [
     "uefiversion",
     "smbiosbiosversion",
   ]),
-  choice({ ...ON_OFF, absent: "absent", none: "absent" })("legacyMode", "Legacy mode", "facts.firmware.legacyMode", [
-    "csm",
-    "legacyboot",
-    "legacysupport",
-  ]),
+  choice({ ...ON_OFF, absent: "absent", none: "absent", both: "both" })(
+    "legacyMode",
+    "Legacy mode",
+    "facts.firmware.legacyMode",
+    ["csm", "legacyboot", "legacysupport"],
+  ),
   choice(SECURE_WORDS)("secureBoot", "Secure Boot", "facts.firmware.secureBoot.state", [
     "securebootstate",
     "securebootenabled",

@@ -45,7 +45,8 @@ const firmwareFactsSchema = z.object({
   arch: optional(architecture),
   vendor: optional(text()),
   version: optional(text()),
-  legacyMode: optional(z.enum(["on", "off", "absent"])),
+  /** `both`: its firmware tries UEFI and legacy entries side by side, without a setting being changed. */
+  legacyMode: optional(z.enum(["on", "off", "absent", "both"])),
   secureBoot: optional(secureBootSchema),
   fastBoot: optional(onOff),
   usbStart: optional(onOff),

@@ -1,5 +1,6 @@
 import type { Facts } from "../../computer/facts/schema";
 import { installedMode, systemDisk } from "../../computer/needs/system-disk";
+import { switchedMode } from "../model/changes";
 import type { Link } from "../model/schema";
 
 export type Mode = "uefi" | "bios";
@@ -12,9 +13,7 @@ export function modeOf({ firmware }: Pick<Facts, "firmware">): Mode | null {
 
 /** The mode in which a medium comes up, with the changes that its start needs; null where it is not known. */
 export function startMode(facts: Pick<Facts, "firmware">, { changes }: Pick<Link, "changes">): Mode | null {
-  const switched = changes.find(({ setting }) => setting === "legacyMode")?.to;
-  if (switched === undefined) return modeOf(facts);
-  return switched === "on" ? "bios" : "uefi";
+  return switchedMode(changes) ?? modeOf(facts);
 }
 
 /** The mode in which the computer's system was installed: as its disk tells, else as the computer starts now. */

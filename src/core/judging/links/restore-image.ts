@@ -35,7 +35,9 @@ const sameMode: Rule = ({ computer, image, release, starts }) => {
   const taken = image.mode;
   if (taken === null) return unknown({ code: "image-fact-missing", fact: "mode" });
   if (mode === null) return unknown({ code: "fact-missing", fact: "firmware.kind" });
-  if (mode === taken) return holds({ code: "image-mode-same", mode });
+  // Firmware that offers both modes starts either.
+  if (mode === taken || computer.facts.firmware.legacyMode === "both")
+    return holds({ code: "image-mode-same", mode: taken });
   if (release.facts.abilities.includes("mode-conversion"))
     return holds({ code: "image-mode-converted", release: release.name, from: taken, to: mode });
   const other = { code: "image-mode-other", image: taken, computer: mode } as const;

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import type { StartFacts } from "../../computer/facts/profile";
+import { switchedMode } from "./changes";
 import type { Link } from "./schema";
 import { type StartKind, startKindSchema } from "./start-kind";
 
@@ -26,8 +27,8 @@ export function loadsReached<T extends { startedBy?: readonly StartKind[] | null
   if (starts.verdict === "broken" || loads.every(({ startedBy }) => startedBy == null)) return [...loads];
   const { kind, arch, legacyMode } = firmware;
   if (kind === null) return [...loads];
-  const switched = starts.changes.find(({ setting }) => setting === "legacyMode")?.to;
-  const isBios = kind === "bios" || (switched ?? legacyMode) === "on";
+  const switched = switchedMode(starts.changes);
+  const isBios = kind === "bios" || (switched === null ? legacyMode === "on" : switched === "bios");
   if (!isBios && arch === null) return [...loads];
   const by: StartKind = isBios ? "bios" : (arch as StartKind);
   // What Secure Boot refused is passed over: it is not the first loader that came up then.

@@ -26,6 +26,7 @@ export type StartReason =
   | { code: "lenient"; leniency: Leniency }
   | { code: "bios-lenient"; leniency: BiosView["leniencies"][number] }
   | { code: "legacy-mode-on" }
+  | { code: "legacy-entry-would-start" }
   | { code: "legacy-mode-would-start"; to: "on" | "off" }
   | { code: "other-attachment-would-start"; to: "usb" | "optical" }
   | { code: "usb-start-off" }

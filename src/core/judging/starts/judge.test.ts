@@ -3,6 +3,7 @@ import { type Facts, factsSchema } from "@/core/computer/facts/schema";
 import { inspect } from "@/core/medium/inspection/inspect";
 import type { Attachment, Views } from "@/core/medium/inspection/schema";
 import { IMAGES } from "../../../../scripts/demo/images";
+import { viewsWith } from "../../../../test/support/fleet";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
 import { judgeStart } from "./judge";
 
@@ -149,4 +150,20 @@ test("the start order: while the internal disk comes first, the medium is chosen
   expect((await judge("bollard5", ordered(["0002", "0000"], entries))).verdict).toBe("holds-after-change");
   expect((await judge("bollard5", ordered(["DVD drive", "Hard disk"]), "optical")).verdict).toBe("holds");
   expect((await judge("bollard5", ordered(["DVD drive", "Hard disk"]))).verdict).toBe("holds-after-change");
+});
+
+test("firmware that offers both modes starts what either starts, by the entry of that mode", () => {
+  const both = (secureBoot: object = { state: "off" }) =>
+    factsSchema.parse({
+      schema: "creel.facts/1",
+      firmware: { kind: "uefi", arch: "x64", legacyMode: "both", secureBoot },
+      ports: { usb: 2 },
+    });
+  expect(judgeStart(viewsWith(["x64"], true), both(), "usb")).toMatchObject({ verdict: "holds", changes: [] });
+  const byLegacy = judgeStart(viewsWith([], true), both(), "usb");
+  expect(byLegacy).toMatchObject({
+    verdict: "holds-after-change",
+    changes: [{ setting: "startOrder", from: "UEFI entry", to: "legacy entry" }],
+  });
+  expect(judgeStart(viewsWith([], false), both(), "usb").verdict).toBe("broken");
 });

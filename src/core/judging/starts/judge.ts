@@ -1,6 +1,7 @@
 import type { StartFacts } from "../../computer/facts/profile";
 import { internalFirst } from "../../computer/facts/start-order";
 import type { Attachment, Views } from "../../medium/inspection/schema";
+import { LEGACY_ENTRY } from "../model/changes";
 import type { Reason } from "../model/reasons";
 import type { Change, Link, Verdict } from "../model/schema";
 import { biosPath } from "./bios-path";
@@ -18,9 +19,24 @@ export function judgeStart(views: Views, facts: StartFacts, as: Attachment, toda
   const reasons: Reason[] =
     firmware.kind === "uefi" && asBios ? [{ code: "legacy-mode-on" }, ...path.reasons] : path.reasons;
   const link: Link = { ...path, reasons, changes: [] };
+  if (firmware.legacyMode === "both" && firmware.kind === "uefi" && (blocked || path.verdict === "broken")) {
+    const other = biosPath(views, as);
+    if (other.verdict === "holds") return withPorts(byLegacyEntry(link, other), facts, as);
+  }
   if (blocked) return withPorts(withoutSecureBoot(link), facts, as);
   if (path.verdict === "broken") return mendBroken(link, views, facts, as, asBios);
   return withPorts(link, facts, as);
+}
+
+/** Firmware that offers both modes has an entry of each for a medium: the other one is chosen in its menu. Common practice. */
+function byLegacyEntry(link: Link, other: Pick<Link, "basis" | "reasons" | "trace">): Link {
+  return {
+    ...link,
+    ...{ verdict: "holds-after-change", basis: other.basis },
+    changes: [LEGACY_ENTRY],
+    reasons: [...link.reasons, { code: "legacy-entry-would-start" }, ...other.reasons],
+    trace: [...link.trace, ...other.trace],
+  };
 }
 
 /** What Secure Boot refuses starts once it is off. UEFI 2.10, 32.3. */
