@@ -139,7 +139,7 @@ export function lostBy(
   const on = image?.takenAt.slice(0, 10);
   if (on !== undefined) return { code: "since-image", on, days: daysBetween(on, today) };
   if (outcome === "start-up") return { code: "nothing" };
-  if (outcome === "files") return happening === "files-lost" ? { code: "nothing" } : { code: "all-but-files" };
+  if (outcome === "files") return { code: happening === "files-lost" ? "overwritten" : "all-but-files" };
   return { code: "everything" };
 }
 

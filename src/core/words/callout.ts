@@ -36,6 +36,8 @@ export function lostText(lost: Lost): string {
         : `Lost is what was made in the last ${lost.days === 1 ? "day" : `${lost.days} days`}.`;
     case "all-but-files":
       return "The files that can still be read are kept; the computer is not brought back.";
+    case "overwritten":
+      return "Lost files come back as far as nothing was written over them.";
     case "everything":
       return "Everything on its disk is lost.";
   }
