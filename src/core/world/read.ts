@@ -99,6 +99,12 @@ function releaseOf({ name, kit, version, drivers, ...release }: WorldRelease): R
   const [, named = name, numbered = ""] = /^(.*?)\s+(\S*\d\S*)$/.exec(name) ?? [];
   return {
     ...{ name, kit: kit ?? named, version: version ?? numbered, ...release },
+    // What a release that reinstalls includes is for that, where nobody said.
+    systems:
+      release.systems?.map((system) => ({
+        ...system,
+        role: system.role ?? (release.facts.purposes.includes("reinstall") ? "installs" : "runs"),
+      })) ?? null,
     drivers:
       lists &&
       new DriverIndex(lists.map((list) => ({ ...list, path: "told", kernel: list.kind === "inf" ? null : "" }))),
