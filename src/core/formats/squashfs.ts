@@ -6,9 +6,13 @@ import { type ByteSource, readExactly } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** Squashfs 4.0, reading only; the kernel's Documentation/filesystems/squashfs.rst and fs/squashfs/squashfs_fs.h. */
+/** Content of a metadata block: listings and inodes run on from one into the next, as if they were one stream. */
 const METADATA_BYTES = 8192;
+/** A file whose last block stands alone: its tail was not put together with those of others. */
 const NO_FRAGMENT = 0xffffffff;
+/** Set in a stored size where the block would not have become smaller: its bytes are as they were. */
 const UNCOMPRESSED_BLOCK = 1 << 24;
+/** Numbers of the superblock's `compression`. */
 const COMPRESSORS: Record<number, Compression | "zlib"> = {
   1: "zlib",
   2: "lzma",
@@ -55,8 +59,10 @@ function decodeSuperblock(bytes: Uint8Array): Superblock | null {
   const fields = new Fields(bytes);
   if (!hasText(bytes, 0, "hsqs") || fields.u16le(28) !== 4) return null;
   const blockBytes = fields.u32le(12);
+  // Inode, directory and fragment tables. The table of identities between them is of no use here.
   const places = [64, 72, 80].map((at) => toSafeNumber(fields.u64le(at)));
   const root = fields.u64le(32);
+  // The size is there twice, once as its logarithm: what differs was damaged, or never was a squashfs.
   if (blockBytes < 4096 || blockBytes > 1 << 20 || 2 ** fields.u16le(22) !== blockBytes) return null;
   const [inodeTable, directoryTable, fragmentTable] = places as [number | null, number | null, number | null];
   if (inodeTable === null || directoryTable === null) return null;
@@ -65,6 +71,7 @@ function decodeSuperblock(bytes: Uint8Array): Superblock | null {
     compressor: COMPRESSORS[fields.u16le(20)] ?? null,
     fragments: fields.u32le(16),
     made: new Date(fields.u32le(8) * 1000).toISOString(),
+    // A reference to an inode: the block in the upper bits, the offset within it in the lower sixteen.
     root: { block: Number((root >> 16n) & 0xffffffffn), offset: Number(root & 0xffffn) },
     inodeTable,
     directoryTable,
@@ -122,6 +129,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
     if (!inode?.content) return null;
     const { blockBytes } = this.superblock;
     const { content } = inode;
+    // Blocks follow one another: where each begins is the sum of the stored sizes before it.
     let at = content.start;
     const stored = content.sizes.map((size) => {
       const lengthBytes = size & (UNCOMPRESSED_BLOCK - 1);
@@ -129,6 +137,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
       at += lengthBytes;
       return block;
     });
+    // What is left over after whole blocks lies in a fragment, which tails of several files share.
     const tailBytes = inode.sizeBytes - stored.length * blockBytes;
     const fragment = content.fragment === NO_FRAGMENT ? null : await this.fragment(content.fragment);
     if (at > this.source.sizeBytes || (tailBytes > 0 && content.fragment !== NO_FRAGMENT && !fragment)) return null;
@@ -152,6 +161,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
   private async fragment(index: number): Promise<Stored | null> {
     const { fragments, fragmentTable } = this.superblock;
     if (index >= fragments) return null;
+    // The table is a list of pointers to metadata blocks of 512 entries, of 16 bytes each.
     const pointer = await readExactly(this.source, fragmentTable + Math.floor(index / 512) * 8, 8);
     const table = pointer && toSafeNumber(new Fields(pointer).u64le(0));
     if (table === null) return null;
@@ -167,6 +177,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
 
   private async inode(place: { block: number; offset: number }): Promise<Inode | null> {
     const table = this.superblock.inodeTable;
+    // How long an inode is depends on its type, which its first bytes tell.
     const head = await this.metadata(table, place, 16);
     if (!head) return null;
     const type = new Fields(head).u16le(0);
@@ -178,6 +189,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
       number: fields.u32le(12),
       modified: new Date(fields.u32le(8) * 1000).toISOString(),
     };
+    // From 8 on the types are those of 1 to 7 with wider fields, for what is large or has extended attributes.
     switch (type) {
       case 1: {
         const listing = { block: fields.u32le(16), offset: fields.u16le(26) };
@@ -196,6 +208,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
         if (start === null || sizeBytes === null) return null;
         const whole = sizeBytes / this.superblock.blockBytes;
         const count = fragment === NO_FRAGMENT ? Math.ceil(whole) : Math.floor(whole);
+        // A size that nobody meant must not make a list of millions.
         if (count > FILE_BLOCKS_MAX) return null;
         const list = await this.metadata(table, place, (fixed as number) + count * 4);
         if (!list) return null;
@@ -257,6 +270,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
   private async readMetadataBlock(at: number): Promise<MetadataBlock | null> {
     const head = await readExactly(this.source, at, 2);
     if (!head) return null;
+    // The topmost bit says that the block is stored as it is; the rest is how long it is there.
     const header = new Fields(head).u16le(0);
     const length = header & 0x7fff;
     const { compressor } = this.superblock;
@@ -279,11 +293,15 @@ interface MetadataBlock {
   next: number;
 }
 
+/** A block that decodes to more than one may hold is damaged, and what is too much is not looked at. */
 function trimToContent(bytes: Uint8Array): Uint8Array {
   return bytes.length > METADATA_BYTES ? bytes.subarray(0, METADATA_BYTES) : bytes;
 }
 
-/** The fixed part of each kind of inode. */
+/**
+ * The fixed part of each kind of inode: directory, file, link, block and character device, pipe, socket; then the same
+ * seven with wider fields.
+ */
 const INODE_BYTES: Record<number, number> = {
   1: 32,
   2: 32,
@@ -320,6 +338,7 @@ function readListing(bytes: Uint8Array): { name: string; place: SquashfsEntry["i
   const found: { name: string; place: SquashfsEntry["inode"] }[] = [];
   let at = 0;
   while (at + 12 <= bytes.length) {
+    // Counts and lengths are stored less one, since none is ever nothing.
     const count = fields.u32le(at) + 1;
     const block = fields.u32le(at + 4);
     at += 12;
