@@ -306,6 +306,12 @@ describe("Sees", () => {
     expect(changes("reinstall", raid)).toContain("stays storageMode RAID plain NVMe");
   });
 
+  test("of several disks behind it a set may be made, which the change would break", () => {
+    const two = { facts: { ...raid.facts, disks: [main(), second({ bus: "nvme" })] } };
+    expect(link("sees", "image", two)).toContain("raid-set-breaks");
+    expect(link("sees", "image", raid)).not.toContain("raid-set-breaks");
+  });
+
   test("a SATA disk behind it is driven by ahci; a RAID card has no such setting", () => {
     const sata = disks(main({ bus: "sata" }));
     expect(link("sees", "image", { facts: { ...raid.facts, ...sata.facts } })[0]).toBe("holds");

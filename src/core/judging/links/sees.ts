@@ -168,12 +168,14 @@ class Look {
         { code: "driver-elsewhere", ...carried },
       );
     if (CHIPSET_RAID.has(idOf(device)) && this.drivesPlainMode(disk)) {
-      const sets = internalDisks(this.asked.computer.facts).filter(({ bus }) => bus === "raid").length > 1;
+      const together = internalDisks(this.asked.computer.facts).filter(
+        ({ bus }) => bus === "raid" || (bus !== null && bus === disk?.bus),
+      );
       return holdsAfter(
         { setting: "storageMode", from: "RAID", to: this.plainMode(disk).name },
         reason,
         { code: "raid-mode-could-be-off" },
-        ...(sets ? [{ code: "raid-set-breaks" } as const] : []),
+        ...(together.length > 1 ? [{ code: "raid-set-breaks" } as const] : []),
       );
     }
     return otherwise(reason);
