@@ -93,7 +93,7 @@ export function offersFor<R extends Route>(
   const left = new Set(passedOver.map(({ image }) => image));
   const offers = routes.flatMap((route): Offer<R>[] => {
     const outcome = route.outcome?.kind;
-    if (!outcome || !order.includes(outcome) || verdictNow(route) === "broken") return [];
+    if (!outcome || !order.includes(outcome) || verdictNow(route, facts.happening) === "broken") return [];
     const image = route.outcome?.image ?? null;
     if (image && left.has(image.id)) return [];
     const lost = lostBy(outcome, image, facts);
@@ -114,7 +114,7 @@ export function offersFor<R extends Route>(
       order.indexOf(a.outcome) - order.indexOf(b.outcome) ||
       verifiedFirst(a, b, lineages) ||
       (a.lostDays ?? Number.MAX_SAFE_INTEGER) - (b.lostDays ?? Number.MAX_SAFE_INTEGER) ||
-      compareVerdicts(verdictNow(a.route), verdictNow(b.route)) ||
+      compareVerdicts(verdictNow(a.route, facts.happening), verdictNow(b.route, facts.happening)) ||
       a.seconds.likely - b.seconds.likely ||
       compareText(a.route.medium, b.route.medium),
   );
@@ -127,7 +127,7 @@ export function offersFor<R extends Route>(
  */
 function readiness(route: Route, { happening, since }: CallOutFacts): number {
   const isDayOpen = happening === "malware" && since === null && route.outcome?.kind === "image";
-  return verdictNow(route) === "unknown" || isDayOpen ? 1 : 0;
+  return verdictNow(route, happening) === "unknown" || isDayOpen ? 1 : 0;
 }
 
 /** What is lost; lost files that are copied out of an image leave the rest as it is. */
@@ -150,8 +150,11 @@ function verifiedFirst(a: Offer, b: Offer, lineages: ReturnType<typeof lineagesO
 }
 
 /** What counts on the day: that a medium lies elsewhere or was never tried is a matter of time, not of whether it goes. */
-export function verdictNow({ links }: Route): Verdict {
-  const needed = [links.starts.verdict, links.sees.verdict, links.restores.verdict];
+export function verdictNow({ links, outcome, opens }: Route, happening: Happening | null = null): Verdict {
+  // Lost files are taken out of an image: whether it would fit the disk does not matter.
+  const isOpened = happening === "files-lost" && outcome?.kind === "image";
+  const restores = isOpened ? (opens ?? links.restores.verdict) : links.restores.verdict;
+  const needed = [links.starts.verdict, links.sees.verdict, restores];
   const worst = needed.reduce((top, verdict) => (compareVerdicts(verdict, top) > 0 ? verdict : top));
   // One that failed when it was tried here fails again; whatever is not at hand at all is no help.
   if (links.proven.verdict === "broken" || links.atHand.verdict === "broken") return "broken";

@@ -174,6 +174,8 @@ const targetChange = (input: RunSheetInput) => phased(input).some(({ setting }) 
 
 /** What the given-back system needs of the firmware, where the medium needed the other setting. */
 function settingsAfter(input: RunSheetInput): Step[] {
+  // Nothing is put back where files are only taken out of an image.
+  if (input.gives && opensImage(input.gives)) return [];
   const changes = changesIn(input, "after-restore").map(plainChange);
   const { setup, save } = keysOf(input);
   return changes.length === 0 ? [] : [{ code: "settings-after", setupKey: setup, saveKey: save, changes }];

@@ -487,6 +487,15 @@ describe("offers of a call-out", () => {
     for (const code of ["choose-target", "erased", "disconnect-disks"]) expect(steps).not.toContain(code);
   });
 
+  test("for lost files an image need not fit the disk, but be opened and whole", () => {
+    const parts = (more: object) => ({ ...disks(main({ bytes: 128e9 })), images: [image(more)] });
+    const offers = (more: object) => offered(parts(more), "files-lost");
+    expect(offers({})).toEqual(["image I1", "files"]);
+    expect(offered(parts({}), "disk-gone")).toEqual(["reinstall"]);
+    expect(offers({ verified: { on: "2026-06-30", whole: false } })).toEqual(["files"]);
+    expect(offers({ kit: "Tern" })).toEqual(["files"]);
+  });
+
   test("nothing is lost is only said where it is true", () => {
     const lost = Object.fromEntries(
       answers({}, { happening: "does-not-start" }).map((each) => [each.outcome, each.lost?.code]),

@@ -285,6 +285,11 @@ export function judgeImage(input: ImageInput): Ruling {
   return all(Object.values(IMAGE_RULES).map((rule) => rule(input)));
 }
 
+/** Whether files can be taken out of this image: it is opened and read, and nothing on the computer is written over. */
+export function judgeOpening(input: ImageInput): Ruling {
+  return all([lineageWhole, opened, decrypted, reachable].map((rule) => rule(input)));
+}
+
 /** The parts of a disk that an image is registered with. */
 export function partitionsOf(disk: DiskFacts): NonNullable<ImagePart["partitions"]> {
   return disk.partitions.map((partition) => ({ role: roleOf(partition), active: partition.active }));

@@ -3,7 +3,7 @@ import { judgeAtHand } from "../links/at-hand";
 import { judgeProven } from "../links/proven";
 import { judgeReinstall } from "../links/reinstall";
 import { judgeRepair, judgeRescue } from "../links/repair";
-import { copiesOf, type ImageInput, judgeImage } from "../links/restore-image";
+import { copiesOf, type ImageInput, judgeImage, judgeOpening } from "../links/restore-image";
 import { all, best, linkOf, type Ruling, unknown } from "../links/ruling";
 import { type CarriedDriver, judgeSees } from "../links/sees";
 import { compareText } from "../links/versions";
@@ -35,6 +35,8 @@ export interface Route {
   distance: number;
   /** The day that what it gives back is of, ISO: the image's, or the release's; null where that is not known. */
   madeOn: string | null;
+  /** Of an image that does not simply go back: whether files can be taken out of it. */
+  opens?: Verdict;
 }
 
 /** What the rest of the inventory knows that a route may need. */
@@ -96,8 +98,15 @@ export function routesOn(given: MediumOnComputer, around: Surroundings): Route[]
     releases.length === 0
       ? [NOTHING_RECORDED]
       : releases.flatMap((release) => givesOf(computer, medium, release, { as, starts }, around));
+  const opensOf = ({ release: name, outcome, restores }: Give): { opens?: Verdict } => {
+    const release = releases.find((each) => each.name === name);
+    if (!release || !outcome?.image || restores.verdict === "holds") return {};
+    const { imageById, mediumByTag } = around;
+    return { opens: judgeOpening({ computer, medium, release, image: outcome.image, imageById, mediumByTag }).verdict };
+  };
   return gives.map((give) => ({
     ...routeOf(give, common),
+    ...opensOf(give),
     computer: computer.tag,
     medium: medium.tag,
     as,
