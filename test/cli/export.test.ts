@@ -89,6 +89,14 @@ test("a document is taken in, all of it or nothing, and changes nothing that is 
   const bad = creel(["import", "bad.json"]);
   expect([bad.status, bad.stdout]).toEqual([1, expect.stringMatching(/SP-901/)]);
   expect(JSON.parse(creel(["export"]).stdout).computers.map(({ tag }: { tag: string }) => tag)).not.toContain("WS-900");
+  // A computer that cannot be taken in keeps the others from it too, and is told.
+  const odd = [...world.computers, { ...world.computers[0], tag: "no such tag" }];
+  write("odd.json", { computers: odd });
+  expect(creel(["import", "odd.json"])).toMatchObject({
+    status: 1,
+    stdout: expect.stringMatching(/^odd\.json: .*tag/i),
+  });
+  expect(JSON.parse(creel(["export"]).stdout).computers.map(({ tag }: { tag: string }) => tag)).not.toContain("WS-900");
   write("good.json");
   expect(creel(["import", "good.json"])).toMatchObject({
     ...{ status: 0, stdout: "Added: 2 sites, 1 computers, 1 releases, 1 media, 1 images, 1 drills, 1 rules.\n" },

@@ -37,6 +37,8 @@ export interface CallOutFacts {
   today: string;
   /** Minutes from a site to where the computer is; null: no way is known. */
   minutesTo?: (site: string) => number | null;
+  /** The bus of the disk that is written to, as far as the computer's facts tell it. */
+  targetBus?: string | null;
   /** Points in time of the computer. */
   points: readonly (StoredPoint & { storedBytes: number | null; usedBytes: number | null; link: LinkKind | null })[];
   /** Call-outs of the past with the same outcome on the same model, in seconds. */
@@ -166,7 +168,7 @@ export function secondsOf(
   route: Route,
   outcome: OutcomeKind,
   facts: CallOutFacts,
-  target: string | null = null,
+  target = facts.targetBus ?? null,
 ): Range {
   const fetching = fetchingOf(route, facts);
   const pastSeconds = facts.past[outcome] ?? [];

@@ -1,5 +1,6 @@
 import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts, Facts } from "../computer/facts/schema";
+import { internalDisks } from "../computer/needs/system-disk";
 import { systemMode } from "../judging/links/modes";
 import type { ImageBody } from "../judging/model/parts";
 import { nextImage } from "./contents";
@@ -28,7 +29,7 @@ export function partitionsForRecord(
   disks: readonly DiskFacts[] | null,
 ): ImagePartition[] | null {
   if (stored.length === 0) return null;
-  const inner = (disks ?? []).filter(({ removable }) => !removable);
+  const inner = internalDisks({ disks });
   return stored.map(({ name, role, active, filesystem, lengthBytes }) => {
     const disk = inner.length === 1 ? inner[0] : inner.find((each) => name.startsWith(each.name));
     const partition = disk?.partitions.find(({ number }) => number === numberOf(name));

@@ -35,9 +35,9 @@ export function lostText(lost: Lost): string {
         ? "Lost is what was made since today's image."
         : `Lost is what was made in the last ${lost.days === 1 ? "day" : `${lost.days} days`}.`;
     case "all-but-files":
-      return "The files that can still be read are kept; the computer is not brought back.";
+      return "Readable files are saved. The computer is not recovered.";
     case "overwritten":
-      return "Lost files come back as far as nothing was written over them.";
+      return "Lost: files that were overwritten since.";
     case "everything":
       return "Everything on its disk is lost.";
   }

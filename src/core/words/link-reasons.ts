@@ -76,7 +76,7 @@ export function linkReasonText(facts: LinkReason): string {
     case "medium-distrusted":
       return "The medium is not to be relied on any more.";
     case "medium-is-file":
-      return "It is only a file: write it to a stick or a disc first.";
+      return "It is still a file. Write it to a stick or a disc first.";
     case "copy-at-site":
       return `${facts.medium} carries the same and is where the computer is.`;
 

@@ -100,7 +100,7 @@ export function fromText(rule: Pick<PolicyRule, "scope" | "target"> | null): str
 }
 
 const NEED_NAMES: Record<Need, string> = {
-  back: "a route that brings it back",
+  back: "a route that recovers it",
   image: "a route with an image",
   reinstall: "a route that reinstalls it",
   startUp: "a route that repairs its start-up",

@@ -50,7 +50,7 @@ export function stepText(step: Step): StepText {
     case "off-network":
       return {
         act: "Unplug the network cable and switch wireless off. Leave them off until the computer is clean.",
-        details: ["What infected it may spread, and may be told to do more."],
+        details: ["An infection spreads by the network."],
       };
     case "destination":
       return {
@@ -86,7 +86,10 @@ export function stepText(step: Step): StepText {
     case "settings-after":
       return {
         act: `Before it starts from its disk, press ${keyText(step.setupKey)} to open set-up. ${step.changes.map(changeText).join(". ")}.`,
-        details: ["What was given back starts in this mode only. Leave it so.", `Save with ${keyText(step.saveKey)}.`],
+        details: [
+          "The restored system starts in this mode only. Do not change it back.",
+          `Save with ${keyText(step.saveKey)}.`,
+        ],
       };
     case "settings":
       return {
@@ -104,7 +107,7 @@ export function stepText(step: Step): StepText {
       return {
         act: `${
           step.isTablet
-            ? "Hold the volume-down key and switch on (a keyboard on a dock opens the start menu too)."
+            ? "Hold the volume-down key and switch on (a keyboard on a dock opens the boot menu too)."
             : `Switch on and press ${keyText(step.menuKey)} for the start menu.`
         } Choose ${
           step.isBios
@@ -198,7 +201,7 @@ export function stepText(step: Step): StepText {
     case "read-only":
       return {
         act: "Open the disk read-only.",
-        details: ["A failing disk gets worse by writing, and a system that was only put to sleep may be damaged."],
+        details: ["Writing makes a failing disk worse and damages a hibernated system."],
       };
     case "begin":
       return beginText(step);
@@ -216,7 +219,7 @@ export function stepText(step: Step): StepText {
         }${step.site ? ` Put ${step.medium} back to ${step.site}.` : ""}`,
         details: [
           ...step.changes.map((change) => `${changeText(change)} again.`),
-          ...step.stays.map((change) => `${changeText(change)} was needed, and stays so.`),
+          ...step.stays.map((change) => `Do not undo: ${changeText(change)}.`),
           ...(step.isBios && !step.isLeftOff
             ? ["Under BIOS, or in legacy mode, a disk with an MBR needs its system partition marked active."]
             : []),

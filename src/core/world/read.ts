@@ -93,12 +93,20 @@ function computerOf({ tag, site, facts, newDisk, imagesOf }: WorldDocument["comp
   return { tag, site, facts: changed, toldDisk: told, imagesOf };
 }
 
-function releaseOf({ name, kit, version, drivers, ...release }: WorldRelease): ReleasePart {
-  const lists = drivers === null ? null : [drivers].flat();
-  // "Lantern 12": the kit and its version, where they are not told apart.
+/** Kit and version of a release; "Lantern 12" tells them where they are not told apart. */
+export function kitAndVersion({ name, kit, version }: Pick<WorldRelease, "name" | "kit" | "version">): {
+  kit: string;
+  version: string;
+} {
   const [, named = name, numbered = ""] = /^(.*?)\s+(\S*\d\S*)$/.exec(name) ?? [];
+  return { kit: kit ?? named, version: version ?? numbered };
+}
+
+function releaseOf({ drivers, ...release }: WorldRelease): ReleasePart {
+  const lists = drivers === null ? null : [drivers].flat();
   return {
-    ...{ name, kit: kit ?? named, version: version ?? numbered, ...release },
+    ...release,
+    ...kitAndVersion(release),
     // What a release that reinstalls includes is for that, where nobody said.
     systems:
       release.systems?.map((system) => ({

@@ -1,6 +1,7 @@
 import { and, eq } from "drizzle-orm";
 import { COMPUTER_SCHEMA, readLine } from "@/core/computer/exchange/lines";
 import type { PackedComputer } from "@/core/making/pack/pack-read";
+import { kitAndVersion } from "@/core/world/read";
 import type { WorldDocument } from "@/core/world/schema";
 import { act } from "../act";
 import type { Context } from "../context";
@@ -10,7 +11,7 @@ import { recordImage } from "../images/images";
 import { listRules, loadTravel, saveRule, setTravel } from "../inventory/policies";
 import { addMedium } from "../media/media";
 import { addKit, addRelease } from "../media/releases";
-import { fail, ok, type Result } from "../problems";
+import { fail, ok, type Result, refused } from "../problems";
 import { addComputers, siteOf } from "./pack-import";
 
 /** How many of each kind came in; what was known already is left as it was. */
@@ -33,30 +34,32 @@ async function importWithin(context: Context, world: WorldDocument, from: string
     if (!id.ok) return id;
     if (id.value !== null) places.set(name, id.value);
   }
-  const fleet = await addComputers(context, linesOf(world), from);
+  const lines = linesOf(world);
+  if (!lines.ok) return lines;
+  const fleet = await addComputers(context, lines.value, from);
   if (!fleet.ok) return fleet;
-  const steps = [addTravel, addReleases, addMedia, addImages, addDrills, addRules] as const;
-  const added: number[] = [];
-  for (const step of steps) {
-    const result = await step(context, world, places);
+  const ways = await addTravel(context, world, places);
+  if (!ways.ok) return ways;
+  const added: WorldImport = { ...NOTHING, computers: fleet.value };
+  for (const [what, add] of STEPS) {
+    const result = await add(context, world, places);
     if (!result.ok) return result;
-    added.push(result.value);
+    added[what] = result.value;
   }
-  const [, itsReleases = 0, itsMedia = 0, images = 0, itsDrills = 0, rules = 0] = added;
-  const sites = (await loadTravel(context.db)).places.length - before;
-  return ok({
-    ...{ sites, computers: fleet.value, releases: itsReleases },
-    ...{ media: itsMedia, images, drills: itsDrills, rules },
-  });
+  return ok({ ...added, sites: (await loadTravel(context.db)).places.length - before });
 }
 
-/** Computers as lines of an export, which an import of computers reads. */
-function linesOf({ computers: told }: WorldDocument): PackedComputer[] {
-  return told.flatMap(({ tag, site, facts }) => {
+/** Computers as lines of an export, which an import of computers reads; one that is none keeps the whole from coming in. */
+function linesOf({ computers: told }: WorldDocument): Result<PackedComputer[]> {
+  const lines: PackedComputer[] = [];
+  for (const [at, { tag, site, facts }] of told.entries()) {
     const text = JSON.stringify({ schema: COMPUTER_SCHEMA, tag, site, facts });
     const reading = readLine(text);
-    return reading.ok ? [{ record: reading.record, text }] : [];
-  });
+    if (!reading.ok)
+      return refused({ code: "table-fault", fault: { row: at + 1, column: null, problem: reading.problem } });
+    lines.push({ record: reading.record, text });
+  }
+  return ok(lines);
 }
 
 type Step = (context: Context, world: WorldDocument, places: ReadonlyMap<string, number>) => Promise<Result<number>>;
@@ -70,7 +73,7 @@ const addTravel: Step = async (context, { travel }, places) => {
     const set = await setTravel(context, { fromId, toId, minutes });
     if (!set.ok) return set;
   }
-  return ok(travel.length);
+  return ok(0);
 };
 
 async function releaseId(context: Context, kit: string, name: string): Promise<number | null> {
@@ -82,10 +85,10 @@ async function releaseId(context: Context, kit: string, name: string): Promise<n
   return row?.id ?? null;
 }
 
-/** "Lantern 12" as kit and release, where they are not told apart. */
-function namesOf({ name, kit, version }: WorldDocument["releases"][number]): { kit: string; name: string } {
-  const [, named = name, numbered = "1"] = /^(.*?)\s+(\S*\d\S*)$/.exec(name) ?? [];
-  return { kit: kit ?? named, name: version || numbered };
+/** How a release is called below its kit; one that nobody numbered is the first. */
+function namesOf(release: WorldDocument["releases"][number]): { kit: string; name: string } {
+  const { kit, version } = kitAndVersion(release);
+  return { kit, name: version || "1" };
 }
 
 const addReleases: Step = async (context, world) => {
@@ -180,3 +183,13 @@ const addRules: Step = async (context, world) => {
   }
   return ok(added);
 };
+
+const NOTHING: WorldImport = { sites: 0, computers: 0, releases: 0, media: 0, images: 0, drills: 0, rules: 0 };
+/** What stands on something comes in after it. */
+const STEPS = [
+  ["releases", addReleases],
+  ["media", addMedia],
+  ["images", addImages],
+  ["drills", addDrills],
+  ["rules", addRules],
+] as const satisfies (readonly [keyof WorldImport, Step])[];

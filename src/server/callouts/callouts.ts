@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, getTableColumns, isNotNull, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
+import { targetDisk } from "@/core/callout/gives";
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CallOutFacts, type Offer, offersFor, type PassedOver } from "@/core/callout/offers";
 import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
@@ -8,6 +9,7 @@ import type { GuidedStep } from "@/core/callout/step";
 import { calloutSteps } from "@/core/callout/steps";
 import type { DiskFacts } from "@/core/computer/facts/schema";
 import { type NewDisk, systemDisk, withNewDisk } from "@/core/computer/needs/system-disk";
+import { Ways } from "@/core/cover/standing";
 import type { LinkKind } from "@/core/images/forecast";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { phasedChanges } from "@/core/judging/routes/phases";
@@ -23,6 +25,7 @@ import { imagesOfComputers } from "../images/images";
 import { type ComputerDetail, getComputer } from "../inventory/computers";
 import { recordEvent } from "../inventory/events";
 import { asKeyCard, keyCardOf } from "../inventory/key-cards";
+import { loadTravel } from "../inventory/policies";
 import { saveVersioned } from "../inventory/versioned";
 import { getMedium } from "../media/media";
 import { runSheetInput, sheetMedium } from "../media/run-sheets";
@@ -188,7 +191,8 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
   const { row, computer, newComputer } = detail;
   const target = targetOf(detail);
   const imagesOf = newComputer ? computer.row.tag : null;
-  const [routes, images, past, copies] = await Promise.all([
+  const [travel, routes, images, past, copies] = await Promise.all([
+    loadTravel(context.db),
     routesOf(context, target.detail, { imagesOf, toldDisk: target.toldDisk }),
     imagesOfComputers(context, [row.computerId]),
     pastOf(context, newComputer ?? computer),
@@ -199,10 +203,16 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
       .where(eq(imageCopies.state, "there")),
   ]);
   const linkOf = new Map(copies.map(({ imageId, link }) => [imageId, link as LinkKind | null]));
+  const ways = new Ways(
+    travel.places.map(({ name }) => name),
+    travel.table,
+  );
   const found = offersFor(routes, {
     happening: row.happening,
     since: row.since,
     today: dayOf(context.now()),
+    minutesTo: (site) => ways.minutes(site, target.detail.siteName),
+    targetBus: targetDisk({ facts: target.detail.facts, toldDisk: target.toldDisk }, [])?.bus ?? null,
     points: images.map(({ id, point, body }) => ({
       ...point,
       usedBytes: body.usedBytes ?? null,
@@ -367,10 +377,7 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
     keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),
   ]);
   const { detail: judged, toldDisk } = targetOf(detail);
-  const other = chosen.changes?.find(({ setting }) => setting === "target")?.to;
-  const target = other
-    ? (judged.facts.disks?.find(({ name }) => name === other) ?? null)
-    : systemDisk(judged.facts, toldDisk);
+  const target = targetDisk({ facts: judged.facts, toldDisk }, chosen.changes ?? []);
   return calloutSteps({
     ...runSheetInput(judged, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
     gives: {

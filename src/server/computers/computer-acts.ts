@@ -16,6 +16,7 @@ import {
 } from "@/core/computer/facts/merge";
 import { flatten, type LeftOut } from "@/core/computer/facts/paths";
 import { type DiskFacts, diskSchema, FACTS_SCHEMA, type Facts, factsSchema } from "@/core/computer/facts/schema";
+import { internalDisks } from "@/core/computer/needs/system-disk";
 import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import type { Context } from "../context";
 import type { ComputerId, SiteId } from "../db/ids";
@@ -294,9 +295,9 @@ function asTemplate({ facts }: ComputerDetail, tag: string, serial: string | nul
     collected: null,
     computer: { ...facts.computer, tag, serial: serial || null },
     firmware: { ...facts.firmware, startOrder: null, entries: null },
-    disks: facts.disks
-      ?.filter((disk) => disk.removable !== true)
-      .map((disk) => ({
+    disks:
+      facts.disks &&
+      internalDisks(facts).map((disk) => ({
         ...disk,
         serial: null,
         partitions: disk.partitions.map((partition) => ({ ...partition, usedBytes: null, keyPlace: null })),

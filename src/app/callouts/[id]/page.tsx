@@ -181,7 +181,7 @@ function Ways({
       <ol className="mt-2 divide-y divide-line border-line border-y">
         {offers.slice(0, SHOWN).map(({ route, outcome, seconds, lost, image }, at) => {
           const changes = [route.links.starts, route.links.sees, route.links.restores].flatMap((link) => link.changes);
-          const verdict = verdictNow(route);
+          const verdict = verdictNow(route, row.happening);
           return (
             <li
               key={`${route.medium} ${outcome} ${image} ${route.release}`}

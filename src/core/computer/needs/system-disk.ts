@@ -5,7 +5,7 @@ import type { DiskFacts, DiskPartition, Facts } from "../facts/schema";
 const OUTSIDE: ReadonlySet<string> = new Set(["usb", "firewire", "ieee1394", "1394", "thunderbolt"]);
 
 /** The disks that are built in: what hangs on USB is no target, also where nobody recorded that it can be taken off. */
-export function internalDisks({ disks }: Pick<Facts, "disks">): DiskFacts[] {
+export function internalDisks({ disks }: { disks: readonly DiskFacts[] | null }): DiskFacts[] {
   return (disks ?? []).filter((disk) => disk.removable !== true && !OUTSIDE.has(disk.bus?.toLowerCase() ?? ""));
 }
 

@@ -1,3 +1,4 @@
+import { SET_UP_SETTINGS } from "../model/changes";
 import { type Change, LINK_NAMES, type LinkName, type Links } from "../model/schema";
 import type { Outcome } from "./outcome";
 
@@ -19,16 +20,12 @@ const ORDER: readonly Change["setting"][] = [
   ...(["secureBoot", "legacyMode", "storageMode", "usbStart", "fastBoot", "startOrder"] as const),
   ...(["driver", "store", "target"] as const),
 ];
-const SETTINGS: ReadonlySet<Change["setting"]> = new Set([
-  ...(["secureBoot", "legacyMode", "storageMode", "usbStart", "fastBoot"] as const),
-]);
-
 /** All changes of a route by when they are made. A setting that is changed is put back, or stays where the outcome needs it. */
 export function phasedChanges({ links, outcome }: { links: Links; outcome: Outcome | null }): PhasedChange[] {
   const all = LINK_NAMES.flatMap((link) => links[link].changes.map((change) => ({ ...change, link })));
   const before = inOrder(all.filter((change) => !isAfterRestore(change)));
   const after = inOrder(all.filter(isAfterRestore));
-  const settings = before.filter(({ setting }) => SETTINGS.has(setting));
+  const settings = before.filter(({ setting }) => SET_UP_SETTINGS.includes(setting));
   const staying = settings.filter((change) => stays(change, settings, after, outcome));
   const back = settings.filter((change) => !staying.includes(change));
   return [
@@ -44,7 +41,7 @@ export function phasedChanges({ links, outcome }: { links: Links; outcome: Outco
 type LinkedChange = Change & { link: LinkName };
 
 /** What Restores asks of the firmware is for the system that was given back: the medium starts in its own mode. */
-const isAfterRestore = ({ link, setting }: LinkedChange) => link === "restores" && SETTINGS.has(setting);
+const isAfterRestore = ({ link, setting }: LinkedChange) => link === "restores" && SET_UP_SETTINGS.includes(setting);
 
 function inOrder(changes: LinkedChange[]): LinkedChange[] {
   return [...changes].sort((a, b) => ORDER.indexOf(a.setting) - ORDER.indexOf(b.setting));

@@ -49,7 +49,8 @@ export function matchDocument({ as, links }: Match, id?: string): MatchDocument 
   };
 }
 
-function linkRow({ verdict, basis, changes, reasons, trace }: Link): z.infer<typeof linkRowSchema> {
+/** A link with the sentences of its reasons and of its trace. */
+export function linkRow({ verdict, basis, changes, reasons, trace }: Link): z.infer<typeof linkRowSchema> {
   return {
     ...{ verdict, basis, changes },
     reasons: reasons.map((reason) => ({ ...reason, text: reasonText(reason) })),

@@ -1,14 +1,12 @@
 import { z } from "zod";
-import { type Link, type LinkName, ofEachLink } from "../../judging/model/schema";
+import { ofEachLink } from "../../judging/model/schema";
 import { OUTCOMES } from "../../judging/routes/outcome";
 import { PHASES } from "../../judging/routes/phases";
 import type { imagePlans, JudgedRoute, PolicyAnswer } from "../../world/answers";
 import { lostText } from "../callout";
 import { standingLackText } from "../policy";
-import { reasonText } from "../reasons";
 import { stepText } from "../steps";
-import { traceText } from "../trace";
-import { matchDocumentSchema } from "./match";
+import { linkRow, matchDocumentSchema } from "./match";
 
 /** `creel.route/1`: one route with its changes by phase, its steps, its times and what is lost by it. */
 export const routeSchema = z.object({
@@ -34,7 +32,7 @@ export function routeDocument({ route, changes, steps, seconds, restoreLeast, lo
   return {
     schema: "creel.route/1",
     ...{ computer, medium, as, release, outcome: outcome?.kind ?? null, image: outcome?.image?.id ?? null },
-    links: ofEachLink((name: LinkName) => linkRow(links[name])),
+    links: ofEachLink((name) => linkRow(links[name])),
     changes: changes.map(({ setting, from, to, link, phase }) => ({ setting, from, to, link, phase })),
     steps: steps.map((step) => {
       const { act, details } = stepText(step);
@@ -42,14 +40,6 @@ export function routeDocument({ route, changes, steps, seconds, restoreLeast, lo
     }),
     seconds: { least: Math.round(seconds.low), most: Math.round(seconds.high), restoreLeast: Math.round(restoreLeast) },
     lost: lost && { code: lost.code, text: lostText(lost) },
-  };
-}
-
-function linkRow({ verdict, basis, changes, reasons, trace }: Link) {
-  return {
-    ...{ verdict, basis, changes },
-    reasons: reasons.map((reason) => ({ ...reason, text: reasonText(reason) })),
-    trace: trace.map(traceText),
   };
 }
 
