@@ -132,6 +132,8 @@ test("36 GB by USB 3 take minutes, and what was measured before speaks for itsel
   // By hand: fetching 2 to 15, starting 4 to 20, 60 GB onto a hard disk at 60 to 150 MB/s, updates 10 to 60 minutes.
   expect(Math.round((usual?.seconds.low ?? 0) / 60)).toBe(Math.round(2 + 4 + 60e9 / 150e6 / 60 + 10));
   expect(Math.round((usual?.seconds.high ?? 0) / 60)).toBe(Math.round(15 + 20 + 60e9 / 60e6 / 60 + 60));
+  // Of which giving back itself takes only that of the image.
+  expect(Math.round((usual?.restoreSeconds.low ?? 0) / 60)).toBe(Math.round(60e9 / 150e6 / 60));
   const [learned] = offersFor(
     routes,
     facts({ happening: "disk-gone", points: POINTS, past: { image: [3000, 2400, 3600] } }),

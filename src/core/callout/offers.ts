@@ -16,6 +16,8 @@ export interface Offer<R extends Route = Route> {
   outcome: OutcomeKind;
   /** Seconds until it is handed back. */
   seconds: Range;
+  /** Seconds of these that giving back itself takes. */
+  restoreSeconds: Range;
   /** Days of data that are lost with it; 0: none; null: all that is on the computer. */
   lostDays: number | null;
   lost: Lost;
@@ -105,6 +107,7 @@ export function offersFor<R extends Route>(
         route,
         outcome,
         seconds: secondsOf(route, outcome, facts),
+        restoreSeconds: restoreSeconds(route, outcome, facts, facts.targetBus ?? null),
         ...{ lostDays, lost },
         image: image?.id ?? null,
       },

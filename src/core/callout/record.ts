@@ -60,6 +60,8 @@ export const chosenRouteSchema = z
     changes: z.array(phasedChangeSchema).optional(),
     /** Until it is handed back. */
     seconds: rangeSchema,
+    /** What giving back itself takes; rows from before did not tell it apart. */
+    restoreSeconds: rangeSchema.optional(),
     lostDays: z.number().nullable(),
     /** Of older rows only the days are known. */
     lost: lostSchema.optional(),

@@ -334,7 +334,7 @@ export async function chooseRoute(
       route.release === wanted.release,
   );
   if (!offer) return refused({ code: "route-not-offered" });
-  const { route, outcome, seconds, lostDays, lost } = offer;
+  const { route, outcome, seconds, restoreSeconds, lostDays, lost } = offer;
   const image = route.outcome?.image ?? null;
   const drivers = route.links.sees.changes.flatMap(({ setting, to }) =>
     setting === "driver" && to ? [String(to)] : [],
@@ -349,6 +349,7 @@ export async function chooseRoute(
       drivers,
       changes: phasedChanges(route),
       seconds,
+      restoreSeconds,
       lostDays,
       lost,
     },
@@ -382,7 +383,12 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
     ...runSheetInput(judged, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
     gives: {
       ...{ outcome: chosen.outcome, release: chosen.release, image: chosen.image },
-      ...{ drivers: chosen.drivers, seconds: chosen.seconds, happening: row.happening, isTargetNew: toldDisk !== null },
+      ...{
+        drivers: chosen.drivers,
+        seconds: chosen.restoreSeconds ?? null,
+        happening: row.happening,
+        isTargetNew: toldDisk !== null,
+      },
       imageDays: chosen.lostDays,
       isImageOfAnother: detail.newComputer !== null,
       target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
