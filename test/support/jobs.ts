@@ -12,7 +12,7 @@ export async function doJobs(context: Context, only?: string): Promise<void> {
   try {
     await engine.look();
   } finally {
-    await engine.idle();
+    await engine.drain();
   }
 }
 

@@ -309,10 +309,7 @@ test("an import whose worker was lost behind its last write is done, also where 
       .update(jobs)
       .set({ state: "running", token: "gone", leaseUntil, endedAt: null, result: null, ...lost })
       .where(sql`kind = 'import' AND JSON_VALUE(payload, '$.import') = ${id}`);
-    const engine = new Engine(ina.db, KINDS, { now: ina.now });
-    await engine.look();
-    await engine.idle();
-    await engine.stop();
+    await doJobs(ina);
     expect([(await importProgress(ina, id))?.state, (await getComputer(ina, tag))?.row.tag]).toEqual(["done", tag]);
   }
 });

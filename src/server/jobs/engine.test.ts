@@ -77,7 +77,7 @@ test("what waits is done for whoever asked, and how it ended is kept with what i
   const [good, bad] = [await queue({}, inventory.col), await queue({ payload: { fails: true } })];
   const its = engine({ count: kind });
   await its.look();
-  await its.idle();
+  await its.drain();
   expect(await getJobRow(inventory.ina, good)).toMatchObject({
     ...{ state: "done", result: null, progress: { phase: "counting", done: 2, total: 3 } },
     ...{ token: null, holds: null, attempts: 1 },
@@ -156,6 +156,29 @@ test("one that is heard of keeps its job for longer than a lease", async () => {
   expect(began.length).toBe(1);
   expect(began[0]?.isHeld).toBe(true);
   expect(await getJobRow(inventory.ina, id)).toMatchObject({ state: "running", attempts: 1 });
+});
+
+test("one that ends keeps its job until that has stopped, however long its step takes", async () => {
+  const id = await queue();
+  const slow: JobKind = {
+    isRepeatable: true,
+    run: async (work) => {
+      await until(() => work.signal.aborted);
+      await pause(2 * (SHORT.leaseMs ?? 0));
+      value(
+        await work.act(async (acting) => {
+          await work.keepResult(acting, { made: "whole" });
+          return ok(null);
+        }),
+      );
+      return { made: "whole" };
+    },
+  };
+  const its = engine({ count: slow });
+  its.start();
+  await until(async () => (await stateOf(id)) === "running");
+  await its.stop();
+  expect(await getJobRow(inventory.ina, id)).toMatchObject({ state: "done", attempts: 1, result: { made: "whole" } });
 });
 
 test("what may not be repeated is interrupted, says so, and goes on where somebody lets it", async () => {
@@ -328,7 +351,7 @@ test("why it failed is told apart: no room, a fault of ours; one that cannot be 
   const ids = await Promise.all(Object.keys(kinds).map((kind) => queue({ kind })));
   const its = engine(kinds);
   await its.look();
-  await its.idle();
+  await its.drain();
   const rows = await Promise.all(ids.map((id) => getJobRow(inventory.ina, id)));
   expect(rows.map((row) => [row?.state, row?.failure])).toEqual([
     ["failed", "disk-full"],
@@ -353,7 +376,7 @@ test("what comes round is done once by however many processes", async () => {
   };
   const all = [1, 2, 3].map(() => engine({ count: kind }, { rounds }));
   await Promise.all(all.map((each) => each.look()));
-  await Promise.all(all.map((each) => each.idle()));
+  await Promise.all(all.map((each) => each.drain()));
   expect(done).toEqual([{ once: new Date().toISOString().slice(0, 10) }]);
   expect(await inventory.ina.db.$count(jobs)).toBe(1);
 });
@@ -448,7 +471,7 @@ test("how a job ended is kept once the database is back, within its lease", asyn
   const id = await queue();
   const its = engine({ count: kind });
   await its.look();
-  await its.idle();
+  await its.drain();
   expect([await stateOf(id), refused]).toEqual(["done", -1]);
   expect((await getJobRow(inventory.ina, id))?.attempts).toBe(1);
 });

@@ -60,6 +60,8 @@ const USUAL_TIMES: EngineTimes = { leaseMs: 15_000, beatMs: 1000, lookMs: 300 };
 /** A job whose worker was lost so often is not tried again: it may be what ends them. */
 const ATTEMPTS_MOST = 5;
 
+const BEAT_TROUBLE = "a word about jobs could not be given";
+
 /** Rounds that were done are told for so long. */
 const ROUNDS_KEPT_MS = 3 * 86_400_000;
 
@@ -186,15 +188,27 @@ export class Engine {
 
   start(): void {
     this.repeat(this.times.lookMs, () => this.look(), "jobs could not be looked at");
-    this.repeat(this.times.beatMs, () => this.beat(), "a word about jobs could not be given");
+    this.repeat(this.times.beatMs, () => this.beat(), BEAT_TROUBLE);
   }
 
-  /** Ends after what is under way has stopped at its next step. What may be repeated is taken up by others at once. */
+  /**
+   * Ends after what is under way has stopped at its next step, and keeps its leases until then. What may be repeated is
+   * taken up by others at once.
+   */
   async stop(): Promise<void> {
     this.isStopped = true;
     for (const timer of this.timers) clearTimeout(timer);
     for (const { work } of this.running.values()) work.end();
-    await this.idle();
+    await this.drain();
+  }
+
+  /** Waits until nothing is running here any more, and says meanwhile that it is alive, whatever is started or not. */
+  async drain(): Promise<void> {
+    const beating = setInterval(
+      () => void this.beat().catch((error: unknown) => log.error({ err: error }, BEAT_TROUBLE)),
+      this.times.beatMs,
+    );
+    await this.idle().finally(() => clearInterval(beating));
   }
 
   /** Waits until nothing is running here any more. */
