@@ -33,6 +33,11 @@ const FIELD_NAMES: Partial<Record<keyof FormValues, string>> = {
   fastBoot: "fast boot",
   arch: "firmware architecture",
   kind: "firmware kind",
+  setupPassword: "set-up password",
+  setupPasswordPlace: "where the set-up password is kept",
+  usbPorts: "USB ports",
+  usbC: "USB-C ports",
+  management: "management controller",
 };
 const showValue = (value: FormValues[keyof FormValues]) =>
   typeof value === "string"
@@ -55,7 +60,7 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
   const [target, setTarget] = useState<{ id: number; version: number } | null>(opened);
   const [problem, setProblem] = useState<string | null>(null);
   const [merge, setMerge] = useState<Merge<FormValues> | null>(null);
-  const { register, control, handleSubmit, setError, getValues, setValue, formState } = useForm<FormValues>({
+  const { register, control, handleSubmit, setError, getValues, setValue, watch, formState } = useForm<FormValues>({
     defaultValues: toForm(base),
   });
   const disks = useFieldArray({ control, name: "disks" });
@@ -171,8 +176,17 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
         {write("setupKey", "Set-up key", "only where it differs from its model's key card")}
         {write("startMenuKey", "Start menu key")}
         {write("saveKey", "Save key")}
+        {pick("setupPassword", "Set-up password", [
+          NOT_KNOWN,
+          { value: "none", text: "none" },
+          { value: "set", text: "set" },
+        ])}
+        {watch("setupPassword") === "set" &&
+          write("setupPasswordPlace", "Where it is kept", "the place, never the password")}
         {write("usbPorts", "USB ports")}
+        {write("usbC", "Of them USB-C")}
         {pick("optical", "Optical drive", [NOT_KNOWN, { value: "yes", text: "yes" }, { value: "no", text: "none" }])}
+        {watch("form") === "server" && write("management", "Management controller", "where it answers")}
       </fieldset>
       <fieldset className="mt-5">
         <legend className="mb-1 font-bold">Disks</legend>

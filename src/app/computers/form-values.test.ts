@@ -12,6 +12,8 @@ const facts: Facts = factsSchema.parse({
     vendor: "Norlight",
     secureBoot: { state: "on", db: "AAAA" },
     keys: { setup: "F2", startMenu: "F12", save: "F10" },
+    setupPassword: "set",
+    setupPasswordPlace: "in the safe",
   },
   cpu: { arch: "x64" },
   memoryBytes: 8_252_182_528,
@@ -27,7 +29,7 @@ const facts: Facts = factsSchema.parse({
   ],
   devices: [{ class: "storage", modalias: "pci:v1", name: "x" }],
   systems: [{ name: "Gannet Desk" }],
-  ports: { usb: 4, optical: false },
+  ports: { usb: 4, usbC: 1, optical: false, management: "10.0.4.2" },
 });
 const start: ComputerStart = { tag: "A-1", name: "Desk", siteId: 3, note: null, facts };
 
@@ -55,6 +57,23 @@ test("systems are typed and changed; a version without a name is asked for it", 
 test("a form that nobody touched gives back exactly what it began with", () => {
   const reading = fromForm(toForm(start), facts);
   expect(reading).toEqual({ ok: true, input: start });
+});
+
+test("a set-up password is kept as a place, and only where there is one; no more ports are USB-C than there are", () => {
+  const read = (values: object) => fromForm({ ...toForm(start), ...values }, facts);
+  expect(read({ setupPassword: "none" })).toMatchObject({
+    input: { facts: { firmware: { setupPassword: "none", setupPasswordPlace: null } } },
+  });
+  expect(read({ setupPasswordPlace: "123456-234567-345678-456789" })).toMatchObject({
+    fields: { setupPasswordPlace: expect.stringContaining("only where the key is") },
+  });
+  expect(read({ usbC: "5" })).toMatchObject({ fields: { usbC: expect.any(String) } });
+});
+
+test("a disk that is typed in is not taken to be empty", () => {
+  const disk = { from: "", name: "sdc", gigabytes: "500", bus: "sata" };
+  const reading = fromForm({ ...toForm(start), disks: [disk] }, facts);
+  expect(reading).toMatchObject({ input: { facts: { disks: [{ name: "sdc", partitions: [], blank: null }] } } });
 });
 
 test("an empty form knows nothing", () => {

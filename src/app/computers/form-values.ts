@@ -22,10 +22,14 @@ export interface FormValues {
   setupKey: string;
   startMenuKey: string;
   saveKey: string;
+  setupPassword: string;
+  setupPasswordPlace: string;
   cpuArch: string;
   memoryGiB: string;
   usbPorts: string;
+  usbC: string;
   optical: string;
+  management: string;
   /** `from`: which of the disks at the beginning it was; empty for a new one. */
   disks: { from: string; name: string; gigabytes: string; bus: string }[];
   systems: SystemValues[];
@@ -88,9 +92,13 @@ export function toForm({ tag, name, siteId, note, facts }: ComputerStart): FormV
     setupKey: text(firmware.keys?.setup),
     startMenuKey: text(firmware.keys?.startMenu),
     saveKey: text(firmware.keys?.save),
+    setupPassword: text(firmware.setupPassword),
+    setupPasswordPlace: text(firmware.setupPasswordPlace),
     cpuArch: text(facts.cpu?.arch),
     memoryGiB: gibibytes(facts.memoryBytes),
     usbPorts: text(ports?.usb),
+    usbC: text(ports?.usbC),
+    management: text(ports?.management),
     optical: ports?.optical === null || ports?.optical === undefined ? "" : ports.optical ? "yes" : "no",
     disks: (facts.disks ?? []).map((disk, index) => ({
       from: String(index),
@@ -109,6 +117,12 @@ export function toForm({ tag, name, siteId, note, facts }: ComputerStart): FormV
       language: text(system.language),
     })),
   };
+}
+
+/** Where a fact of the form is entered. */
+function fieldOf(path: readonly PropertyKey[]): string {
+  const at = path.join(".");
+  return at === "firmware.setupPasswordPlace" ? "setupPasswordPlace" : at;
 }
 
 export type FormReading = { ok: true; input: ComputerInput } | { ok: false; fields: Record<string, string> };
@@ -144,6 +158,8 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
       serial: null,
       removable: null,
       partitions: [],
+      // What is on a disk that was typed in is not known.
+      blank: null,
     };
     return [{ ...kept, name: word(disk.name) ?? `disk ${index + 1}`, bytes, bus: word(disk.bus) }];
   });
@@ -174,6 +190,8 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
       ? base.memoryBytes
       : number(values.memoryGiB, "memoryGiB", 2 ** 30, "Memory");
   const usb = number(values.usbPorts, "usbPorts", 1, "The number of USB ports");
+  const usbC = number(values.usbC, "usbC", 1, "The number of USB-C ports");
+  if (usb !== null && usbC !== null && usbC > usb) fields.usbC = "There cannot be more USB-C ports than USB ports.";
   if (values.tag.trim() === "") fields.tag = "A tag is needed: it is what is printed on the thing.";
   if (Object.keys(fields).length > 0) return { ok: false, fields };
   const secureBoot = word(values.secureBoot);
@@ -183,6 +201,7 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
     save: word(values.saveKey),
   };
   const optical = values.optical === "" ? null : values.optical === "yes";
+  const ports = { usb, usbC, optical, management: word(values.management) };
   const facts = factsSchema.safeParse({
     ...base,
     computer: {
@@ -203,18 +222,20 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
       secureBoot: secureBoot || base.firmware.secureBoot ? { ...base.firmware.secureBoot, state: secureBoot } : null,
       usbStart: word(values.usbStart),
       fastBoot: word(values.fastBoot),
+      setupPassword: word(values.setupPassword),
+      setupPasswordPlace: values.setupPassword === "set" ? word(values.setupPasswordPlace) : null,
       keys: Object.values(keys).some((key) => key !== null) ? keys : null,
     },
     cpu: word(values.cpuArch) ? { ...base.cpu, arch: word(values.cpuArch) } : base.cpu && { ...base.cpu, arch: null },
     memoryBytes,
     disks: disks.length > 0 || base.disks !== null ? disks : null,
     systems: systems.length > 0 || base.systems !== null ? systems : null,
-    ports: usb === null && optical === null ? null : { usb, optical },
+    ports: Object.values(ports).some((each) => each !== null) ? ports : null,
   });
   if (!facts.success)
     return {
       ok: false,
-      fields: Object.fromEntries(facts.error.issues.map((issue) => [issue.path.join("."), issue.message])),
+      fields: Object.fromEntries(facts.error.issues.map((issue) => [fieldOf(issue.path), issue.message])),
     };
   return {
     ok: true,

@@ -31,6 +31,9 @@ interface StoreValues {
   isReachKnown: boolean;
   reachedFrom: string[];
   address: string;
+  account: string;
+  encrypted: string;
+  keyPlace: string;
   link: string;
   capacity: string;
   free: string;
@@ -58,6 +61,9 @@ function toValues(input: StoreInput | null): StoreValues {
     isReachKnown: (input?.reachedFrom ?? null) !== null,
     reachedFrom: (input?.reachedFrom ?? []).map(String),
     address: input?.address ?? "",
+    account: input?.account ?? "",
+    encrypted: input?.encrypted == null ? "" : input.encrypted ? "yes" : "no",
+    keyPlace: input?.keyPlace ?? "",
     link: input?.link ?? "",
     capacity: input?.capacityBytes ? bytesText(input.capacityBytes) : "",
     free: input?.freeBytes != null ? bytesText(input.freeBytes) : "",
@@ -94,6 +100,9 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
       siteId: values.siteId === "" ? null : Number(values.siteId),
       reachedFrom: isReached && values.isReachKnown ? values.reachedFrom.map(Number) : null,
       address: values.address,
+      account: isReached ? values.account : null,
+      encrypted: values.encrypted === "" ? null : values.encrypted === "yes",
+      keyPlace: values.encrypted === "yes" ? values.keyPlace : null,
       link: values.link || null,
       capacityBytes: bytesOf("capacity", opened?.capacityBytes),
       freeBytes: bytesOf("free", opened?.freeBytes),
@@ -173,6 +182,20 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
         <Field label="Free now" error={fields.free ?? fields.freeBytes}>
           {(props) => <input {...props} {...register("free")} placeholder="800 GB" autoComplete="off" />}
         </Field>
+        <Field label="Encrypted" error={fields.encrypted}>
+          {(props) => (
+            <select {...props} {...register("encrypted")}>
+              <option value="">not known</option>
+              <option value="no">no</option>
+              <option value="yes">yes</option>
+            </select>
+          )}
+        </Field>
+        {watch("encrypted") === "yes" && (
+          <Field label="Where its key is kept" error={fields.keyPlace} hint="The place, never the key.">
+            {(props) => <input {...props} {...register("keyPlace")} autoComplete="off" />}
+          </Field>
+        )}
       </div>
       {isReached && (
         <fieldset className="border-line border-t pt-2">
@@ -196,9 +219,12 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
               ))}
             </div>
           )}
-          <div className="mt-2">
+          <div className="mt-2 grid gap-3 sm:grid-cols-2">
             <Field label="Address" error={fields.address} hint="Without a password.">
               {(props) => <input {...props} {...register("address")} className="field code" autoComplete="off" />}
+            </Field>
+            <Field label="Account" error={fields.account} hint="Who may read it, by name.">
+              {(props) => <input {...props} {...register("account")} className="field code" autoComplete="off" />}
             </Field>
           </div>
         </fieldset>

@@ -9,7 +9,7 @@ import type { OutcomeKind } from "../judging/routes/outcome";
 import { type Phase, type PhasedChange, phasedChanges } from "../judging/routes/phases";
 import type { Attachment } from "../medium/inspection/schema";
 import type { Happening } from "./happenings";
-import type { SheetDisk, SheetMediumKind, Step } from "./step";
+import type { SetupPassword, SheetDisk, SheetMediumKind, Step } from "./step";
 
 /** What a run sheet is made from: one computer, one medium, how it starts there, and all that is changed for it. */
 export interface RunSheetInput {
@@ -62,6 +62,7 @@ export function sheetSteps(input: RunSheetInput): Step[] {
     ...(gives && savesFiles(gives) ? [{ code: "destination" } as const] : []),
     // Before settings are changed: disk encryption may ask for its key because of them.
     ...unlock(input),
+    ...suspend(input),
     power(input),
     ...fitDisk(input),
     detach(input),
@@ -76,6 +77,7 @@ export function sheetSteps(input: RunSheetInput): Step[] {
     look(input),
     ...(gives ? giveBack(input, gives) : [{ code: "erased", hasOtherDisks: internalDisks(input).length > 1 } as const]),
     takeOut(input),
+    ...oldDisk(input),
     ...settingsAfter(input),
     putBack(input),
     ...(gives ? afterwards(input, gives) : []),
@@ -110,13 +112,16 @@ function neededPlaces({ gives, medium }: RunSheetInput): ImagePlace[] {
 
 /** The copies that are of use, the likeliest first: one on the dead computer is not fetched from it. */
 function usablePlaces(input: RunSheetInput): ImagePlace[] {
-  const { computer, gives } = input;
+  const { gives } = input;
   const store = phased(input).find(({ setting, phase }) => setting === "store" && phase === "before-start");
-  const isOwn = (place: ImagePlace) => place.on === "computer" && place.tag === computer.tag;
+  const isOwn = (place: ImagePlace) => isOwnPlace(place, input);
   const rank = (place: ImagePlace) => (isOwn(place) ? 2 : store && nameOf(place) === store.to ? 0 : 1);
   const places = neededPlaces(input).filter((place) => !isOwn(place) || gives?.happening !== "disk-gone");
   return [...places].sort((a, b) => rank(a) - rank(b));
 }
+
+const isOwnPlace = (place: ImagePlace, { computer }: RunSheetInput) =>
+  place.on === "computer" && place.tag === computer.tag;
 
 const nameOf = (place: ImagePlace): string =>
   place.on === "medium" ? place.tag : place.on === "computer" ? "a disk to carry" : place.name;
@@ -166,7 +171,11 @@ function giveBack(input: RunSheetInput, gives: Gives): Step[] {
     case "start-up":
       return [begin];
     case "files":
-      return [{ code: "read-only" }, begin];
+      return [
+        ...(gives.happening === "does-not-start" ? [{ code: "copy-sectors" } as const] : []),
+        { code: "read-only" },
+        begin,
+      ];
   }
 }
 
@@ -178,7 +187,8 @@ function settingsAfter(input: RunSheetInput): Step[] {
   if (input.gives && opensImage(input.gives)) return [];
   const changes = changesIn(input, "after-restore").map(plainChange);
   const { setup, save } = keysOf(input);
-  return changes.length === 0 ? [] : [{ code: "settings-after", setupKey: setup, saveKey: save, changes }];
+  const password = setupPassword(input);
+  return changes.length === 0 ? [] : [{ code: "settings-after", setupKey: setup, saveKey: save, changes, password }];
 }
 
 const plainChange = ({ setting, from, to }: PhasedChange): Change => ({ setting, from, to });
@@ -195,6 +205,7 @@ function afterwards(input: RunSheetInput, gives: Gives): Step[] {
     ...startEntry(input, gives),
     ...rejoin(input, gives),
     ...encryptAgain(input, gives),
+    ...activate(input, gives),
     { code: "updates" },
     ...passwords,
     checked,
@@ -255,7 +266,13 @@ function settings(input: RunSheetInput): Step[] {
     .filter(({ setting }) => SET_UP_SETTINGS.includes(setting))
     .map(plainChange);
   const { setup, save } = keysOf(input);
-  return changes.length === 0 ? [] : [{ code: "settings", setupKey: setup, saveKey: save, changes }];
+  const password = setupPassword(input);
+  return changes.length === 0 ? [] : [{ code: "settings", setupKey: setup, saveKey: save, changes, password }];
+}
+
+function setupPassword({ computer }: RunSheetInput): SetupPassword | null {
+  const { setupPassword: state, setupPasswordPlace: place } = computer.facts.firmware;
+  return state === "set" ? { place } : null;
 }
 
 /** What is attached beside the medium, or it through. */
@@ -269,7 +286,32 @@ function attach(input: RunSheetInput): Step {
     ...{ code: "attach", medium: medium.tag, as },
     isDriveExternal: changes.some(({ setting }) => setting === "opticalDrive"),
     changes: changes.filter(({ setting }) => ATTACHED.has(setting)).map(plainChange),
+    ...{ ports: portsNeeded(input), needsAdapter: hasUsbCAlone(input) },
   };
+}
+
+/** What is on USB at the same time: the medium, a disk beside it, and a keyboard where none is built in. Common practice. */
+function portsNeeded(input: RunSheetInput): Extract<Step, { code: "attach" }>["ports"] {
+  const { computer, medium, as, gives } = input;
+  const has = computer.facts.ports?.usb ?? null;
+  const before = changesIn(input, "before-start").map(({ setting }) => setting);
+  const isOnUsb = as === "usb" || before.includes("opticalDrive");
+  const [store] = gives?.image ? usablePlaces(input) : [];
+  const isStoreOnUsb = store !== undefined && store.on !== "share" && !isOwnPlace(store, input);
+  const { form } = computer.facts.computer;
+  const hasKeyboard = (form === "laptop" || form === "tablet") && !before.includes("keyboard");
+  const needed = [
+    ...(isOnUsb ? [medium.tag] : []),
+    ...(isStoreOnUsb ? [nameOf(store)] : []),
+    ...(gives && savesFiles(gives) && gives.happening !== "files-lost" ? ["the disk for the files"] : []),
+    ...(hasKeyboard || form === null ? [] : ["a keyboard"]),
+  ];
+  return has === null || has === 0 || needed.length <= has ? null : { needed, has };
+}
+
+function hasUsbCAlone({ computer, as }: RunSheetInput): boolean {
+  const { usb = null, usbC = null } = computer.facts.ports ?? {};
+  return as === "usb" && usbC !== null && usbC > 0 && usb === usbC;
 }
 
 /** The start itself. Without a reason that tells the path, all reasons of the judgement are kept for whoever looks. */
@@ -284,6 +326,7 @@ function start(input: RunSheetInput): Step {
     menuKey: keysOf(input).startMenu,
     isBios: kind === "bios" || (switched === null ? legacyMode === "on" : switched === "bios"),
     isTablet: computer.facts.computer.form === "tablet",
+    management: computer.facts.ports?.management ?? null,
     reasons: how ? [how] : starts.reasons,
     quirks: keyCard?.quirks ?? null,
   };
@@ -307,16 +350,50 @@ function sheetDisk({ name, bytes, model, serial }: DiskFacts): SheetDisk {
 
 /** Encrypted content is of no use without its key: where it is kept is on the sheet, the key never is. */
 function unlock(input: RunSheetInput): Step[] {
+  const locked = lockedVolumes(input);
+  return locked.length === 0 ? [] : [{ code: "unlock", locked }];
+}
+
+function lockedVolumes(input: RunSheetInput): { partition: string; keyPlace: string | null }[] {
   const { gives } = input;
   // What is installed anew, or put back whole, needs no key of what was there; a changed setting may ask for it.
   const erased = gives && writesDisk(gives) ? gives.target?.name : undefined;
   const kept = internalDisks(input).filter(({ name }) => name !== erased);
-  const locked = kept.flatMap(({ name, partitions }) =>
+  return kept.flatMap(({ name, partitions }) =>
     partitions
       .filter(({ encryption }) => encryption !== null)
       .map(({ number, keyPlace }) => ({ partition: `${name} ${number}`, keyPlace })),
   );
-  return locked.length === 0 ? [] : [{ code: "unlock", locked }];
+}
+
+/** Happenings in which the computer still runs, so that it can be prepared. */
+const STILL_RUNS: readonly (Happening | null | undefined)[] = ["files-lost", "new-disk", "new-computer"];
+
+/**
+ * Encryption whose key is sealed to how the computer starts asks for the recovery key once Secure Boot or the start is
+ * changed, unless it is suspended before. TCG PC Client Platform Firmware Profile, PCR 7.
+ */
+function suspend(input: RunSheetInput): Step[] {
+  const { gives } = input;
+  if (!gives || !STILL_RUNS.includes(gives.happening) || settings(input).length === 0) return [];
+  const volumes = lockedVolumes(input).map(({ partition }) => partition);
+  return volumes.length === 0 ? [] : [{ code: "suspend", volumes }];
+}
+
+/** The original and its copy bear the same identities: which of them starts would be chance. Common practice. */
+function oldDisk(input: RunSheetInput): Step[] {
+  const { gives } = input;
+  if (gives?.outcome !== "image" || opensImage(gives)) return [];
+  const isNew = gives.isTargetNew === true;
+  return isNew || targetChange(input) ? [{ code: "old-disk", isNew }] : [];
+}
+
+/** A licence that is bound to the hardware is activated anew on another computer. Common practice. */
+function activate({ computer }: RunSheetInput, { outcome, isImageOfAnother, happening }: Gives): Step[] {
+  const isOther = (outcome === "image" && isImageOfAnother) || (isInstalled(outcome) && happening === "new-computer");
+  if (!isOther) return [];
+  const isWindows = computer.facts.systems?.some(({ family }) => family?.toLowerCase() === "windows") ?? false;
+  return [{ code: "activate", family: isWindows ? "windows" : null }];
 }
 
 /** The medium out again before the computer starts by itself, or it starts the medium once more. */
@@ -332,6 +409,7 @@ function putBack(input: RunSheetInput): Step {
   const mode = staying.find(({ setting }) => setting === "legacyMode")?.to ?? legacyMode;
   return {
     ...{ code: "put-back", medium: medium.tag, site: medium.siteName, setupKey: keysOf(input).setup },
+    password: setupPassword(input),
     changes: changesIn(input, "put-back").map(plainChange),
     stays: changesIn(input, "stays").map(plainChange),
     isBios: kind === "bios" || mode === "on",

@@ -16,6 +16,11 @@ export interface SheetDisk {
   serial: string | null;
 }
 
+/** Firmware set-up asks for a password; `place`: where it is kept, null: not recorded. */
+export interface SetupPassword {
+  place: string | null;
+}
+
 /** One step of the day, as code and facts. A mark on it is kept under its code. Sentences: `words/steps.ts`. */
 export type Step =
   | {
@@ -34,13 +39,26 @@ export type Step =
   | { code: "disconnect-disks"; keep: SheetDisk; others: SheetDisk[] }
   | { code: "power"; isPortable: boolean }
   | { code: "detach"; as: Attachment }
-  | { code: "settings"; setupKey: StartKey; saveKey: StartKey; changes: Change[] }
-  | { code: "attach"; medium: string; as: Attachment; isDriveExternal: boolean; changes: Change[] }
+  | { code: "suspend"; volumes: string[] }
+  | { code: "settings"; setupKey: StartKey; saveKey: StartKey; changes: Change[]; password: SetupPassword | null }
+  | {
+      code: "attach";
+      medium: string;
+      as: Attachment;
+      isDriveExternal: boolean;
+      changes: Change[];
+      /** What has to be attached by USB at once where the computer has fewer ports. */
+      ports: { needed: string[]; has: number } | null;
+      /** It has USB-C alone. */
+      needsAdapter: boolean;
+    }
   | {
       code: "start";
       medium: string;
       menuKey: StartKey;
       isBios: boolean;
+      /** Where a server's management controller answers. */
+      management: string | null;
       /** It has no keys: the start menu is opened by a volume key. */
       isTablet: boolean;
       /** How it starts, or what stands in the way. */
@@ -58,14 +76,17 @@ export type Step =
   | { code: "open-image"; image: { name: string; takenAt: string; keyPlace: string | null } }
   | { code: "choose-target"; target: SheetDisk | null; isOther: boolean }
   | { code: "read-only" }
+  | { code: "copy-sectors" }
   | { code: "begin"; outcome: OutcomeKind; release: string | null; seconds: Range | null }
   | { code: "take-out"; medium: string }
-  | { code: "settings-after"; setupKey: StartKey; saveKey: StartKey; changes: Change[] }
+  | { code: "old-disk"; isNew: boolean }
+  | { code: "settings-after"; setupKey: StartKey; saveKey: StartKey; changes: Change[]; password: SetupPassword | null }
   | {
       code: "put-back";
       medium: string;
       site: string | null;
       setupKey: StartKey;
+      password: SetupPassword | null;
       changes: Change[];
       /** Settings that are left as they were changed. */
       stays: Change[];
@@ -77,6 +98,7 @@ export type Step =
   | { code: "rejoin"; days: number }
   | { code: "encrypt-again"; disk: string }
   | { code: "start-entry"; arch: string | null }
+  | { code: "activate"; family: "windows" | null }
   | { code: "updates" }
   | { code: "applications" }
   | { code: "write-down"; computer: string };

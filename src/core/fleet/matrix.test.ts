@@ -139,6 +139,8 @@ function forgetting(computer: ComputerPart): ComputerPart[] {
     withFirmware({ version: null }),
     withFirmware({ legacyMode: null }),
     withFirmware({ secureBoot: null }),
+    withFirmware({ setupPassword: null }),
+    withFirmware({ setupPasswordPlace: null }),
     ...(lists
       ? (["state", "db", "dbx", "sbatLevel"] as const).map((name) =>
           withFirmware({ secureBoot: { ...lists, [name]: null } }),
@@ -146,7 +148,17 @@ function forgetting(computer: ComputerPart): ComputerPart[] {
       : []),
     { ...computer, facts: { ...facts, disks: null } },
     ...(facts.disks ?? []).flatMap((_, at) =>
-      [{ bus: null }, { removable: null }, { table: null }, { serial: null }, { sectorBytes: null }].map((less) => ({
+      [
+        ...[
+          { bus: null },
+          { removable: null },
+          { table: null },
+          { serial: null },
+          { sectorBytes: null },
+          { blank: null },
+        ],
+        { partitions: [], blank: null },
+      ].map((less) => ({
         ...computer,
         facts: { ...facts, disks: (facts.disks ?? []).map((disk, nth) => (nth === at ? { ...disk, ...less } : disk)) },
       })),

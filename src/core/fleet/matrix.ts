@@ -609,6 +609,8 @@ function bitsOf({ sees, restores, outcome }: Give): number {
 
 /** What the Sees link goes by, of a computer. */
 function devicesKey({ facts }: ComputerPart): string {
+  const { setupPassword, setupPasswordPlace } = facts.firmware;
+  const isShut = setupPassword === "set" && setupPasswordPlace === null;
   const devices = facts.devices?.map(({ modalias, class: use }) => [modalias, use]) ?? null;
   const disks = facts.disks?.map(({ name, bus, removable }) => [name, bus, removable]) ?? null;
   const choice = chooseDisk(facts);
@@ -618,14 +620,14 @@ function devicesKey({ facts }: ComputerPart): string {
       : choice.state === "several"
         ? choice.disks.map(({ name }) => name)
         : [];
-  return JSON.stringify([devices, disks, targets]);
+  return JSON.stringify([devices, disks, targets, facts.ports?.optical ?? null, isShut]);
 }
 
 /** What Sees and Restores go by where there are no images. */
 function restoreKey(computer: ComputerPart, devices: number): string {
   const { systems, disks, firmware } = computer.facts;
-  const shapes = disks?.map(({ table, removable, bus, name, partitions }) => [
-    ...[table, removable, bus, name],
+  const shapes = disks?.map(({ table, removable, bus, name, bytes, sectorBytes, blank, partitions }) => [
+    ...[table, removable, bus, name, bytes, sectorBytes, blank],
     partitions.map(({ number, type, role, filesystem, encryption, keyPlace, active }) => [
       ...[number, type, role, filesystem, encryption, keyPlace !== null, active],
     ]),

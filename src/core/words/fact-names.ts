@@ -4,6 +4,8 @@ const FACT_NAMES: Record<string, string> = {
   "firmware.arch": "the architecture of its firmware",
   devices: "its devices",
   disks: "its disks",
+  partitions: "what is on its disk",
+  filesystem: "the file systems on its disk",
   sectorBytes: "the sector size of its disk",
   systems: "which system it runs",
   model: "its make and model",

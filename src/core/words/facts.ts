@@ -28,6 +28,8 @@ const FIELD_TITLES: Record<string, string> = {
   "firmware/secureBoot/sbatLevel": "Secure Boot, least generations (SBAT)",
   "firmware/fastBoot": "Fast boot",
   "firmware/usbStart": "Start from USB",
+  "firmware/setupPassword": "Set-up password",
+  "firmware/setupPasswordPlace": "Where the set-up password is kept",
   "firmware/keys/setup": "Set-up key",
   "firmware/keys/startMenu": "Start menu key",
   "firmware/keys/save": "Save key",
@@ -37,7 +39,9 @@ const FIELD_TITLES: Record<string, string> = {
   "cpu/name": "Processor",
   memoryBytes: "Memory",
   "ports/usb": "USB ports",
+  "ports/usbC": "USB ports that are USB-C",
   "ports/optical": "Optical drive",
+  "ports/management": "Management controller",
   "devices/pci": "PCI devices",
   "devices/usb": "USB devices",
   "devices/other": "Other devices",
@@ -52,6 +56,7 @@ const LEAVES: Record<string, string> = {
   arch: "architecture",
   number: "number",
   table: "table kind",
+  blank: "empty",
 };
 
 /** A fact's name: "Disk sda, partition 2, used". */

@@ -3,6 +3,7 @@ import type { ImageFact, LinkReason, SystemFact } from "../judging/model/reasons
 import { archText } from "./firmware";
 import { imagePlaceText } from "./image-places";
 import { bytesText } from "./sizes";
+import { visible } from "./visible";
 
 const IMAGE_FACTS: Record<ImageFact, string> = {
   mode: "under which firmware mode it was taken",
@@ -137,6 +138,12 @@ export function linkReasonText(facts: LinkReason): string {
       return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is empty and large enough.`;
     case "mbr-limit":
       return `A partition table of the MBR kind reaches ${bytesText(facts.bytes)} of ${facts.disk} only: the rest of the disk stays unused.`;
+    case "disk-too-small-to-install":
+      return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is smaller than the ${bytesText(facts.needed)} that this system asks for.`;
+    case "store-key-kept":
+      return `${facts.store} is encrypted; its key is kept ${visible(facts.place, 160)}.`;
+    case "store-key-unknown":
+      return `${facts.store} is encrypted, and where its key is kept is not recorded.`;
     case "sectors-differ":
       return `The disk ${facts.disk} has sectors of ${facts.bytes} bytes, the disk of the image had ${facts.image}, and the kit does not convert.`;
     case "image-starts-again":
@@ -237,6 +244,8 @@ export function linkReasonText(facts: LinkReason): string {
       return `It installs in ${MODES[facts.mode]} mode: leave the firmware in that mode afterwards.`;
     case "filesystems-not-read":
       return `${facts.release} does not read ${facts.filesystems.join(", ")}${facts.all ? "" : "; other partitions it does"}.`;
+    case "filesystems-open":
+      return `Not known: whether ${facts.release} reads ${facts.filesystems.map((each) => visible(each, 40)).join(", ")}.`;
     case "repairs":
       return `${facts.release} repairs the start-up of what the computer runs.`;
     case "rescues":

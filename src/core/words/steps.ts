@@ -1,4 +1,4 @@
-import type { BranchCode, Check, SheetDisk, SheetMediumKind, Step } from "../callout/step";
+import type { BranchCode, Check, SetupPassword, SheetDisk, SheetMediumKind, Step } from "../callout/step";
 import type { StartKey } from "../computer/facts/key-cards";
 import type { ImagePlace } from "../judging/model/parts";
 import { LOADER_PATHS } from "../kernel/architecture";
@@ -88,6 +88,7 @@ export function stepText(step: Step): StepText {
         act: `Before it starts from its disk, press ${keyText(step.setupKey)} to open set-up. ${step.changes.map(changeText).join(". ")}.`,
         details: [
           "The restored system starts in this mode only. Do not change it back.",
+          ...passwordDetails(step.password),
           `Save with ${keyText(step.saveKey)}.`,
         ],
       };
@@ -98,11 +99,21 @@ export function stepText(step: Step): StepText {
           ...step.changes.map(
             ({ from, to }) => `Now: ${from}. Needed: ${to}. Write down where in set-up you found it.`,
           ),
+          ...passwordDetails(step.password),
           `Save with ${keyText(step.saveKey)} and switch off again.`,
         ],
       };
     case "attach":
-      return { act: attachText(step), details: step.changes.map((change) => `${changeText(change)}.`) };
+      return {
+        act: attachText(step),
+        details: [
+          ...step.changes.map((change) => `${changeText(change)}.`),
+          ...(step.needsAdapter
+            ? ["It has USB-C ports only: take an adapter where the medium's plug is another."]
+            : []),
+          ...(step.ports ? [portsText(step.ports)] : []),
+        ],
+      };
     case "start":
       return {
         act: `${
@@ -117,6 +128,11 @@ export function stepText(step: Step): StepText {
         details: [
           ...step.reasons.map(reasonText),
           ...(step.quirks ? [visible(step.quirks, 300)] : []),
+          ...(step.management
+            ? [
+                `From afar: its management controller at ${visible(step.management, 160)} gives screen and keyboard, and takes the medium's file as a virtual drive.`,
+              ]
+            : []),
           `If ${step.medium} is not in the menu: another port, then start from USB and fast boot in set-up, then the medium on another computer.`,
         ],
       };
@@ -166,7 +182,7 @@ export function stepText(step: Step): StepText {
     case "attach-store":
       return {
         act: `Attach ${step.place ? imagePlaceName(step.place) : "the store"} now, and wait until it is seen.`,
-        details: ["A share is reached by the network: the name of the server and who may read it have to be at hand."],
+        details: step.place ? placeDetails(step.place) : ["Which one is not recorded: look at the image's own page."],
       };
     case "choose-image": {
       const { image } = step;
@@ -203,6 +219,28 @@ export function stepText(step: Step): StepText {
         act: "Open the disk read-only.",
         details: ["Writing makes a failing disk worse and damages a hibernated system."],
       };
+    case "copy-sectors":
+      return {
+        act: "If the disk makes noises, or reading fails, copy its sectors to another disk first, and work on the copy.",
+        details: ["Each reading may be its last: what is easy is copied first, what fails is tried again at the end."],
+      };
+    case "suspend":
+      return {
+        act: `Before you switch it off, suspend the encryption of ${step.volumes.join(" and ")}.`,
+        details: ["Its key is bound to how the computer starts: after a changed setting it asks for the recovery key."],
+      };
+    case "old-disk":
+      return {
+        act: step.isNew
+          ? "Leave the old disk out."
+          : "Leave the disk that the system was on disconnected until this one has started.",
+        details: ["Never start it with the original and its copy attached at once: both bear the same identity."],
+      };
+    case "activate":
+      return {
+        act: "Check that the licence covers this computer, and activate the system again.",
+        details: step.family === "windows" ? ["A licence that came with the old computer may stay with it."] : [],
+      };
     case "begin":
       return beginText(step);
     case "take-out":
@@ -219,6 +257,7 @@ export function stepText(step: Step): StepText {
         }${step.site ? ` Put ${step.medium} back to ${step.site}.` : ""}`,
         details: [
           ...step.changes.map((change) => `${changeText(change)} again.`),
+          ...(step.changes.length > 0 ? passwordDetails(step.password) : []),
           ...step.stays.map((change) => `Do not undo: ${changeText(change)}.`),
           ...(step.isBios && !step.isLeftOff
             ? ["Under BIOS, or in legacy mode, a disk with an MBR needs its system partition marked active."]
@@ -235,7 +274,6 @@ export function stepText(step: Step): StepText {
         act: "If firmware does not offer the disk, add a boot entry for its loader in set-up.",
         details: [
           `Without an entry it starts only ${step.arch ? LOADER_PATHS[step.arch as keyof typeof LOADER_PATHS] : "the loader in /EFI/BOOT"} on the EFI system partition: copy the system's loader there.`,
-          "Never start it with the old disk and the copy attached at once.",
         ],
       };
     case "rejoin":
@@ -261,6 +299,38 @@ export function stepText(step: Step): StepText {
         details: [],
       };
   }
+}
+
+function passwordDetails(password: SetupPassword | null): string[] {
+  if (!password) return [];
+  return [
+    password.place
+      ? `Set-up asks for a password. It is kept: ${visible(password.place, 160)}.`
+      : "Set-up asks for a password, and where it is kept is not recorded: ask for it before you begin.",
+  ];
+}
+
+function portsText({ needed, has }: NonNullable<Extract<Step, { code: "attach" }>["ports"]>): string {
+  const list = new Intl.ListFormat("en-GB").format(needed);
+  return `It has ${has === 1 ? "one USB port" : `${has} USB ports`}, and ${list} are needed at once: put all but the medium on a hub with its own power.`;
+}
+
+/** How a store is come by: over the network as whom, and where its own key is. */
+function placeDetails(place: ImagePlace): string[] {
+  const details: string[] = [];
+  if (place.on === "share") {
+    const as = place.account ? `as ${visible(place.account, 120)}` : "who may read it is not recorded";
+    details.push(
+      `A share is reached by the network: ${place.address ? visible(place.address, 200) : "its address is not recorded"}, ${as}.`,
+    );
+  }
+  if (place.encrypted)
+    details.push(
+      place.keyPlace
+        ? `It is encrypted; its key is kept: ${visible(place.keyPlace, 160)}.`
+        : "It is encrypted, and where its key is kept is not recorded.",
+    );
+  return details;
 }
 
 function fetchText({ medium, lentTo, site, isWhereComputerIs, instead }: Extract<Step, { code: "fetch" }>): StepText {

@@ -188,7 +188,12 @@ export async function replaceDisk(
   return changeComputer(context, id, version, (current) => {
     const old = current.facts.disks?.[index];
     if (!old) return fail({ code: "not-found", what: "disk" });
-    const disk: DiskFacts = { ...diskSchema.parse({ name: old.name, ...own }), removable: false, partitions: [] };
+    const disk: DiskFacts = {
+      ...diskSchema.parse({ name: old.name, ...own }),
+      removable: false,
+      partitions: [],
+      blank: true,
+    };
     const facts = { ...current.facts, disks: (current.facts.disks ?? []).with(index, disk) };
     return ok({
       input: { ...inputOf(current), facts },

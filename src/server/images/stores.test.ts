@@ -119,7 +119,9 @@ test("images in a folder are found, read, and registered by what their names say
     ["HO-002 2026-01-05", "HO-002", "uefi", null, true],
   ]);
   const [part] = await imageParts(inventory.ina.db);
-  expect(part?.places).toEqual([{ on: "share", name: "Image share", sites: ["Head office"] }]);
+  expect(part?.places).toEqual([
+    { on: "share", name: "Image share", sites: ["Head office"], address: "smb://keep/images", account: null },
+  ]);
   expect((await listStores(inventory.ina))[0]).toMatchObject({ copies: 2 });
 });
 

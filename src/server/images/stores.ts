@@ -1,5 +1,6 @@
 import { and, asc, desc, eq, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import { KEY_REFUSED, looksLikeKey } from "@/core/computer/facts/key-place";
 import { type Growth, growthOf, USUAL_RATES } from "@/core/images/forecast";
 import { compilePattern } from "@/core/images/names";
 import type { ImagePlace } from "@/core/judging/model/parts";
@@ -44,6 +45,12 @@ const storeInputSchema = z
       (value) => value === null || !/\/\/[^/@\s]*:[^/@\s]*@/.test(value),
       "Leave the password out of the address: who needs it knows it.",
     ),
+    account: optional(120),
+    encrypted: z
+      .boolean()
+      .nullish()
+      .transform((value) => value ?? null),
+    keyPlace: optional(200).refine((value) => value === null || !looksLikeKey(value), KEY_REFUSED),
     link: z
       .enum(Object.keys(USUAL_RATES) as [keyof typeof USUAL_RATES])
       .nullish()
@@ -171,8 +178,9 @@ export async function saveStore(
 
 export function storeInputOf({ row, medium, computer }: StoreDetail): StoreInput {
   const { name, kind, diskSerial, siteId, reachedFrom, address, link, capacityBytes, freeBytes } = row;
-  const { writeRate, readRate, folder, namePattern, note } = row;
+  const { writeRate, readRate, folder, namePattern, note, account, encrypted, keyPlace } = row;
   return {
+    ...{ account, encrypted, keyPlace },
     ...{ name, kind, medium, computer, diskSerial, siteId, reachedFrom, address },
     ...{ link: link as StoreInput["link"], capacityBytes, freeBytes, writeRate, readRate, folder, namePattern, note },
   };
@@ -300,17 +308,19 @@ function placeOf(
   { row, medium, computer, site }: StoreDetail,
   siteNames: ReadonlyMap<number, string>,
 ): ImagePlace | null {
+  const { encrypted, keyPlace, address, account } = row;
+  const lock = encrypted ? { encrypted, keyPlace } : {};
   switch (row.kind) {
     case "medium":
-      return medium === null ? null : { on: "medium", tag: medium };
+      return medium === null ? null : { on: "medium", tag: medium, ...lock };
     case "computer":
-      return computer === null ? null : { on: "computer", tag: computer, diskSerial: row.diskSerial };
+      return computer === null ? null : { on: "computer", tag: computer, diskSerial: row.diskSerial, ...lock };
     case "disk":
-      return { on: "disk", name: row.name, site };
+      return { on: "disk", name: row.name, site, ...lock };
     case "share":
     case "host": {
       const from = row.reachedFrom?.flatMap((id) => siteNames.get(id) ?? []) ?? null;
-      return { on: "share", name: row.name, sites: from };
+      return { on: "share", name: row.name, sites: from, address, account, ...lock };
     }
   }
 }

@@ -15,7 +15,7 @@ import { profileKeys, storeProfiles } from "./fact-profiles";
 import { factsOfStored } from "./list-store";
 
 /** Raised when a column is derived otherwise than before; rows of an older one are derived anew at the next start. */
-export const DERIVED_VERSION = 3;
+export const DERIVED_VERSION = 4;
 
 const SEARCH_MAX = 1000;
 

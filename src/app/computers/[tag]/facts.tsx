@@ -51,7 +51,9 @@ export function FactsView({ facts, provenance, note, lists, card, names, support
         <Row path="cpu/arch" value={facts.cpu?.arch && archText(facts.cpu.arch)} from={from} />
         <Row path="memoryBytes" value={facts.memoryBytes === null ? null : binaryText(facts.memoryBytes)} from={from} />
         <Row path="ports/usb" value={facts.ports?.usb?.toString()} from={from} />
+        {facts.ports?.usbC != null && <Row path="ports/usbC" value={facts.ports.usbC.toString()} from={from} />}
         <Row path="ports/optical" value={yesNo(facts.ports?.optical)} from={from} />
+        {facts.ports?.management && <Row path="ports/management" value={facts.ports.management} from={from} code />}
       </Group>
       <Firmware facts={facts} from={from} card={card} />
       {facts.firmware.kind !== "bios" && <SecureBoot lists={lists} from={from} today={today} />}
@@ -166,6 +168,15 @@ function Firmware({
       {firmware.kind !== "bios" && <Row path="firmware/legacyMode" value={firmware.legacyMode} from={from} />}
       <Row path="firmware/usbStart" value={firmware.usbStart} from={from} />
       <Row path="firmware/fastBoot" value={firmware.fastBoot} from={from} />
+      {firmware.setupPassword && (
+        <Line name="Set-up password" source={from("firmware/setupPassword")}>
+          {firmware.setupPassword === "none"
+            ? "none"
+            : firmware.setupPasswordPlace
+              ? `set; kept: ${visible(firmware.setupPasswordPlace)}`
+              : "set; where it is kept is not recorded"}
+        </Line>
+      )}
       {KEY_NAMES.map((name) => (
         <Line key={name} name={KEY_TITLES[name]} source={from(`firmware/keys/${name}`)}>
           {keys[name].key}

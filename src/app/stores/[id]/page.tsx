@@ -67,7 +67,21 @@ export default async function Store({ params }: Props) {
               .join(", ")}
             {row.retiredAt && " · retired"}
           </p>
-          {row.address && <p className="code">{row.address}</p>}
+          {row.address && (
+            <p>
+              <span className="code">{row.address}</span>
+              {row.account && (
+                <>
+                  , as <span className="code">{row.account}</span>
+                </>
+              )}
+            </p>
+          )}
+          {row.encrypted && (
+            <p>
+              Encrypted. {row.keyPlace ? `Its key is kept: ${row.keyPlace}.` : "Where its key is kept is not recorded."}
+            </p>
+          )}
         </div>
         <div className="flex gap-2">
           <Link prefetch={false} className="act" href={`/stores/${row.id}/edit`}>

@@ -123,7 +123,13 @@ function diskOf(device: Record<string, unknown>, name: string, bytes: number | n
     serial: statedText(device.serial),
     removable: bus === "usb" ? true : (removable ?? (hotplug === null ? null : hotplug && bus !== "sata")),
     partitions: partitionsOf(device, name, rounded),
+    ...(isFoundBlank(device) ? { blank: true } : {}),
   };
+}
+
+/** It was asked for tables and file systems, and found neither. */
+function isFoundBlank(device: Record<string, unknown>): boolean {
+  return "pttype" in device && device.pttype === null && device.fstype === null && !Array.isArray(device.children);
 }
 
 /** lsblk and sfdisk say "dos" for what the trade, and Creel, call an MBR. */

@@ -42,7 +42,7 @@ function valueAt(record: ComputerRecord, place: Place): unknown {
 const BLANK_DISK = { name: "", bytes: 0, sectorBytes: null, bus: null, table: null, model: null, serial: null };
 const BLANKS: Record<string, () => unknown> = {
   disks: () => [],
-  "disks.*": () => ({ ...BLANK_DISK, removable: null, partitions: [] }),
+  "disks.*": () => ({ ...BLANK_DISK, removable: null, partitions: [], blank: null }),
   systems: () => [],
   "systems.*": () => ({
     name: "",
@@ -55,7 +55,7 @@ const BLANKS: Record<string, () => unknown> = {
   }),
   secureBoot: () => ({ state: null, pk: null, kek: null, db: null, dbx: null, sbatLevel: null }),
   keys: () => ({ setup: null, startMenu: null, save: null }),
-  ports: () => ({ usb: null, optical: null }),
+  ports: () => ({ usb: null, usbC: null, optical: null, management: null }),
   cpu: () => ({ arch: null, name: null }),
 };
 

@@ -133,7 +133,7 @@ export function assemble(map: FactMap): Assembly {
     }
     diskKeys.set(key, unusedKey(pathPart(String(disk.name)) || "disk", used));
     const sized = [...partitions.values()].filter((each) => typeof each.bytes === "number");
-    return [{ ...disk, partitions: sized.sort((a, b) => (a.number as number) - (b.number as number)) }];
+    return [{ blank: null, ...disk, partitions: sized.sort((a, b) => (a.number as number) - (b.number as number)) }];
   });
   if (disks.size > 0) tree.disks = wholeDisks;
   if (systems.size > 0)

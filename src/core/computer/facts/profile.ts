@@ -8,7 +8,7 @@ export type StartFacts = Pick<Facts, "firmware" | "ports">;
 
 /** The same with everything left out that decides nothing: alike in all computers that start alike. */
 export function startFactsOf({ firmware, ports }: StartFacts): StartFacts {
-  const { kind, arch, legacyMode, secureBoot, fastBoot, usbStart } = firmware;
+  const { kind, arch, legacyMode, secureBoot, fastBoot, usbStart, setupPassword, setupPasswordPlace } = firmware;
   const usb = ports?.usb ?? null;
   const isAsked = kind !== "bios" && secureBoot?.state !== "off" && secureBoot?.state !== "absent";
   const lists = isAsked && secureBoot?.state !== "setup" ? secureBoot : null;
@@ -30,25 +30,34 @@ export function startFactsOf({ firmware, ports }: StartFacts): StartFacts {
       : null,
     fastBoot,
     usbStart,
+    setupPassword,
+    setupPasswordPlace: setupPasswordPlace === null ? null : "kept",
     keys: null,
     startOrder: startKinds(firmware),
     entries: null,
   };
   return {
     firmware: bare,
-    ports: { usb: usb === null ? null : usb > 0 ? 1 : 0, optical: ports?.optical ?? null },
+    ports: {
+      usb: usb === null ? null : usb > 0 ? 1 : 0,
+      ...{ usbC: null, optical: ports?.optical ?? null, management: null },
+    },
   };
 }
 
 /** A canonical text of them, with digests in place of lists, so that computers alike in this are judged once. */
 export function startProfile(facts: StartFacts): string {
   const { firmware, ports } = startFactsOf(facts);
-  const { kind, arch, legacyMode, secureBoot, fastBoot, usbStart, startOrder } = firmware;
+  const { kind, arch, legacyMode, secureBoot, fastBoot, usbStart, startOrder, setupPassword } = firmware;
   const lists = secureBoot && [
     secureBoot.state,
     ...[secureBoot.db, secureBoot.dbx, secureBoot.sbatLevel].map((list) => (list === null ? null : shortened(list))),
   ];
-  return JSON.stringify([kind, arch, legacyMode, lists, fastBoot, usbStart, startOrder, ports?.usb, ports?.optical]);
+  const password = [setupPassword, firmware.setupPasswordPlace];
+  return JSON.stringify([
+    ...[kind, arch, legacyMode, lists, fastBoot, usbStart, startOrder, ports?.usb, ports?.optical],
+    ...(setupPassword === null ? [] : [password]),
+  ]);
 }
 
 /** The facts that Sees and Restores depend on: devices, disks and systems; where keys are kept, but not what for. */
@@ -64,7 +73,7 @@ export function chainFactsOf(facts: Facts): Facts {
     cpu: null,
     memoryBytes: null,
     disks:
-      disks?.map(({ name, bytes, sectorBytes, bus, table, serial, removable, partitions }) => ({
+      disks?.map(({ name, bytes, sectorBytes, bus, table, serial, removable, partitions, blank }) => ({
         name,
         bytes,
         sectorBytes,
@@ -73,6 +82,7 @@ export function chainFactsOf(facts: Facts): Facts {
         model: null,
         serial: hasSeveral ? serial : null,
         removable,
+        blank,
         partitions: partitions.map(({ number, type, bytes: size, role, filesystem, encryption, keyPlace, active }) => ({
           number,
           type,
@@ -102,6 +112,8 @@ const BARE_FIRMWARE: FirmwareFacts = {
   secureBoot: null,
   fastBoot: null,
   usbStart: null,
+  setupPassword: null,
+  setupPasswordPlace: null,
   keys: null,
   startOrder: null,
   entries: null,

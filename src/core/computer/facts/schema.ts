@@ -50,6 +50,9 @@ const firmwareFactsSchema = z.object({
   secureBoot: optional(secureBootSchema),
   fastBoot: optional(onOff),
   usbStart: optional(onOff),
+  /** Whether firmware set-up asks for a password, and where that is kept: a place, never the password. */
+  setupPassword: optional(z.enum(["none", "set"])),
+  setupPasswordPlace: optional(text().refine((place) => !looksLikeKey(place), KEY_REFUSED)),
   keys: optional(z.object({ setup: optional(text(40)), startMenu: optional(text(40)), save: optional(text(40)) })),
   /** What the firmware tries, first to last: numbers of `entries`, or names where only those are known. */
   startOrder: optional(z.array(text(120)).max(64)),
@@ -79,21 +82,25 @@ const diskPartitionSchema = z.object({
 });
 export type DiskPartition = z.infer<typeof diskPartitionSchema>;
 
-export const diskSchema = z.object({
-  name: text(100),
-  bytes,
-  sectorBytes: optional(z.number().int().positive()),
-  bus: optional(text(40)),
-  table: optional(text(20)),
-  model: optional(text()),
-  serial: optional(text()),
-  removable: optional(z.boolean()),
-  partitions: z
-    .array(diskPartitionSchema)
-    .max(256)
-    .nullish()
-    .transform((value) => value ?? []),
-});
+export const diskSchema = z
+  .object({
+    name: text(100),
+    bytes,
+    sectorBytes: optional(z.number().int().positive()),
+    bus: optional(text(40)),
+    table: optional(text(20)),
+    model: optional(text()),
+    serial: optional(text()),
+    removable: optional(z.boolean()),
+    partitions: z.array(diskPartitionSchema).max(256).nullish(),
+    /** Whoever looked found nothing on it. Not told: an empty list of partitions says so, a missing one does not. */
+    blank: z.boolean().nullish(),
+  })
+  .transform(({ partitions, blank, ...disk }) => ({
+    ...disk,
+    partitions: partitions ?? [],
+    blank: blank === undefined && partitions?.length === 0 ? true : (blank ?? null),
+  }));
 export type DiskFacts = z.infer<typeof diskSchema>;
 
 const systemFactsSchema = z.object({
@@ -136,7 +143,16 @@ export const factsSchema = z.object({
   disks: optional(z.array(diskSchema).max(64)),
   devices: optional(z.array(deviceSchema).max(2000)),
   systems: optional(z.array(systemFactsSchema).max(32)),
-  ports: optional(z.object({ usb: optional(z.number().int().nonnegative()), optical: optional(z.boolean()) })),
+  ports: optional(
+    z.object({
+      usb: optional(z.number().int().nonnegative()),
+      /** How many of them are USB-C: where all are, most sticks need an adapter. */
+      usbC: optional(z.number().int().nonnegative()),
+      optical: optional(z.boolean()),
+      /** Where a server's own management controller answers, with its screen, keyboard and media from afar. */
+      management: optional(text()),
+    }),
+  ),
 });
 export type Facts = z.infer<typeof factsSchema>;
 

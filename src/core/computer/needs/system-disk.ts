@@ -6,7 +6,14 @@ const OUTSIDE: ReadonlySet<string> = new Set(["usb", "firewire", "ieee1394", "13
 
 /** The disks that are built in: what hangs on USB is no target, also where nobody recorded that it can be taken off. */
 export function internalDisks({ disks }: { disks: readonly DiskFacts[] | null }): DiskFacts[] {
-  return (disks ?? []).filter((disk) => disk.removable !== true && !OUTSIDE.has(disk.bus?.toLowerCase() ?? ""));
+  return (disks ?? []).filter((disk) => disk.removable !== true && !isOutside(disk));
+}
+
+const isOutside = ({ bus }: DiskFacts) => OUTSIDE.has(bus?.toLowerCase() ?? "");
+
+/** Disks that can be taken off without being attached from outside, as in a caddy: one may be the system's all the same. */
+export function caddyDisks({ disks }: { disks: readonly DiskFacts[] | null }): DiskFacts[] {
+  return (disks ?? []).filter((disk) => disk.removable === true && !isOutside(disk));
 }
 
 /** Which disk the computer's systems run from. `several`: the facts do not tell which; recording where a system is does. */
@@ -58,6 +65,11 @@ export function systemDisk(facts: Pick<Facts, "disks" | "systems">, told: string
   return choice.state === "one" ? choice.disk : null;
 }
 
+/** Whether a disk is known to hold nothing: one of which nobody recorded what is on it is not taken for empty. */
+export function isBlank({ blank, partitions }: Pick<DiskFacts, "blank" | "partitions">): boolean {
+  return blank === true && partitions.length === 0;
+}
+
 /** What several disks, or volumes on them, are bound together by. */
 export type DiskSet = "lvm" | "raid" | "dynamic" | "pool";
 
@@ -78,9 +90,12 @@ const SET_FILESYSTEMS: Record<string, DiskSet> = {
   lvm2_member: "lvm",
   lvm: "lvm",
   linux_raid_member: "raid",
+  raid: "raid",
+  mdraid: "raid",
   isw_raid_member: "raid",
   ddf_raid_member: "raid",
   zfs_member: "pool",
+  bcache: "pool",
   zfs: "pool",
   storage_spaces: "pool",
 };
@@ -127,7 +142,7 @@ export function withNewDisk(facts: Facts, disk: NewDisk): { facts: Facts; told: 
   const name = old?.name ?? unusedName(disks.map((each) => each.name));
   const fresh: DiskFacts = {
     ...{ name, bytes: disk.bytes, sectorBytes: disk.sectorBytes, bus: disk.bus, table: null },
-    ...{ model: "the new disk", serial: null, removable: false, partitions: [] },
+    ...{ model: "the new disk", serial: null, removable: false, partitions: [], blank: true },
   };
   return { facts: { ...facts, disks: [fresh, ...disks.filter((each) => each !== old)] }, told: name };
 }

@@ -18,20 +18,31 @@ interface Told {
 }
 
 /** Makers and marks that a name is written with or without. */
-const MAKERS = /\b(microsoft|canonical|red hat|gnu)\b|\((?:r|tm)\)|[®™]/giu;
+const MAKERS = /\b(microsoft|canonical|red hat)\b|\((?:r|tm)\)|[®™]/giu;
+/** A distribution is called with or without what it is made of: "Tern GNU/Linux", "Tern Linux", "Tern". */
+const MADE_OF = /(?<=\S\s+)(?:gnu\/)?linux\b/giu;
 /** Words of editions, the longer first; as setup, licences and tools name the same. Microsoft, "Windows edition IDs". */
 const EDITIONS: [RegExp, string][] = [
   [/\b(home|core) single language\b|\bcoresinglelanguage\b/, "home single language"],
   [/\b(professional|pro) for workstations\b|\bprofessionalworkstation\b/, "pro for workstations"],
   [/\b(professional|pro) education\b|\bprofessionaleducation\b/, "pro education"],
   [/\bprofessional n\b|\bpro n\b|\bprofessionaln\b/, "pro n"],
+  [/\bhome n\b|\bcore ?n\b/, "home n"],
+  [/\bcountry specific\b|\bcorecountryspecific\b/, "home china"],
+  [/\beducation n\b|\beducationn\b/, "education n"],
   [/\bprofessional\b|\bpro\b/, "pro"],
   [/\biot enterprise\b|\biotenterprise\b/, "iot enterprise"],
   [/\b(enterprise )?(ltsc|ltsb)\b|\benterprises\b/, "enterprise ltsc"],
+  [/\benterprise n\b|\benterprisen\b/, "enterprise n"],
   [/\benterprise\b/, "enterprise"],
   [/\beducation\b/, "education"],
   [/\bhome\b|\bcore\b/, "home"],
+  [/\bdatacenter\b|\bserverdatacenter\b/, "datacenter"],
+  [/\bessentials\b|\bserversolution\b/, "essentials"],
+  [/\bstandard\b|\bserverstandard\b/, "standard"],
 ];
+/** What products call themselves within, and are sold as. Microsoft, "Operating System Version". */
+const SOLD_AS: Record<string, string> = { "6.0": "vista", "6.1": "7", "6.2": "8", "6.3": "8.1" };
 /** From this build on a system that calls itself 10.0 is sold as 11. Microsoft, "Windows 11 release information". */
 const FIRST_BUILD_OF_11 = 22_000;
 
@@ -50,13 +61,13 @@ export function buildOf({ version, build }: Pick<Told, "version" | "build">): nu
 
 /** What a system is, from its name, version, build and edition. */
 export function productOf(told: Told): Product {
-  const plain = plainName(told.name.replace(MAKERS, " "));
+  const plain = plainName(told.name.replace(MAKERS, " ").trim().replace(MADE_OF, " "));
   const isWindows = told.family !== null && plainName(told.family) === "windows";
   const edition =
     (told.edition === null ? null : (editionOf(told.edition) ?? plainName(told.edition))) ?? editionOf(plain);
-  const number = /(?:^|\s)(\d+)(?:[.\s]|$)/.exec(plain)?.[1] ?? null;
+  const number = /(?:^|\s)(8\.1|\d+|vista)(?:[.\s]|$)/.exec(plain)?.[1] ?? null;
   const bare = EDITIONS.reduce((name, [pattern]) => name.replace(pattern, " "), plain)
-    .replace(/\s+(\d[\w.]*|\([^)]*\)).*$/, "")
+    .replace(/\s+(\d[\w.]*|\([^)]*\)|vista\b).*$/, "")
     .trim();
   return { name: bare, number: isWindows ? numberOfWindows(number, told) : number, edition };
 }
@@ -70,6 +81,8 @@ function numberOfWindows(named: string | null, told: Told): string | null {
   const major = /^\d+h\d$/i.test(version) ? null : (/^(\d+)/.exec(version)?.[1] ?? null);
   if (major !== null && Number(major) > KERNELS_MOST) return major;
   if (named !== null) return named;
+  const within = SOLD_AS[/^\d+\.\d+/.exec(version)?.[0] ?? ""];
+  if (within !== undefined) return within;
   const build = buildOf(told);
   if (major === "10" && build !== null) return build >= FIRST_BUILD_OF_11 ? "11" : "10";
   return major;

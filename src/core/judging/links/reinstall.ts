@@ -2,10 +2,10 @@ import { architectureOf, type SystemFacts } from "../../computer/facts/schema";
 import type { ContainedSystem } from "../../medium/contents/schema";
 import type { ComputerPart, ReleasePart } from "../model/parts";
 import type { Link } from "../model/schema";
-import { startMode, systemMode } from "./modes";
+import { type Mode, startMode, systemMode } from "./modes";
 import { buildOf, productOf } from "./products";
 import { all, best, broken, holds, type Ruling, unknown } from "./ruling";
-import { targetOf } from "./target";
+import { targetOf, withinMbr } from "./target";
 import { compareVersions, sameName, sameRelease } from "./versions";
 
 /**
@@ -53,9 +53,10 @@ const sameVersion: Rule = ({ system, included }) => {
   return ageOf({ system, included });
 };
 
-/** Both are Windows of one number. */
+/** Both are Windows of one number; a long-term edition has no feature updates, each is a product of its own. */
 function isUpdatable({ system, included }: ReinstallInput): boolean {
   const [runs, has] = [productOf(system), productOf(included)];
+  if ([runs, has].some(({ edition }) => edition?.includes("ltsc"))) return false;
   const isWindows = [system.family, included.family].every((family) => family !== null && sameName(family, "windows"));
   return isWindows && runs.number !== null && runs.number === has.number;
 }
@@ -140,25 +141,52 @@ export interface ReinstallJudged {
 
 const NONE_INCLUDED = { included: null, older: null };
 
-/** The disk that it is installed on is erased: which one has to be known. */
-const onKnownDisk = (computer: Pick<ComputerPart, "facts" | "toldDisk">): Ruling | null =>
-  computer.facts.disks === null ? null : targetOf(computer).ruling;
+/**
+ * The least disk that a Windows installs on, by its number, in bytes as sold. Microsoft, "Windows 11 specifications" and
+ * "Windows minimum hardware requirements".
+ */
+const LEAST_DISK: Record<string, number> = {
+  "11": 64e9,
+  "10": 32e9,
+  "2016": 32e9,
+  "2019": 32e9,
+  "2022": 32e9,
+  "2025": 32e9,
+};
+/** Of what a disk is sold as, so much is there at least. Common practice. */
+const SOLD_AS = 0.9;
+
+/** The disk that it is installed on is erased: which one has to be known, and there has to be room on it. */
+function onKnownDisk(
+  computer: Pick<ComputerPart, "facts" | "toldDisk">,
+  included: ContainedSystem,
+  mode: Mode | null,
+  asksDisks: boolean,
+): Ruling | null {
+  const { disk, ruling } = targetOf(computer);
+  if (!disk) return computer.facts.disks === null && !asksDisks ? null : ruling;
+  const { number } = productOf(included);
+  const needed = sameName(included.family, "windows") && number !== null ? (LEAST_DISK[number] ?? 0) : 0;
+  if (disk.bytes < needed * SOLD_AS)
+    return broken({ code: "disk-too-small-to-install", disk: disk.name, bytes: disk.bytes, needed });
+  return mode === "bios" ? withinMbr(disk) : null;
+}
 
 /** In the other mode than before the computer starts in that one from then on. UEFI 2.10, 3.1; common practice. */
-function inItsMode(
-  computer: Pick<ComputerPart, "facts" | "toldDisk">,
-  starts: Pick<Link, "changes"> | null,
-): Ruling | null {
-  const mode = starts && startMode(computer.facts, starts);
+function inItsMode(computer: Pick<ComputerPart, "facts" | "toldDisk">, mode: Mode | null): Ruling | null {
   const before = systemMode(computer.facts, computer.toldDisk ?? null);
   return mode && before && mode !== before ? holds({ code: "mode-stays", mode }) : null;
 }
 
-/** Whether a release reinstalls what a computer runs: the included system that fits best decides. */
+/**
+ * Whether a release reinstalls what a computer runs: the included system that fits best decides. `asksDisks`: false where
+ * only systems are compared, so that facts without any disk leave nothing open.
+ */
 export function judgeReinstall(
   computer: Pick<ComputerPart, "facts" | "toldDisk">,
   release: Pick<ReleasePart, "name" | "systems">,
   starts: Pick<Link, "changes"> | null = null,
+  asksDisks = true,
 ): ReinstallJudged {
   if (release.systems === null)
     return { ruling: unknown({ code: "release-systems-unknown", release: release.name }), ...NONE_INCLUDED };
@@ -173,7 +201,8 @@ export function judgeReinstall(
   const top = best(judged, ({ ruling }) => ruling);
   if (!top) return { ruling: unknown({ code: "fact-missing", fact: "systems" }), ...NONE_INCLUDED };
   const { included, system } = top;
-  const ruling = all([top.ruling, onKnownDisk(computer), inItsMode(computer, starts)]);
+  const mode = starts && startMode(computer.facts, starts);
+  const ruling = all([top.ruling, onKnownDisk(computer, included, mode, asksDisks), inItsMode(computer, mode)]);
   return { ruling, included, older: olderIncluded(top) ? { has: buildText(included), runs: buildText(system) } : null };
 }
 

@@ -1,6 +1,12 @@
 import { roleOf } from "../../computer/facts/roles";
-import { architectureOf, type DiskPartition, type SystemFacts } from "../../computer/facts/schema";
-import { internalDisks, systemDisk } from "../../computer/needs/system-disk";
+import {
+  architectureOf,
+  type DiskFacts,
+  type DiskPartition,
+  type Facts,
+  type SystemFacts,
+} from "../../computer/facts/schema";
+import { caddyDisks, internalDisks, isBlank, systemDisk } from "../../computer/needs/system-disk";
 import type { ContainedSystem } from "../../medium/contents/schema";
 import type { ComputerPart, ReleasePart } from "../model/parts";
 import type { Link } from "../model/schema";
@@ -157,6 +163,8 @@ const READS: Record<string, ReadonlySet<string>> = {
     "xfs",
     "f2fs",
     "hfsplus",
+    "jfs",
+    "reiserfs",
     "iso9660",
     "udf",
   ]),
@@ -164,9 +172,28 @@ const READS: Record<string, ReadonlySet<string>> = {
 };
 /** Encryption, and volumes of volumes, that they open. Linux: cryptsetup opens BitLocker too, from 2.3 on. */
 const OPENS: Record<string, ReadonlySet<string>> = {
-  linux: new Set(["luks", "luks1", "luks2", "crypto_luks", "bitlocker", "lvm2_member", "lvm", "linux_raid_member"]),
+  linux: new Set([
+    "luks",
+    "luks1",
+    "luks2",
+    "crypto_luks",
+    "bitlocker",
+    "lvm2_member",
+    "lvm",
+    "linux_raid_member",
+    "raid",
+    "mdraid",
+  ]),
   pe: new Set(["bitlocker"]),
 };
+/** What is well known, and read by neither without more. */
+const OTHERS: readonly string[] = ["apfs", "zfs", "zfs_member", "filevault", "vmfs"];
+/** What nobody has told of here may be read by its own tool. */
+const WELL_KNOWN = new Set(
+  [...OTHERS, ...Object.values(READS), ...Object.values(OPENS)].flatMap((each) =>
+    typeof each === "string" ? [each] : [...each],
+  ),
+);
 const READS_AS: Record<string, string> = { windows: "pe", pe: "pe", linux: "linux" };
 /** What systems of a family are installed on, where nobody recorded it. Common practice. */
 const USUAL_FILESYSTEM: Record<string, string> = { windows: "ntfs", linux: "ext4" };
@@ -179,22 +206,37 @@ function layersOf({ filesystem, encryption, role }: DiskPartition, family: strin
   return [encryption?.toLowerCase() ?? null, own].filter((layer) => layer !== null);
 }
 
-/** Whether an environment reads the file systems that files would be rescued from. Common practice. */
+/** Whether an environment reads what files would be rescued from: of several possible disks, each of them. Common practice. */
 function reads({ computer, release }: RepairInput): Ruling | null {
   const { facts } = computer;
-  const kind = READS_AS[release.family?.toLowerCase() ?? ""];
-  const family = facts.systems?.[0]?.family?.toLowerCase() ?? null;
   const target = systemDisk(facts);
-  const partitions = (target ? [target] : internalDisks(facts))
-    .flatMap((disk) => disk.partitions)
-    .filter((partition) => !NO_FILES.has(roleOf(partition) ?? ""));
+  const rulings = (target ? [target] : internalDisks(facts)).map((disk) => readsDisk(disk, facts, release));
+  const bad = rulings.filter((ruling) => ruling !== null);
+  if (bad.length === 0) return null;
+  // Which of them it is decides.
+  const isMixed = bad.length < rulings.length || bad.some(({ verdict }) => verdict !== "broken");
+  return isMixed ? unknown(...bad.flatMap(({ reasons }) => reasons)) : all(bad);
+}
+
+function readsDisk(disk: DiskFacts, facts: Facts, release: RepairInput["release"]): Ruling | null {
+  if (isBlank(disk)) {
+    const others = caddyDisks(facts).filter((each) => !isBlank(each));
+    if (others.length === 0) return broken({ code: "disk-empty" });
+    return unknown({ code: "system-disk-open", disks: [disk, ...others].map(({ name }) => name) });
+  }
+  if (disk.partitions.length === 0) return unknown({ code: "fact-missing", fact: "partitions" });
+  const family = facts.systems?.[0]?.family?.toLowerCase() ?? null;
+  const partitions = disk.partitions.filter((partition) => !NO_FILES.has(roleOf(partition) ?? ""));
   const layers = partitions.map((partition) => layersOf(partition, family)).filter((own) => own.length > 0);
-  if (layers.length === 0) return null;
+  if (layers.length === 0) return unknown({ code: "fact-missing", fact: "filesystem" });
+  const kind = READS_AS[release.family?.toLowerCase() ?? ""];
   if (!kind) return unknown({ code: "release-fact-missing", fact: "family", release: release.name });
   const isRead = (layer: string) => READS[kind]?.has(layer) === true || OPENS[kind]?.has(layer) === true;
   const unread = layers.filter((own) => !own.every(isRead));
   if (unread.length === 0) return null;
   const names = [...new Set(unread.flat().filter((layer) => !isRead(layer)))];
+  const open = names.filter((layer) => !WELL_KNOWN.has(layer));
+  if (open.length > 0) return unknown({ code: "filesystems-open", release: release.name, filesystems: open });
   const told = { code: "filesystems-not-read", release: release.name, filesystems: names } as const;
   return unread.length === layers.length ? broken({ ...told, all: true }) : unknown({ ...told, all: false });
 }

@@ -1,11 +1,12 @@
 import { roleOf } from "../../computer/facts/roles";
 import type { DiskFacts } from "../../computer/facts/schema";
 import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
+import { behindPassword } from "../model/changes";
 import type { ComputerPart, ImagePart, ImagePlace, MediumPart, ReleasePart } from "../model/parts";
 import type { Link } from "../model/schema";
 import { isSwitchable, modeOf, startMode } from "./modes";
 import { all, best, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
-import { fittingTarget } from "./target";
+import { fittingTarget, withinMbr } from "./target";
 import { compareVersions, sameName } from "./versions";
 
 /** What putting an image back is judged from. */
@@ -63,16 +64,10 @@ const fitsTarget: Rule = ({ computer, image, release }) =>
     all([largeEnough(disk, image), sameSectors(disk, image, release), withinTable(disk, image)]),
   );
 
-/** Sectors are counted in 32 bits in an MBR. UEFI 2.10, 5.2.1. */
-const MBR_SECTORS = 2 ** 32;
-
 /** An image of a disk that starts by BIOS comes back with its MBR, which reaches no further on a larger disk. */
 function withinTable(target: DiskFacts, { mode, partitions }: ImagePart): Ruling | null {
-  const reach = MBR_SECTORS * (target.sectorBytes ?? 512);
   const isGpt = partitions?.some(({ role }) => role === "bios-boot" || role === "esp");
-  return mode === "bios" && !isGpt && target.bytes > reach
-    ? holds({ code: "mbr-limit", disk: target.name, bytes: reach })
-    : null;
+  return mode === "bios" && !isGpt ? withinMbr(target) : null;
 }
 
 function largeEnough(target: DiskFacts, { diskBytes }: ImagePart): Ruling {
@@ -208,8 +203,17 @@ function copyOf(part: ImagePart, input: ImageInput): Ruling | null {
   if (part.places.length === 0) return unknown({ code: "image-fact-missing", fact: "places" });
   const ways = part.places
     .filter((place) => input.network !== false || place.on !== "share")
-    .map((place) => ({ ruling: reached(place, input) }));
+    .map((place) => ({ ruling: all([reached(place, input), unlocked(place)]) }));
   return best(ways, ({ ruling }) => ruling)?.ruling ?? broken({ code: "share-only", image: part.id });
+}
+
+/** A place that is encrypted itself is opened before the image in it is seen. */
+function unlocked(place: ImagePlace): Ruling | null {
+  if (!place.encrypted) return null;
+  const store = place.on === "medium" || place.on === "computer" ? place.tag : place.name;
+  return place.keyPlace
+    ? holds({ code: "store-key-kept", store, place: place.keyPlace })
+    : unknown({ code: "store-key-unknown", store });
 }
 
 function reached(place: ImagePlace, input: ImageInput): Ruling {
@@ -282,7 +286,8 @@ export function copiesOf(input: Pick<ImageInput, "image" | "imageById">): { onSh
 
 /** Whether an image comes back on the computer's disks by the medium's tools. All rules have to be met. */
 export function judgeImage(input: ImageInput): Ruling {
-  return all(Object.values(IMAGE_RULES).map((rule) => rule(input)));
+  const ruling = all(Object.values(IMAGE_RULES).map((rule) => rule(input)));
+  return behindPassword(ruling, input.computer.facts.firmware);
 }
 
 /** Whether files can be taken out of this image: it is opened and read, and nothing on the computer is written over. */

@@ -4,6 +4,7 @@ import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
 import { itemAt } from "../../kernel/item-at";
 import type { DriverIndex } from "../../medium/drivers/driver-set";
 import type { Attachment } from "../../medium/inspection/schema";
+import { behindPassword } from "../model/changes";
 import type { ComputerPart, ReleasePart } from "../model/parts";
 import { all, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 
@@ -42,7 +43,8 @@ export function judgeSees(input: SeesInput): Ruling {
   const devices = computer.facts.devices;
   if (!devices) return unknown({ code: "fact-missing", fact: "devices" });
   const look = new Look(input, drivers, devices);
-  return all([look.storage(), look.input(), look.ownPort(), input.needsNetwork ? look.network() : null]);
+  const seen = all([look.storage(), look.input(), look.ownPort(), input.needsNetwork ? look.network() : null]);
+  return behindPassword(seen, computer.facts.firmware);
 }
 
 /** Class codes of storage controllers: PCI Code and ID Assignment Specification, 1.2. */
@@ -109,9 +111,16 @@ class Look {
   private disk(disk: DiskFacts, controllers: DeviceFacts[]): Ruling {
     const possible = controllersFor(disk, controllers);
     if (possible.length === 0 && disk.name === this.asked.computer.toldDisk) return this.ofNewDisk(disk);
-    const mapping = disk.bus === "nvme" ? possible.filter(isMapping) : [];
+    // What a SATA function maps is not seen beside it: a controller of its own that is there is not mapped.
+    const hasOwn = possible.some((device) => subClassOf(device) === SUB_CLASS.nvme);
+    const mapping =
+      disk.bus === "nvme"
+        ? possible.filter((device) => isMapping(device) && !(hasOwn && SATA_RAID_MODE.has(idOf(device))))
+        : [];
     if (mapping.length > 0) return this.allOf(mapping, disk);
-    return this.allOf(possible.length > 0 ? possible : controllers, disk);
+    const own =
+      disk.bus === "nvme" && hasOwn ? possible.filter((device) => !SATA_RAID_MODE.has(idOf(device))) : possible;
+    return this.allOf(own.length > 0 ? own : controllers, disk);
   }
 
   /** A new NVMe disk is its own controller, of the standard class; any other hangs on one that is not recorded. */
@@ -215,9 +224,18 @@ class Look {
 
   /** The controller that the medium itself hangs on: what came up by firmware's own driver is lost with it. */
   ownPort(): Ruling | null {
-    const ports = this.asked.as === "usb" && this.isWhole ? this.of("usb-controller") : [];
+    const ports = this.isWhole ? this.mediumControllers() : [];
     if (ports.length === 0 || ports.some((each) => this.drives(each) !== null)) return null;
     return broken({ code: "own-port-not-driven", device: nameOf(itemAt(ports, 0)) });
+  }
+
+  /** What the medium can hang on: a disc in a built-in drive on a disk controller, all else on USB; none where it is open. */
+  private mediumControllers(): DeviceFacts[] {
+    const { as, computer } = this.asked;
+    const hasDrive = computer.facts.ports?.optical ?? null;
+    if (as === "usb" || hasDrive === false) return this.of("usb-controller");
+    const isSata = (device: DeviceFacts) => BUSES.ata?.includes(subClassOf(device) ?? "") ?? false;
+    return hasDrive === null ? [] : this.devices.filter((device) => useOf(device) === "storage" && isSata(device));
   }
 
   network(): Ruling {

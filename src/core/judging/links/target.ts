@@ -1,7 +1,7 @@
 import type { DiskFacts } from "../../computer/facts/schema";
-import { chooseDisk, internalDisks, setOf } from "../../computer/needs/system-disk";
+import { chooseDisk, internalDisks, isBlank, setOf } from "../../computer/needs/system-disk";
 import type { ComputerPart } from "../model/parts";
-import { broken, holdsAfter, type Ruling, unknown } from "./ruling";
+import { broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 
 /** The disk that something is written to, or why that is not known. */
 export type Target = { disk: DiskFacts; ruling: null } | { disk: null; ruling: Ruling };
@@ -32,7 +32,7 @@ export function fittingTarget(
   const ruling = fits(target.disk);
   if (ruling?.verdict !== "broken" || computer.toldDisk) return ruling;
   const others = internalDisks(computer.facts).filter(
-    (disk) => disk !== target.disk && disk.partitions.length === 0 && setOf(disk) === null,
+    (disk) => disk !== target.disk && isBlank(disk) && setOf(disk) === null,
   );
   const other = others.find((disk) => (fits(disk)?.verdict ?? "holds") === "holds");
   if (other)
@@ -42,4 +42,13 @@ export function fittingTarget(
       bytes: other.bytes,
     });
   return broken(...ruling.reasons);
+}
+
+/** Sectors are counted in 32 bits in an MBR. UEFI 2.10, 5.2.1. */
+const MBR_SECTORS = 2 ** 32;
+
+/** How far an MBR reaches on a disk that is larger; null where all of it is in reach. */
+export function withinMbr({ name, bytes, sectorBytes }: DiskFacts): Ruling | null {
+  const reach = MBR_SECTORS * (sectorBytes ?? 512);
+  return bytes > reach ? holds({ code: "mbr-limit", disk: name, bytes: reach }) : null;
 }

@@ -1,4 +1,5 @@
-import type { Change } from "./schema";
+import type { FirmwareFacts } from "../../computer/facts/schema";
+import type { Change, Link } from "./schema";
 
 /** Of the two entries that firmware with both modes has for a medium, the one without UEFI is chosen. */
 export const LEGACY_ENTRY = { setting: "startOrder", from: "UEFI entry", to: "legacy entry" } as const satisfies Change;
@@ -18,3 +19,17 @@ export const SET_UP_SETTINGS: readonly Change["setting"][] = [
   "fastBoot",
   "storageMode",
 ];
+
+/**
+ * Where set-up asks for a password, what is to be changed there is only known to go if somebody wrote down where the
+ * password is kept.
+ */
+export function behindPassword<L extends Pick<Link, "verdict" | "changes" | "reasons">>(
+  link: L,
+  { setupPassword, setupPasswordPlace }: Pick<FirmwareFacts, "setupPassword" | "setupPasswordPlace">,
+): L {
+  const isShut = setupPassword === "set" && setupPasswordPlace === null;
+  if (!isShut || link.verdict !== "holds-after-change") return link;
+  if (!link.changes.some(({ setting }) => SET_UP_SETTINGS.includes(setting))) return link;
+  return { ...link, verdict: "unknown", reasons: [{ code: "setup-password-place-unknown" }, ...link.reasons] };
+}

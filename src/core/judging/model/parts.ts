@@ -53,15 +53,22 @@ export interface MediumPart {
   copies: { tag: string; site: string | null }[];
 }
 
+/** Of any place: whether it is encrypted itself, and where its key is kept: a place, never the key. */
+const lock = { encrypted: z.boolean().nullish(), keyPlace: z.string().max(200).nullish() };
+
 /** Where a copy of an image is kept. */
 export const imagePlaceSchema = z.discriminatedUnion("on", [
-  z.object({ on: z.literal("medium"), tag: z.string() }),
+  z.object({ on: z.literal("medium"), tag: z.string(), ...lock }),
   /** An external disk: attached when it is needed. */
-  z.object({ on: z.literal("disk"), name: z.string(), site: z.string().nullable() }),
+  z.object({ on: z.literal("disk"), name: z.string(), site: z.string().nullable(), ...lock }),
   /** A share: reached by the network from some sites; null: from where is not known. */
-  z.object({ on: z.literal("share"), name: z.string(), sites: z.array(z.string()).nullable() }),
+  z.object({
+    ...{ on: z.literal("share"), name: z.string(), sites: z.array(z.string()).nullable() },
+    /** Where it is in the network, and the name of who may read it: never a password. */
+    ...{ address: z.string().max(300).nullish(), account: z.string().max(120).nullish(), ...lock },
+  }),
   /** A disk built into a computer, by its serial. */
-  z.object({ on: z.literal("computer"), tag: z.string(), diskSerial: z.string().nullable() }),
+  z.object({ on: z.literal("computer"), tag: z.string(), diskSerial: z.string().nullable(), ...lock }),
 ]);
 export type ImagePlace = z.infer<typeof imagePlaceSchema>;
 

@@ -30,6 +30,7 @@ export type StartReason =
   | { code: "legacy-mode-would-start"; to: "on" | "off" }
   | { code: "other-attachment-would-start"; to: "usb" | "optical" }
   | { code: "usb-start-off" }
+  | { code: "setup-password-place-unknown" }
   | { code: "fast-boot-on" }
   | { code: "internal-disk-first" }
   | { code: "no-optical-drive" }
@@ -85,6 +86,7 @@ export type LinkReason =
   | { code: "disk-in-set"; disk: string; set: DiskSet }
   | { code: "other-target"; disk: string; bytes: number }
   | { code: "mbr-limit"; disk: string; bytes: number }
+  | { code: "disk-too-small-to-install"; disk: string; bytes: number; needed: number }
   | { code: "sectors-differ"; disk: string; bytes: number; image: number }
   | { code: "image-starts-again" }
   | { code: "image-lacks"; lacks: ("esp" | "active" | "system")[] }
@@ -112,6 +114,8 @@ export type LinkReason =
   | { code: "image-on-second-disk"; disk: string }
   | { code: "image-disk-open" }
   | { code: "share-only"; image: string }
+  | { code: "store-key-kept"; store: string; place: string }
+  | { code: "store-key-unknown"; store: string }
   | { code: "store-not-recorded"; medium: string }
   | { code: "store-not-usable"; medium: string }
   | { code: "no-image-recorded" }
@@ -134,6 +138,7 @@ export type LinkReason =
   | { code: "repair-other-mode"; starts: "uefi" | "bios"; installed: "uefi" | "bios" }
   | { code: "mode-stays"; mode: "uefi" | "bios" }
   | { code: "filesystems-not-read"; release: string; filesystems: string[]; all: boolean }
+  | { code: "filesystems-open"; release: string; filesystems: string[] }
   | { code: "repairs"; release: string }
   | { code: "rescues"; release: string }
   // Proven

@@ -31,7 +31,9 @@ export function matchFiles(
     judgeSees({ computer: { facts }, release, as: judged.as, needsNetwork: false, carried: () => null }),
   );
   const isReinstall = release?.systems?.some((each) => each.role === "installs");
-  const restores = release && isReinstall ? linkOf(judgeReinstall({ facts }, release, judged.starts).ruling) : open();
+  const isAsked = release && isReinstall;
+  // Of two files only what both tell is compared: many facts files name no disks.
+  const restores = isAsked ? linkOf(judgeReinstall({ facts }, release, judged.starts, false).ruling) : open();
   return {
     as: judged.as,
     links: { atHand: open(), starts: judged.starts, sees, restores, proven: open() },

@@ -1,7 +1,7 @@
 import type { StartFacts } from "../../computer/facts/profile";
 import { internalFirst } from "../../computer/facts/start-order";
 import type { Attachment, Views } from "../../medium/inspection/schema";
-import { LEGACY_ENTRY } from "../model/changes";
+import { behindPassword, LEGACY_ENTRY } from "../model/changes";
 import type { Reason } from "../model/reasons";
 import type { Change, Link, Verdict } from "../model/schema";
 import { biosPath } from "./bios-path";
@@ -12,6 +12,10 @@ import { uefiPath } from "./uefi-path";
  * disc, with Secure Boot as its lists have it. `today` (an ISO day) is only for cautions: no verdict depends on it.
  */
 export function judgeStart(views: Views, facts: StartFacts, as: Attachment, today: string | null = null): Link {
+  return behindPassword(startOf(views, facts, as, today), facts.firmware);
+}
+
+function startOf(views: Views, facts: StartFacts, as: Attachment, today: string | null): Link {
   const { firmware } = facts;
   if (firmware.kind === null) return withoutKind(views, facts, as);
   const asBios = firmware.kind === "bios" || firmware.legacyMode === "on";

@@ -73,6 +73,11 @@ export const stores = mysqlTable(
     reachedFrom: json<number[] | null>("reached_from"),
     /** Without a password. */
     address: varchar("address", { length: 300 }),
+    /** Who may read a share, by name. */
+    account: varchar("account", { length: 120 }),
+    /** Whether the store itself is encrypted, null: not known; and where its key is kept. */
+    encrypted: boolean("encrypted"),
+    keyPlace: varchar("key_place", { length: 200 }),
     link: varchar("link", { length: 12 }),
     capacityBytes: bigint("capacity_bytes", { mode: "number" }),
     freeBytes: bigint("free_bytes", { mode: "number" }),
