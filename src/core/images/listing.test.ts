@@ -49,13 +49,45 @@ test.each([
   expect(times(text)).toEqual([time]);
 });
 
+test("dir /s with its footers is no table, and tells what is free; a sum of its own is no file", () => {
+  const english = [
+    " Volume in drive E is STORE",
+    " Volume Serial Number is 1A2B-3C4D",
+    "",
+    " Directory of E:\\",
+    "",
+    "10/30/2026  06:05 PM    <DIR>          old",
+    "10/30/2026  06:05 PM     1,234,567,890 HO-001 2026-10-30.img",
+    "               1 File(s)  1,234,567,890 bytes",
+    "",
+    " Directory of E:\\old",
+    "",
+    "10/30/2026  06:05 PM             5,000 a, b.img",
+    "               1 File(s)          5,000 bytes",
+    "",
+    "     Total Files Listed:",
+    "               2 File(s)  1,234,572,890 bytes",
+    "               2 Dir(s)  380,123,456,789 bytes free",
+  ];
+  expect(readListing(english.join("\r\n"))).toMatchObject({ form: "dir", left: 0, freeBytes: 380_123_456_789 });
+  expect(sizes(english.join("\n"))).toEqual({ "HO-001 2026-10-30.img": 1_234_567_890, "old/a, b.img": 5000 });
+  const german = "30.10.2026  18:05    5.000 HO-001.img\n   2 Verzeichnis(se), 380.123.456.789 Bytes frei\n";
+  expect(readListing(german).freeBytes).toBe(380_123_456_789);
+});
+
 test("a table of paths, sizes and times; and what is no listing", () => {
   const table = "path;bytes;modified\nold/HO-002.img;70;2026-10-30T18:05:00Z\n";
   expect(readListing(table)).toEqual({
     files: [{ path: "old/HO-002.img", bytes: 70, modified: "2026-10-30T18:05:00.000Z" }],
     form: "table",
     left: 0,
+    freeBytes: null,
   });
-  expect(readListing("Dear all,\nthe images are on the share.\n")).toEqual({ files: [], form: null, left: 0 });
+  expect(readListing("Dear all,\nthe images are on the share.\n")).toEqual({
+    files: [],
+    form: null,
+    left: 0,
+    freeBytes: null,
+  });
   expect(readListing("")).toMatchObject({ files: [] });
 });

@@ -8,6 +8,8 @@ export interface ListingReading {
   form: "find" | "ls" | "dir" | "table" | null;
   /** Lines that look like files and were not understood. */
   left: number;
+  /** Free on the volume, in bytes, where the tool told it at the end. */
+  freeBytes: number | null;
 }
 
 const FILES_MAX = 200_000;
@@ -19,9 +21,11 @@ const FILES_MAX = 200_000;
  */
 export function readListing(text: string): ListingReading {
   const lines = text.replace(/^\uFEFF/, "").split(/\r?\n/);
-  const readings = [readFind(lines), readLs(lines), readDir(lines), readTable(lines)];
-  const best = readings.reduce((top, each) => (each.files.length > top.files.length ? each : top));
-  return best.files.length === 0 ? { files: [], form: null, left: 0 } : best;
+  // Lines of tools can look like rows of a table; those of a table look like none of these.
+  const tools = [readFind(lines), readLs(lines), readDir(lines)];
+  const told = tools.reduce((top, each) => (each.files.length > top.files.length ? each : top));
+  const best = told.files.length > 0 ? told : readTable(lines);
+  return best.files.length === 0 ? { files: [], form: null, left: 0, freeBytes: null } : best;
 }
 
 function timeOf(day: string, clock: string): string | null {
@@ -32,7 +36,7 @@ function timeOf(day: string, clock: string): string | null {
 const cleaned = (path: string) => path.replaceAll("\\", "/").replace(/^\.?\/+/, "");
 
 function readFind(lines: string[]): ListingReading {
-  const reading: ListingReading = { files: [], form: "find", left: 0 };
+  const reading: ListingReading = { files: [], form: "find", left: 0, freeBytes: null };
   for (const line of lines.slice(0, FILES_MAX)) {
     const match = /^\s*(\d+)\s+(\d{4}-\d{2}-\d{2})[ T](\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?)\S*\s+(\S.*)$/.exec(line);
     if (!match) {
@@ -48,7 +52,7 @@ function readFind(lines: string[]): ListingReading {
 const MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
 
 function readLs(lines: string[]): ListingReading {
-  const reading: ListingReading = { files: [], form: "ls", left: 0 };
+  const reading: ListingReading = { files: [], form: "ls", left: 0, freeBytes: null };
   let folder = "";
   for (const line of lines.slice(0, FILES_MAX)) {
     const head = /^(\S.*):$/.exec(line);
@@ -84,7 +88,7 @@ function monthDay(month: string | undefined, date: string | undefined, year: str
 }
 
 function readDir(lines: string[]): ListingReading {
-  const reading: ListingReading = { files: [], form: "dir", left: 0 };
+  const reading: ListingReading = { files: [], form: "dir", left: 0, freeBytes: null };
   let root: string | null = null;
   let folder = "";
   for (const line of lines.slice(0, FILES_MAX)) {
@@ -95,6 +99,11 @@ function readDir(lines: string[]): ListingReading {
       folder = cleaned(path.startsWith(root) ? path.slice(root.length) : path);
       continue;
     }
+    const free =
+      /^\s+\d+\s+\S.*?\s([\d.,\u00a0\u202f\u2019 ]*\d)\s+(?:bytes|octets)\s+(?:free|frei|libres?|disponibili|available)\s*$/i.exec(
+        line,
+      );
+    if (free) reading.freeBytes = Number(itemAt(free, 1).replace(/\D/g, ""));
     const match =
       /^(\d{4}-\d{2}-\d{2}|\d{2}[./]\d{2}[./]\d{4})\s+(\d{2}:\d{2})(?:\s?([AP]M))?\s+([\d.,\u00a0\u202f ]*\d)\s(\S.*)$/i.exec(
         line,
@@ -132,7 +141,7 @@ function dayOfDate(date: string, isHalved: boolean): string | null {
 }
 
 function readTable(lines: string[]): ListingReading {
-  const reading: ListingReading = { files: [], form: "table", left: 0 };
+  const reading: ListingReading = { files: [], form: "table", left: 0, freeBytes: null };
   for (const line of lines.slice(0, FILES_MAX)) {
     const cells = line.split(/[\t;,]/).map((cell) => cell.trim().replace(/^"|"$/g, ""));
     const at = cells.findIndex((cell) => /^\d+$/.test(cell));

@@ -87,7 +87,7 @@ const mediumSchema = z.object({
 });
 export type WorldMedium = z.infer<typeof mediumSchema>;
 
-const imageSchema = z.object({
+export const worldImageSchema = z.object({
   id: name,
   computer: name,
   ...{ make: known(z.string()), model: known(z.string()) },
@@ -108,6 +108,8 @@ const imageSchema = z.object({
   verified: known(z.object({ on: z.string(), whole: z.boolean() })),
   places: z.array(imagePlaceSchema).default([]),
   ...{ usedBytes: known(bytes), storedBytes: known(bytes), lost: known(z.boolean()), locked: known(z.boolean()) },
+  ...{ compression: known(z.string().max(20)), state: known(z.string().max(200)) },
+  ...{ checks: known(z.array(z.string().max(40)).max(40)), takenSeconds: known(z.number().int().positive()) },
 });
 
 const drillSchema = z.object({
@@ -129,7 +131,7 @@ export const worldSchema = z.object({
   computers: z.array(computerSchema).default([]),
   releases: z.array(releaseSchema).default([]),
   media: z.array(mediumSchema).default([]),
-  images: z.array(imageSchema).default([]),
+  images: z.array(worldImageSchema).default([]),
   drills: z.array(drillSchema).default([]),
   policy: policyValuesSchema
     .partial()

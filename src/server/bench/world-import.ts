@@ -1,13 +1,18 @@
 import { and, eq } from "drizzle-orm";
 import { COMPUTER_SCHEMA, readLine } from "@/core/computer/exchange/lines";
+import { architectureOf } from "@/core/computer/facts/schema";
 import type { PackedComputer } from "@/core/making/pack/pack-read";
+import type { Inspection } from "@/core/medium/inspection/schema";
 import { kitAndVersion } from "@/core/world/read";
 import type { WorldDocument } from "@/core/world/schema";
+import { toldInspection, viewsOfArch } from "@/core/world/told-inspection";
+import { viewsStartedBy } from "@/core/world/views";
 import { act } from "../act";
 import type { Context } from "../context";
 import { computers, drills, kits, media, releases, systemImages } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { recordImage } from "../images/images";
+import { keepContents } from "../inspections/contents";
 import { listRules, loadTravel, saveRule, setTravel } from "../inventory/policies";
 import { addMedium } from "../media/media";
 import { addKit, addRelease } from "../media/releases";
@@ -18,8 +23,8 @@ import { addComputers, siteOf } from "./pack-import";
 export type WorldImport = Record<"sites" | "computers" | "releases" | "media" | "images" | "drills" | "rules", number>;
 
 /**
- * Takes a world in, all of it or nothing: adds, and changes nothing that is known. What was read of media and releases is
- * not in it as files are, so that they come in as not read yet.
+ * Takes a world in, all of it or nothing: adds, and changes nothing that is known. What was read of media and releases
+ * comes in as it is told there: what firmware makes of them, their systems and drivers.
  */
 export function importWorld(context: Context, world: WorldDocument, from: string): Promise<Result<WorldImport>> {
   return act(context, null, (acting) => importWithin(acting, world, from));
@@ -99,17 +104,38 @@ const addReleases: Step = async (context, world) => {
     const [known] = await context.db.select({ id: kits.id }).from(kits).where(eq(kits.name, kit));
     const kitId = known ? ok(known.id) : await addKit(context, { name: kit, family: release.family, purpose: null });
     if (!kitId.ok) return kitId;
-    const kept = await addRelease(context, { kitId: kitId.value, name, madeOn: release.madeOn, facts: release.facts });
+    const read = await keepTold(context, release);
+    if (!read.ok) return read;
+    const { madeOn, facts } = release;
+    const kept = await addRelease(context, { kitId: kitId.value, name, madeOn, facts, inspectionId: read.value });
     if (!kept.ok) return kept;
     added++;
   }
   return ok(added);
 };
 
+/** What is told of a release in the place of what was read from its file; null where nothing is. */
+async function keepTold(
+  context: Context,
+  { name, arch, systems, drivers }: WorldDocument["releases"][number],
+): Promise<Result<number | null>> {
+  if (systems === null && drivers === null && arch === null) return ok(null);
+  const views = viewsOfArch(arch === null ? null : architectureOf(arch));
+  const lists = drivers && [drivers].flat().map((list) => ({ ...list, path: "told", kernel: null }));
+  return keepContents(context, { inspection: toldInspection(name, views, systems), listing: null, drivers: lists });
+}
+
+/** The same of a medium. */
+function toldOf({ tag, kind, inspection, startsBy }: WorldDocument["media"][number]): Inspection | null {
+  const views = inspection?.views ?? (startsBy && viewsStartedBy(startsBy, kind === "optical" ? "optical" : "usb"));
+  return views && toldInspection(tag, views, null);
+}
+
 const addMedia: Step = async (context, world, places) => {
   const byName = new Map(world.releases.map((release) => [release.name, namesOf(release)]));
   let added = 0;
-  for (const { tag, kind, site, lentTo, retired, condition, writtenOn, verified, releases: carried } of world.media) {
+  for (const told of world.media) {
+    const { tag, kind, site, lentTo, retired, condition, writtenOn, verified, releases: carried } = told;
     const [known] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
     if (known || retired) continue;
     const ids: number[] = [];
@@ -129,7 +155,7 @@ const addMedia: Step = async (context, world, places) => {
         ...(verified.sampledOn ? { sampledOn: verified.sampledOn } : {}),
       },
     };
-    const kept = await addMedium(context, medium, null, new Map());
+    const kept = await addMedium(context, medium, toldOf(told), new Map());
     if (!kept.ok) return kept;
     added++;
   }

@@ -1,6 +1,7 @@
 import { and, asc, eq, gt, isNull } from "drizzle-orm";
+import { compareText } from "@/core/judging/links/versions";
 import type { ReleasePart } from "@/core/judging/model/parts";
-import { WORLD_SCHEMA } from "@/core/world/schema";
+import { WORLD_SCHEMA, worldImageSchema } from "@/core/world/schema";
 import type { Context } from "../context";
 import { computerFacts, computers, sites } from "../db/schema";
 import { factsOfStored } from "../inventory/list-store";
@@ -22,8 +23,14 @@ export async function* worldText(context: Context): AsyncGenerator<string> {
   const nameOf = new Map(travel.places.map(({ id, name }) => [id, name]));
   const head = {
     ...{ schema: WORLD_SCHEMA, today: world.today },
-    sites: travel.places.map(({ name }) => ({ name })),
-    travel: travel.legs.map(({ fromId, toId, minutes }) => [nameOf.get(fromId), nameOf.get(toId), minutes]),
+    sites: travel.places.map(({ name }) => ({ name })).sort((a, b) => compareText(a.name, b.name)),
+    // In an order of names, which is the same in any inventory.
+    travel: travel.legs
+      .map(({ fromId, toId, minutes }) => {
+        const [from = "", to = ""] = [nameOf.get(fromId) ?? "", nameOf.get(toId) ?? ""].sort(compareText);
+        return [from, to, minutes] as const;
+      })
+      .sort((a, b) => compareText(a[0], b[0]) || compareText(a[1], b[1])),
   };
   yield `${JSON.stringify(head).slice(0, -1)},"computers":[`;
   let separator = "";
@@ -35,7 +42,8 @@ export async function* worldText(context: Context): AsyncGenerator<string> {
   const rest = {
     releases: world.releases.map(({ part }) => releaseOf(part)),
     media: world.media.map(mediumOf),
-    ...{ images: world.images, drills: world.drills, policy: {} },
+    images: world.images.map((image) => worldImageSchema.parse(image)),
+    ...{ drills: world.drills, policy: {} },
     rules: rules.map(({ scope, target, values }) => ({ scope, target, values })),
   };
   yield `${JSON.stringify(rest).slice(1)}\n`;

@@ -300,7 +300,7 @@ async function dateWhatIsThere(
   store: StoreDetail,
   report: StoreReport,
   isThorough: boolean,
-  room: { capacityBytes: number; usedBytes: number } | null,
+  room: { capacityBytes: number | null; usedBytes: number } | null,
 ): Promise<void> {
   const today = dayOf(context.now());
   const copies = await knownCopies(context, store.row.id);
@@ -316,8 +316,10 @@ async function dateWhatIsThere(
       verified: isWhole === null ? null : { on: today, whole: isWhole },
     });
   }
-  const capacityBytes = room?.capacityBytes ?? store.row.capacityBytes;
-  const usedBytes = room?.usedBytes ?? report.bytes;
+  // What lies in a listing need not be all that is in the store: it says nothing of its room.
+  if (!room) return;
+  const { usedBytes } = room;
+  const capacityBytes = room.capacityBytes ?? store.row.capacityBytes;
   await noteFill(tx, store.row.id, today, usedBytes);
   const measured = {
     measuredOn: today,
@@ -330,7 +332,7 @@ async function dateWhatIsThere(
 export async function takeListing(context: Context, storeId: StoreId, text: string): Promise<Result<number>> {
   const store = await getStore(context, storeId);
   if (!store) return fail({ code: "not-found", what: "store" });
-  const { files, form } = readListing(text);
+  const { files, form, freeBytes } = readListing(text);
   if (form === null) return refused({ code: "listing-unreadable" });
   const images = await holdAgainstKnown(context, store, files, async () => null);
   // Nothing of it could be opened, and that is no fault of it.
@@ -350,7 +352,10 @@ export async function takeListing(context: Context, storeId: StoreId, text: stri
         ...times,
       })
       .$returningId();
-    await dateWhatIsThere(acting, store, report, false, null);
+    const { capacityBytes } = store.row;
+    const isRoomTold = freeBytes !== null && capacityBytes !== null && freeBytes <= capacityBytes;
+    const room = isRoomTold ? { capacityBytes, usedBytes: capacityBytes - freeBytes } : null;
+    await dateWhatIsThere(acting, store, report, false, room);
     return ok(insertedId(row));
   });
 }

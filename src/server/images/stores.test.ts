@@ -180,6 +180,11 @@ test("a listing that was dropped in does for a store that cannot be looked into"
   expect(refusal(await takeListing(inventory.ina, disk3, "nothing here"))).toContain("No files could be read");
   const listing = "5000000000 2026-02-01 18:00 ./HO-001 2026-02-01 Gannet Desk 11.4 clean.img.zst\n";
   const id = value(await takeListing(inventory.ina, disk3, listing));
+  // What is listed need not be all that is on it: only a room that was told is one.
+  expect((await getStore(inventory.ina, disk3))?.row).toMatchObject({ capacityBytes: 1e12, freeBytes: null });
+  const room = ` Directory of E:\\\r\n2026-02-01  18:00  70 x.txt\r\n  1 Dir(s)  380,123,456,789 bytes free\r\n`;
+  value(await takeListing(inventory.ina, disk3, room));
+  expect((await getStore(inventory.ina, disk3))?.row).toMatchObject({ freeBytes: 380_123_456_789 });
   const report = (await getScan(inventory.ina, id))?.report;
   expect(report?.images).toMatchObject([
     { storedBytes: 5e9, named: { computer: "HO-001", date: "2026-02-01" }, reading: { findings: [] } },

@@ -1,6 +1,6 @@
 import { lastOf } from "../../kernel/item-at";
 import { parseSize, unitOfHeading } from "../../kernel/parse-size";
-import { type Provenance, provenanceSchema } from "../facts/merge";
+import { orderedProvenance, type Provenance, provenanceSchema } from "../facts/merge";
 import { architectureOf, FACTS_SCHEMA, type Facts, FORMS, factsSchema, readFacts } from "../facts/schema";
 import type { CellProblem } from "./faults";
 
@@ -217,6 +217,9 @@ function diskColumns(index: number): Column[] {
 export function lean(value: unknown): unknown {
   if (Array.isArray(value)) return value.map(lean);
   if (typeof value !== "object" || value === null) return value;
+  // An empty list of partitions says that the disk is empty: it is left out where that is not known.
+  if ("partitions" in value && Array.isArray(value.partitions) && "blank" in value && value.blank === null)
+    if (value.partitions.length === 0) return lean({ ...value, partitions: null });
   return Object.fromEntries(Object.entries(value).flatMap(([key, each]) => (each === null ? [] : [[key, lean(each)]])));
 }
 
@@ -247,7 +250,7 @@ const wholeProvenance: Column = {
       return { code: "provenance-not-json" };
     }
   },
-  write: (record) => (record.provenance ? JSON.stringify(record.provenance) : ""),
+  write: (record) => (record.provenance ? JSON.stringify(orderedProvenance(record.provenance)) : ""),
 };
 
 const TAGS = ["assettag", "asset", "assetno", "assetnumber", "inventoryno", "inventorynumber", "inventory", "label"];

@@ -29,8 +29,12 @@ const rich: ComputerRecord = {
   note: "Line one\nline two; with = signs\r\nand 日本 and \u{1F6A2}",
   retired: "2026-02-01T00:00:00.000Z",
   provenance: {
-    sources: [{ kind: "hand", name: "form", at: "2026-01-01T00:00:00.000Z", by: "Ina" }],
-    facts: { "computer/make": 0 },
+    sources: [
+      { kind: "hand", name: "form", at: "2026-01-01T00:00:00.000Z", by: "Ina" },
+      // A tool that nobody stood behind.
+      { kind: "collector", name: "collector", at: "2026-01-02T00:00:00.000Z", by: null },
+    ],
+    facts: { "computer/make": 0, "computer/model": 1 },
   },
   facts: factsSchema.parse({
     schema: FACTS_SCHEMA,
@@ -56,6 +60,8 @@ const rich: ComputerRecord = {
         serial: "\t1",
         partitions: [{ number: 1, bytes: 5, role: "esp", keyPlace: "Safe" }],
       },
+      { name: "of unknown content", bytes: 1e9 },
+      { name: "empty", bytes: 1e9, partitions: [] },
     ],
     devices: [{ modalias: "pci:v1", class: "storage" }],
     systems: [{ family: "linux", name: "Kittiwake", version: "9" }, { name: "Gannet Desk" }],

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { provenanceSchema } from "../facts/merge";
+import { orderedProvenance, provenanceSchema } from "../facts/merge";
 import { checkFacts, FACTS_SCHEMA } from "../facts/schema";
 import { type ComputerRecord, emptyRecord, lean } from "./columns";
 import type { LineProblem } from "./faults";
@@ -65,5 +65,6 @@ export function readLine(line: string): LineReading {
 /** A computer as one line of JSON, with its line feed; what is empty is left out. */
 export function writeLine(record: ComputerRecord): string {
   const { facts, provenance, ...own } = record;
-  return `${JSON.stringify(lean({ schema: COMPUTER_SCHEMA, ...own, facts, provenance }))}\n`;
+  const ordered = provenance && orderedProvenance(provenance);
+  return `${JSON.stringify(lean({ schema: COMPUTER_SCHEMA, ...own, facts, provenance: ordered }))}\n`;
 }

@@ -24,7 +24,11 @@ const factSourceSchema = z.object({
   name: z.string().max(200),
   /** ISO 8601, UTC. */
   at: z.string().max(40),
-  by: z.string().max(120).nullable(),
+  by: z
+    .string()
+    .max(120)
+    .nullish()
+    .transform((by) => by ?? null),
 });
 export type FactSource = z.infer<typeof factSourceSchema>;
 
@@ -383,6 +387,16 @@ export function provenanceFor(map: ReadonlyMap<FactPath, unknown>, sources: Map<
     facts[path] = index;
   }
   return { sources: list, facts };
+}
+
+/** The same provenance as the same text, whatever was edited in which order: paths sorted, sources by their first use. */
+export function orderedProvenance(provenance: Provenance): Provenance {
+  const sources = new Map<FactPath, FactSource>();
+  for (const path of Object.keys(provenance.facts).sort()) {
+    const source = sourceOf(provenance, path);
+    if (source) sources.set(path, source);
+  }
+  return provenanceFor(sources, sources);
 }
 
 /** Provenance after an edit: what differs from before is from `source`, the rest as it was. */
