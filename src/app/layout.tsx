@@ -8,7 +8,9 @@ import { cookies } from "next/headers";
 import type { ReactNode } from "react";
 import { isFleetBehind } from "@/server/fleet/asked";
 import { currentContext } from "./_lib/context";
+import { AddForm } from "./_parts/add-form";
 import { Shell } from "./_shell/shell";
+import { addFirstPersonAction } from "./people/actions";
 
 export const metadata: Metadata = {
   title: { default: "Creel", template: "%s · Creel" },
@@ -16,6 +18,27 @@ export const metadata: Metadata = {
 };
 // Every page shows the inventory as it is now.
 export const dynamic = "force-dynamic";
+
+/** An inventory that nobody uses yet: every change in it is told with who made it. */
+function FirstPerson() {
+  return (
+    <section className="max-w-2xl">
+      <h1>Who works with it?</h1>
+      <p className="mt-1 mb-4">
+        Nobody is recorded in this inventory yet. Every change is kept with who made it: add yourself, then begin with a
+        site, its computers and its media.
+      </p>
+      <AddForm
+        title="Add me"
+        fields={[
+          { name: "name", label: "Name" },
+          { name: "role", label: "Role" },
+        ]}
+        onAdd={addFirstPersonAction}
+      />
+    </section>
+  );
+}
 
 export default async function Layout({ children }: { children: ReactNode }) {
   const { people, person } = await currentContext();
@@ -29,7 +52,7 @@ export default async function Layout({ children }: { children: ReactNode }) {
               The chains are being recomputed after the latest changes. Until then this page may show older ones.
             </p>
           )}
-          {children}
+          {people.length > 0 ? children : <FirstPerson />}
         </Shell>
       </body>
     </html>

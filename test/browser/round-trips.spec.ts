@@ -11,6 +11,8 @@ import { people } from "@/server/db/schema";
 import { exportComputers } from "@/server/exchange/exports";
 import { runImport, stageImport } from "@/server/exchange/imports";
 import { WHOLE_IMPORT } from "@/server/exchange/options";
+import { serve } from "../../scripts/lib/build.mjs";
+import { freePort } from "../../scripts/lib/database.mjs";
 
 // What the demo's inventory writes out goes into an empty one, and comes out of that one the same.
 
@@ -39,6 +41,29 @@ async function emptyInventory(name: string): Promise<{ ina: Context; url: string
   await db.insert(people).values({ name: "Ina Torvald" });
   return { ina: { db, person: { id: 1, name: "Ina Torvald" }, now: () => new Date() }, url: url.toString() };
 }
+
+test("an inventory that nobody is recorded in asks for the first one, and goes on from there", async ({ page }) => {
+  const { ina, url } = await emptyInventory("creel_round_nobody");
+  await ina.db.delete(people);
+  const port = await freePort();
+  const server = await serve(port, url, join(folder, "web.log"), join(folder, "data"));
+  try {
+    const address = `http://127.0.0.1:${port}`;
+    for (const path of ["/", "/computers", "/media", "/chains", "/upkeep", "/bench"]) {
+      expect((await page.goto(`${address}${path}`))?.status()).toBe(200);
+      await expect(page.getByRole("heading", { name: "Who works with it?" })).toBeVisible();
+    }
+    await page.locator("form[aria-busy=false]").last().waitFor();
+    await page.locator("main").getByLabel("Name").fill("Ina Torvald");
+    await page.getByRole("button", { name: "Add me" }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toHaveText("Bench");
+    await expect(page.getByLabel("Acting")).toContainText("Ina Torvald");
+    for (const path of ["/", "/computers", "/media", "/chains", "/upkeep", "/cover", "/images", "/kits", "/callouts"])
+      expect((await page.goto(`${address}${path}`))?.status()).toBe(200);
+  } finally {
+    server.kill("SIGTERM");
+  }
+});
 
 for (const form of ["jsonl", "csv"] as const)
   test(`all computers as ${form === "csv" ? "a table" : "lines"}`, async ({ request }) => {

@@ -57,7 +57,7 @@ test("a document is taken in, all of it or nothing, and changes nothing that is 
       schema: "creel.world/1",
       today: "2026-07-01",
       sites: [{ name: "Workshop" }],
-      travel: [["Workshop", "North Pier", 25]],
+      travel: [["North Pier", "Workshop", 25]],
     },
     computers: [
       {
@@ -103,7 +103,7 @@ test("a document is taken in, all of it or nothing, and changes nothing that is 
   });
   expect(creel(["import", "good.json"]).stdout).toBe("Nothing new: all of it is recorded.\n");
   expect(JSON.parse(creel(["export"]).stdout)).toMatchObject({
-    travel: [["Workshop", "North Pier", 25]],
+    travel: [["North Pier", "Workshop", 25]],
     computers: expect.arrayContaining([expect.objectContaining({ tag: "WS-900", site: "Workshop" })]),
     media: [{ tag: "SP-900", site: "Workshop", condition: "good", releases: ["Spindle 3"] }],
     images: [{ id: "WS-900 2026-06-01", places: [{ on: "medium", tag: "SP-900" }] }],

@@ -1,6 +1,6 @@
 import { cookies } from "next/headers";
 import { cache } from "react";
-import type { Context } from "@/server/context";
+import { type Context, ownContext } from "@/server/context";
 import { database } from "@/server/db/client";
 import { listPeople } from "@/server/inventory/people";
 
@@ -12,8 +12,9 @@ export const currentContext = cache(
     const db = database();
     const people = await listPeople(db);
     const chosen = Number((await cookies()).get(PERSON_COOKIE)?.value);
-    const person = people.find((each) => each.id === chosen) ?? people[0];
-    if (!person) throw new Error("The database holds no people: load the demo, or add one.");
-    return { db, person, now: () => new Date(), people };
+    const now = () => new Date();
+    // Of an inventory that nobody uses yet pages are shown; the layout asks for the first one.
+    const person = people.find((each) => each.id === chosen) ?? people[0] ?? ownContext(db, now).person;
+    return { db, person, now, people };
   },
 );

@@ -143,23 +143,25 @@ export function Shell({ people, personId, form, children }: ShellProps) {
               />
             </form>
           </search>
-          <label className="flex items-center gap-2 text-quiet">
-            <span className="caption">Acting</span>
-            <select
-              className="field w-auto"
-              value={personId}
-              onChange={(event) => {
-                remember("creel-person", event.target.value);
-                router.refresh();
-              }}
-            >
-              {people.map((person) => (
-                <option key={person.id} value={person.id}>
-                  {person.name}
-                </option>
-              ))}
-            </select>
-          </label>
+          {people.length > 0 && (
+            <label className="flex items-center gap-2 text-quiet">
+              <span className="caption">Acting</span>
+              <select
+                className="field w-auto"
+                value={personId}
+                onChange={(event) => {
+                  remember("creel-person", event.target.value);
+                  router.refresh();
+                }}
+              >
+                {people.map((person) => (
+                  <option key={person.id} value={person.id}>
+                    {person.name}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
           <button
             type="button"
             className="act px-2"

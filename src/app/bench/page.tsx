@@ -3,6 +3,7 @@ import Link from "next/link";
 import { resultText, trustText } from "@/core/words/bench";
 import { confirmationText } from "@/core/words/problems";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
+import { usesBlockDevices } from "@/server/bench/block-devices";
 import { type JobItem, listJobs } from "@/server/bench/jobs";
 import type { Context } from "@/server/context";
 import { listReleases } from "@/server/media/releases";
@@ -46,7 +47,9 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
         </div>
         <p className="mt-1 text-quiet">
           {berths.length === 0
-            ? "No berth is set up on this server."
+            ? usesBlockDevices()
+              ? "Nothing lies in a port of this server. Put a stick, a card or a disc in: it shows here within seconds."
+              : "This server uses no real devices. Start it with CREEL_BLOCK_DEVICES=1, and each port in which something lies is a berth (docs/operations.md). A medium made elsewhere is registered under Media."
             : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. The bars are to one scale, their full width 64 GB.`}
         </p>
         {wanted && (

@@ -46,6 +46,7 @@ export type Refusal =
   // Inventory
   | { code: "key-typed" }
   | { code: "undone-already" }
+  | { code: "first-person-there" }
   | { code: "not-in-service"; what: "computer" | "medium"; tag: string }
   | { code: "no-such-tag"; what: "computer" | "medium"; tag: string }
   | { code: "no-such-site"; site: string }

@@ -38,10 +38,25 @@ export function importFaultText({ row, column, problem }: ImportFault): string {
   }
 }
 
+/** It says by itself what it is about. */
+const isWhole = (told: string) => /^["“\p{Lu}][\s\S]*[.!?]$/u.test(told) && !/^It (is|has|fits|must) /.test(told);
+
+/** A field as people read it: "Disks, key place" of "disks.0.keyPlace". */
+function fieldName(field: string): string {
+  const words = field
+    .split(".")
+    .filter((part) => !/^\d+$/.test(part))
+    .join(", ")
+    .replace(/Ids?\b/g, "")
+    .replace(/([a-z])([A-Z])/g, "$1 $2")
+    .toLowerCase();
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}
+
 /** What is wrong with entries, by field; what is about none of them has an empty name. */
 export function fieldsText(fields: Record<string, string>): string {
   return Object.entries(fields)
-    .map(([field, told]) => (field === "" ? told : `${field}: ${told}`))
+    .map(([field, told]) => (field === "" || isWhole(told) ? told : `${fieldName(field)}: ${told}`))
     .join(" ");
 }
 

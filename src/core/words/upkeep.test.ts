@@ -26,7 +26,7 @@ test.each<[Partial<DueItem>, string]>([
     "Replace Gannet Desk 10.2",
   ],
   [{ kind: "loan" }, "Ask for RM-01 back"],
-  [{ kind: "spares" }, "Put blank spares to Head office"],
+  [{ kind: "spares" }, "Bring blank spares to Head office"],
   [{ kind: "facts" }, "Collect the facts of HO-003"],
   [{ kind: "stocktake" }, "Take stock at Head office"],
 ])("%j is called %s", (given, title) => {

@@ -48,7 +48,7 @@ export function dueTitle({ kind, medium, computer, site, reason }: DueItem): str
     case "loan":
       return `Ask for ${medium} back`;
     case "spares":
-      return `Put blank spares to ${site}`;
+      return `Bring blank spares to ${site}`;
     case "facts":
       return `Collect the facts of ${computer}`;
     case "stocktake":

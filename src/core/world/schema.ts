@@ -1,3 +1,4 @@
+import "../kernel/plain-issues";
 import { z } from "zod";
 import { factsSchema } from "../computer/facts/schema";
 import { policyValuesSchema, SCOPES } from "../cover/policy";

@@ -44,6 +44,8 @@ export interface PlanView {
   pack: PackFile[];
   carry: Carry[];
   madeAt: string;
+  /** The way in which the same is made with a store in the room that is left; null where there is none, or it cannot be. */
+  withStore: PlanRequest["way"] | null;
 }
 
 export interface PlanWish extends PlanRequest {
@@ -98,7 +100,7 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     const bare = await planFrom(files, found.device, wish, [], madeAt);
     const beside = files.slice(1).map((each) => each.text);
     const view = { ...found, look, release: { id, text }, beside, madeAt };
-    if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [], carry: [] });
+    if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [], carry: [], withStore: null });
     const made = {
       views: bare.predicted.views,
       loads: bare.loads,
@@ -122,7 +124,10 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     if (!carried.ok) return carried;
     try {
       const plan = await planFrom(files, found.device, wish, pack, madeAt, carried.value);
-      return ok({ ...view, plan, prediction, pack, carry });
+      const isRoomLeft = plan.ok && plan.notes.some(({ code }) => code === "room-left");
+      const more = { ...wish, way: wish.way === "as-it-is" ? ("as-it-is-with-store" as const) : wish.way, store: true };
+      const isStoreWell = isRoomLeft && (await planFrom(files, found.device, more, pack, madeAt, carried.value)).ok;
+      return ok({ ...view, plan, prediction, pack, carry, withStore: isStoreWell ? more.way : null });
     } finally {
       await carried.value.close();
     }

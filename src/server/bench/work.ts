@@ -250,7 +250,9 @@ export class BenchWork {
     { predicted, loads }: Extract<MediumPlan, { ok: true }>,
     facts: { writtenBytes: number; writeRate: number | null; readRate: number | null },
   ): Promise<BenchResult> {
-    this.progress = { ...this.progress, phase: "inspect" };
+    // All that was read back is done: what is read now is not counted, and is told at once.
+    this.progress = { phase: "inspect", doneBytes: 0, totalBytes: 0 };
+    await this.beat();
     const device = await this.open(row, false);
     let read: Inspection;
     try {

@@ -68,7 +68,7 @@ test.each([
   [{ scope: "form", target: "toaster", values: { back: 1 } }, "A form is one of desktop"],
   [{ scope: "model", target: " ", values: { back: 1 } }, "Make and model are needed"],
   [{ scope: "everywhere", target: "", values: { back: 10 } }, "back"],
-  [{ scope: "everywhere", target: "", values: { drillDays: 0 } }, "drillDays"],
+  [{ scope: "everywhere", target: "", values: { drillDays: 0 } }, "drill days"],
 ])("%j is refused", async (input, why) => {
   expect(refusal(await saveRule(inventory.ina, input, null))).toContain(why);
 });

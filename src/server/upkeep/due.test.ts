@@ -67,7 +67,7 @@ test("what computers, media and places lack is told, each with its reason", asyn
       "Replace OLD-1: It is distrusted: nothing counts upon it.",
       "Take an image of HO-004: No image of it is recorded.",
       "Take stock at Head office: Stock was never taken there.",
-      "Put blank spares to Head office: 0 of 1 are there.",
+      "Bring blank spares to Head office: 0 of 1 are there.",
     ]),
   );
   expect(due.filter((text) => text.startsWith("Verify") || text.startsWith("Try"))).toEqual([]);

@@ -145,7 +145,7 @@ function secondsOf({ row }: CalloutDetail) {
   return { low: seconds, likely: seconds, high: seconds };
 }
 
-const WHERE = ["here", "at another place", "where it is is not recorded", "lent"];
+const WHERE = ["is here", "is at another place", "is somewhere: where is not recorded", "is lent"];
 const SHOWN = 8;
 
 function Ways({
@@ -199,7 +199,7 @@ function Ways({
                   <span>{lostText(lost)}</span>
                 </p>
                 <p className="text-quiet">
-                  {route.medium} is {WHERE[route.distance]}
+                  {route.medium} {WHERE[route.distance]}
                   {route.siteName && route.distance > 0 && ` (${route.siteName})`}
                   {changes.length > 0 && `. ${changes.map(changeText).join(". ")}`}
                   {verdict === "unknown" && ". It is not sure that it goes"}.

@@ -1,3 +1,4 @@
+import "../../kernel/plain-issues";
 import { z } from "zod";
 import { architectureSchema } from "../../kernel/architecture";
 import { KEY_REFUSED, looksLikeKey } from "./key-place";

@@ -204,7 +204,7 @@ class Look {
   /** A keyboard, or the controller that one can be attached to. */
   input(): Ruling | null {
     // What loose files belong to brings class drivers for keyboards and USB of its own. Common practice.
-    if (!this.isWhole) return null;
+    if (!this.isWhole || isPe(this.asked.release)) return null;
     const inputs = this.of("input");
     const controllers = this.of("usb-controller");
     if (inputs.length + controllers.length === 0) return null;
@@ -260,6 +260,11 @@ class Look {
     const reason = { code: "adapter-not-driven", release, device: nameOf(itemAt(adapters, 0)) } as const;
     return this.isWhole ? broken(reason) : unknown(reason);
   }
+}
+
+/** Such environments have class drivers of keyboards and USB within, whatever lists are known of them. Common practice. */
+function isPe(release: SeesInput["release"]): boolean {
+  return ["pe", "windows"].includes(release?.family?.toLowerCase() ?? "");
 }
 
 /** What a device is for: what its class was recorded as, else what its identity says. */

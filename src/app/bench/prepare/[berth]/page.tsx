@@ -207,7 +207,7 @@ export default async function Prepare({ params, searchParams }: Props) {
           <Plan
             view={planned.value}
             plan={planned.value.plan}
-            offerStore={href({ way: wish.way === "as-it-is" ? "as-it-is-with-store" : wish.way, store: true })}
+            offerStore={planned.value.withStore && href({ way: planned.value.withStore, store: true })}
           />
           <StartForm
             wish={wish}
@@ -233,7 +233,7 @@ function Plan({
 }: {
   view: PlanView;
   plan: Extract<PlanView["plan"], { ok: true }>;
-  offerStore: string;
+  offerStore: string | null;
 }) {
   const { device, prediction, release, beside, carry } = view;
   const loads = plan.parts.filter(({ role }) => role === "start" || role === "load");
@@ -276,7 +276,7 @@ function Plan({
           {plan.notes.map((note) => (
             <li key={JSON.stringify(note)}>
               {planNoteText(note)}{" "}
-              {note.code === "room-left" && (
+              {note.code === "room-left" && offerStore && (
                 <Link prefetch={false} className="link" href={offerStore}>
                   Make a store of it
                 </Link>

@@ -5,7 +5,7 @@ import QRCode from "qrcode";
 import { PrintButton } from "@/app/_parts/print-button";
 import { sheetSteps } from "@/core/callout/run-sheet";
 import { isDangerous } from "@/core/callout/step";
-import { LINK_NAMES } from "@/core/judging/model/schema";
+import { LINK_NAMES, type Links } from "@/core/judging/model/schema";
 import { verdictsOf } from "@/core/judging/routes/routes";
 import { dayOf } from "@/core/kernel/days";
 import { changeText, linkTitle, reasonText, verdictText } from "@/core/words/reasons";
@@ -133,13 +133,20 @@ export default async function RunSheet({ params }: Props) {
           ))}
         </ol>
       )}
-      <p className="caption mt-3">
-        Not judged:{" "}
-        {LINK_NAMES.filter((name) => route.links[name].verdict === "unknown")
-          .map((name) => `${linkTitle(name)} (${route.links[name].reasons.slice(0, 1).map(reasonText).join("")})`)
-          .join(" ")}
-      </p>
+      <NotJudged links={route.links} />
     </article>
+  );
+}
+
+/** What could not be told before the day; nothing where all was. */
+function NotJudged({ links }: { links: Links }) {
+  const open = LINK_NAMES.filter((name) => links[name].verdict === "unknown");
+  if (open.length === 0) return null;
+  return (
+    <p className="caption mt-3">
+      Not known beforehand:{" "}
+      {open.map((name) => `${linkTitle(name)} (${links[name].reasons.slice(0, 1).map(reasonText).join("")})`).join(" ")}
+    </p>
   );
 }
 
