@@ -69,7 +69,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
         )}
         <ul className="mt-3 divide-y divide-line border-line border-y">
           {berths.map((berth) => (
-            <li key={berth.id} className="grid grid-cols-[6.5rem_minmax(0,1fr)_auto] gap-x-4 gap-y-1 py-2">
+            <li key={berth.id} className="grid gap-x-4 gap-y-1 py-2 sm:grid-cols-[6.5rem_minmax(0,1fr)_auto]">
               <span className="font-semibold">{berth.name}</span>
               <BerthBody berth={berth} />
               <BerthActs

@@ -31,7 +31,10 @@ export default async function Callouts({ searchParams }: { searchParams: SearchP
         {open.length === 0 && <p className="text-quiet">None: every computer that was reported is handed back.</p>}
         <ul data-list className="mt-1 divide-y divide-line">
           {open.map((item) => (
-            <li key={item.row.id} className="grid grid-cols-[7rem_minmax(0,1fr)_14rem] items-baseline gap-x-3 py-1.5">
+            <li
+              key={item.row.id}
+              className="grid grid-cols-[6rem_minmax(0,1fr)] items-baseline gap-x-3 py-1.5 md:grid-cols-[7rem_minmax(0,1fr)_14rem]"
+            >
               <Link prefetch={false} data-item className="code font-bold" href={`/callouts/${item.row.id}`}>
                 {item.computer}
               </Link>
@@ -39,7 +42,7 @@ export default async function Callouts({ searchParams }: { searchParams: SearchP
                 {item.name}: {happeningText(item.row.happening)}
                 {item.row.chosen ? `; ${item.row.chosen.medium} is on it` : "; no way is chosen yet"}
               </span>
-              <span className="text-quiet">
+              <span className="col-start-2 text-quiet md:col-start-3">
                 {timeText(item.row.openedAt)} UTC, {item.row.openedBy}
               </span>
             </li>
@@ -54,15 +57,15 @@ export default async function Callouts({ searchParams }: { searchParams: SearchP
             {closed.map((item) => (
               <li
                 key={item.row.id}
-                className="grid grid-cols-[7rem_minmax(0,1fr)_9rem_9rem] items-baseline gap-x-3 py-1.5"
+                className="grid grid-cols-[6rem_minmax(0,1fr)_auto] items-baseline gap-x-3 py-1.5 md:grid-cols-[7rem_minmax(0,1fr)_9rem_9rem]"
               >
                 <Link prefetch={false} data-item className="code font-bold" href={`/callouts/${item.row.id}`}>
                   {item.computer}
                 </Link>
-                <span>
+                <span className="col-span-2 md:col-span-1">
                   {happeningText(item.row.happening)}; {item.row.outcome && cameBackText(item.row.outcome.cameBack)}
                 </span>
-                <span>{durationText(secondsOf(item))}</span>
+                <span className="col-start-2 md:col-start-3">{durationText(secondsOf(item))}</span>
                 <span className="text-quiet">{dateText(item.row.closedAt)}</span>
               </li>
             ))}

@@ -57,50 +57,52 @@ const link = (site: string | null, need: Need | null) => {
 
 function PlaceTable({ view, site, need }: { view: CoverView; site: string | null; need: Need | null }) {
   return (
-    <table className="mt-4 border-collapse">
-      <caption className="sr-only">Computers that lack something, by place</caption>
-      <thead>
-        <tr className="border-line border-b text-left align-bottom">
-          <th className="py-1.5 pr-6 font-semibold">Place</th>
-          <th className="px-3 py-1.5 text-right font-semibold">Computers</th>
-          <th className="px-3 py-1.5 text-right font-semibold">Lack something</th>
-          {view.needs.map((each) => (
-            <th key={each} className="px-3 py-1.5 text-right font-normal">
-              {NEED_HEADS[each]}
-            </th>
-          ))}
-          <th className="px-3 py-1.5 text-right font-normal">Spares</th>
-        </tr>
-      </thead>
-      <tbody>
-        {view.places.map((place) => (
-          <tr key={place.name ?? ""} className="border-line border-b">
-            <th scope="row" className="py-1.5 pr-6 text-left font-semibold">
-              {place.name ?? "No place recorded"}
-            </th>
-            <td className="px-3 text-right tabular-nums">{place.total.toLocaleString("en-GB")}</td>
-            <Count
-              count={place.lacking}
-              href={link(place.name ?? "", null)}
-              isHere={site === (place.name ?? "") && !need}
-            />
+    <div className="mt-4 overflow-x-auto">
+      <table className="border-collapse">
+        <caption className="sr-only">Computers that lack something, by place</caption>
+        <thead>
+          <tr className="border-line border-b text-left align-bottom">
+            <th className="py-1.5 pr-6 font-semibold">Place</th>
+            <th className="px-3 py-1.5 text-right font-semibold">Computers</th>
+            <th className="px-3 py-1.5 text-right font-semibold">Lack something</th>
             {view.needs.map((each) => (
-              <Count
-                key={each}
-                count={place.byNeed[each] ?? 0}
-                href={link(place.name ?? "", each)}
-                isHere={site === (place.name ?? "") && need === each}
-              />
+              <th key={each} className="px-3 py-1.5 text-right font-normal">
+                {NEED_HEADS[each]}
+              </th>
             ))}
-            <td
-              className={`px-3 text-right tabular-nums ${place.spares < place.sparesWanted ? "font-bold text-plum" : ""}`}
-            >
-              {place.name === null ? "" : `${place.spares} of ${place.sparesWanted}`}
-            </td>
+            <th className="px-3 py-1.5 text-right font-normal">Spares</th>
           </tr>
-        ))}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {view.places.map((place) => (
+            <tr key={place.name ?? ""} className="border-line border-b">
+              <th scope="row" className="py-1.5 pr-6 text-left font-semibold">
+                {place.name ?? "No place recorded"}
+              </th>
+              <td className="px-3 text-right tabular-nums">{place.total.toLocaleString("en-GB")}</td>
+              <Count
+                count={place.lacking}
+                href={link(place.name ?? "", null)}
+                isHere={site === (place.name ?? "") && !need}
+              />
+              {view.needs.map((each) => (
+                <Count
+                  key={each}
+                  count={place.byNeed[each] ?? 0}
+                  href={link(place.name ?? "", each)}
+                  isHere={site === (place.name ?? "") && need === each}
+                />
+              ))}
+              <td
+                className={`px-3 text-right tabular-nums ${place.spares < place.sparesWanted ? "font-bold text-plum" : ""}`}
+              >
+                {place.name === null ? "" : `${place.spares} of ${place.sparesWanted}`}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
 
@@ -129,7 +131,10 @@ function Lacking({ view, site, need }: { view: CoverView; site: string | null; n
       </h2>
       <ul data-list className="mt-2 divide-y divide-line border-line border-y">
         {lacking.map(({ tag, name, needs }) => (
-          <li key={tag} className="grid grid-cols-[7rem_12rem_minmax(0,1fr)] items-baseline gap-x-3 py-1.5">
+          <li
+            key={tag}
+            className="grid grid-cols-[7rem_minmax(0,1fr)] items-baseline gap-x-3 py-1.5 max-sm:[&>*:nth-child(3)]:col-span-2 sm:grid-cols-[7rem_12rem_minmax(0,1fr)]"
+          >
             <Link prefetch={false} data-item className="code font-bold" href={`/computers/${encodeURIComponent(tag)}`}>
               {tag}
             </Link>

@@ -38,7 +38,10 @@ export default async function Drills({ searchParams }: { searchParams: SearchPar
         ) : (
           <ul className="mt-2 divide-y divide-line border-line border-y">
             {held.map(({ id, medium, computer, on, result, note, isEmulated }) => (
-              <li key={id} className="grid grid-cols-[12rem_8rem_minmax(0,1fr)] items-baseline gap-x-4 py-1.5">
+              <li
+                key={id}
+                className="grid grid-cols-[minmax(0,1fr)_auto] items-baseline gap-x-4 py-1.5 max-sm:[&>*:nth-child(3)]:col-span-2 sm:grid-cols-[12rem_8rem_minmax(0,1fr)]"
+              >
                 <Link prefetch={false} className="code font-bold" href={`/drills/${id}`}>
                   {medium} on {computer}
                 </Link>

@@ -19,7 +19,10 @@ export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]
       ) : (
         <ul data-list className="mt-2 divide-y divide-line border-line border-y">
           {planned.map(({ id, medium: what, computer: on, dueOn, isOverdue, by }) => (
-            <li key={id} className="grid grid-cols-[12rem_minmax(0,1fr)_auto_auto] items-baseline gap-x-4 py-1.5">
+            <li
+              key={id}
+              className="grid grid-cols-[auto_minmax(0,1fr)] items-baseline gap-x-4 py-1.5 max-sm:[&>*:nth-child(-n+2)]:col-span-2 sm:grid-cols-[12rem_minmax(0,1fr)_auto_auto]"
+            >
               <Link
                 prefetch={false}
                 data-item

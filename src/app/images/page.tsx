@@ -64,7 +64,7 @@ export default async function Images({ searchParams }: { searchParams: SearchPar
               {own.map((item) => (
                 <li
                   key={item.id}
-                  className="grid grid-cols-[7rem_minmax(0,1fr)_6rem_6rem_minmax(0,14rem)] items-baseline gap-x-3 py-1.5"
+                  className="grid grid-cols-[7rem_minmax(0,1fr)] items-baseline gap-x-3 py-1.5 max-sm:[&>*:nth-child(n+3)]:col-start-2 sm:grid-cols-[7rem_minmax(0,1fr)_6rem_6rem_minmax(0,14rem)]"
                 >
                   <span>{dateText(item.takenAt)}</span>
                   <Link prefetch={false} data-item className="link min-w-0" href={`/images/${item.id}`}>

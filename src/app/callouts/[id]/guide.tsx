@@ -5,6 +5,7 @@ import { type GuidedStep, isDangerous } from "@/core/callout/step";
 import { branchText, stepCheckText, stepText } from "@/core/words/steps";
 import type { Mark } from "@/server/callouts/callout-marks";
 import { useReady } from "@/ui/use-ready";
+import { useKeptPage } from "./kept-page";
 import { useMarks } from "./marks";
 
 interface GuideProps {
@@ -32,6 +33,7 @@ async function photoFrom(file: File): Promise<string> {
 export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps) {
   const ready = useReady();
   const { marks, waiting, isReached, isKept, mark } = useMarks(calloutId, known, person);
+  const isPageKept = useKeptPage(marks.length - waiting);
   const stateOf = (key: string) =>
     marks.filter(({ step, kind }) => step === key && (kind === "done" || kind === "undone")).at(-1);
   const open = steps.find(({ step }) => stateOf(step.code)?.kind !== "done")?.step.code;
@@ -42,7 +44,7 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
           ? isReached
             ? "Sending."
             : `No connection: ${waiting === 1 ? "one mark is" : `${waiting} marks are`} kept here and sent once there is one. Go on.`
-          : "All that was ticked is kept."}
+          : `All that was ticked is kept.${isPageKept ? " This page opens again without a connection." : ""}`}
       </p>
       {waiting > 0 && !isKept && (
         <p role="alert" className="print:hidden text-plum">
