@@ -100,7 +100,7 @@ for (const [how, [tag, medium]] of Object.entries(TAGS))
     await listening(page);
     const way = page
       .getByRole("listitem")
-      .filter({ hasText: `from ${tag} 2026-11-20 clean, with ${medium}` })
+      .filter({ hasText: `${tag} 2026-11-20 clean, with ${medium}` })
       .filter({ has: page.getByRole("button", { name: "Take this way" }) })
       .first();
     await way.getByRole("button", { name: "Take this way" }).click();

@@ -101,7 +101,7 @@ test("what the form does not show is kept when something else changes", () => {
       facts: {
         firmware: { vendor: "Norlight", secureBoot: { state: "off", db: "AAAA" } },
         devices: facts.devices,
-        disks: [{ bytes: 1e12, partitions: [{ role: "esp" }] }],
+        disks: [{ bytes: 1_000_204_886_016, partitions: [{ role: "esp" }] }],
       },
     },
   });

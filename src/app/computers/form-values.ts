@@ -1,4 +1,5 @@
 import { type DiskFacts, FACTS_SCHEMA, type Facts, factsSchema, type SystemFacts } from "@/core/computer/facts/schema";
+import { soldBytes, soldGigabytes } from "@/core/computer/hardware/sold-size";
 import type { ComputerInput } from "@/server/inventory/computers";
 
 /** A computer as the form holds it: texts, empty for "not known". */
@@ -59,9 +60,9 @@ export function emptyFacts(): Facts {
   return factsSchema.parse({ schema: FACTS_SCHEMA });
 }
 
-/** Decimal gigabytes with what is needed to give the bytes back. */
+/** Decimal gigabytes: as it is sold where it has such a size, else with what is needed to give the bytes back. */
 function gigabytes(bytes: number): string {
-  return String(Number((bytes / 1e9).toFixed(9)));
+  return String(soldGigabytes(bytes) ?? Number((bytes / 1e9).toFixed(9)));
 }
 
 function gibibytes(bytes: number | null): string {
@@ -146,7 +147,8 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
     const bytes =
       before && gigabytes(before.bytes) === disk.gigabytes
         ? before.bytes
-        : number(disk.gigabytes, `disks.${index}.gigabytes`, 1e9, "A disk's size");
+        : (soldBytes(Number(disk.gigabytes.replace(",", "."))) ??
+          number(disk.gigabytes, `disks.${index}.gigabytes`, 1e9, "A disk's size"));
     if (bytes === null || bytes === 0) {
       fields[`disks.${index}.gigabytes`] ??= "A disk's size is needed, in GB as printed on it.";
       return [];

@@ -2,7 +2,7 @@ import { type LinkKind, type PastJob, type Range, secondsFor, USUAL_RATES } from
 import { lineagesOf, type StoredPoint } from "../images/lineage";
 import { compareText } from "../judging/links/versions";
 import { compareVerdicts } from "../judging/model/order";
-import type { Verdict } from "../judging/model/schema";
+import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import type { Route } from "../judging/routes/routes";
 import { daysBetween } from "../kernel/days";
@@ -30,6 +30,14 @@ export interface PassedOver {
   image: string;
   takenAt: string;
   why: "after-the-fault" | "not-usable";
+}
+
+/** A way that would make sense after what happened, and does not go: by which link. */
+export interface RefusedWay<R extends Route = Route> {
+  route: R;
+  outcome: OutcomeKind;
+  image: string | null;
+  link: LinkName;
 }
 
 export interface CallOutFacts {
@@ -85,7 +93,7 @@ const sum = (...ranges: Range[]): Range =>
 export function offersFor<R extends Route>(
   routes: readonly R[],
   facts: CallOutFacts,
-): { offers: Offer<R>[]; passedOver: PassedOver[] } {
+): { offers: Offer<R>[]; passedOver: PassedOver[]; refused: RefusedWay<R>[] } {
   const order = sensibleOutcomes(facts.happening);
   const lineages = lineagesOf(facts.points);
   const passedOver: PassedOver[] = [];
@@ -123,7 +131,21 @@ export function offersFor<R extends Route>(
       a.seconds.likely - b.seconds.likely ||
       compareText(a.route.medium, b.route.medium),
   );
-  return { offers, passedOver };
+  const refused = routes.flatMap((route): RefusedWay<R>[] => {
+    const outcome = route.outcome?.kind;
+    if (!outcome || !order.includes(outcome) || verdictNow(route, facts.happening) !== "broken") return [];
+    const image = route.outcome?.image?.id ?? null;
+    return image !== null && left.has(image) ? [] : [{ route, outcome, image, link: brokenLink(route) }];
+  });
+  refused.sort(
+    (a, b) => order.indexOf(a.outcome) - order.indexOf(b.outcome) || compareText(a.route.medium, b.route.medium),
+  );
+  return { offers, passedOver, refused };
+}
+
+/** The first link, in the order in which they are needed, that rules a way out. */
+function brokenLink({ links }: Route): LinkName {
+  return LINK_NAMES.find((name) => links[name].verdict === "broken") ?? "restores";
 }
 
 /**

@@ -89,5 +89,7 @@ export const calloutOutcomeSchema = z.object({
   lost: z.string().trim().max(1000).nullable(),
   /** The medium did what it should; null: it was not used. */
   mediumWorked: z.boolean().nullable(),
+  /** Steps that were not ticked, by their codes, and that nobody said were done all the same. */
+  leftOut: z.array(z.string().max(60)).max(60).optional(),
 });
 export type CalloutOutcome = z.infer<typeof calloutOutcomeSchema>;

@@ -47,6 +47,7 @@ export type Refusal =
   | { code: "key-typed" }
   | { code: "undone-already" }
   | { code: "first-person-there" }
+  | { code: "no-disk-to-replace" }
   | { code: "not-in-service"; what: "computer" | "medium"; tag: string }
   | { code: "no-such-tag"; what: "computer" | "medium"; tag: string }
   | { code: "no-such-site"; site: string }

@@ -84,6 +84,7 @@ export function fieldTexts(problem: Problem | null): Record<string, string> {
 const PLAIN: Record<PlainCode, string> = {
   "key-typed": `What you typed ${KEY_REFUSED}`,
   "undone-already": "It is undone already.",
+  "no-disk-to-replace": "Which of its disks was replaced is not recorded: replace it on the computer's own page.",
   "first-person-there": "Somebody is here already: choose who you are at the top.",
   "day-past": "That day is past already.",
   "day-past-drill": "That day is past already. Record the drill if it was held.",

@@ -2,8 +2,8 @@ import { and, asc, desc, eq, getTableColumns, isNotNull, isNull, ne } from "driz
 import { z } from "zod";
 import { targetDisk } from "@/core/callout/gives";
 import { HAPPENINGS } from "@/core/callout/happenings";
-import { type CallOutFacts, type Offer, offersFor, type PassedOver } from "@/core/callout/offers";
-import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
+import { type CallOutFacts, type Offer, offersFor, type PassedOver, type RefusedWay } from "@/core/callout/offers";
+import { type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
 import { type ImageFit, imageFit, largestThatFits, type Shrinking, whatToShrink } from "@/core/callout/replacement";
 import type { GuidedStep } from "@/core/callout/step";
 import { calloutSteps } from "@/core/callout/steps";
@@ -15,6 +15,7 @@ import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { phasedChanges } from "@/core/judging/routes/phases";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
+import { replaceDisk } from "../computers/computer-acts";
 import type { Context } from "../context";
 import type { CalloutId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
@@ -165,6 +166,8 @@ async function pastOf(context: Context, { row }: ComputerDetail): Promise<CallOu
 export interface CalloutOffers {
   offers: Offer<Route>[];
   passedOver: PassedOver[];
+  /** Ways that make sense and do not go, with the link that rules them out. */
+  refused: RefusedWay<Route>[];
   /** Where none is offered: computers at its place that are not out of order, to make a medium on. */
   healthy: string[];
 }
@@ -281,8 +284,15 @@ async function change(
 const routeTold = (chosen: ChosenRoute | null) =>
   chosen && [chosen.medium, chosen.outcome, chosen.image?.name].filter(Boolean).join(", ");
 
+/** What disks for computers are made as, with room for what comes. Common practice. */
+const [DISK_LEAST_BYTES, DISK_MOST_BYTES] = [4e9, 200e12];
+
 const newDiskSchema = z.object({
-  bytes: z.number({ error: "A size is such as “480 GB”." }).int().positive().max(Number.MAX_SAFE_INTEGER),
+  bytes: z
+    .number({ error: "A size is such as “480 GB”." })
+    .int()
+    .min(DISK_LEAST_BYTES, "No disk for a computer is that small: a size is such as “480 GB” or “1 TB”.")
+    .max(DISK_MOST_BYTES, "No disk is that large: a size is such as “480 GB” or “1 TB”."),
   sectorBytes: z.union([z.literal(512), z.literal(4096)]).nullable(),
   bus: z.string().max(20).nullable(),
 });
@@ -396,17 +406,36 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
   });
 }
 
+/** How it ended, and the new disk that was fitted, so that the dead one does not stay in the facts. */
+const closingSchema = calloutOutcomeSchema.extend({
+  fitted: z
+    .object({ model: z.string().trim().max(200).nullable(), serial: z.string().trim().max(200).nullable() })
+    .nullish(),
+});
+
+async function recordFitted(
+  acting: Context,
+  { row: { newDisk }, computer }: CalloutDetail,
+  { model, serial }: { model: string | null; serial: string | null },
+): Promise<Result<number>> {
+  const index = computer.facts.disks?.findIndex((disk) => disk === systemDisk(computer.facts)) ?? -1;
+  if (!newDisk || index < 0) return refused({ code: "no-disk-to-replace" });
+  const { bytes, sectorBytes, bus } = newDisk;
+  const disk = { index, bytes, sectorBytes, bus, model: model || null, serial: serial || null };
+  return replaceDisk(acting, computer.row.id, computer.row.version, disk);
+}
+
 /**
  * Closes a call-out with how it ended. A medium that was used is proven by it, or said to have failed. Problems:
  * `invalid`, `not-found`, `stale`.
  */
 export async function closeCallout(context: Context, id: CalloutId, input: unknown): Promise<Result<number>> {
-  const parsed = checked(calloutOutcomeSchema, input);
+  const parsed = checked(closingSchema, input);
   if (!parsed.ok) return parsed;
   const detail = await getCallout(context, id);
   if (!detail) return fail({ code: "not-found", what: "call-out" });
   if (detail.row.closedAt) return refused({ code: "callout-closed" });
-  const outcome: CalloutOutcome = parsed.value;
+  const { fitted, ...outcome } = parsed.value;
   const { chosen } = detail.row;
   const fields = Object.keys(outcome);
   return act(context, null, async (acting) => {
@@ -417,7 +446,12 @@ export async function closeCallout(context: Context, id: CalloutId, input: unkno
       { was: Object.fromEntries(fields.map((field) => [field, null])), is: { ...outcome } },
       "handed back",
     );
-    if (!closed.ok || !chosen || outcome.mediumWorked === null) return closed;
+    if (!closed.ok) return closed;
+    if (fitted) {
+      const recorded = await recordFitted(acting, detail, fitted);
+      if (!recorded.ok) return recorded;
+    }
+    if (!chosen || outcome.mediumWorked === null) return closed;
     // What worked in earnest is the best drill there is.
     const whole = outcome.cameBack === "image" || outcome.cameBack === "reinstall" || outcome.cameBack === "factory";
     const drilled = await recordDrill(acting, {

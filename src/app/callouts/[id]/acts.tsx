@@ -2,6 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState } from "react";
+import { soldBytes } from "@/core/computer/hardware/sold-size";
 import { OUTCOMES, type OutcomeKind } from "@/core/judging/routes/outcome";
 import { parseSize } from "@/core/kernel/parse-size";
 import { calloutOutcomeText, cameBackText } from "@/core/words/callout";
@@ -52,14 +53,32 @@ export function ChooseButton({
   );
 }
 
+const SOLD = ["128 GB", "240 GB", "256 GB", "480 GB", "500 GB", "512 GB", "960 GB", "1 TB", "2 TB", "4 TB"];
+
+/** What is sold as so many gigabytes has the bytes that makers agreed on; anything else is as it is told. */
+function diskBytesOf(text: string): number | null {
+  const told = parseSize(text, "gb");
+  if (told === null) return null;
+  return (/ib\s*$/i.test(text) ? null : soldBytes(told / 1e9)) ?? Math.round(told);
+}
+
 /** The disk that takes the place of the old one. */
-export function DiskForm({ calloutId, hasDisk }: { calloutId: number; hasDisk: boolean }) {
+export function DiskForm({
+  calloutId,
+  hasDisk,
+  like,
+}: {
+  calloutId: number;
+  hasDisk: boolean;
+  /** The disk whose place it takes. */
+  like: { bytes: number; sectorBytes: number | null; bus: string | null } | null;
+}) {
   const { ready, act, told, setProblem } = useAct();
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const data = new FormData(event.currentTarget);
-    const bytes = parseSize(String(data.get("size") ?? ""), "gb");
-    if (bytes === null) return setProblem("A size is such as “480 GB” or “1 TB”.");
+    const bytes = diskBytesOf(String(data.get("size") ?? ""));
+    if (bytes === null) return setProblem("A size is such as “480 GB” or “1 TB”, or the exact bytes.");
     const sector = data.get("sector");
     void act(
       setNewDiskAction(calloutId, {
@@ -73,11 +92,16 @@ export function DiskForm({ calloutId, hasDisk }: { calloutId: number; hasDisk: b
     <form onSubmit={submit} aria-busy={!ready} className="flex flex-wrap items-end gap-2">
       <label>
         <span className="block font-semibold text-[0.9rem]">A new disk of</span>
-        <input className="field w-28" name="size" placeholder="480 GB" autoComplete="off" />
+        <input className="field w-28" name="size" placeholder="480 GB" autoComplete="off" list="sold-sizes" />
+        <datalist id="sold-sizes">
+          {SOLD.map((size) => (
+            <option key={size} value={size} />
+          ))}
+        </datalist>
       </label>
       <label>
         <span className="block font-semibold text-[0.9rem]">Sectors</span>
-        <select className="field" name="sector" defaultValue="512">
+        <select className="field" name="sector" defaultValue={String(like?.sectorBytes ?? 512)}>
           <option value="512">512 bytes</option>
           <option value="4096">4,096 bytes</option>
           <option value="">not known</option>
@@ -85,7 +109,11 @@ export function DiskForm({ calloutId, hasDisk }: { calloutId: number; hasDisk: b
       </label>
       <label>
         <span className="block font-semibold text-[0.9rem]">Bus</span>
-        <select className="field" name="bus" defaultValue="">
+        <select
+          className="field"
+          name="bus"
+          defaultValue={["sata", "nvme"].includes(like?.bus ?? "") ? (like?.bus ?? "") : ""}
+        >
           <option value="">not known</option>
           <option value="sata">SATA</option>
           <option value="nvme">NVMe</option>
@@ -131,36 +159,71 @@ export function ComputerForm({ calloutId, tag }: { calloutId: number; tag: strin
   );
 }
 
-/** How it ended: what came back, what was lost, what failed, and whether the medium did what it should. */
+export interface Closing {
+  calloutId: number;
+  /** What the chosen way gives back; null: none was chosen. */
+  usual: OutcomeKind | null;
+  medium: string | null;
+  /** The size of the disk that was fitted, in words. */
+  newDisk: string | null;
+}
+
+/**
+ * How it ended: what came back, what was lost, what failed, and whether the medium did what it should. Steps that were not
+ * ticked are asked for: `onDone` ticks one that was done all the same.
+ */
 export function CloseForm({
   calloutId,
   usual,
   medium,
-}: {
-  calloutId: number;
-  usual: OutcomeKind;
-  medium: string | null;
-}) {
+  newDisk,
+  notTicked,
+  onDone,
+}: Closing & { notTicked: { code: string; text: string }[]; onDone: ((code: string) => void) | null }) {
   const { ready, act, told } = useAct();
+  const [isFitted, setFitted] = useState(true);
   const submit = (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault();
     const data = new FormData(event.currentTarget);
     const worked = data.get("worked");
+    const text = (name: string) => String(data.get(name) ?? "").trim() || null;
+    const isBack = data.get("cameBack") !== "not-back";
     void act(
       closeCalloutAction(calloutId, {
         cameBack: data.get("cameBack"),
-        failed: String(data.get("failed") ?? "") || null,
-        lost: String(data.get("lost") ?? "") || null,
+        ...{ failed: text("failed"), lost: text("lost") },
         mediumWorked: medium === null || worked === "" ? null : worked === "yes",
+        leftOut: notTicked.map(({ code }) => code),
+        fitted: newDisk !== null && isFitted && isBack ? { model: text("model"), serial: text("serial") } : null,
       }),
     );
   };
   return (
     <form onSubmit={submit} aria-busy={!ready} className="mt-2 grid max-w-2xl gap-3">
+      {notTicked.length > 0 && (
+        <fieldset className="border-rope border-l-4 bg-rope-soft px-3 py-2">
+          <legend className="sr-only">Steps that were not ticked</legend>
+          <p className="font-semibold">
+            {notTicked.length === 1 ? "One step is" : `${notTicked.length} steps are`} not ticked. What was done all the
+            same?
+          </p>
+          <ul className="max-h-64 overflow-y-auto">
+            {notTicked.map(({ code, text }) => (
+              <li key={code} className="flex items-baseline justify-between gap-3 py-0.5">
+                <span>{text}</span>
+                <button type="button" className="link min-h-[24px] shrink-0" onClick={() => onDone?.(code)}>
+                  It was done
+                </button>
+              </li>
+            ))}
+          </ul>
+          <p className="caption">What stays here is told as left out.</p>
+        </fieldset>
+      )}
       <div className="grid gap-3 sm:grid-cols-2">
         <label>
           <span className="block font-semibold text-[0.9rem]">It came back as</span>
-          <select className="field" name="cameBack" defaultValue={usual}>
+          <select className="field" name="cameBack" key={usual} defaultValue={usual ?? "start-up"}>
             {OUTCOMES.map((kind) => (
               <option key={kind} value={kind}>
                 {calloutOutcomeText(kind)}
@@ -180,6 +243,31 @@ export function CloseForm({
           </label>
         )}
       </div>
+      {newDisk && (
+        <fieldset className="grid gap-3 sm:grid-cols-[auto_1fr_1fr] sm:items-end">
+          <label className="flex min-h-[2.4rem] items-center gap-2">
+            <input
+              type="checkbox"
+              className="size-[18px] accent-[var(--rope)]"
+              checked={isFitted}
+              onChange={(event) => setFitted(event.target.checked)}
+            />
+            The disk of {newDisk} is in it now
+          </label>
+          {isFitted && (
+            <>
+              <label>
+                <span className="block font-semibold text-[0.9rem]">Its model</span>
+                <input className="field" name="model" autoComplete="off" />
+              </label>
+              <label>
+                <span className="block font-semibold text-[0.9rem]">Its serial</span>
+                <input className="field code" name="serial" autoComplete="off" />
+              </label>
+            </>
+          )}
+        </fieldset>
+      )}
       <label>
         <span className="block font-semibold text-[0.9rem]">Lost</span>
         <input className="field" name="lost" autoComplete="off" />

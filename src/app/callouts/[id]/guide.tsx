@@ -5,6 +5,7 @@ import { type GuidedStep, isDangerous } from "@/core/callout/step";
 import { branchText, stepCheckText, stepText } from "@/core/words/steps";
 import type { Mark } from "@/server/callouts/callout-marks";
 import { useReady } from "@/ui/use-ready";
+import { CloseForm, type Closing } from "./acts";
 import { useKeptPage } from "./kept-page";
 import { useMarks } from "./marks";
 
@@ -13,7 +14,8 @@ interface GuideProps {
   steps: GuidedStep[];
   known: Mark[];
   person: string;
-  isClosed: boolean;
+  /** What is asked at handing back; null: it is handed back. */
+  closing: Closing | null;
 }
 
 const PHOTO_SIDE = 1600;
@@ -30,9 +32,10 @@ async function photoFrom(file: File): Promise<string> {
 }
 
 /** The run sheet, step by step: ticked with the time, taken back, told where it fails. Nothing is lost without a connection. */
-export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps) {
+export function Guide({ calloutId, steps, known, person, closing }: GuideProps) {
+  const isClosed = closing === null;
   const ready = useReady();
-  const { marks, waiting, isReached, isKept, mark } = useMarks(calloutId, known, person);
+  const { marks, waiting, isReached, isKept, isLoaded, mark } = useMarks(calloutId, known, person);
   const isPageKept = useKeptPage(marks.length - waiting);
   const stateOf = (key: string) =>
     marks.filter(({ step, kind }) => step === key && (kind === "done" || kind === "undone")).at(-1);
@@ -40,11 +43,13 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
   return (
     <section aria-busy={!ready}>
       <p role="status" className={`print:hidden ${isReached ? "caption" : "text-plum"}`}>
-        {waiting > 0
-          ? isReached
-            ? "Sending."
-            : `No connection: ${waiting === 1 ? "one mark is" : `${waiting} marks are`} kept here and sent once there is one. Go on.`
-          : `All that was ticked is kept.${isPageKept ? " This page opens again without a connection." : ""}`}
+        {!isLoaded && "Looking for what this browser kept …"}
+        {isLoaded &&
+          (waiting > 0
+            ? isReached
+              ? "Sending."
+              : `No connection: ${waiting === 1 ? "one mark is" : `${waiting} marks are`} kept here and sent once there is one. Go on.`
+            : `All that was ticked is kept.${isPageKept ? " This page opens again without a connection." : ""}`)}
       </p>
       {waiting > 0 && !isKept && (
         <p role="alert" className="print:hidden text-plum">
@@ -66,6 +71,18 @@ export function Guide({ calloutId, steps, known, person, isClosed }: GuideProps)
           />
         ))}
       </ol>
+      {closing && (
+        <div className="mt-6 print:hidden">
+          <h2>How it ended</h2>
+          <CloseForm
+            {...closing}
+            notTicked={steps
+              .filter(({ step }) => stateOf(step.code)?.kind !== "done")
+              .map(({ step }) => ({ code: step.code, text: stepText(step).act }))}
+            onDone={(code) => mark({ step: code, kind: "done" })}
+          />
+        </div>
+      )}
     </section>
   );
 }

@@ -51,6 +51,8 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
   const [isReached, setReached] = useState(true);
   /** The browser keeps what waits, also when this page is closed. */
   const [isKept, setKept] = useState(true);
+  /** What the browser kept from before is known. */
+  const [isLoaded, setLoaded] = useState(false);
   const queue = useRef<OwnMark[]>([]);
   const sending = useRef(false);
 
@@ -87,6 +89,7 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
       const queuedIds = new Set(queue.current.map(({ id }) => id));
       queue.current = [...before.filter(({ id }) => !queuedIds.has(id)), ...queue.current];
       setWaiting(queue.current);
+      setLoaded(true);
       void send();
     });
     const again = () => void send();
@@ -116,5 +119,5 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
     ...waiting.filter(({ id }) => !ids.has(id)).map((each) => ({ ...each, personName: person })),
   ];
   all.sort((a, b) => a.at.localeCompare(b.at));
-  return { marks: all, waiting: waiting.length, isReached, isKept, mark };
+  return { marks: all, waiting: waiting.length, isReached, isKept, isLoaded, mark };
 }

@@ -2,11 +2,16 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { PrintButton } from "@/app/_parts/print-button";
+import type { Happening } from "@/core/callout/happenings";
 import { verdictNow } from "@/core/callout/offers";
+import { systemDisk } from "@/core/computer/needs/system-disk";
+import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import { verdictsOf } from "@/core/judging/routes/routes";
 import { calloutOutcomeText, cameBackText, fitText, happeningText, lostText, shrinkText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
-import { changeText } from "@/core/words/reasons";
+import { changeText, linkTitle, reasonText } from "@/core/words/reasons";
+
+import { bytesText } from "@/core/words/sizes";
 import { marksOf } from "@/server/callouts/callout-marks";
 import {
   type CalloutDetail,
@@ -20,7 +25,7 @@ import {
 import { Chain } from "@/ui/chain";
 import { Size } from "@/ui/size";
 import { Strip } from "@/ui/strip";
-import { dateText, timeText } from "@/ui/words";
+import { dateText, plural, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 import { ChooseButton, CloseForm, ComputerForm, DiskForm } from "./acts";
@@ -48,6 +53,13 @@ export default async function Callout({ params, searchParams }: Props) {
     isChoosing ? offersOf(context, detail) : null,
     replacementOf(context, detail),
   ]);
+  const asksDisk = NEEDS_DISK.includes(row.happening) && row.closedAt === null && isChoosing;
+  const oldDisk = systemDisk(computer.facts);
+  const closing = {
+    ...{ calloutId: row.id, medium: row.chosen?.medium ?? null, newDisk: row.newDisk && bytesText(row.newDisk.bytes) },
+    // Of an image that is only opened files come back.
+    usual: row.chosen && (row.happening === "files-lost" ? ("files" as const) : row.chosen.outcome),
+  };
   return (
     <article className="max-w-5xl">
       <header className="flex flex-wrap items-start justify-between gap-3">
@@ -94,15 +106,28 @@ export default async function Callout({ params, searchParams }: Props) {
           </p>
         </section>
       )}
+      {asksDisk && (
+        <section className="mt-5 print:hidden">
+          <h2>Which disk takes its place?</h2>
+          <p className="mb-2 text-quiet">
+            What fits depends on it. As it is sold is enough; the old one has{" "}
+            {oldDisk ? <Size bytes={oldDisk.bytes} both /> : "a size that is not recorded"}.
+          </p>
+          <DiskForm calloutId={row.id} hasDisk={replacement !== null} like={oldDisk} />
+          {replacement && <Replacement view={replacement} />}
+        </section>
+      )}
       {offers && <Ways detail={detail} offers={offers} />}
       {!row.closedAt && (
         <section className="mt-5 print:hidden">
           <details open={replacement !== null || detail.newComputer !== null}>
             <summary className="cursor-pointer font-semibold">
-              It gets another disk, or another computer takes its place
+              {asksDisk
+                ? "Another computer takes its place"
+                : "It gets another disk, or another computer takes its place"}
             </summary>
             <div className="mt-2">
-              <DiskForm calloutId={row.id} hasDisk={replacement !== null} />
+              {!asksDisk && <DiskForm calloutId={row.id} hasDisk={replacement !== null} like={oldDisk} />}
               <ComputerForm key={row.version} calloutId={row.id} tag={detail.newComputer?.row.tag ?? null} />
               {detail.newComputer && (
                 <p className="mt-2">
@@ -113,7 +138,7 @@ export default async function Callout({ params, searchParams }: Props) {
                   kit that fits the drivers.
                 </p>
               )}
-              {replacement && <Replacement view={replacement} />}
+              {replacement && !asksDisk && <Replacement view={replacement} />}
             </div>
           </details>
         </section>
@@ -126,19 +151,52 @@ export default async function Callout({ params, searchParams }: Props) {
             steps={steps}
             known={marks}
             person={context.person.name}
-            isClosed={row.closedAt !== null}
+            closing={row.closedAt === null ? closing : null}
           />
         </div>
       )}
-      {!row.closedAt && (
+      {!row.closedAt && !(steps && !isChoosing) && (
         <section className="mt-6 print:hidden">
           <h2>How it ended</h2>
-          <CloseForm calloutId={row.id} usual={row.chosen?.outcome ?? "start-up"} medium={row.chosen?.medium ?? null} />
+          <CloseForm {...closing} notTicked={[]} onDone={null} />
         </section>
+      )}
+      {row.closedAt && row.outcome?.cameBack !== "not-back" && (
+        <Afterwards tag={(detail.newComputer ?? computer).row.tag} />
       )}
     </article>
   );
 }
+
+/** What is asked once a computer runs again: it is as good as it will be. */
+function Afterwards({ tag }: { tag: string }) {
+  const of = encodeURIComponent(tag);
+  return (
+    <section className="mt-6 print:hidden">
+      <h2>Now that it runs again</h2>
+      <ul className="mt-1 flex flex-wrap gap-3">
+        <li>
+          <Link prefetch={false} className="act" href={`/images/take?computer=${of}`}>
+            Take an image of it
+          </Link>
+        </li>
+        <li>
+          <Link prefetch={false} className="act" href="/computers/facts">
+            Collect its facts anew
+          </Link>
+        </li>
+        <li>
+          <Link prefetch={false} className="act" href={`/bench/propose?tags=${of}`}>
+            Make a medium for it
+          </Link>
+        </li>
+      </ul>
+    </section>
+  );
+}
+
+/** Happenings after which another disk is put in. */
+const NEEDS_DISK: readonly Happening[] = ["disk-gone", "new-disk"];
 
 function secondsOf({ row }: CalloutDetail) {
   const seconds = ((row.closedAt?.getTime() ?? Date.now()) - row.openedAt.getTime()) / 1000;
@@ -146,11 +204,12 @@ function secondsOf({ row }: CalloutDetail) {
 }
 
 const WHERE = ["is here", "is at another place", "is somewhere: where is not recorded", "is lent"];
-const SHOWN = 8;
+/** Of each kind; the others are a click away. */
+const SHOWN = 3;
 
 function Ways({
   detail: { row, computer },
-  offers: { offers, passedOver, healthy },
+  offers: { offers, passedOver, refused, healthy },
 }: {
   detail: CalloutDetail;
   offers: CalloutOffers;
@@ -178,44 +237,110 @@ function Ways({
       {unusable.length > 0 && (
         <p className="mt-1 text-quiet">{unusable.map(({ image }) => image).join(", ")} cannot be gone back to.</p>
       )}
-      <ol className="mt-2 divide-y divide-line border-line border-y">
-        {offers.slice(0, SHOWN).map(({ route, outcome, seconds, lost, image }, at) => {
-          const changes = [route.links.starts, route.links.sees, route.links.restores].flatMap((link) => link.changes);
-          const verdict = verdictNow(route, row.happening);
-          return (
-            <li
-              key={`${route.medium} ${outcome} ${image} ${route.release}`}
-              className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-2.5"
-            >
-              <div>
-                <p>
-                  <strong>{calloutOutcomeText(outcome)}</strong>
-                  {image && `, from ${image}`}, with <span className="code font-bold">{route.medium}</span>{" "}
-                  {route.release}
-                </p>
-                <p className="flex flex-wrap items-center gap-x-4">
-                  <Chain links={verdictsOf(route.links)} height={13} />
-                  <span>{durationText(seconds)}</span>
-                  <span>{lostText(lost)}</span>
-                </p>
-                <p className="text-quiet">
-                  {route.medium} {WHERE[route.distance]}
-                  {route.siteName && route.distance > 0 && ` (${route.siteName})`}
-                  {changes.length > 0 && `. ${changes.map(changeText).join(". ")}`}
-                  {verdict === "unknown" && ". It is not sure that it goes"}.
-                </p>
-              </div>
-              <ChooseButton
+      {groupsOf(offers).map(({ outcome, own }, nth) => (
+        <section key={outcome} aria-label={calloutOutcomeText(outcome)}>
+          <h3 className="mt-3 font-semibold">{calloutOutcomeText(outcome)}</h3>
+          <ol className="divide-y divide-line border-line border-y">
+            {own.slice(0, SHOWN).map((offer, at) => (
+              <Way
+                key={keyOfOffer(offer)}
                 calloutId={row.id}
-                wanted={{ medium: route.medium, outcome, image, release: route.release }}
-                isFirst={at === 0}
+                happening={row.happening}
+                offer={offer}
+                isFirst={nth + at === 0}
               />
-            </li>
-          );
-        })}
-      </ol>
-      {offers.length > SHOWN && <p className="caption">and {offers.length - SHOWN} more</p>}
+            ))}
+          </ol>
+          {own.length > SHOWN && (
+            <details>
+              <summary className="link cursor-pointer py-1">
+                {plural(own.length - SHOWN, "more way", "more ways")} to the same
+              </summary>
+              <ol className="divide-y divide-line border-line border-y">
+                {own.slice(SHOWN).map((offer) => (
+                  <Way
+                    key={keyOfOffer(offer)}
+                    calloutId={row.id}
+                    happening={row.happening}
+                    offer={offer}
+                    isFirst={false}
+                  />
+                ))}
+              </ol>
+            </details>
+          )}
+        </section>
+      ))}
+      {refused.length > 0 && (
+        <details className="mt-3">
+          <summary className="cursor-pointer font-semibold">
+            {plural(refused.length, "way does", "ways do")} not go, and why
+          </summary>
+          <ul className="divide-y divide-line border-line border-y">
+            {refused.map(({ route, outcome, image, link }) => (
+              <li key={`${route.medium} ${outcome} ${image} ${route.release}`} className="py-1.5">
+                {calloutOutcomeText(outcome)}
+                {image && `, from ${image}`}, with <span className="code font-bold">{route.medium}</span>{" "}
+                {route.release}
+                <span className="block text-quiet">
+                  {linkTitle(link)}: {route.links[link].reasons.slice(0, 2).map(reasonText).join(" ")}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
     </section>
+  );
+}
+
+/** By what comes back, in the order of the best of each. */
+function groupsOf(offers: CalloutOffers["offers"]): { outcome: OutcomeKind; own: CalloutOffers["offers"] }[] {
+  const kinds = [...new Set(offers.map(({ outcome }) => outcome))];
+  return kinds.map((outcome) => ({ outcome, own: offers.filter((offer) => offer.outcome === outcome) }));
+}
+
+const keyOfOffer = ({ route, outcome, image }: CalloutOffers["offers"][number]) =>
+  `${route.medium} ${outcome} ${image} ${route.release}`;
+
+function Way({
+  calloutId,
+  happening,
+  offer: { route, outcome, seconds, lost, image },
+  isFirst,
+}: {
+  calloutId: number;
+  happening: Happening;
+  offer: CalloutOffers["offers"][number];
+  isFirst: boolean;
+}) {
+  const changes = [route.links.starts, route.links.sees, route.links.restores].flatMap((link) => link.changes);
+  const verdict = verdictNow(route, happening);
+  return (
+    <li className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-2.5">
+      <div>
+        <p>
+          {image && <strong>{image}, </strong>}with <span className="code font-bold">{route.medium}</span>{" "}
+          {route.release}
+        </p>
+        <p className="flex flex-wrap items-center gap-x-4">
+          <Chain links={verdictsOf(route.links)} height={13} />
+          <span>{durationText(seconds)}</span>
+          <span>{lostText(lost)}</span>
+        </p>
+        <p className="text-quiet">
+          {route.medium} {WHERE[route.distance]}
+          {route.siteName && route.distance > 0 && ` (${route.siteName})`}
+          {changes.length > 0 && `. ${changes.map(changeText).join(". ")}`}
+          {verdict === "unknown" && ". It is not sure that it goes"}.
+        </p>
+      </div>
+      <ChooseButton
+        calloutId={calloutId}
+        wanted={{ medium: route.medium, outcome, image, release: route.release }}
+        isFirst={isFirst}
+      />
+    </li>
   );
 }
 
