@@ -1,8 +1,8 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useState } from "react";
-import { type FieldPath, useFieldArray, useForm } from "react-hook-form";
+import { type ReactNode, useState } from "react";
+import { type Control, type FieldPath, useFieldArray, useForm, useWatch } from "react-hook-form";
 import { FORMS } from "@/core/computer/facts/schema";
 import { archText } from "@/core/words/firmware";
 import { problemText } from "@/core/words/problems";
@@ -11,6 +11,7 @@ import { Field } from "@/ui/field";
 import { type Merge, mergeForms } from "@/ui/merge";
 import { StaleNotice } from "@/ui/stale-notice";
 import { useReady } from "@/ui/use-ready";
+import { plural } from "@/ui/words";
 import { addComputerAction, saveComputerAction } from "./actions";
 import { type ComputerStart, emptyFacts, type FormValues, fromForm, toForm } from "./form-values";
 
@@ -51,6 +52,84 @@ const showValue = (value: FormValues[keyof FormValues]) =>
         .join(", ");
 const nameOf = (field: keyof FormValues) => FIELD_NAMES[field] ?? field;
 
+type WriteField = (field: FieldPath<FormValues>, label: string, hint?: string) => ReactNode;
+type PickField = (field: FieldPath<FormValues>, label: string, options: { value: string; text: string }[]) => ReactNode;
+
+const ROLE_CHOICES = [
+  { value: "", text: "as type and content tell" },
+  { value: "esp", text: "EFI system" },
+  { value: "system", text: "system" },
+  { value: "data", text: "data" },
+  { value: "recovery", text: "recovery" },
+  { value: "boot", text: "boot" },
+  { value: "swap", text: "swap" },
+];
+const ENCRYPTIONS = [
+  { value: "", text: "none" },
+  { value: "bitlocker", text: "BitLocker" },
+  { value: "luks", text: "LUKS" },
+  { value: "other", text: "another" },
+];
+
+/** What is on a disk: an image's size, what it must hold, and whether files can be rescued follow from it. */
+function PartitionFields({
+  control,
+  disk,
+  write,
+  pick,
+}: {
+  control: Control<FormValues>;
+  disk: number;
+  write: WriteField;
+  pick: PickField;
+}) {
+  const partitions = useFieldArray({ control, name: `disks.${disk}.partitions` });
+  const rows = useWatch({ control, name: `disks.${disk}.partitions` });
+  return (
+    <details className="col-span-full" open={partitions.fields.length > 0 && partitions.fields.length < 6}>
+      <summary className="link cursor-pointer">
+        {partitions.fields.length === 0 ? "What is on it" : plural(partitions.fields.length, "partition")}
+      </summary>
+      {partitions.fields.map((partition, nth) => {
+        const at = `disks.${disk}.partitions.${nth}` as const;
+        return (
+          <div
+            key={partition.id}
+            className="mt-2 grid grid-cols-2 items-start gap-2 border-line border-l-4 pl-3 sm:grid-cols-[4rem_6rem_6rem_7rem_1fr_7rem_auto]"
+          >
+            {write(`${at}.number`, "No.")}
+            {write(`${at}.gigabytes`, "Size, GB")}
+            {write(`${at}.usedGigabytes`, "Used, GB")}
+            {write(`${at}.filesystem`, "File system")}
+            {pick(`${at}.role`, "It is for", ROLE_CHOICES)}
+            {pick(`${at}.encryption`, "Encryption", ENCRYPTIONS)}
+            <button type="button" className="act mt-6" onClick={() => partitions.remove(nth)}>
+              Take off
+            </button>
+            {rows?.[nth]?.encryption ? (
+              <div className="col-span-full">
+                {write(`${at}.keyPlace`, "Where its recovery key is kept", "the place, never the key")}
+              </div>
+            ) : null}
+          </div>
+        );
+      })}
+      <button
+        type="button"
+        className="act mt-2"
+        onClick={() =>
+          partitions.append({
+            ...{ from: "", number: String(partitions.fields.length + 1), gigabytes: "", usedGigabytes: "" },
+            ...{ filesystem: "", role: "", encryption: "", keyPlace: "" },
+          })
+        }
+      >
+        Add a partition
+      </button>
+    </details>
+  );
+}
+
 export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
   const router = useRouter();
   const ready = useReady();
@@ -67,6 +146,10 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
   const systems = useFieldArray({ control, name: "systems" });
   const error = (field: FieldPath<FormValues>) => {
     const [head, index, leaf] = field.split(".");
+    if (head === "disks" && leaf === "partitions") {
+      const [, , , nth, own] = field.split(".");
+      return formState.errors.disks?.[Number(index)]?.partitions?.[Number(nth)]?.[own as "number"]?.message;
+    }
     if (head === "disks") return formState.errors.disks?.[Number(index)]?.[leaf as "gigabytes"]?.message;
     if (head === "systems") return formState.errors.systems?.[Number(index)]?.[leaf as "name"]?.message;
     return (formState.errors[field as keyof FormValues] as { message?: string } | undefined)?.message;
@@ -198,12 +281,13 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
             <button type="button" className="act mt-6" onClick={() => disks.remove(index)}>
               Take off
             </button>
+            <PartitionFields control={control} disk={index} write={write} pick={pick} />
           </div>
         ))}
         <button
           type="button"
           className="act"
-          onClick={() => disks.append({ from: "", name: "", gigabytes: "", bus: "" })}
+          onClick={() => disks.append({ from: "", name: "", gigabytes: "", bus: "", partitions: [] })}
         >
           Add a disk
         </button>

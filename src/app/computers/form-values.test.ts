@@ -71,9 +71,48 @@ test("a set-up password is kept as a place, and only where there is one; no more
 });
 
 test("a disk that is typed in is not taken to be empty", () => {
-  const disk = { from: "", name: "sdc", gigabytes: "500", bus: "sata" };
+  const disk = { from: "", name: "sdc", gigabytes: "500", bus: "sata", partitions: [] };
   const reading = fromForm({ ...toForm(start), disks: [disk] }, facts);
   expect(reading).toMatchObject({ input: { facts: { disks: [{ name: "sdc", partitions: [], blank: null }] } } });
+});
+
+test("partitions are typed in and changed; what the form does not show of them is kept", () => {
+  const partition = {
+    ...{ from: "", number: "2", gigabytes: "200", usedGigabytes: "41.5", filesystem: "ntfs", role: "system" },
+    ...{ encryption: "bitlocker", keyPlace: "Safe, envelope 4" },
+  };
+  const withOne = (more: object) => {
+    const [sda, sdb] = toForm(start).disks;
+    return fromForm(
+      {
+        ...toForm(start),
+        disks: [{ ...sda, partitions: [...(sda?.partitions ?? []), { ...partition, ...more }] }, sdb] as never,
+      },
+      facts,
+    );
+  };
+  expect(withOne({})).toMatchObject({
+    input: {
+      facts: {
+        disks: [
+          {
+            partitions: [
+              { number: 1, bytes: 1000, role: "esp" },
+              { number: 2, bytes: 200e9, usedBytes: 41.5e9, encryption: "bitlocker", keyPlace: "Safe, envelope 4" },
+            ],
+          },
+          { name: "sdb" },
+        ],
+      },
+    },
+  });
+  const at = "disks.0.partitions.1";
+  expect(withOne({ gigabytes: "" })).toMatchObject({ fields: { [`${at}.gigabytes`]: expect.any(String) } });
+  expect(withOne({ usedGigabytes: "300" })).toMatchObject({ fields: { [`${at}.usedGigabytes`]: expect.any(String) } });
+  expect(withOne({ number: "x" })).toMatchObject({ fields: { [`${at}.number`]: expect.any(String) } });
+  expect(withOne({ keyPlace: "123456-234567-345678-456789" })).toMatchObject({
+    fields: { [`${at}.keyPlace`]: expect.stringContaining("only where the key is") },
+  });
 });
 
 test("an empty form knows nothing", () => {
@@ -92,7 +131,11 @@ test("taking off the first disk leaves the second one its own facts", () => {
 
 test("what the form does not show is kept when something else changes", () => {
   const reading = fromForm(
-    { ...toForm(start), secureBoot: "off", disks: [{ from: "0", name: "sda", gigabytes: "1000", bus: "sata" }] },
+    {
+      ...toForm(start),
+      secureBoot: "off",
+      disks: [{ ...(toForm(start).disks[0] as object), gigabytes: "1000" }] as never,
+    },
     facts,
   );
   expect(reading).toMatchObject({
@@ -111,7 +154,7 @@ test.each([
   [{ tag: " " }, "tag"],
   [{ memoryGiB: "lots" }, "memoryGiB"],
   [{ usbPorts: "-1" }, "usbPorts"],
-  [{ disks: [{ from: "", name: "sda", gigabytes: "", bus: "" }] }, "disks.0.gigabytes"],
+  [{ disks: [{ from: "", name: "sda", gigabytes: "", bus: "", partitions: [] }] }, "disks.0.gigabytes"],
 ])("%j is refused at its field", (bad, field) => {
   const reading = fromForm({ ...toForm(start), ...bad }, facts);
   expect(reading.ok ? [] : Object.keys(reading.fields)).toEqual([field]);

@@ -1,4 +1,12 @@
-import { type DiskFacts, FACTS_SCHEMA, type Facts, factsSchema, type SystemFacts } from "@/core/computer/facts/schema";
+import { KEY_REFUSED, looksLikeKey } from "@/core/computer/facts/key-place";
+import {
+  type DiskFacts,
+  type DiskPartition,
+  FACTS_SCHEMA,
+  type Facts,
+  factsSchema,
+  type SystemFacts,
+} from "@/core/computer/facts/schema";
 import { soldBytes, soldGigabytes } from "@/core/computer/hardware/sold-size";
 import type { ComputerInput } from "@/server/inventory/computers";
 
@@ -32,8 +40,28 @@ export interface FormValues {
   optical: string;
   management: string;
   /** `from`: which of the disks at the beginning it was; empty for a new one. */
-  disks: { from: string; name: string; gigabytes: string; bus: string }[];
+  disks: DiskValues[];
   systems: SystemValues[];
+}
+
+interface DiskValues {
+  from: string;
+  name: string;
+  gigabytes: string;
+  bus: string;
+  partitions: PartitionValues[];
+}
+
+export interface PartitionValues {
+  /** Which of the partitions at the beginning it was; empty for a new one. */
+  from: string;
+  number: string;
+  gigabytes: string;
+  usedGigabytes: string;
+  filesystem: string;
+  role: string;
+  encryption: string;
+  keyPlace: string;
 }
 
 interface SystemValues {
@@ -106,6 +134,16 @@ export function toForm({ tag, name, siteId, note, facts }: ComputerStart): FormV
       name: disk.name,
       gigabytes: gigabytes(disk.bytes),
       bus: text(disk.bus),
+      partitions: disk.partitions.map((partition, nth) => ({
+        from: String(nth),
+        number: text(partition.number),
+        gigabytes: gigabytes(partition.bytes),
+        usedGigabytes: partition.usedBytes === null ? "" : gigabytes(partition.usedBytes),
+        filesystem: text(partition.filesystem),
+        role: text(partition.role),
+        encryption: text(partition.encryption),
+        keyPlace: text(partition.keyPlace),
+      })),
     })),
     systems: (facts.systems ?? []).map((system, index) => ({
       from: String(index),
@@ -141,6 +179,25 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
     }
     return Math.round(parsed * scale);
   };
+  const sizeOf = (told: string, was: number | null | undefined, field: string, what: string): number | null =>
+    was != null && gigabytes(was) === told ? was : number(told, field, 1e9, what);
+  const partitionFrom = (told: PartitionValues, field: string, all: DiskPartition[] | undefined): DiskPartition[] => {
+    const { from, number: _number, ...texts } = told;
+    if (Object.values(texts).every((each) => each.trim() === "")) return [];
+    const was = from === "" ? undefined : all?.[Number(from)];
+    const bytes = sizeOf(told.gigabytes, was?.bytes, `${field}.gigabytes`, "A partition's size");
+    const usedBytes = sizeOf(told.usedGigabytes, was?.usedBytes, `${field}.usedGigabytes`, "What is used of it");
+    const nth = Number(told.number);
+    if (!Number.isInteger(nth) || nth < 1) fields[`${field}.number`] = "A partition has a number, from 1 on.";
+    if (bytes === null) fields[`${field}.gigabytes`] ??= "A partition's size is needed, in GB.";
+    else if (usedBytes !== null && usedBytes > bytes)
+      fields[`${field}.usedGigabytes`] = "No more can be used than it holds.";
+    if (looksLikeKey(told.keyPlace)) fields[`${field}.keyPlace`] = `What you typed ${KEY_REFUSED}`;
+    const hidden = was ?? { type: null, start: null, label: null, active: null };
+    const own = { filesystem: word(told.filesystem), role: word(told.role), encryption: word(told.encryption) };
+    const keyPlace = own.encryption === null ? null : word(told.keyPlace);
+    return [{ ...hidden, ...own, number: nth, bytes: bytes ?? 0, usedBytes, keyPlace }];
+  };
   const disks = values.disks.flatMap((disk, index): DiskFacts[] => {
     if (disk.name.trim() === "" && disk.gigabytes.trim() === "") return [];
     const before = disk.from === "" ? undefined : base.disks?.[Number(disk.from)];
@@ -163,7 +220,11 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
       // What is on a disk that was typed in is not known.
       blank: null,
     };
-    return [{ ...kept, name: word(disk.name) ?? `disk ${index + 1}`, bytes, bus: word(disk.bus) }];
+    const partitions = disk.partitions.flatMap((values, nth) =>
+      partitionFrom(values, `disks.${index}.partitions.${nth}`, before?.partitions),
+    );
+    const name = word(disk.name) ?? `disk ${index + 1}`;
+    return [{ ...kept, name, bytes, bus: word(disk.bus), partitions }];
   });
   const systems = values.systems.flatMap((system, index): SystemFacts[] => {
     const { from, name, build, ...texts } = system;

@@ -50,7 +50,7 @@ export function cameBackText(cameBack: CalloutOutcome["cameBack"]): string {
 export function fitText(fit: ImageFit): string {
   switch (fit.state) {
     case "fits":
-      return `fits, with ${bytesText(fit.spareBytes)} to spare`;
+      return fit.spareBytes === 0 ? "fits exactly" : `fits, with ${bytesText(fit.spareBytes)} to spare`;
     case "too-small":
       return `does not fit: the disk is ${bytesText(fit.lackingBytes)} too small`;
     case "other-sectors":

@@ -139,7 +139,7 @@ export function stepText(step: Step): StepText {
     case "black-screen":
       return {
         act: "If the screen stays black, start again and take the entry for basic graphics.",
-        details: ["If the computer offers to format the medium or a disk: the answer is no."],
+        details: [],
       };
     case "no-format":
       return {

@@ -223,7 +223,7 @@ export function CloseForm({
       <div className="grid gap-3 sm:grid-cols-2">
         <label>
           <span className="block font-semibold text-[0.9rem]">It came back as</span>
-          <select className="field" name="cameBack" key={usual} defaultValue={usual ?? "start-up"}>
+          <select className="field" name="cameBack" key={usual} defaultValue={usual ?? "not-back"}>
             {OUTCOMES.map((kind) => (
               <option key={kind} value={kind}>
                 {calloutOutcomeText(kind)}

@@ -239,7 +239,7 @@ function Ways({
       )}
       {groupsOf(offers).map(({ outcome, own }, nth) => (
         <section key={outcome} aria-label={calloutOutcomeText(outcome)}>
-          <h3 className="mt-3 font-semibold">{calloutOutcomeText(outcome)}</h3>
+          <h3 className="mt-3 font-semibold first-letter:uppercase">{calloutOutcomeText(outcome)}</h3>
           <ol className="divide-y divide-line border-line border-y">
             {own.slice(0, SHOWN).map((offer, at) => (
               <Way

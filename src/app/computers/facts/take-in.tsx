@@ -3,6 +3,7 @@
 import { X } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { useEffect, useState, useTransition } from "react";
+import { byComputer } from "@/core/computer/collect/by-computer";
 import type { Document, DocumentKind, DocumentReading } from "@/core/computer/collect/document";
 import { readDocument } from "@/core/computer/collect/read";
 import type { Choices } from "@/core/computer/facts/merge";
@@ -53,7 +54,12 @@ export function TakeIn({ to }: { to: string }) {
   const [preview, setPreview] = useState<FactsPreview | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const [pending, start] = useTransition();
-  const observations = dropped.flatMap(({ reading }) => (reading.ok ? [reading.observation] : []));
+  /** Which of several computers is taken in now, and which were. */
+  const [turn, setTurn] = useState(0);
+  const [taken, setTaken] = useState<string[]>([]);
+  const { computers, loose } = byComputer(dropped.flatMap(({ reading }) => (reading.ok ? [reading.observation] : [])));
+  const own = computers[Math.min(turn, computers.length - 1)];
+  const observations = own?.observations ?? [];
 
   const add = (documents: Document[]) =>
     setDropped((before) => [
@@ -94,7 +100,7 @@ export function TakeIn({ to }: { to: string }) {
       current = false;
       clearTimeout(pause);
     };
-  }, [dropped, tag, choices]);
+  }, [dropped, tag, choices, turn]);
 
   const save = () =>
     start(async () => {
@@ -102,6 +108,16 @@ export function TakeIn({ to }: { to: string }) {
         { tag: tag.trim() || null, observations, choices },
         preview?.known?.version ?? null,
       );
+      if (result.ok && computers.length > 1) {
+        // The others are still to come.
+        const done = new Set(observations);
+        setTaken((before) => [...before, result.value.tag]);
+        setDropped((before) => before.filter(({ reading }) => !(reading.ok && done.has(reading.observation))));
+        setTurn(0);
+        setTag("");
+        setChoices({});
+        return;
+      }
       if (result.ok) {
         router.push(`/computers/${encodeURIComponent(result.value.tag)}?show=facts`);
         router.refresh();
@@ -134,6 +150,42 @@ export function TakeIn({ to }: { to: string }) {
         onRemove={(key) => setDropped((before) => before.filter((each) => each.key !== key))}
       />
       <ProblemLine text={problem} boxed className="mt-3 max-w-5xl" />
+      {taken.length > 0 && (
+        <p className="mt-3" role="status">
+          Taken in: {taken.join(", ")}.
+        </p>
+      )}
+      {computers.length > 1 && (
+        <fieldset className="mt-3 max-w-5xl border-rope border-l-4 bg-rope-soft px-3 py-2">
+          <legend className="sr-only">Whose facts they are</legend>
+          <p className="font-semibold">These are of {computers.length} computers, taken in one after the other:</p>
+          <div className="flex flex-wrap gap-x-5">
+            {computers.map(({ name, observations: its }, at) => (
+              <label key={name} className="flex min-h-[2rem] items-center gap-2">
+                <input
+                  type="radio"
+                  name="turn"
+                  className="size-[18px] accent-[var(--rope)]"
+                  checked={its === observations}
+                  onChange={() => {
+                    setTurn(at);
+                    setTag("");
+                    setChoices({});
+                  }}
+                />
+                <span className="code">{name}</span> <span className="caption">{plural(its.length, "document")}</span>
+              </label>
+            ))}
+          </div>
+          {loose.length > 0 && (
+            <p className="caption">
+              {plural(loose.length, "document names", "documents name")} no computer, and{" "}
+              {loose.length === 1 ? "is" : "are"} left out: drop {loose.length === 1 ? "it" : "them"} with the facts of
+              one computer.
+            </p>
+          )}
+        </fieldset>
+      )}
       {preview && (
         <>
           <div className="mt-5 flex max-w-5xl flex-wrap items-end gap-4">
