@@ -52,7 +52,7 @@ interface DiskValues {
   partitions: PartitionValues[];
 }
 
-export interface PartitionValues {
+interface PartitionValues {
   /** Which of the partitions at the beginning it was; empty for a new one. */
   from: string;
   number: string;

@@ -6,8 +6,9 @@ import { problemText } from "../../core/words/problems";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { DeviceId } from "../db/ids";
-import { devices, media } from "../db/schema";
+import { devices, media, stores } from "../db/schema";
 import { settleTask } from "../drills/cover-tasks";
+import { addStore, retireStore } from "../images/stores";
 import {
   addMedium,
   getMedium,
@@ -18,7 +19,7 @@ import {
   retireMedium,
   saveMedium,
 } from "../media/media";
-import { ok } from "../problems";
+import { ok, type Result } from "../problems";
 import { type DeviceRow, mediumKindOf } from "./devices";
 import type { BenchJob } from "./jobs";
 
@@ -64,12 +65,49 @@ export async function recordMedium(
   device: DeviceRow,
   read: Inspection,
   planned: readonly PlannedLoad[] = [],
+  storeBytes: number | null = null,
 ): Promise<string | null> {
-  const recorded = await act(context, null, async (acting) =>
-    ok(await recordWithin(acting, job, device, read, planned)),
-  );
+  const recorded = await act(context, null, async (acting) => {
+    const tag = await recordWithin(acting, job, device, read, planned);
+    if (tag !== null) await recordStore(acting, tag, storeBytes);
+    return ok(tag);
+  });
   if (!recorded.ok) throw new Error(problemText(recorded.problem));
   return recorded.value;
+}
+
+/** The room for images that a medium was made with is a store, as any other; one that it had before is none any more. */
+async function recordStore(context: Context, tag: string, bytes: number | null): Promise<void> {
+  const medium = await getMedium(context, tag);
+  if (!medium) return;
+  const known = await context.db.select().from(stores).where(eq(stores.mediumId, medium.row.id));
+  if (bytes === null) {
+    for (const { id, version, retiredAt } of known)
+      if (retiredAt === null) await done(retireStore(context, id, version, true));
+    return;
+  }
+  const room = { capacityBytes: bytes, freeBytes: bytes };
+  const [own] = known;
+  if (own) {
+    // It was made anew: whatever was in it is gone, and nobody else's words about it are.
+    if (own.retiredAt !== null) await done(retireStore(context, own.id, own.version, false));
+    await context.db
+      .update(stores)
+      .set({ ...room, measuredOn: dayOf(context.now()) })
+      .where(eq(stores.id, own.id));
+    return;
+  }
+  const name = `${tag} store`;
+  const [taken] = await context.db.select({ id: stores.id }).from(stores).where(eq(stores.name, name));
+  if (taken) return;
+  const input = { name, kind: "medium", medium: tag, computer: null, diskSerial: null, siteId: medium.row.siteId };
+  const rest = { reachedFrom: null, address: null, folder: null, namePattern: null, note: null };
+  await done(addStore(context, { ...input, ...rest, ...room }));
+}
+
+async function done(doing: Promise<Result<number>>): Promise<void> {
+  const result = await doing;
+  if (!result.ok) throw new Error(problemText(result.problem));
 }
 
 async function recordWithin(

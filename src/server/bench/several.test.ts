@@ -11,6 +11,7 @@ import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { devices, kits, loads, media, releases } from "../db/schema";
 import { fleet } from "../fleet/fleet";
+import { listStores } from "../images/stores";
 import { addComputer } from "../inventory/computers";
 import { getMedium, mediumInputOf, saveMedium } from "../media/media";
 import { getJob, startCheck } from "./jobs";
@@ -141,6 +142,10 @@ test("a release that no computer would come to is refused with its name, and one
 test("an empty inventory is rebuilt from the medium with all its releases, each where it stands", async () => {
   await begin(own, { releaseId: ids.wide, besideIds: [ids.narrow], store: true, tag: "RM-70" });
   await work();
+  // The room for images is a store from then on.
+  const [store] = await listStores(inventory.ina);
+  expect(store).toMatchObject({ medium: "RM-70", row: { name: "RM-70 store", kind: "medium", retiredAt: null } });
+  expect(store?.row.freeBytes).toBeGreaterThan(0);
   const empty = other.ina;
   const copy = await stick("two-copy", { bytes: 300 * MIB }, {}, empty);
   copyFileSync(contentPath(folderOf("two")), contentPath(folderOf("two-copy")));

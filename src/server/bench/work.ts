@@ -247,7 +247,7 @@ export class BenchWork {
   /** Reads the finished medium as any other, and compares that with what was predicted of it. */
   private async check(
     row: DeviceRow,
-    { predicted, loads }: Extract<MediumPlan, { ok: true }>,
+    { predicted, loads, parts }: Extract<MediumPlan, { ok: true }>,
     facts: { writtenBytes: number; writeRate: number | null; readRate: number | null },
   ): Promise<BenchResult> {
     // All that was read back is done: what is read now is not counted, and is told at once.
@@ -268,7 +268,8 @@ export class BenchWork {
     await this.say({ code: "as-predicted" });
     const missing = missingLines(await linesSaid(await this.context(), this.job.id));
     if (missing.length > 0) return { state: "lines-missing", codes: missing };
-    const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, loads));
+    const storeBytes = parts.find(({ role }) => role === "store")?.lengthBytes ?? null;
+    const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, loads, storeBytes));
     if (medium !== null) await this.say({ code: "recorded", medium });
     return { state: "verified", ...facts, viewsAsPredicted: true };
   }
