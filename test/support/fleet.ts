@@ -113,6 +113,12 @@ function release(
   };
 }
 
+/** What a maker's own medium is: the state of one model. */
+const MAKERS: ReleasePart = (() => {
+  const own = release("Fathom 1", "PE", ["factory-state"], index(MODULES));
+  return { ...own, facts: { ...own.facts, factoryOf: { make: "Corvane", model: "14" } } };
+})();
+
 const SITES = ["Head office", "Workshop", "North Pier", null];
 
 function computer(roll: Roll, at: number): ComputerPart {
@@ -280,6 +286,7 @@ export function variedWorld(roll: Roll, computers: number, media: number): World
     computers: world.computers.map((each) => varied(roll, each)),
     media: world.media.map((each) => ({
       ...each,
+      releases: roll(4) === 0 ? [...each.releases, MAKERS] : each.releases,
       part: { ...each.part, kind: pick(roll, ["usb", "disk", "file", null] as const), retired: roll(12) === 0 },
       as: pick(roll, ["usb", "optical", null] as const),
     })),
@@ -337,6 +344,15 @@ function varied(roll: Roll, { facts, ...own }: ComputerPart): ComputerPart {
     ...own,
     facts: factsSchema.parse({
       ...facts,
+      firmware: {
+        ...facts.firmware,
+        ...pick(roll, [
+          {},
+          { setupPassword: "none" },
+          { setupPassword: "set" },
+          { setupPassword: "set", setupPasswordPlace: "Safe" },
+        ]),
+      },
       disks: some(Array.from({ length: 1 + roll(3) }, (_, at) => disk(at + 1))),
       systems: some(pick(roll, [[system("windows")], [system("linux")], [system("linux"), system("windows")], []])),
     }),

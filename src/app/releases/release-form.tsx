@@ -31,6 +31,8 @@ interface ReleaseValues {
   purposes: string[];
   opens: { kit: string; upTo: string }[];
   abilities: string[];
+  factoryMake: string;
+  factoryModel: string;
   supersededById: string;
 }
 
@@ -47,6 +49,8 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
       purposes: opened?.facts?.purposes ?? suggested?.purposes ?? [],
       opens: (opened?.facts?.opens ?? []).map(({ kit, upTo }) => ({ kit, upTo: upTo ?? "" })),
       abilities: opened?.facts?.abilities ?? [],
+      factoryMake: opened?.facts?.factoryOf?.make ?? "",
+      factoryModel: opened?.facts?.factoryOf?.model ?? "",
       supersededById: opened?.supersededById?.toString() ?? "",
     },
   });
@@ -70,6 +74,10 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
           .filter(({ kit }) => kit.trim() !== "")
           .map(({ kit, upTo }) => ({ kit, upTo: upTo.trim() || null })),
         abilities: values.abilities,
+        factoryOf:
+          values.purposes.includes("factory-state") && values.factoryMake.trim() !== ""
+            ? { make: values.factoryMake, model: values.factoryModel }
+            : null,
       },
       inspectionId,
       supersededById: values.supersededById === "" ? null : Number(values.supersededById),
@@ -80,6 +88,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
     router.refresh();
   });
   if (kits.length === 0) return <p>A release belongs to a kit: add the kit first, on the page of kits and releases.</p>;
+  const isFactory = watch("purposes").includes("factory-state");
   const opensImages = watch("purposes").includes("put-back-images");
   return (
     <form onSubmit={save} aria-busy={!ready} className="max-w-xl space-y-3">
@@ -143,6 +152,15 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
               </label>
             ))}
           </div>
+        </fieldset>
+      )}
+      {isFactory && (
+        <fieldset className="grid gap-3 sm:grid-cols-2">
+          <legend className="mb-1 font-semibold">The model that it puts back</legend>
+          <Field label="Make">{(props) => <input {...props} {...register("factoryMake")} autoComplete="off" />}</Field>
+          <Field label="Model">
+            {(props) => <input {...props} {...register("factoryModel")} autoComplete="off" />}
+          </Field>
         </fieldset>
       )}
       <Field label="Superseded by">

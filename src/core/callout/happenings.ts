@@ -17,13 +17,13 @@ const SENSE: Record<Happening, OutcomeKind[]> = {
   // What is cheapest and loses nothing comes first; then the whole computer as it was.
   "does-not-start": ["start-up", "image", "reinstall", "factory", "files"],
   // There is nothing left to repair or to rescue from.
-  "disk-gone": ["image", "reinstall"],
+  "disk-gone": ["image", "reinstall", "factory"],
   // What runs may be infected: it is not repaired, it is replaced.
   malware: ["image", "reinstall", "factory", "files"],
   "bad-update": ["start-up", "image", "reinstall", "factory"],
   // They are copied out of an image; what still reads the disk may find what was not overwritten.
   "files-lost": ["image", "files"],
-  "new-disk": ["image", "reinstall"],
+  "new-disk": ["image", "reinstall", "factory"],
   "new-computer": ["image", "reinstall"],
 };
 

@@ -11,6 +11,7 @@ import { NEED_OUTCOMES, NEEDS, type Need } from "./policy";
 const PURPOSES: Partial<Record<OutcomeKind, ReleasePart["facts"]["purposes"][number]>> = {
   image: "put-back-images",
   reinstall: "reinstall",
+  factory: "factory-state",
   "start-up": "start-up-repair",
   files: "file-rescue",
 };

@@ -134,6 +134,7 @@ function forgetting(computer: ComputerPart): ComputerPart[] {
   const lists = firmware.secureBoot;
   return [
     { ...computer, site: null },
+    { ...computer, facts: { ...facts, computer: { ...facts.computer, model: null } } },
     withFirmware({ kind: null }),
     withFirmware({ arch: null }),
     withFirmware({ version: null }),

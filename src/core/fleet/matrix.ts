@@ -626,11 +626,13 @@ function devicesKey({ facts }: ComputerPart): string {
 /** What Sees and Restores go by where there are no images. */
 function restoreKey(computer: ComputerPart, devices: number): string {
   const { systems, disks, firmware } = computer.facts;
+  // A maker's own state is of a model.
+  const { make, model } = computer.facts.computer;
   const shapes = disks?.map(({ table, removable, bus, name, bytes, sectorBytes, blank, partitions }) => [
     ...[table, removable, bus, name, bytes, sectorBytes, blank],
     partitions.map(({ number, type, role, filesystem, encryption, keyPlace, active }) => [
       ...[number, type, role, filesystem, encryption, keyPlace !== null, active],
     ]),
   ]);
-  return JSON.stringify([devices, systems, shapes ?? null, firmware.kind, firmware.legacyMode]);
+  return JSON.stringify([devices, systems, shapes ?? null, firmware.kind, firmware.legacyMode, make, model]);
 }

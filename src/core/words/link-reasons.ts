@@ -36,6 +36,7 @@ const RELEASE_FACTS = {
   family: "which kind of environment it is",
   arch: "for which architecture it is",
   madeOn: "when it was made",
+  factoryOf: "of which model its state is",
 };
 
 const LACKS = {
@@ -244,6 +245,10 @@ export function linkReasonText(facts: LinkReason): string {
       return `It installs in ${MODES[facts.mode]} mode: leave the firmware in that mode afterwards.`;
     case "filesystems-not-read":
       return `${facts.release} does not read ${facts.filesystems.join(", ")}${facts.all ? "" : "; other partitions it does"}.`;
+    case "factory-fits":
+      return `${facts.release} puts a ${facts.of} back to its first day.`;
+    case "factory-other-model":
+      return `${facts.release} was made for a ${facts.of}, and puts no other model back.`;
     case "filesystems-open":
       return `Not known: whether ${facts.release} reads ${facts.filesystems.map((each) => visible(each, 40)).join(", ")}.`;
     case "repairs":

@@ -63,6 +63,8 @@ const REASONS: EachOf<Reason> = {
   "setup-password-place-unknown": { code: "setup-password-place-unknown" },
   "store-key-kept": { code: "store-key-kept", store: "Disk 3", place: "in the safe" },
   "store-key-unknown": { code: "store-key-unknown", store: "Disk 3" },
+  "factory-fits": { code: "factory-fits", release, of: "Corvane Slate 14" },
+  "factory-other-model": { code: "factory-other-model", release, of: "Corvane Slate 14" },
   "filesystems-open": { code: "filesystems-open", release, filesystems: ["veracrypt"] },
   "mbr-limit": { code: "mbr-limit", disk, bytes: 2 ** 32 * 512 },
   "other-target": { code: "other-target", disk: "sda", bytes: 256e9 },

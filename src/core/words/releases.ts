@@ -8,6 +8,7 @@ const PURPOSE: Record<Purpose, string> = {
   "partition-repair": "repairs partitions",
   network: "reaches the network",
   "remote-help": "lets help in from afar",
+  "factory-state": "puts the maker's state back",
 };
 
 export function purposeText(purpose: Purpose): string {
@@ -25,11 +26,13 @@ export function abilityText(ability: Ability): string {
 }
 
 /** "Puts images back (of Lantern up to 12), rescues files." Empty where nothing is recorded. */
-export function releaseFactsText({ purposes, opens, abilities }: ReleaseFacts): string {
+export function releaseFactsText({ purposes, opens, abilities, factoryOf }: ReleaseFacts): string {
   const images = opens.map(({ kit, upTo }) => (upTo ? `${kit} up to ${upTo}` : kit)).join(", ");
-  const parts = purposes.map((purpose) =>
-    purpose === "put-back-images" && images ? `${PURPOSE[purpose]} of ${images}` : PURPOSE[purpose],
-  );
+  const parts = purposes.map((purpose) => {
+    if (purpose === "put-back-images" && images) return `${PURPOSE[purpose]} of ${images}`;
+    if (purpose === "factory-state" && factoryOf) return `${PURPOSE[purpose]} of ${factoryOf.make} ${factoryOf.model}`;
+    return PURPOSE[purpose];
+  });
   const text = [...parts, ...abilities.map(abilityText)].join(", ");
   return text ? `${text.charAt(0).toUpperCase()}${text.slice(1)}.` : "";
 }

@@ -361,8 +361,12 @@ function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" 
   switch (outcome) {
     case "image":
       return { act: "Begin to put it back.", details: time };
-    case "reinstall":
     case "factory":
+      return {
+        act: `Let ${release ?? "the medium"} put the maker's state back.`,
+        details: ["It is as on its first day then: all later work and settings are gone.", ...time],
+      };
+    case "reinstall":
       return {
         act: `Install from ${release ?? "the medium"}.`,
         details: ["Same system, edition and language as the licence covers.", ...time],

@@ -210,6 +210,21 @@ describe("Restores", () => {
     }
   });
 
+  test("a maker's own medium puts back the model that it was made on, and no other", () => {
+    const of = (factoryOf: object | null, more: object = {}) =>
+      link("restores", "factory", {
+        ...more,
+        spindle: { facts: { purposes: ["factory-state"], factoryOf } },
+      }).slice(0, 2);
+    expect(of({ make: "Corvane", model: "Slate 14" })).toEqual(["holds", "factory-fits"]);
+    expect(of({ make: "Corvane", model: "Slate 13" })).toEqual(["broken", "factory-other-model"]);
+    expect(of(null)).toEqual(["unknown", "release-fact-missing"]);
+    expect(of({ make: "Corvane", model: "Slate 14" }, { facts: { computer: { tag: "HO-1" } } })[0]).toBe("unknown");
+    const open = disks(main(), second({ partitions: main().partitions }));
+    const unplaced = { facts: { ...open.facts, systems: [system({ partition: null })] } };
+    expect(of({ make: "Corvane", model: "Slate 14" }, unplaced)).toEqual(["unknown", "system-disk-open"]);
+  });
+
   test("of two systems each is judged, whatever their order", () => {
     const linux = system({ family: "linux", name: "Tern", version: "12", build: null, edition: null, partition: null });
     for (const systems of [

@@ -13,6 +13,18 @@ describe("offers of a call-out", () => {
     expect(offered({ images: [image()] }, "does-not-start").at(-1)).toBe("files");
   });
 
+  test("a maker's state comes after a new installation, and takes all later work with it", () => {
+    const parts = {
+      spindle: { facts: { purposes: ["factory-state"], factoryOf: { make: "Corvane", model: "Slate 14" } } },
+      images: [],
+    };
+    const routes = answers(parts, { happening: "disk-gone" });
+    expect(routes.map(({ outcome }) => outcome)).toEqual(["reinstall", "factory"]);
+    expect([routes[1]?.lost?.code, routes[1]?.steps.map(({ code }) => code).includes("no-format")]).toEqual([
+      ...["everything", false],
+    ]);
+  });
+
   test("lost files are copied out of an image: nothing is erased", () => {
     const [first] = answers({}, { happening: "files-lost" });
     const steps = first?.steps.map(({ code }) => code) ?? [];

@@ -51,6 +51,7 @@ const releaseSchema = z.object({
       purposes: z.array(z.enum(PURPOSES)).default([]),
       opens: z.array(z.object({ kit: name, upTo: known(z.string()) })).default([]),
       abilities: z.array(z.enum(ABILITIES)).default([]),
+      factoryOf: z.object({ make: name, model: name }).nullish(),
     })
     .nullish()
     .transform((facts) => facts ?? { purposes: [], opens: [], abilities: [] }),

@@ -128,7 +128,9 @@ export type LinkReason =
   | { code: "system-differs"; fact: SystemFact; runs: string; included: string }
   | { code: "system-fact-missing"; fact: SystemFact; system: string }
   | { code: "included-fact-missing"; fact: SystemFact; included: string }
-  | { code: "release-fact-missing"; fact: "family" | "arch" | "madeOn"; release: string }
+  | { code: "release-fact-missing"; fact: "family" | "arch" | "madeOn" | "factoryOf"; release: string }
+  | { code: "factory-fits"; release: string; of: string }
+  | { code: "factory-other-model"; release: string; of: string }
   | { code: "environment-other-family"; release: string; family: string; system: string }
   | { code: "environment-older"; release: string; system: string }
   | { code: "environment-not-older"; release: string }

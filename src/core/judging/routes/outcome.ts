@@ -17,6 +17,7 @@ export function outcomesOf({ facts, systems }: Pick<ReleasePart, "facts" | "syst
   if (purposes.includes("put-back-images")) kinds.push("image");
   if (purposes.includes("reinstall") || (purposes.length === 0 && systems?.some((each) => each.role === "installs")))
     kinds.push("reinstall");
+  if (purposes.includes("factory-state")) kinds.push("factory");
   if (purposes.includes("start-up-repair")) kinds.push("start-up");
   if (purposes.includes("file-rescue")) kinds.push("files");
   return kinds;

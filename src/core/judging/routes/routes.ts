@@ -1,5 +1,6 @@
 import type { Attachment } from "../../medium/inspection/schema";
 import { judgeAtHand } from "../links/at-hand";
+import { judgeFactory } from "../links/factory";
 import { judgeProven } from "../links/proven";
 import { judgeReinstall } from "../links/reinstall";
 import { judgeRepair, judgeRescue } from "../links/repair";
@@ -198,6 +199,7 @@ function judged(kind: OutcomeKind, giving: Giving, around: GiveSurroundings): Ju
   const repair = { computer, release, systemReleasedOn: around.systemReleasedOn(computer), starts };
   if (kind === "image") return ofImages(giving, around);
   if (kind === "reinstall") return plain(judgeReinstall(computer, release, starts).ruling);
+  if (kind === "factory") return plain(judgeFactory(computer, release));
   return plain(kind === "files" ? judgeRescue(repair) : judgeRepair(repair));
 }
 

@@ -9,6 +9,7 @@ export const PURPOSES = [
   "partition-repair",
   "network",
   "remote-help",
+  "factory-state",
 ] as const;
 export type Purpose = (typeof PURPOSES)[number];
 
@@ -27,6 +28,8 @@ export const releaseFactsSchema = z.object({
   purposes: z.array(z.enum(PURPOSES)).max(PURPOSES.length),
   opens: z.array(opensSchema).max(20),
   abilities: z.array(z.enum(ABILITIES)).max(ABILITIES.length).default([]),
+  /** The model that a maker's own medium puts back to its first day. */
+  factoryOf: z.object({ make: z.string().trim().min(1).max(120), model: z.string().trim().min(1).max(120) }).nullish(),
 });
 export type ReleaseFacts = z.infer<typeof releaseFactsSchema>;
 
