@@ -78,6 +78,7 @@ function aboutText({ row, medium, computer, site }: StoreItem): string {
     disk: null,
     share: row.address,
     host: row.address,
+    block: row.address,
   }[row.kind];
   return [STORE_KIND_WORDS[row.kind], what, site, row.link ? linkText(row.link as LinkKind) : null]
     .filter(Boolean)

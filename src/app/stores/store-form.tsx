@@ -47,6 +47,7 @@ const STORE_KIND_TEXTS: Record<StoreInput["kind"], string> = {
   disk: "an external disk",
   share: "a share in the network",
   host: "another host",
+  block: "a block device of the network (iSCSI)",
   computer: "a disk built into a computer",
 };
 
@@ -80,7 +81,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
   const [problem, setProblem] = useState<Problem | null>(null);
   const { register, handleSubmit, watch } = useForm<StoreValues>({ defaultValues: toValues(opened) });
   const kind = watch("kind");
-  const isReached = kind === "share" || kind === "host";
+  const isReached = kind === "share" || kind === "host" || kind === "block";
   const fields = fieldTexts(problem);
   const submit = handleSubmit(async (values) => {
     const sizes = { capacity: parseSize(values.capacity, "gb"), free: parseSize(values.free, "gb") };
@@ -220,7 +221,15 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
             </div>
           )}
           <div className="mt-2 grid gap-3 sm:grid-cols-2">
-            <Field label="Address" error={fields.address} hint="Without a password.">
+            <Field
+              label="Address"
+              error={fields.address}
+              hint={
+                kind === "block"
+                  ? "Portal and target, such as iscsi://keep:3260/iqn.2026-01.example:images. Without a password."
+                  : "Without a password."
+              }
+            >
               {(props) => <input {...props} {...register("address")} className="field code" autoComplete="off" />}
             </Field>
             <Field label="Account" error={fields.account} hint="Who may read it, by name.">

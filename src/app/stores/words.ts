@@ -5,5 +5,6 @@ export const STORE_KIND_WORDS: Record<StoreKind, string> = {
   disk: "An external disk",
   share: "A share in the network",
   host: "Another host",
+  block: "A block device of the network",
   computer: "A disk built into a computer",
 };

@@ -6,7 +6,7 @@ import { nextImageBytes, type PastImage, type Range, type RatioSource, type Stor
 /** Where an image is to be kept, as far as it matters before it is taken. */
 export interface ReceivingStore {
   name: string;
-  kind: "medium" | "disk" | "share" | "host" | "computer";
+  kind: "medium" | "disk" | "share" | "host" | "block" | "computer";
   /** The computer that it is built into. */
   computer: string | null;
   diskSerial: string | null;

@@ -28,6 +28,7 @@ import {
   type StoreInput,
   saveStore,
   storeInputOf,
+  storePlaces,
 } from "./stores";
 
 const inventory = testInventory();
@@ -167,6 +168,24 @@ test("read to its end, damage that keeps size and time is found, and dates the i
   expect(part?.verified).toEqual({ on: "2026-03-05", whole: false });
   truncateSync(path, 1000);
   expect((await scan()).told).toContain("HO-002 2026-01-05.img changed");
+});
+
+test("a block device of the network is reached as a share is, and its account and lock go with it", async () => {
+  const more = { kind: "block" as const, address: "iscsi://keep:3260/iqn.2026-01.example:images", account: "rescue" };
+  const id = value(
+    await addStore(
+      inventory.ina,
+      input({ name: "Block store", ...more, encrypted: true, keyPlace: "Safe", folder: null }),
+    ),
+  );
+  expect((await storePlaces(inventory.ina.db)).get(id)).toMatchObject({
+    ...{ on: "share", name: "Block store", account: "rescue", encrypted: true, keyPlace: "Safe" },
+  });
+  const key = "123456-234567-345678-456789-567890-678901-789012-890123";
+  expect(refusal(await addStore(inventory.ina, input({ name: "Other", ...more, keyPlace: key })))).toContain(
+    "looks like",
+  );
+  value(await retireStore(inventory.ina, id, 1, true));
 });
 
 test("a listing that was dropped in does for a store that cannot be looked into", async () => {

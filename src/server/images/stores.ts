@@ -318,7 +318,9 @@ function placeOf(
     case "disk":
       return { on: "disk", name: row.name, site, ...lock };
     case "share":
-    case "host": {
+    case "host":
+    // A block device of the network is reached as a share is: by a kit that can, from where the network goes.
+    case "block": {
       const from = row.reachedFrom?.flatMap((id) => siteNames.get(id) ?? []) ?? null;
       return { on: "share", name: row.name, sites: from, address, account, ...lock };
     }

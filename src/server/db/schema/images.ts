@@ -47,7 +47,7 @@ export const systemImages = mysqlTable(
   ],
 );
 
-export const STORE_KINDS = ["medium", "disk", "share", "host", "computer"] as const;
+export const STORE_KINDS = ["medium", "disk", "share", "host", "block", "computer"] as const;
 
 /** Where images are kept. */
 export const stores = mysqlTable(
