@@ -57,6 +57,19 @@ test("a name is read again, by what stands between its parts", () => {
   expect(readName(own, "notes.txt")).toEqual([]);
 });
 
+test("several words in a field, and what the file ends in", () => {
+  const usual = pattern("{computer} {date} {system} {version} {state}");
+  const [first] = readName(usual, "HO-001 2026-02-01 Gannet Desk 11.4 clean, with all updates.img.zst", ["HO-001"]);
+  expect(first).toEqual({
+    ...{ computer: "HO-001", date: "2026-02-01", system: "Gannet Desk", version: "11.4" },
+    state: "clean, with all updates",
+  });
+  const [bare] = readName(usual, "HO-001 2026-02-01.wim", ["HO-001"]);
+  expect(bare).toEqual({ computer: "HO-001", date: "2026-02-01" });
+  const under = pattern("{date}_{computer}_{state}");
+  expect(readName(under, "20260201_HO-002_clean.img.001")[0]).toMatchObject({ computer: "HO-002", state: "clean" });
+});
+
 test("of several readings the one that names a computer that is known comes first", () => {
   const own = pattern("{site}-{computer} {date}");
   const readings = readName(own, "North-Pier-NP-001 2026-03-01", ["NP-001", "NP-002"]);

@@ -77,14 +77,18 @@ export function nameBy({ pieces }: NamePattern, facts: NameFacts): string {
   return (name + (pending.trim() === "" ? "" : pending)).replace(/[. ]+$/, "");
 }
 
-const NEXT_MOST = 200;
+const NEXT_MOST = 2000;
+
+/** What files of images end in, several at once: no part of what their names say. Common practice. */
+const ENDINGS = /(?:\.(?:img|iso|raw|dd|bin|wim|swm|esd|vhd|vhdx|qcow2|vmdk|tar|gz|zst|zstd|xz|lz4|bz2|gpg|\d{3}))+$/i;
 
 /**
  * What a name says by a pattern: each way of reading it that there is, the ones first that name a computer that is known,
  * then those that read more. A name that leaves out parts from the end is read too. `known`: tags of computers.
  */
-export function readName({ pieces }: NamePattern, name: string, known: Iterable<string> = []): NameFacts[] {
+export function readName({ pieces }: NamePattern, told: string, known: Iterable<string> = []): NameFacts[] {
   const tags = new Set([...known].map((tag) => tag.toLowerCase()));
+  const name = told.replace(ENDINGS, "");
   const found: NameFacts[] = [];
   const read = (at: number, from: number, facts: NameFacts): void => {
     if (found.length >= NEXT_MOST) return;
@@ -105,7 +109,27 @@ export function readName({ pieces }: NamePattern, name: string, known: Iterable<
   const isKnown = ({ computer }: NameFacts) => Number(tags.has(computer?.toLowerCase() ?? ""));
   return found
     .map((facts) => ({ ...facts, date: facts.date ? isoDay(facts.date) : null }))
-    .sort((a, b) => isKnown(b) - isKnown(a) || Object.keys(b).length - Object.keys(a).length);
+    .sort(
+      (a, b) =>
+        isKnown(b) - isKnown(a) ||
+        Object.keys(b).length - Object.keys(a).length ||
+        oddness(a) - oddness(b) ||
+        (b.system ?? "").length - (a.system ?? "").length,
+    );
+}
+
+/**
+ * How little a reading is like what people write: a version begins with a number, and what stands around it does not; so
+ * that of "Gannet Desk 11.4 clean, with all updates" the system has two words, and the state four. Common practice.
+ */
+function oddness({ system, version, state }: NameFacts): number {
+  const isOdd = [
+    version != null && !/^v?\d/i.test(version),
+    version != null && /\s/.test(version),
+    system != null && /\s\d[\d.]*$/.test(system),
+    state != null && /^v?\d/i.test(state),
+  ];
+  return isOdd.filter(Boolean).length;
 }
 
 /** What could stand for a part at a place in a name, shortest first. */
