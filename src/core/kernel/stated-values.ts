@@ -1,5 +1,6 @@
 /** Values in documents that nobody vouches for: tools' outputs, files that were dropped. */
 
+/** An object with fields, as JSON has them: no list, and not null. */
 export function isRecord(value: unknown): value is Record<string, unknown> {
   return typeof value === "object" && value !== null && !Array.isArray(value);
 }

@@ -12,6 +12,7 @@ import { changeText, reasonText } from "./reasons";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";
 
+/** How a medium is made, in a few words. */
 export function wayText(way: Way): string {
   switch (way) {
     case "as-it-is":
@@ -25,11 +26,13 @@ export function wayText(way: Way): string {
   }
 }
 
+/** Another way that would do on the same device, in a few words. */
 export function alternativeText({ way, store, table }: Alternative): string {
   if (way !== "laid-out") return wayText(way);
   return `${wayText(way)} on a fresh ${table.toUpperCase()}${store ? ", with a store" : ""}`;
 }
 
+/** What a device is, with its article. */
 export function deviceKindText(kind: DeviceKind): string {
   return { usb: "USB stick", card: "memory card", disk: "external disk", optical: "blank disc" }[kind];
 }
@@ -108,6 +111,7 @@ export function planProblemText(problem: PlanProblem): string {
   }
 }
 
+/** What a plan tells beside its sums, in a sentence. */
 export function planNoteText(note: PlanNote): string {
   switch (note.code) {
     case "room-left":
@@ -155,6 +159,7 @@ export function packProblemText(problem: PackProblem): string {
   }
 }
 
+/** What is wrong with a device, and what to do; `offset` in bytes from its start, null where it is of no place. */
 export function deviceFaultText(code: DeviceFaultCode, offset: number | null = null): string {
   const at = offset === null ? "" : ` at ${bytesText(offset)}`;
   switch (code) {
@@ -175,6 +180,7 @@ export function deviceFaultText(code: DeviceFaultCode, offset: number | null = n
   }
 }
 
+/** What a test of the capacity came to, in a sentence. */
 export function capacityText(result: CapacityResult): string {
   switch (result.state) {
     case "sound":
@@ -263,6 +269,7 @@ const PHASES = new Map([
   ["inspect", "reading the finished medium"],
 ]);
 
+/** What a job is doing, in a few words; empty for a phase that has no name. */
 export function phaseText(phase: string | null): string {
   return PHASES.get(phase ?? "") ?? "";
 }

@@ -4,6 +4,7 @@ import type { ImageFit, Shrinking } from "../callout/replacement";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import { bytesText } from "./sizes";
 
+/** What happened to a computer, as the second part of "HO-1 Reception: its disk is gone". */
 export function happeningText(happening: Happening): string {
   return {
     "does-not-start": "it does not start",
@@ -16,6 +17,7 @@ export function happeningText(happening: Happening): string {
   }[happening];
 }
 
+/** What comes back, in a few words without a capital. */
 export function calloutOutcomeText(kind: OutcomeKind): string {
   return {
     image: "the computer as it was",
@@ -26,6 +28,7 @@ export function calloutOutcomeText(kind: OutcomeKind): string {
   }[kind];
 }
 
+/** What is lost by a way, in a sentence. */
 export function lostText(lost: Lost): string {
   switch (lost.code) {
     case "nothing":
@@ -43,10 +46,12 @@ export function lostText(lost: Lost): string {
   }
 }
 
+/** How a call-out ended, in a few words. */
 export function cameBackText(cameBack: CalloutOutcome["cameBack"]): string {
   return cameBack === "not-back" ? "not brought back" : `brought back: ${calloutOutcomeText(cameBack)}`;
 }
 
+/** Whether an image goes onto a disk, as a part of a sentence. */
 export function fitText(fit: ImageFit): string {
   switch (fit.state) {
     case "fits":
@@ -60,6 +65,7 @@ export function fitText(fit: ImageFit): string {
   }
 }
 
+/** What to make smaller before a smaller disk will do, in a sentence or two. */
 export function shrinkText({ lackingBytes, steps, stillLackingBytes, unknown }: Shrinking): string {
   const parts = steps.map(({ partition, giveBytes }) => `${partition} by ${bytesText(giveBytes)}`);
   const what = parts.length > 0 ? `Make ${parts.join(", then ")} smaller` : "Nothing of it can be made smaller";

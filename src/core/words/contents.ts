@@ -13,6 +13,7 @@ const SIGNATURE_FAULTS: Record<SignatureFault, string> = {
   "algorithm-unknown": "made with a method that is not checked here",
 };
 
+/** What is wrong with a signature, within a sentence. */
 export function signatureFaultText(fault: SignatureFault): string {
   return SIGNATURE_FAULTS[fault];
 }
@@ -43,6 +44,7 @@ const UNREAD: Record<Survey["unread"][number]["why"], string> = {
   "too-large": "larger than what is read",
 };
 
+/** Why a part of a medium was not read, within a sentence. */
 export function unreadWhyText(why: Survey["unread"][number]["why"]): string {
   return UNREAD[why];
 }

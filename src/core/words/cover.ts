@@ -17,6 +17,7 @@ export function coverWhyText(why: CoverWhy): string {
   }
 }
 
+/** Why a file was left out of a plan, in a sentence. */
 export function leftOutText({ file, why }: LeftOut): string {
   return why ?? `Its file ${file ?? ""} is not in this server's library.`;
 }

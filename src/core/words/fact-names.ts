@@ -15,6 +15,7 @@ const FACT_NAMES: Record<string, string> = {
   "firmware.secureBoot.sbatLevel": "which generations of loaders it still accepts (SbatLevel)",
 };
 
+/** What a missing fact is, as a part of a sentence: "its disks"; the place in the form where it has no name. */
 export function factText(fact: string): string {
   return FACT_NAMES[fact] ?? fact;
 }

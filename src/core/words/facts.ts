@@ -192,6 +192,7 @@ const MISSING_TEXT: Record<MissingFact, string> = {
   keyPlace: "where a recovery key is kept",
 };
 
+/** A fact that is missing, within a list. */
 export function missingText(fact: MissingFact): string {
   return MISSING_TEXT[fact];
 }

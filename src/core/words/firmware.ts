@@ -14,6 +14,7 @@ const ARCH_NAMES: Record<string, string> = {
   x86: "x86",
 };
 
+/** An architecture as people say it: "64-bit (x64)". */
 export function archText(arch: string): string {
   return ARCH_NAMES[arch] ?? `machine type ${arch}`;
 }
@@ -34,10 +35,12 @@ const FILE_SYSTEM_NAMES: Record<string, string> = {
   bitlocker: "an encrypted volume (BitLocker)",
 };
 
+/** The name of a file system as it is written: "NTFS". */
 export function fileSystemText(kind: string | null): string {
   return kind === null ? "no known file system" : (FILE_SYSTEM_NAMES[kind] ?? kind);
 }
 
+/** What UEFI firmware makes of a table or volume, in a sentence. */
 export function uefiNoteText(note: UefiNote): string {
   const where = placeText(note.place);
   switch (note.code) {
@@ -68,6 +71,7 @@ export function uefiNoteText(note: UefiNote): string {
   }
 }
 
+/** Why there is no loader at a place, within a sentence. */
 export function absentText(why: AbsentWhy): string {
   return {
     empty: "it is empty",
@@ -94,10 +98,12 @@ const PROGRAM_NAMES: Record<StartCode, string> = {
   unknown: "start code that Creel does not know",
 };
 
+/** The name of a program that BIOS starts. */
 export function startCodeText(program: StartCode): string {
   return PROGRAM_NAMES[program];
 }
 
+/** One step of how BIOS comes up from a medium, in a sentence. */
 export function biosStepText(step: BiosStep): string {
   switch (step.code) {
     case "medium-too-short":
@@ -157,6 +163,7 @@ export function biosStepText(step: BiosStep): string {
   }
 }
 
+/** What only lenient firmware takes, in a sentence. */
 export function leniencyText(leniency: Leniency): string {
   return {
     "partition-type": "its partition does not have the EFI system type, which some makers want",

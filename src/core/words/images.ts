@@ -9,6 +9,7 @@ import type { StoredFinding, StoredReading } from "../images/stored";
 import { bytesText } from "./sizes";
 import { visible } from "./visible";
 
+/** What is wrong with a pattern of names, in a sentence. */
 export function patternProblemText(problem: PatternProblem): string {
   switch (problem.code) {
     case "unknown-part":
@@ -26,6 +27,7 @@ export function patternProblemText(problem: PatternProblem): string {
   }
 }
 
+/** Why an image cannot be gone back to, in a sentence. */
 export function lineageProblemText(problem: LineageProblem): string {
   switch (problem.code) {
     case "parent-unknown":
@@ -45,6 +47,7 @@ export function lineageProblemText(problem: LineageProblem): string {
   }
 }
 
+/** Why an image stays, in a few words. */
 export function keepText(reason: KeepReason): string {
   switch (reason.code) {
     case "daily":
@@ -66,6 +69,7 @@ export function keepText(reason: KeepReason): string {
   }
 }
 
+/** What a scan of a store found an image to be. */
 export function scanStateText(state: ScanState): string {
   switch (state.state) {
     case "new":
@@ -83,6 +87,7 @@ export function scanStateText(state: ScanState): string {
   }
 }
 
+/** What was found in the files of an image, in a sentence. */
 export function storedFindingText(finding: StoredFinding): string {
   switch (finding.code) {
     case "part-missing":
@@ -143,6 +148,7 @@ export function durationText({ low, high }: Range): string {
   return `about ${to} ${to === "1" ? name?.slice(0, -1) : name}`;
 }
 
+/** From where the ratio of stored to used bytes is. */
 export function ratioText(source: RatioSource): string {
   switch (source.from) {
     case "own":
@@ -154,6 +160,7 @@ export function ratioText(source: RatioSource): string {
   }
 }
 
+/** Whether the next image fits in a store, in a sentence. */
 export function storeFitText({ verdict, marginBytes: { least, most } }: StoreFit): string {
   switch (verdict) {
     case "fits":
@@ -165,6 +172,7 @@ export function storeFitText({ verdict, marginBytes: { least, most } }: StoreFit
   }
 }
 
+/** How fast a store fills, and when it will be full. */
 export function growthText({ bytesPerDay, full }: Growth): string {
   const week = bytesPerDay.likely * 7;
   if (full === null) return "It does not grow as far as that was seen.";
@@ -174,6 +182,7 @@ export function growthText({ bytesPerDay, full }: Growth): string {
   return `${grows}, and is full about ${full.likely} (${range}).`;
 }
 
+/** By what a store is attached, in a few words. */
 export function linkText(link: LinkKind): string {
   return {
     usb2: "USB 2",

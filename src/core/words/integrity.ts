@@ -29,10 +29,12 @@ const WHY: Record<FileDifference["why"], string> = {
   unreadable: "cannot be read",
 };
 
+/** How a file is not as it was, in a sentence. */
 export function fileDifferenceText({ path, why }: FileDifference): string {
   return `${visible(path, 500)} ${WHY[why]}`;
 }
 
+/** A sum that lies beside a file, and whether it is right. */
 export function checksumText(sum: Checksum, isRight: boolean): string {
   const method = sum.hash.toUpperCase();
   return isRight
@@ -40,6 +42,7 @@ export function checksumText(sum: Checksum, isRight: boolean): string {
     : `Its ${method} is not the published one (${sum.digest}): the file is damaged, cut short or another one. Fetch it again.`;
 }
 
+/** What the sums within a medium came to, in a sentence. */
 export function innerSumsText({ path, compared, differing }: InnerSums): string {
   if (differing.length === 0)
     return `${visible(path)}: ${compared === 1 ? "one file is" : `all ${compared} files are`} as it says.`;
@@ -47,6 +50,7 @@ export function innerSumsText({ path, compared, differing }: InnerSums): string 
   return [`${visible(path)}: ${differing.length} of ${files(compared)} are not as it says.`, ...told].join("\n");
 }
 
+/** What the check of an archive within a medium came to, in a sentence. */
 export function innerArchiveText({ path, result }: InnerArchive): string {
   const name = visible(path, 500);
   switch (result.state) {

@@ -59,6 +59,7 @@ const where = (computer: string | null) =>
   computer === null ? "on this computer" : `on ${computer}, of the same model`;
 const days = (count: number) => (count === 1 ? "one day" : `${count.toLocaleString("en-GB")} days`);
 
+/** Why At hand, Sees, Restores or Proven is as it is: one sentence for each code. */
 export function linkReasonText(facts: LinkReason): string {
   switch (facts.code) {
     case "medium-place-unknown":

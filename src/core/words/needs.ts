@@ -16,6 +16,7 @@ export function bothText(bytes: number): string {
   return `${bytesText(bytes)} (${binaryText(bytes)})`;
 }
 
+/** "2 to 4 GB"; bytes, null where an end is not known. */
 export function rangeText(least: number | null, most: number | null): string {
   if (least === null && most === null) return "not known";
   if (least === null) return `at most ${bothText(most as number)}`;
@@ -23,6 +24,7 @@ export function rangeText(least: number | null, most: number | null): string {
   return least === most ? bothText(least) : `${bothText(least)} to ${bothText(most)}`;
 }
 
+/** What a medium must have to be started, in a sentence. */
 export function startNeedText(start: StartNeed): string {
   switch (start.kind) {
     case "uefi":
@@ -36,6 +38,7 @@ export function startNeedText(start: StartNeed): string {
   }
 }
 
+/** By whom its loaders must be signed, in a sentence. */
 export function signerNeedText(need: SignerNeed): string {
   switch (need.state) {
     case "not-checked":
@@ -49,6 +52,7 @@ export function signerNeedText(need: SignerNeed): string {
   }
 }
 
+/** One summand of the room that is needed: what it is for. */
 export function termText(term: CapacityTerm): string {
   const of = term.of === null ? "" : ` of ${visible(term.of, 60)}`;
   switch (term.code) {
@@ -71,6 +75,7 @@ export function termText(term: CapacityTerm): string {
   }
 }
 
+/** What to know before a medium is attached, in a sentence. */
 export function hintText(hint: AttachHint): string {
   switch (hint.code) {
     case "usb-ports":
@@ -113,6 +118,7 @@ const ENDS: Record<string, string> = {
   "eol-legacy": "legacy support",
 };
 
+/** A name at the end of a sentence, without a second full stop. */
 export function endName(name: string): string {
   return ENDS[name] ?? name.replace(/^eol-/, "support (") + (name.startsWith("eol-") ? ")" : "");
 }

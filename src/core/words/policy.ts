@@ -9,6 +9,7 @@ const NEED_TITLES: Record<Need | "spare", string> = {
   spare: "a blank spare",
 };
 
+/** What a policy asks for, as a heading. */
 export function needTitle(need: Need | "spare"): string {
   return NEED_TITLES[need];
 }
@@ -42,6 +43,7 @@ const PROOF_TITLES: Record<Proof, string> = {
   none: "nothing is asked",
 };
 
+/** What counts as proof, in a few words. */
 export function proofTitle(proof: Proof): string {
   return PROOF_TITLES[proof];
 }
@@ -88,6 +90,7 @@ const SCOPE_TITLES: Record<Scope, string> = {
   computer: "Computer",
 };
 
+/** For whom a rule holds, as a heading. */
 export function scopeTitle(scope: Scope): string {
   return SCOPE_TITLES[scope];
 }

@@ -178,10 +178,12 @@ const LINK_TITLES: Record<LinkName, string> = {
   proven: "Proven",
 };
 
+/** The name of a link of the chain. */
 export function linkTitle(link: LinkName): string {
   return LINK_TITLES[link];
 }
 
+/** A verdict in a few words. */
 export function verdictText(verdict: "holds" | "holds-after-change" | "broken" | "unknown"): string {
   return { holds: "holds", "holds-after-change": "holds after a change", broken: "broken", unknown: "unknown" }[
     verdict

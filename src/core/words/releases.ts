@@ -11,6 +11,7 @@ const PURPOSE: Record<Purpose, string> = {
   "factory-state": "puts the maker's state back",
 };
 
+/** What a release can do, without a capital. */
 export function purposeText(purpose: Purpose): string {
   return PURPOSE[purpose];
 }
@@ -21,6 +22,7 @@ const ABILITY: Record<Ability, string> = {
   "sector-conversion": "changes images to other sector sizes",
 };
 
+/** What it can do with images from elsewhere, without a capital. */
 export function abilityText(ability: Ability): string {
   return ABILITY[ability];
 }

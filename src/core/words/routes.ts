@@ -18,6 +18,7 @@ export function outcomeText(outcome: Outcome | null): string {
   return outcome.image ? `as of ${outcome.image.takenAt.slice(0, 10)}` : KINDS[outcome.kind];
 }
 
+/** What a route gives back, in a few words. */
 export function outcomeKindText(kind: OutcomeKind): string {
   return KINDS[kind];
 }

@@ -6,6 +6,7 @@ import { stepText } from "./steps";
 
 const ENTITIES: Record<string, string> = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;", "'": "&#39;" };
 
+/** Text for HTML: what would be markup is shown as it is. */
 export function escaped(text: string): string {
   return text.replace(/[&<>"']/g, (character) => ENTITIES[character] ?? character);
 }

@@ -7,6 +7,7 @@ export const CHECKERS: Record<Checker, string> = {
   "first-stage": "The first-stage loader",
 };
 
+/** By what a loader is allowed, in a sentence. */
 export function allowedText({ file, by, how }: { file: string; by: Checker; how: Allowed }): string {
   const who = CHECKERS[by];
   if (how.by === "digest") return `${who} allows ${file} by its digest.`;
@@ -43,6 +44,7 @@ export function refusalText(refusal: Refusal): string {
   }
 }
 
+/** Which fact keeps a loader from being judged, in a sentence. */
 export function undecidedText({ file, undecided }: { file: string; undecided: Undecided }): string {
   switch (undecided) {
     case "db":

@@ -36,6 +36,7 @@ const namesOf = (places: ImagePlace[]) => places.map(imagePlaceName).join(", ");
 
 const TARGET_LOST = "Everything that is on that disk now is lost. Say its size and serial aloud before you begin.";
 
+/** A step of the day in words. Every sentence of the printed sheet and of a call-out is made here. */
 export function stepText(step: Step): StepText {
   switch (step.code) {
     case "fetch":
@@ -420,6 +421,7 @@ const CHECKS: Record<Exclude<Check, { places: unknown }>["code"], string> = {
   "repair-start-up": "Let the environment repair the start-up.",
 };
 
+/** What to look at where a step fails, in a sentence. */
 export function stepCheckText(check: Check): string {
   if (check.code !== "other-copy") return CHECKS[check.code];
   return `Take another copy of it${check.places.length > 0 ? `: ${namesOf(check.places)}` : ""}.`;

@@ -19,6 +19,7 @@ const UNREADABLE: Record<Unreadable, string> = {
   special: "it is a device or a pipe, not a file with content",
 };
 
+/** Why a file system or archive is not read, within a sentence. */
 export function unreadableText(why: Unreadable): string {
   return UNREADABLE[why];
 }

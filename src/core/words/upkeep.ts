@@ -19,6 +19,7 @@ const KIND_TITLES: Record<DueKind, string> = {
   stocktake: "Stock-taking",
 };
 
+/** A kind of thing that falls due, as a heading. */
 export function dueKindTitle(kind: DueKind): string {
   return KIND_TITLES[kind];
 }

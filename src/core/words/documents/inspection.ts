@@ -50,6 +50,7 @@ export const inspectionDocumentSchema = inspectionSchema.extend({
 });
 export type InspectionDocument = z.infer<typeof inspectionDocumentSchema>;
 
+/** What was read of a medium as `creel.inspection/1`. */
 export function inspectionDocument(inspection: Inspection): InspectionDocument {
   const { schema, file, container, tables, partitions, catalogue, contents, programs, findings, views } = inspection;
   return {

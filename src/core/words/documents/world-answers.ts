@@ -27,6 +27,7 @@ export const routeSchema = z.object({
 });
 export type RouteDocument = z.infer<typeof routeSchema>;
 
+/** A judged route as a line of `creel.route/1`. */
 export function routeDocument({ route, changes, steps, seconds, restoreLeast, lost }: JudgedRoute): RouteDocument {
   const { computer, medium, as, release, outcome, links } = route;
   return {
