@@ -53,7 +53,7 @@ test("outputs of tools, several at once: what they add, replace and contradict, 
 
 test("facts files of two computers that are dropped together stay two", async ({ page }) => {
   await openForm(page, "/computers/facts");
-  const files = ["ZT-1", "ZT-2"].map((tag) => ({
+  const files = ["ZF-1", "ZF-2"].map((tag) => ({
     name: `${tag}.json`,
     mimeType: "application/json",
     buffer: Buffer.from(
@@ -62,11 +62,11 @@ test("facts files of two computers that are dropped together stay two", async ({
   }));
   await page.locator('input[type="file"]').setInputFiles(files);
   await expect(page.getByText("These are of 2 computers, taken in one after the other:")).toBeVisible();
-  await page.getByRole("button", { name: "Add ZT-1" }).click();
-  await expect(page.getByText("Taken in: ZT-1.")).toBeVisible();
-  await page.getByRole("button", { name: "Add ZT-2" }).click();
-  await expect(page.getByRole("heading", { level: 1 })).toContainText("ZT-2");
-  await expect(page.getByText("SER-ZT-2").first()).toBeVisible();
+  await page.getByRole("button", { name: "Add ZF-1" }).click();
+  await expect(page.getByText("Taken in: ZF-1.")).toBeVisible();
+  await page.getByRole("button", { name: "Add ZF-2" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("ZF-2");
+  await expect(page.getByText("SER-ZF-2").first()).toBeVisible();
 });
 
 test("an output can be pasted; a new computer is asked for its tag", async ({ page }) => {
