@@ -177,19 +177,26 @@ const addImages: Step = async (context, world) => {
   return ok(added);
 };
 
+/** What was printed and seen on an emulated computer is not in a document of the inventory. */
+const EVIDENCE_ELSEWHERE = "Taken in from a document, without what was printed and seen.";
+
 const addDrills: Step = async (context, world) => {
   let added = 0;
   for (const { medium, computer, on, result, firmwareVersion, emulated } of world.drills) {
-    // What was seen on an emulated computer is recorded with its evidence, which is not here.
-    if (emulated) continue;
     const [known] = await context.db
       .select({ id: drills.id })
       .from(drills)
       .innerJoin(media, eq(media.id, drills.mediumId))
       .innerJoin(computers, eq(computers.id, drills.computerId))
-      .where(and(eq(media.tag, medium), eq(computers.tag, computer), eq(drills.on, on), eq(drills.result, result)));
+      .where(
+        and(
+          ...[eq(media.tag, medium), eq(computers.tag, computer), eq(drills.on, on), eq(drills.result, result)],
+          eq(drills.isEmulated, emulated),
+        ),
+      );
     if (known) continue;
-    const kept = await recordDrill(context, { medium, computer, on, result, firmwareVersion });
+    const evidence = emulated ? { text: EVIDENCE_ELSEWHERE, picture: null } : null;
+    const kept = await recordDrill(context, { medium, computer, on, result, firmwareVersion }, evidence);
     if (!kept.ok) return kept;
     added++;
   }
