@@ -8,6 +8,8 @@ import type { Context } from "../context";
 import type { DeviceId } from "../db/ids";
 import { devices, media, stores } from "../db/schema";
 import { settleTask } from "../drills/cover-tasks";
+import { noteCopy } from "../images/images";
+import { knownCopies } from "../images/store-scans";
 import { addStore, retireStore } from "../images/stores";
 import {
   addMedium,
@@ -24,13 +26,17 @@ import { type DeviceRow, mediumKindOf } from "./devices";
 import type { BenchJob } from "./jobs";
 
 /**
- * Says of the medium that a device was until now that what it carried is there no longer. Before the first byte is
+ * Says of the medium that a device was until now that what it carried, images in its store too, is there no longer. Before the first byte is
  * written: whatever becomes of the job, nobody reaches for it.
  */
 export async function voidMedium(context: Context, device: DeviceRow): Promise<void> {
   const tag = await tagOf(context, device);
   const medium = tag === null ? null : await getMedium(context, tag);
   if (!medium) return;
+  const own = await context.db.select({ id: stores.id }).from(stores).where(eq(stores.mediumId, medium.row.id));
+  for (const { id: storeId } of own)
+    for (const { imageId, files } of await knownCopies(context, storeId))
+      await noteCopy(context.db, context, { imageId, storeId, files, state: "missing" });
   const input = { ...mediumInputOf(medium), releaseIds: [], writtenOn: null, verified: null };
   const saved = await saveMedium(context, medium.row.id, medium.row.version, input, NOTHING_READ);
   if (!saved.ok) throw new Error(problemText(saved.problem));

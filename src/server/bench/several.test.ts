@@ -9,7 +9,7 @@ import { MIB, type Stick, smallRelease, testBench } from "../../../test/support/
 import { testInventory, value } from "../../../test/support/database";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
-import { devices, kits, loads, media, releases } from "../db/schema";
+import { computers, devices, imageCopies, kits, loads, media, releases, systemImages } from "../db/schema";
 import { fleet } from "../fleet/fleet";
 import { listStores } from "../images/stores";
 import { addComputer } from "../inventory/computers";
@@ -146,6 +146,18 @@ test("an empty inventory is rebuilt from the medium with all its releases, each 
   const [store] = await listStores(inventory.ina);
   expect(store).toMatchObject({ medium: "RM-70", row: { name: "RM-70 store", kind: "medium", retiredAt: null } });
   expect(store?.row.freeBytes).toBeGreaterThan(0);
+  // An image is kept there; whoever writes the medium again takes it away, and that is known.
+  const { db } = inventory.ina;
+  const [computer] = await db.select({ id: computers.id }).from(computers);
+  const times = { createdAt: inventory.ina.now(), updatedAt: inventory.ina.now() };
+  const body = { kind: "full", places: [] } as never;
+  const image = { name: "kept there", computerId: computer?.id ?? 0, takenAt: inventory.ina.now(), body, ...times };
+  const [imageRow] = await db.insert(systemImages).values(image).$returningId();
+  await db.insert(imageCopies).values({ imageId: imageRow?.id ?? 0, storeId: store?.row.id ?? 0, files: [], ...times });
+  await begin(own, { releaseId: ids.wide, besideIds: [ids.narrow], store: true, tag: "RM-70", lossAgreed: true });
+  await work();
+  expect(await db.select({ state: imageCopies.state }).from(imageCopies)).toEqual([{ state: "missing" }]);
+  expect((await listStores(inventory.ina)).length).toBe(1);
   const empty = other.ina;
   const copy = await stick("two-copy", { bytes: 300 * MIB }, {}, empty);
   copyFileSync(contentPath(folderOf("two")), contentPath(folderOf("two-copy")));
