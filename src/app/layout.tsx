@@ -23,13 +23,13 @@ export const dynamic = "force-dynamic";
 function FirstPerson() {
   return (
     <section className="max-w-2xl">
-      <h1>Who works with it?</h1>
+      <h1>First person</h1>
       <p className="mt-1 mb-4">
-        Nobody is recorded in this inventory yet. Every change is kept with who made it: add yourself, then begin with a
-        site, its computers and its media.
+        No people recorded yet. Every change is recorded with the person who made it. Add yourself, then a site,
+        computers and media.
       </p>
       <AddForm
-        title="Add me"
+        title="Add person"
         fields={[
           { name: "name", label: "Name" },
           { name: "role", label: "Role" },

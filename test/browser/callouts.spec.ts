@@ -40,7 +40,7 @@ test("from registering to handed back: a disk is gone, the image is put back, an
   // Asked before anything else: as it is sold, which is what an image of such a disk fits on.
   await page.getByLabel("A new disk of").fill("3 MB");
   await page.getByRole("button", { name: "Does it fit?" }).click();
-  await expect(page.getByText(/No disk for a computer is that small/)).toBeVisible();
+  await expect(page.getByText(/Too small for a disk/)).toBeVisible();
   await page.getByLabel("A new disk of").fill("500 GB");
   await page.getByRole("button", { name: "Does it fit?" }).click();
   await expect(page.getByText(/fits exactly/)).toBeVisible();
@@ -74,10 +74,10 @@ test("from registering to handed back: a disk is gone, the image is put back, an
   await expect(page.getByText("The cable was loose.")).toBeVisible();
   await listening(page);
   await expect(page.getByLabel("It came back as")).toHaveValue("image");
-  const notTicked = (await page.getByText(/^\d+ steps are not ticked/).textContent()) ?? "";
-  await page.getByRole("button", { name: "It was done" }).first().click();
+  const notTicked = (await page.getByText(/^\d+ steps not ticked/).textContent()) ?? "";
+  await page.getByRole("button", { name: "Mark done" }).first().click();
   await expect(page.getByText(notTicked)).toHaveCount(0);
-  await page.getByLabel("Its serial").fill("NEW-77");
+  await page.getByLabel("Serial", { exact: true }).fill("NEW-77");
   await page.getByLabel("Lost").fill("four weeks of forms");
   await page.getByRole("button", { name: "Hand it back" }).click();
   await expect(page.getByText(/^brought back: the computer as it was, .* Lost: four weeks of forms\.$/)).toBeVisible();
@@ -88,7 +88,7 @@ test("from registering to handed back: a disk is gone, the image is put back, an
   expect(report).toMatch(/1\. Fetch SP-01/);
   // What worked in earnest is a drill of today.
   const today = new Date().toISOString().slice(0, 10);
-  await expect(page.getByRole("link", { name: "Take an image of it" })).toBeVisible();
+  await expect(page.getByRole("link", { name: "Take image" })).toBeVisible();
   // The dead disk does not stay in the facts.
   await page.goto("/computers/HO-001?show=disks");
   await expect(page.getByText("serial NEW-77")).toBeVisible();
@@ -113,7 +113,7 @@ test("without a connection no tick is lost: kept here, sent later, also after th
   await expect(page.getByText("No connection: 3 marks are kept here and sent once there is one. Go on.")).toBeVisible();
   await expect(done).toHaveCount(total - 4);
   await context.setOffline(false);
-  await expect(page.getByText(/kept\. This page opens again without a connection/)).toBeVisible();
+  await expect(page.getByText(/kept\. Available offline/)).toBeVisible();
   // Cut again, ticked, loaded again without a connection: the sheet is there with what was ticked. Then the page is left before there is a connection: the next one that is opened sends it.
   await context.setOffline(true);
   await done.first().click();
@@ -152,7 +152,7 @@ test("another disk: what fits is computed at once, and what to make smaller", as
 
 test("another computer in its place: the ways are judged for it, with the old one's images", async ({ page }) => {
   await open(page, "HO-001", "it moves to a new computer");
-  await page.getByText("It gets another disk, or another computer takes its place").click();
+  await page.getByText("New disk or replacement computer").click();
   await page.getByLabel("Another computer in its place").fill("XX-77");
   await page.getByRole("button", { name: "What comes back on it?" }).click();
   await expect(page.getByText(/XX-77/).last()).toBeVisible();

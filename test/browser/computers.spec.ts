@@ -61,9 +61,9 @@ test("facts files of two computers that are dropped together stay two", async ({
     ),
   }));
   await page.locator('input[type="file"]').setInputFiles(files);
-  await expect(page.getByText("These are of 2 computers, taken in one after the other:")).toBeVisible();
+  await expect(page.getByText("2 computers: import them one by one")).toBeVisible();
   await page.getByRole("button", { name: "Add ZF-1" }).click();
-  await expect(page.getByText("Taken in: ZF-1.")).toBeVisible();
+  await expect(page.getByText("Imported: ZF-1.")).toBeVisible();
   await page.getByRole("button", { name: "Add ZF-2" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZF-2");
   await expect(page.getByText("SER-ZF-2").first()).toBeVisible();

@@ -51,11 +51,11 @@ test("an inventory that nobody is recorded in asks for the first one, and goes o
     const address = `http://127.0.0.1:${port}`;
     for (const path of ["/", "/computers", "/media", "/chains", "/upkeep", "/bench"]) {
       expect((await page.goto(`${address}${path}`))?.status()).toBe(200);
-      await expect(page.getByRole("heading", { name: "Who works with it?" })).toBeVisible();
+      await expect(page.getByRole("heading", { name: "First person" })).toBeVisible();
     }
     await page.locator("form[aria-busy=false]").last().waitFor();
     await page.locator("main").getByLabel("Name").fill("Ina Torvald");
-    await page.getByRole("button", { name: "Add me" }).click();
+    await page.getByRole("button", { name: "Add person" }).click();
     await expect(page.getByRole("heading", { level: 1 })).toHaveText("Bench");
     await expect(page.getByLabel("Acting")).toContainText("Ina Torvald");
     for (const path of ["/", "/computers", "/media", "/chains", "/upkeep", "/cover", "/images", "/kits", "/callouts"])

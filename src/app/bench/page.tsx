@@ -48,8 +48,8 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
         <p className="mt-1 text-quiet">
           {berths.length === 0
             ? usesBlockDevices()
-              ? "Nothing lies in a port of this server. Put a stick, a card or a disc in: it shows here within seconds."
-              : "This server uses no real devices. Start it with CREEL_BLOCK_DEVICES=1, and each port in which something lies is a berth (docs/operations.md). A medium made elsewhere is registered under Media."
+              ? "No device connected. Insert a stick, card or disc; it appears within seconds."
+              : "Real devices are off. Start the server with CREEL_BLOCK_DEVICES=1 (docs/operations.md), or register a medium made elsewhere under Media."
             : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. The bars are to one scale, their full width 64 GB.`}
         </p>
         {wanted && (

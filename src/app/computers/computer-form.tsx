@@ -34,8 +34,8 @@ const FIELD_NAMES: Partial<Record<keyof FormValues, string>> = {
   fastBoot: "fast boot",
   arch: "firmware architecture",
   kind: "firmware kind",
-  setupPassword: "set-up password",
-  setupPasswordPlace: "where the set-up password is kept",
+  setupPassword: "setup password",
+  setupPasswordPlace: "setup password location",
   usbPorts: "USB ports",
   usbC: "USB-C ports",
   management: "management controller",
@@ -56,7 +56,7 @@ type WriteField = (field: FieldPath<FormValues>, label: string, hint?: string) =
 type PickField = (field: FieldPath<FormValues>, label: string, options: { value: string; text: string }[]) => ReactNode;
 
 const ROLE_CHOICES = [
-  { value: "", text: "as type and content tell" },
+  { value: "", text: "automatic" },
   { value: "esp", text: "EFI system" },
   { value: "system", text: "system" },
   { value: "data", text: "data" },
@@ -88,7 +88,7 @@ function PartitionFields({
   return (
     <details className="col-span-full" open={partitions.fields.length > 0 && partitions.fields.length < 6}>
       <summary className="link cursor-pointer">
-        {partitions.fields.length === 0 ? "What is on it" : plural(partitions.fields.length, "partition")}
+        {partitions.fields.length === 0 ? "Partitions" : plural(partitions.fields.length, "partition")}
       </summary>
       {partitions.fields.map((partition, nth) => {
         const at = `disks.${disk}.partitions.${nth}` as const;
@@ -98,17 +98,17 @@ function PartitionFields({
             className="mt-2 grid grid-cols-2 items-start gap-2 border-line border-l-4 pl-3 sm:grid-cols-[4rem_6rem_6rem_7rem_1fr_7rem_auto]"
           >
             {write(`${at}.number`, "No.")}
-            {write(`${at}.gigabytes`, "Size, GB")}
-            {write(`${at}.usedGigabytes`, "Used, GB")}
+            {write(`${at}.gigabytes`, "Size (GB)")}
+            {write(`${at}.usedGigabytes`, "Used (GB)")}
             {write(`${at}.filesystem`, "File system")}
-            {pick(`${at}.role`, "It is for", ROLE_CHOICES)}
+            {pick(`${at}.role`, "Role", ROLE_CHOICES)}
             {pick(`${at}.encryption`, "Encryption", ENCRYPTIONS)}
             <button type="button" className="act mt-6" onClick={() => partitions.remove(nth)}>
               Take off
             </button>
             {rows?.[nth]?.encryption ? (
               <div className="col-span-full">
-                {write(`${at}.keyPlace`, "Where its recovery key is kept", "the place, never the key")}
+                {write(`${at}.keyPlace`, "Recovery key location", "never the key itself")}
               </div>
             ) : null}
           </div>
@@ -259,17 +259,17 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
         {write("setupKey", "Set-up key", "only where it differs from its model's key card")}
         {write("startMenuKey", "Start menu key")}
         {write("saveKey", "Save key")}
-        {pick("setupPassword", "Set-up password", [
+        {pick("setupPassword", "Setup password", [
           NOT_KNOWN,
           { value: "none", text: "none" },
           { value: "set", text: "set" },
         ])}
         {watch("setupPassword") === "set" &&
-          write("setupPasswordPlace", "Where it is kept", "the place, never the password")}
+          write("setupPasswordPlace", "Password location", "never the password itself")}
         {write("usbPorts", "USB ports")}
-        {write("usbC", "Of them USB-C")}
+        {write("usbC", "USB-C ports")}
         {pick("optical", "Optical drive", [NOT_KNOWN, { value: "yes", text: "yes" }, { value: "no", text: "none" }])}
-        {watch("form") === "server" && write("management", "Management controller", "where it answers")}
+        {watch("form") === "server" && write("management", "Management controller", "its address")}
       </fieldset>
       <fieldset className="mt-5">
         <legend className="mb-1 font-bold">Disks</legend>

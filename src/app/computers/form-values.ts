@@ -188,10 +188,9 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
     const bytes = sizeOf(told.gigabytes, was?.bytes, `${field}.gigabytes`, "A partition's size");
     const usedBytes = sizeOf(told.usedGigabytes, was?.usedBytes, `${field}.usedGigabytes`, "What is used of it");
     const nth = Number(told.number);
-    if (!Number.isInteger(nth) || nth < 1) fields[`${field}.number`] = "A partition has a number, from 1 on.";
-    if (bytes === null) fields[`${field}.gigabytes`] ??= "A partition's size is needed, in GB.";
-    else if (usedBytes !== null && usedBytes > bytes)
-      fields[`${field}.usedGigabytes`] = "No more can be used than it holds.";
+    if (!Number.isInteger(nth) || nth < 1) fields[`${field}.number`] = "Enter a partition number, 1 or more.";
+    if (bytes === null) fields[`${field}.gigabytes`] ??= "Enter the size in GB.";
+    else if (usedBytes !== null && usedBytes > bytes) fields[`${field}.usedGigabytes`] = "Used space exceeds the size.";
     if (looksLikeKey(told.keyPlace)) fields[`${field}.keyPlace`] = `What you typed ${KEY_REFUSED}`;
     const hidden = was ?? { type: null, start: null, label: null, active: null };
     const own = { filesystem: word(told.filesystem), role: word(told.role), encryption: word(told.encryption) };

@@ -156,7 +156,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
       )}
       {isFactory && (
         <fieldset className="grid gap-3 sm:grid-cols-2">
-          <legend className="mb-1 font-semibold">The model that it puts back</legend>
+          <legend className="mb-1 font-semibold">Model it restores</legend>
           <Field label="Make">{(props) => <input {...props} {...register("factoryMake")} autoComplete="off" />}</Field>
           <Field label="Model">
             {(props) => <input {...props} {...register("factoryModel")} autoComplete="off" />}

@@ -193,7 +193,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
           )}
         </Field>
         {watch("encrypted") === "yes" && (
-          <Field label="Where its key is kept" error={fields.keyPlace} hint="The place, never the key.">
+          <Field label="Key location" error={fields.keyPlace} hint="Never the key itself.">
             {(props) => <input {...props} {...register("keyPlace")} autoComplete="off" />}
           </Field>
         )}
@@ -232,7 +232,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
             >
               {(props) => <input {...props} {...register("address")} className="field code" autoComplete="off" />}
             </Field>
-            <Field label="Account" error={fields.account} hint="Who may read it, by name.">
+            <Field label="Account" error={fields.account} hint="Account with read access.">
               {(props) => <input {...props} {...register("account")} className="field code" autoComplete="off" />}
             </Field>
           </div>

@@ -2,7 +2,7 @@ import { z } from "zod";
 
 /**
  * What a schema tells of a value that does not fit, in plain words within a sentence, where the schema itself says nothing:
- * "it is missing", "it is none of “usb”, “disk”". Set for the whole process where this module is imported.
+ * "it is missing", "it must be one of “usb”, “disk”". Set for the whole process where this module is imported.
  */
 z.config({ customError: (issue) => plainIssue(issue) });
 
@@ -15,7 +15,7 @@ function plainIssue(issue: Issue): string | undefined {
         ? "it is missing"
         : `it must be ${typeText(issue.expected)}`;
     case "invalid_value":
-      return `it is none of ${issue.values.map((value) => `“${String(value)}”`).join(", ")}`;
+      return `it must be one of ${issue.values.map((value) => `“${String(value)}”`).join(", ")}`;
     case "too_small":
       if (issue.origin === "string")
         return Number(issue.minimum) <= 1 ? "it is empty" : `it has fewer than ${issue.minimum} characters`;
@@ -28,13 +28,13 @@ function plainIssue(issue: Issue): string | undefined {
         ? `it has more than ${issue.maximum} entries`
         : `it must be at most ${issue.maximum}`;
     case "invalid_format":
-      return FORMATS[issue.format] ?? "it is not written as it must be";
+      return FORMATS[issue.format] ?? "it has the wrong format";
     case "not_multiple_of":
       return `it must be a multiple of ${issue.divisor}`;
     case "unrecognized_keys":
-      return `it has what does not belong there: ${issue.keys.map((key) => `“${key}”`).join(", ")}`;
+      return `it has unknown fields: ${issue.keys.map((key) => `“${key}”`).join(", ")}`;
     case "invalid_union":
-      return "it fits none of the forms that it may have";
+      return "it has none of the allowed forms";
     default:
       return undefined;
   }
@@ -47,8 +47,8 @@ const TYPES: Record<string, string> = {
 const typeText = (expected: string) => TYPES[expected] ?? expected;
 
 const FORMATS: Record<string, string> = {
-  date: "it is no day such as 2026-07-01",
-  datetime: "it is no time such as 2026-07-01T10:00:00Z",
-  email: "it is no mail address",
-  url: "it is no address such as https://creel.example",
+  date: "it is not a date such as 2026-07-01",
+  datetime: "it is not a time such as 2026-07-01T10:00:00Z",
+  email: "it is not an email address",
+  url: "it is not an address such as https://creel.example",
 };

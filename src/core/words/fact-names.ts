@@ -4,7 +4,7 @@ const FACT_NAMES: Record<string, string> = {
   "firmware.arch": "the architecture of its firmware",
   devices: "its devices",
   disks: "its disks",
-  partitions: "what is on its disk",
+  partitions: "the partitions of its disk",
   filesystem: "the file systems on its disk",
   sectorBytes: "the sector size of its disk",
   systems: "which system it runs",

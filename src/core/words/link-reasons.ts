@@ -36,7 +36,7 @@ const RELEASE_FACTS = {
   family: "which kind of environment it is",
   arch: "for which architecture it is",
   madeOn: "when it was made",
-  factoryOf: "of which model its state is",
+  factoryOf: "the model it restores",
 };
 
 const LACKS = {
@@ -141,11 +141,11 @@ export function linkReasonText(facts: LinkReason): string {
     case "mbr-limit":
       return `A partition table of the MBR kind reaches ${bytesText(facts.bytes)} of ${facts.disk} only: the rest of the disk stays unused.`;
     case "disk-too-small-to-install":
-      return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is smaller than the ${bytesText(facts.needed)} that this system asks for.`;
+      return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is too small: this system requires ${bytesText(facts.needed)}.`;
     case "store-key-kept":
-      return `${facts.store} is encrypted; its key is kept ${visible(facts.place, 160)}.`;
+      return `${facts.store} is encrypted. Key location: ${visible(facts.place, 160)}.`;
     case "store-key-unknown":
-      return `${facts.store} is encrypted, and where its key is kept is not recorded.`;
+      return `${facts.store} is encrypted. Key location not recorded.`;
     case "sectors-differ":
       return `The disk ${facts.disk} has sectors of ${facts.bytes} bytes, the disk of the image had ${facts.image}, and the kit does not convert.`;
     case "image-starts-again":
@@ -247,11 +247,11 @@ export function linkReasonText(facts: LinkReason): string {
     case "filesystems-not-read":
       return `${facts.release} does not read ${facts.filesystems.join(", ")}${facts.all ? "" : "; other partitions it does"}.`;
     case "factory-fits":
-      return `${facts.release} puts a ${facts.of} back to its first day.`;
+      return `${facts.release} restores the factory state of a ${facts.of}.`;
     case "factory-other-model":
-      return `${facts.release} was made for a ${facts.of}, and puts no other model back.`;
+      return `${facts.release} restores a ${facts.of} only.`;
     case "filesystems-open":
-      return `Not known: whether ${facts.release} reads ${facts.filesystems.map((each) => visible(each, 40)).join(", ")}.`;
+      return `Not recorded: whether ${facts.release} reads ${facts.filesystems.map((each) => visible(each, 40)).join(", ")}.`;
     case "repairs":
       return `${facts.release} repairs the start-up of what the computer runs.`;
     case "rescues":

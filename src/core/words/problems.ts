@@ -84,8 +84,8 @@ export function fieldTexts(problem: Problem | null): Record<string, string> {
 const PLAIN: Record<PlainCode, string> = {
   "key-typed": `What you typed ${KEY_REFUSED}`,
   "undone-already": "It is undone already.",
-  "no-disk-to-replace": "Which of its disks was replaced is not recorded: replace it on the computer's own page.",
-  "first-person-there": "Somebody is here already: choose who you are at the top.",
+  "no-disk-to-replace": "The replaced disk is not recorded. Replace it on the computer's page.",
+  "first-person-there": "A person is recorded already. Select yourself at the top.",
   "day-past": "That day is past already.",
   "day-past-drill": "That day is past already. Record the drill if it was held.",
   "day-ahead-drill": "A drill that was held was held today or before.",

@@ -58,7 +58,7 @@ export function reasonText(facts: Reason): string {
     case "signer-ended":
       return `The certificate behind ${facts.signer} ended on ${facts.on}: firmware does not look at that, but new media will be signed by another.`;
     case "setup-password-place-unknown":
-      return "Firmware set-up asks for a password, and where it is kept is not recorded: without it no setting can be changed.";
+      return "Firmware setup needs a password. Password location not recorded.";
     case "platform-recovery":
       return "Worth a drill: the loader that is found first cannot be started, and the reference firmware goes on to the next only once nothing else starts.";
     case "secure-boot-off-would-start":

@@ -8,7 +8,7 @@ const PURPOSE: Record<Purpose, string> = {
   "partition-repair": "repairs partitions",
   network: "reaches the network",
   "remote-help": "lets help in from afar",
-  "factory-state": "puts the maker's state back",
+  "factory-state": "restores the factory state",
 };
 
 /** What a release can do, without a capital. */

@@ -109,9 +109,7 @@ export function stepText(step: Step): StepText {
         act: attachText(step),
         details: [
           ...step.changes.map((change) => `${changeText(change)}.`),
-          ...(step.needsAdapter
-            ? ["It has USB-C ports only: take an adapter where the medium's plug is another."]
-            : []),
+          ...(step.needsAdapter ? ["USB-C ports only: bring an adapter if the medium needs one."] : []),
           ...(step.ports ? [portsText(step.ports)] : []),
         ],
       };
@@ -131,7 +129,7 @@ export function stepText(step: Step): StepText {
           ...(step.quirks ? [visible(step.quirks, 300)] : []),
           ...(step.management
             ? [
-                `From afar: its management controller at ${visible(step.management, 160)} gives screen and keyboard, and takes the medium's file as a virtual drive.`,
+                `Remote console: management controller at ${visible(step.management, 160)}. It can attach the medium's file as a virtual drive.`,
               ]
             : []),
           `If ${step.medium} is not in the menu: another port, then start from USB and fast boot in set-up, then the medium on another computer.`,
@@ -183,7 +181,7 @@ export function stepText(step: Step): StepText {
     case "attach-store":
       return {
         act: `Attach ${step.place ? imagePlaceName(step.place) : "the store"} now, and wait until it is seen.`,
-        details: step.place ? placeDetails(step.place) : ["Which one is not recorded: look at the image's own page."],
+        details: step.place ? placeDetails(step.place) : ["Location not recorded. See the image's page."],
       };
     case "choose-image": {
       const { image } = step;
@@ -222,25 +220,25 @@ export function stepText(step: Step): StepText {
       };
     case "copy-sectors":
       return {
-        act: "If the disk makes noises, or reading fails, copy its sectors to another disk first, and work on the copy.",
-        details: ["Each reading may be its last: what is easy is copied first, what fails is tried again at the end."],
+        act: "If the disk is noisy or reads fail, copy its sectors to another disk and work on the copy.",
+        details: ["Copy the readable sectors first, then retry the rest."],
       };
     case "suspend":
       return {
-        act: `Before you switch it off, suspend the encryption of ${step.volumes.join(" and ")}.`,
-        details: ["Its key is bound to how the computer starts: after a changed setting it asks for the recovery key."],
+        act: `Before you switch off, suspend disk encryption (${step.volumes.join(", ")}).`,
+        details: ["Changed boot settings can make it ask for the recovery key."],
       };
     case "old-disk":
       return {
         act: step.isNew
           ? "Leave the old disk out."
-          : "Leave the disk that the system was on disconnected until this one has started.",
-        details: ["Never start it with the original and its copy attached at once: both bear the same identity."],
+          : "Keep the original system disk disconnected until the new one has started.",
+        details: ["Never start with the original and its copy both connected: they share one identity."],
       };
     case "activate":
       return {
-        act: "Check that the licence covers this computer, and activate the system again.",
-        details: step.family === "windows" ? ["A licence that came with the old computer may stay with it."] : [],
+        act: "Check that the licence covers this computer, then activate the system.",
+        details: step.family === "windows" ? ["A licence sold with the old computer may be tied to it."] : [],
       };
     case "begin":
       return beginText(step);
@@ -306,30 +304,28 @@ function passwordDetails(password: SetupPassword | null): string[] {
   if (!password) return [];
   return [
     password.place
-      ? `Set-up asks for a password. It is kept: ${visible(password.place, 160)}.`
-      : "Set-up asks for a password, and where it is kept is not recorded: ask for it before you begin.",
+      ? `Setup password location: ${visible(password.place, 160)}.`
+      : "Setup password location not recorded. Get the password before you begin.",
   ];
 }
 
 function portsText({ needed, has }: NonNullable<Extract<Step, { code: "attach" }>["ports"]>): string {
   const list = new Intl.ListFormat("en-GB").format(needed);
-  return `It has ${has === 1 ? "one USB port" : `${has} USB ports`}, and ${list} are needed at once: put all but the medium on a hub with its own power.`;
+  return `${has === 1 ? "One USB port" : `${has} USB ports`}; needed at once: ${list}. Put all but the medium on a powered hub.`;
 }
 
 /** How a store is come by: over the network as whom, and where its own key is. */
 function placeDetails(place: ImagePlace): string[] {
   const details: string[] = [];
   if (place.on === "share") {
-    const as = place.account ? `as ${visible(place.account, 120)}` : "who may read it is not recorded";
-    details.push(
-      `A share is reached by the network: ${place.address ? visible(place.address, 200) : "its address is not recorded"}, ${as}.`,
-    );
+    const account = place.account ? `account ${visible(place.account, 120)}` : "account not recorded";
+    details.push(`Share: ${place.address ? visible(place.address, 200) : "address not recorded"}, ${account}.`);
   }
   if (place.encrypted)
     details.push(
       place.keyPlace
-        ? `It is encrypted; its key is kept: ${visible(place.keyPlace, 160)}.`
-        : "It is encrypted, and where its key is kept is not recorded.",
+        ? `Encrypted. Key location: ${visible(place.keyPlace, 160)}.`
+        : "Encrypted. Key location not recorded.",
     );
   return details;
 }
@@ -364,8 +360,8 @@ function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" 
       return { act: "Begin to put it back.", details: time };
     case "factory":
       return {
-        act: `Let ${release ?? "the medium"} put the maker's state back.`,
-        details: ["It is as on its first day then: all later work and settings are gone.", ...time],
+        act: `Restore the factory state from ${release ?? "the medium"}.`,
+        details: ["All later work and settings are lost.", ...time],
       };
     case "reinstall":
       return {

@@ -291,8 +291,8 @@ const newDiskSchema = z.object({
   bytes: z
     .number({ error: "A size is such as “480 GB”." })
     .int()
-    .min(DISK_LEAST_BYTES, "No disk for a computer is that small: a size is such as “480 GB” or “1 TB”.")
-    .max(DISK_MOST_BYTES, "No disk is that large: a size is such as “480 GB” or “1 TB”."),
+    .min(DISK_LEAST_BYTES, "Too small for a disk. Enter a size such as “480 GB” or “1 TB”.")
+    .max(DISK_MOST_BYTES, "Too large for a disk. Enter a size such as “480 GB” or “1 TB”."),
   sectorBytes: z.union([z.literal(512), z.literal(4096)]).nullable(),
   bus: z.string().max(20).nullable(),
 });

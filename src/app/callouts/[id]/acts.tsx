@@ -78,7 +78,7 @@ export function DiskForm({
     event.preventDefault();
     const data = new FormData(event.currentTarget);
     const bytes = diskBytesOf(String(data.get("size") ?? ""));
-    if (bytes === null) return setProblem("A size is such as “480 GB” or “1 TB”, or the exact bytes.");
+    if (bytes === null) return setProblem("Enter a size such as “480 GB” or “1 TB”, or exact bytes.");
     const sector = data.get("sector");
     void act(
       setNewDiskAction(calloutId, {
@@ -204,20 +204,19 @@ export function CloseForm({
         <fieldset className="border-rope border-l-4 bg-rope-soft px-3 py-2">
           <legend className="sr-only">Steps that were not ticked</legend>
           <p className="font-semibold">
-            {notTicked.length === 1 ? "One step is" : `${notTicked.length} steps are`} not ticked. What was done all the
-            same?
+            {notTicked.length === 1 ? "One step" : `${notTicked.length} steps`} not ticked
           </p>
           <ul className="max-h-64 overflow-y-auto">
             {notTicked.map(({ code, text }) => (
               <li key={code} className="flex items-baseline justify-between gap-3 py-0.5">
                 <span>{text}</span>
                 <button type="button" className="link min-h-[24px] shrink-0" onClick={() => onDone?.(code)}>
-                  It was done
+                  Mark done
                 </button>
               </li>
             ))}
           </ul>
-          <p className="caption">What stays here is told as left out.</p>
+          <p className="caption">Steps left here are recorded as skipped.</p>
         </fieldset>
       )}
       <div className="grid gap-3 sm:grid-cols-2">
@@ -252,16 +251,16 @@ export function CloseForm({
               checked={isFitted}
               onChange={(event) => setFitted(event.target.checked)}
             />
-            The disk of {newDisk} is in it now
+            New disk fitted ({newDisk})
           </label>
           {isFitted && (
             <>
               <label>
-                <span className="block font-semibold text-[0.9rem]">Its model</span>
+                <span className="block font-semibold text-[0.9rem]">Model</span>
                 <input className="field" name="model" autoComplete="off" />
               </label>
               <label>
-                <span className="block font-semibold text-[0.9rem]">Its serial</span>
+                <span className="block font-semibold text-[0.9rem]">Serial</span>
                 <input className="field code" name="serial" autoComplete="off" />
               </label>
             </>

@@ -43,13 +43,13 @@ export function Guide({ calloutId, steps, known, person, closing }: GuideProps) 
   return (
     <section aria-busy={!ready}>
       <p role="status" className={`print:hidden ${isReached ? "caption" : "text-plum"}`}>
-        {!isLoaded && "Looking for what this browser kept …"}
+        {!isLoaded && "Loading unsent marks …"}
         {isLoaded &&
           (waiting > 0
             ? isReached
               ? "Sending."
               : `No connection: ${waiting === 1 ? "one mark is" : `${waiting} marks are`} kept here and sent once there is one. Go on.`
-            : `All that was ticked is kept.${isPageKept ? " This page opens again without a connection." : ""}`)}
+            : `All that was ticked is kept.${isPageKept ? " Available offline." : ""}`)}
       </p>
       {waiting > 0 && !isKept && (
         <p role="alert" className="print:hidden text-plum">

@@ -108,10 +108,10 @@ export default async function Callout({ params, searchParams }: Props) {
       )}
       {asksDisk && (
         <section className="mt-5 print:hidden">
-          <h2>Which disk takes its place?</h2>
+          <h2>New disk</h2>
           <p className="mb-2 text-quiet">
-            What fits depends on it. As it is sold is enough; the old one has{" "}
-            {oldDisk ? <Size bytes={oldDisk.bytes} both /> : "a size that is not recorded"}.
+            The size decides which images fit; the size as sold is enough. Old disk:{" "}
+            {oldDisk ? <Size bytes={oldDisk.bytes} both /> : "not recorded"}.
           </p>
           <DiskForm calloutId={row.id} hasDisk={replacement !== null} like={oldDisk} />
           {replacement && <Replacement view={replacement} />}
@@ -122,9 +122,7 @@ export default async function Callout({ params, searchParams }: Props) {
         <section className="mt-5 print:hidden">
           <details open={replacement !== null || detail.newComputer !== null}>
             <summary className="cursor-pointer font-semibold">
-              {asksDisk
-                ? "Another computer takes its place"
-                : "It gets another disk, or another computer takes its place"}
+              {asksDisk ? "Replacement computer" : "New disk or replacement computer"}
             </summary>
             <div className="mt-2">
               {!asksDisk && <DiskForm calloutId={row.id} hasDisk={replacement !== null} like={oldDisk} />}
@@ -173,21 +171,21 @@ function Afterwards({ tag }: { tag: string }) {
   const of = encodeURIComponent(tag);
   return (
     <section className="mt-6 print:hidden">
-      <h2>Now that it runs again</h2>
+      <h2>Next</h2>
       <ul className="mt-1 flex flex-wrap gap-3">
         <li>
           <Link prefetch={false} className="act" href={`/images/take?computer=${of}`}>
-            Take an image of it
+            Take image
           </Link>
         </li>
         <li>
           <Link prefetch={false} className="act" href="/computers/facts">
-            Collect its facts anew
+            Import facts
           </Link>
         </li>
         <li>
           <Link prefetch={false} className="act" href={`/bench/propose?tags=${of}`}>
-            Make a medium for it
+            Make medium
           </Link>
         </li>
       </ul>
@@ -203,7 +201,7 @@ function secondsOf({ row }: CalloutDetail) {
   return { low: seconds, likely: seconds, high: seconds };
 }
 
-const WHERE = ["is here", "is at another place", "is somewhere: where is not recorded", "is lent"];
+const WHERE = ["is here", "is at another site", "has no recorded site", "is lent"];
 /** Of each kind; the others are a click away. */
 const SHOWN = 3;
 
@@ -254,7 +252,7 @@ function Ways({
           {own.length > SHOWN && (
             <details>
               <summary className="link cursor-pointer py-1">
-                {plural(own.length - SHOWN, "more way", "more ways")} to the same
+                {plural(own.length - SHOWN, "more route", "more routes")}
               </summary>
               <ol className="divide-y divide-line border-line border-y">
                 {own.slice(SHOWN).map((offer) => (
@@ -273,9 +271,7 @@ function Ways({
       ))}
       {refused.length > 0 && (
         <details className="mt-3">
-          <summary className="cursor-pointer font-semibold">
-            {plural(refused.length, "way does", "ways do")} not go, and why
-          </summary>
+          <summary className="cursor-pointer font-semibold">{plural(refused.length, "route")} not possible</summary>
           <ul className="divide-y divide-line border-line border-y">
             {refused.map(({ route, outcome, image, link }) => (
               <li key={`${route.medium} ${outcome} ${image} ${route.release}`} className="py-1.5">

@@ -169,12 +169,12 @@ function Firmware({
       <Row path="firmware/usbStart" value={firmware.usbStart} from={from} />
       <Row path="firmware/fastBoot" value={firmware.fastBoot} from={from} />
       {firmware.setupPassword && (
-        <Line name="Set-up password" source={from("firmware/setupPassword")}>
+        <Line name="Setup password" source={from("firmware/setupPassword")}>
           {firmware.setupPassword === "none"
             ? "none"
             : firmware.setupPasswordPlace
-              ? `set; kept: ${visible(firmware.setupPasswordPlace)}`
-              : "set; where it is kept is not recorded"}
+              ? `set; location: ${visible(firmware.setupPasswordPlace)}`
+              : "set; location not recorded"}
         </Line>
       )}
       {KEY_NAMES.map((name) => (

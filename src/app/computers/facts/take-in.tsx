@@ -152,13 +152,13 @@ export function TakeIn({ to }: { to: string }) {
       <ProblemLine text={problem} boxed className="mt-3 max-w-5xl" />
       {taken.length > 0 && (
         <p className="mt-3" role="status">
-          Taken in: {taken.join(", ")}.
+          Imported: {taken.join(", ")}.
         </p>
       )}
       {computers.length > 1 && (
         <fieldset className="mt-3 max-w-5xl border-rope border-l-4 bg-rope-soft px-3 py-2">
           <legend className="sr-only">Whose facts they are</legend>
-          <p className="font-semibold">These are of {computers.length} computers, taken in one after the other:</p>
+          <p className="font-semibold">{computers.length} computers: import them one by one</p>
           <div className="flex flex-wrap gap-x-5">
             {computers.map(({ name, observations: its }, at) => (
               <label key={name} className="flex min-h-[2rem] items-center gap-2">

@@ -78,9 +78,7 @@ export default async function Store({ params }: Props) {
             </p>
           )}
           {row.encrypted && (
-            <p>
-              Encrypted. {row.keyPlace ? `Its key is kept: ${row.keyPlace}.` : "Where its key is kept is not recorded."}
-            </p>
+            <p>Encrypted. {row.keyPlace ? `Key location: ${row.keyPlace}.` : "Key location not recorded."}</p>
           )}
         </div>
         <div className="flex gap-2">

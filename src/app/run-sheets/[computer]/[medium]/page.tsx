@@ -144,7 +144,7 @@ function NotJudged({ links }: { links: Links }) {
   if (open.length === 0) return null;
   return (
     <p className="caption mt-3">
-      Not known beforehand:{" "}
+      Unknown:{" "}
       {open.map((name) => `${linkTitle(name)} (${links[name].reasons.slice(0, 1).map(reasonText).join("")})`).join(" ")}
     </p>
   );
