@@ -171,6 +171,8 @@ test("a picture of the screen is kept with its step", async ({ page }) => {
     .locator('input[type="file"]')
     .setInputFiles({ name: "screen.png", mimeType: "image/png", buffer: png(40, 30) });
   const link = page.getByRole("link", { name: "Picture" });
+  // It is shown before it was sent: only then what is kept says that the server has it.
+  await expect(link).toBeVisible();
   await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
   const answer = await page.request.get((await link.getAttribute("href")) ?? "");
   expect([answer.status(), answer.headers()["content-type"]]).toEqual([200, "image/jpeg"]);
