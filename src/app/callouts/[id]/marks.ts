@@ -11,6 +11,8 @@ export interface OwnMark extends Omit<Mark, "personName"> {
 }
 
 const RETRY_MS = 5_000;
+/** A connection that went without a word is given up after this; pictures over a slow line take less. */
+const ANSWER_MS = 60_000;
 const keyOf = (calloutId: number) => `creel-callout-${calloutId}`;
 
 /** What an earlier version kept for a call-out, in the one place that has no room for pictures. */
@@ -67,6 +69,7 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
         method: "POST",
         headers: { "content-type": "application/json" },
         body: JSON.stringify(marks),
+        signal: AbortSignal.timeout(ANSWER_MS),
       });
       if (!answer.ok) throw new Error(String(answer.status));
       setServer((await answer.json()) as Mark[]);
