@@ -1,5 +1,5 @@
+import type { MediumKind } from "../../src/core/judging/model/parts";
 import type { ReleaseFacts } from "../../src/core/medium/releases/facts";
-import type { MediumKind } from "../../src/server/media/media";
 import type { ImageName } from "./images";
 import { MODELS, type Mode, type Model } from "./models";
 import { allowing, revoking } from "./signers";
@@ -96,9 +96,9 @@ export const KITS: {
         madeOn: "2025-11-12",
         image: "spindle3",
         facts: {
-          purposes: ["put-back-images", "network"],
+          purposes: ["put-back-images", "network", "copy-disks"],
           opens: [{ kit: "Spindle", upTo: "3.0" }],
-          abilities: ["hardware-move"],
+          abilities: ["hardware-move", "single-partitions"],
         },
       },
     ],

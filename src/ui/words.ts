@@ -3,7 +3,13 @@ import { archText } from "@/core/words/firmware";
 /** Words for what the inventory holds. */
 export function mediumKindText(kind: string): string {
   return (
-    { usb: "USB stick", disk: "External disk", optical: "Optical disc", file: "File, not written yet" }[kind] ?? kind
+    {
+      usb: "USB stick",
+      disk: "External disk",
+      optical: "Optical disc",
+      file: "File, not written yet",
+      entry: "Boot entry on a computer",
+    }[kind] ?? kind
   );
 }
 

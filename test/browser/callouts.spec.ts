@@ -96,6 +96,29 @@ test("from registering to handed back: a disk is gone, the image is put back, an
   await expect(page.getByText(new RegExp(`Restored .*on ${today}`)).first()).toBeAttached();
 });
 
+test("a planned move: the old disk is copied onto the new one beside it, swapped, and kept", async ({ page }) => {
+  await open(page, "HO-005", "it moves to a new disk");
+  const copied = page.getByRole("heading", { name: "its disk copied onto the new one" });
+  await expect(copied).toHaveCount(0);
+  await page.getByLabel("A new disk of").fill("1 TB");
+  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await expect(page.getByText(/to spare/).first()).toBeVisible();
+  const way = page
+    .getByRole("listitem")
+    .filter({ has: page.getByRole("button", { name: "Take this way" }) })
+    .first();
+  await expect(way).toContainText("with SP-01");
+  await expect(way).toContainText("Nothing is lost.");
+  await way.getByRole("button", { name: "Take this way" }).click();
+  await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
+  for (const act of [/connect the new disk .* beside the old one/, /^Choose the source: /, /^Copy the old disk/])
+    await expect(step(page, act)).toBeVisible();
+  await expect(step(page, /take the old disk out and fit the new one in its place/)).toBeVisible();
+  await expect(step(page, /^Extend the last partition/)).toBeVisible();
+  await expect(step(page, /^Keep the old disk as it is for 30 days/)).toBeVisible();
+  await expect(page.getByLabel("It came back as")).toHaveValue("copy");
+});
+
 test("without a connection no tick is lost: kept here, sent later, also after the page was loaded again", async ({
   page,
   context,
@@ -140,7 +163,7 @@ test("after malware only images from before it are offered", async ({ page }) =>
 });
 
 test("another disk: what fits is computed at once, and what to make smaller", async ({ page }) => {
-  await open(page, "HO-001", "it moves to a new disk");
+  await open(page, "HO-005", "it moves to a new disk");
   await page.getByLabel("A new disk of").fill("480 GB");
   await page.getByRole("button", { name: "Does it fit?" }).click();
   await expect(page.getByText(/does not fit: the disk is 20 GB too small/)).toBeVisible();

@@ -287,7 +287,10 @@ export function variedWorld(roll: Roll, computers: number, media: number): World
     media: world.media.map((each) => ({
       ...each,
       releases: roll(4) === 0 ? [...each.releases, MAKERS] : each.releases,
-      part: { ...each.part, kind: pick(roll, ["usb", "disk", "file", null] as const), retired: roll(12) === 0 },
+      part: {
+        ...{ ...each.part, kind: pick(roll, ["usb", "disk", "file", "entry", null] as const), retired: roll(12) === 0 },
+        onComputer: pick(roll, [`C-${roll(computers)}`, null]),
+      },
       as: pick(roll, ["usb", "optical", null] as const),
     })),
     images: world.images.map((each) => ({

@@ -7,6 +7,7 @@ import { InspectionView } from "@/app/_reading/inspection-view";
 import { keepRead } from "@/app/_reading/keep";
 import { Progress } from "@/app/_reading/progress";
 import { type Running, useReader } from "@/app/_reading/use-reader";
+import { MEDIUM_KINDS } from "@/core/judging/model/parts";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { fieldTexts, problemText } from "@/core/words/problems";
 import { bytesText } from "@/core/words/sizes";
@@ -32,6 +33,7 @@ interface MediumValues {
   name: string;
   kind: string;
   gigabytes: string;
+  onComputer: string;
   siteId: string;
   lentTo: string;
   note: string;
@@ -44,6 +46,7 @@ interface MediumValues {
 
 const NAMES: Partial<Record<keyof MediumValues, string>> = {
   gigabytes: "size",
+  onComputer: "computer",
   siteId: "place",
   lentTo: "loan",
   releaseIds: "what it carries",
@@ -55,14 +58,13 @@ const nameOf = (field: keyof MediumValues) => NAMES[field] ?? field;
 const showValue = (value: string | string[]) =>
   typeof value === "string" ? value || "nothing" : `${value.length} releases`;
 
-const KINDS = ["usb", "disk", "optical", "file"] as const;
-
 function toValues(input: MediumInput | null): MediumValues {
   return {
     tag: input?.tag ?? "",
     name: input?.name ?? "",
     kind: input?.kind ?? "usb",
     gigabytes: input?.capacityBytes ? String(input.capacityBytes / 1e9) : "",
+    onComputer: input?.onComputer ?? "",
     siteId: input?.siteId?.toString() ?? "",
     lentTo: input?.lentTo ?? "",
     note: input?.note ?? "",
@@ -100,7 +102,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
   const [version, setVersion] = useState(opened?.version ?? 0);
   const [base, setBase] = useState<MediumInput | null>(opened);
   const [merge, setMerge] = useState<Merge<MediumValues> | null>(null);
-  const { register, handleSubmit, setError, getValues, setValue, formState } = useForm<MediumValues>({
+  const { register, handleSubmit, setError, getValues, setValue, watch, formState } = useForm<MediumValues>({
     defaultValues: toValues(opened),
   });
   const errors = formState.errors;
@@ -121,6 +123,8 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
   const onProblem = (found: Problem) => {
     if (found.code === "taken") setError("tag", { message: problemText(found) }, { shouldFocus: true });
     else if (fieldTexts(found).tag) setError("tag", { message: fieldTexts(found).tag }, { shouldFocus: true });
+    else if (fieldTexts(found).onComputer)
+      setError("onComputer", { message: fieldTexts(found).onComputer }, { shouldFocus: true });
     else {
       if (found.code === "stale") takeOver(found);
       setProblem(problemText(found));
@@ -138,6 +142,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
       tag: values.tag,
       name: values.name,
       kind: values.kind,
+      onComputer: values.onComputer,
       capacityBytes: values.gigabytes.trim() === "" ? null : Math.round(gigabytes * 1e9),
       siteId: values.siteId === "" ? null : Number(values.siteId),
       lentTo: values.lentTo,
@@ -177,7 +182,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
           <Field label="Kind">
             {(props) => (
               <select {...props} {...register("kind")}>
-                {KINDS.map((kind) => (
+                {MEDIUM_KINDS.map((kind) => (
                   <option key={kind} value={kind}>
                     {mediumKindText(kind)}
                   </option>
@@ -185,6 +190,15 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
               </select>
             )}
           </Field>
+          {watch("kind") === "entry" && (
+            <Field
+              label="On the disk of computer"
+              error={errors.onComputer?.message}
+              hint="its tag; the entry serves this computer only and is lost with its disk"
+            >
+              {(props) => <input {...props} {...register("onComputer")} autoComplete="off" />}
+            </Field>
+          )}
           <Field label="Name">{(props) => <input {...props} {...register("name")} autoComplete="off" />}</Field>
           <Field label="Size in GB (as sold)" error={errors.gigabytes?.message}>
             {(props) => <input {...props} {...register("gigabytes")} inputMode="decimal" autoComplete="off" />}

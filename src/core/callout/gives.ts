@@ -4,7 +4,7 @@ import type { ComputerPart } from "../judging/model/parts";
 import type { Change } from "../judging/model/schema";
 import type { Route } from "../judging/routes/routes";
 import { daysBetween } from "../kernel/days";
-import type { Gives } from "./run-sheet";
+import { type Gives, sheetDisk } from "./run-sheet";
 
 /** The disk that is written to: another one where the route's changes say so. */
 export function targetDisk(
@@ -17,7 +17,7 @@ export function targetDisk(
 
 /** What a route gives back, as its sheet needs it; null where that is not recorded. */
 export function givesOf(
-  computer: Pick<ComputerPart, "tag" | "facts" | "toldDisk">,
+  computer: Pick<ComputerPart, "tag" | "facts" | "toldDisk" | "oldDisk">,
   { outcome, release, links }: Pick<Route, "outcome" | "release" | "links">,
   told: { today: string } & Partial<Pick<Gives, "seconds" | "happening">>,
 ): Gives | null {
@@ -26,7 +26,8 @@ export function givesOf(
   const disk = targetDisk(computer, links.restores.changes);
   return {
     ...{ outcome: kind, release, isTargetNew: Boolean(computer.toldDisk) },
-    target: disk && { name: disk.name, bytes: disk.bytes, model: disk.model, serial: disk.serial },
+    target: disk && sheetDisk(disk),
+    oldDisk: computer.oldDisk ? sheetDisk(computer.oldDisk) : null,
     image: image && { name: image.id, takenAt: image.takenAt, places: image.places, keyPlace: image.keyPlace },
     drivers: links.sees.changes.flatMap(({ setting, to }) => (setting === "driver" ? [to] : [])),
     ...{ seconds: told.seconds ?? null, happening: told.happening ?? null },

@@ -1,3 +1,4 @@
+import type { DiskFacts } from "../computer/facts/schema";
 import { type LinkKind, type PastJob, type Range, secondsFor, USUAL_RATES } from "../images/forecast";
 import { lineagesOf, type StoredPoint } from "../images/lineage";
 import { compareText } from "../judging/links/versions";
@@ -49,6 +50,8 @@ export interface CallOutFacts {
   minutesTo?: (site: string) => number | null;
   /** The bus of the disk that is written to, as far as the computer's facts tell it. */
   targetBus?: string | null;
+  /** The disk in whose place another one was put, while it can still be read. */
+  oldDisk?: Pick<DiskFacts, "bytes" | "bus" | "partitions"> | null;
   /** Points in time of the computer. */
   points: readonly (StoredPoint & { storedBytes: number | null; usedBytes: number | null; link: LinkKind | null })[];
   /** Call-outs of the past with the same outcome on the same model, in seconds. */
@@ -67,15 +70,21 @@ const FETCHING: Range[] = [
 const STARTING: Range = { low: 4 * MINUTE, likely: 8 * MINUTE, high: 20 * MINUTE };
 /** What an outcome takes itself where nothing was measured. Common practice. */
 const USUAL: Record<OutcomeKind, Range> = {
+  copy: { low: 20 * MINUTE, likely: 90 * MINUTE, high: 480 * MINUTE },
   image: { low: 10 * MINUTE, likely: 45 * MINUTE, high: 240 * MINUTE },
+  system: { low: 10 * MINUTE, likely: 30 * MINUTE, high: 180 * MINUTE },
   reinstall: { low: 45 * MINUTE, likely: 90 * MINUTE, high: 180 * MINUTE },
   factory: { low: 30 * MINUTE, likely: 60 * MINUTE, high: 150 * MINUTE },
   "start-up": { low: 5 * MINUTE, likely: 20 * MINUTE, high: 60 * MINUTE },
+  partitions: { low: 10 * MINUTE, likely: 40 * MINUTE, high: 180 * MINUTE },
   files: { low: 20 * MINUTE, likely: 60 * MINUTE, high: 240 * MINUTE },
+  "image-files": { low: 10 * MINUTE, likely: 40 * MINUTE, high: 240 * MINUTE },
 };
 /** Updates, drivers and a look at the applications. Common practice. */
 const FINISHING: Partial<Record<OutcomeKind, Range>> = {
+  copy: { low: 10 * MINUTE, likely: 20 * MINUTE, high: 40 * MINUTE },
   image: { low: 10 * MINUTE, likely: 25 * MINUTE, high: 60 * MINUTE },
+  system: { low: 10 * MINUTE, likely: 25 * MINUTE, high: 60 * MINUTE },
   reinstall: { low: 40 * MINUTE, likely: 90 * MINUTE, high: 240 * MINUTE },
   factory: { low: 40 * MINUTE, likely: 90 * MINUTE, high: 240 * MINUTE },
 };
@@ -109,7 +118,7 @@ export function offersFor<R extends Route>(
     const image = route.outcome?.image ?? null;
     if (image && left.has(image.id)) return [];
     const lost = lostBy(outcome, image, facts);
-    const lostDays = lost.code === "since-image" ? lost.days : lost.code === "everything" ? null : 0;
+    const lostDays = "days" in lost ? lost.days : lost.code === "everything" ? null : 0;
     return [
       {
         route,
@@ -164,8 +173,10 @@ export function lostBy(
   { happening, today }: { happening: Happening | null; today: string },
 ): Lost {
   const on = image?.takenAt.slice(0, 10);
-  if (on !== undefined) return { code: "since-image", on, days: daysBetween(on, today) };
-  if (outcome === "start-up") return { code: "nothing" };
+  const code =
+    outcome === "system" ? "system-since-image" : outcome === "image-files" ? "files-since-image" : "since-image";
+  if (on !== undefined) return { code, on, days: daysBetween(on, today) };
+  if (outcome === "start-up" || outcome === "partitions" || outcome === "copy") return { code: "nothing" };
   if (outcome === "files") return { code: happening === "files-lost" ? "overwritten" : "all-but-files" };
   return { code: "everything" };
 }
@@ -176,8 +187,10 @@ function verifiedFirst(a: Offer, b: Offer, lineages: ReturnType<typeof lineagesO
   return rank(a) - rank(b);
 }
 
+const DISK_GONE: readonly Happening[] = ["disk-gone", "new-disk", "new-computer"];
+
 /** What counts on the day: that a medium lies elsewhere or was never tried is a matter of time, not of whether it goes. */
-export function verdictNow({ links, outcome, opens }: Route, happening: Happening | null = null): Verdict {
+export function verdictNow({ links, outcome, opens, isEntry }: Route, happening: Happening | null = null): Verdict {
   // Lost files are taken out of an image: whether it would fit the disk does not matter.
   const isOpened = happening === "files-lost" && outcome?.kind === "image";
   const restores = isOpened ? (opens ?? links.restores.verdict) : links.restores.verdict;
@@ -185,6 +198,11 @@ export function verdictNow({ links, outcome, opens }: Route, happening: Happenin
   const worst = needed.reduce((top, verdict) => (compareVerdicts(verdict, top) > 0 ? verdict : top));
   // One that failed when it was tried here fails again; whatever is not at hand at all is no help.
   if (links.proven.verdict === "broken" || links.atHand.verdict === "broken") return "broken";
+  if (isEntry && happening !== null && happening !== "files-lost") {
+    // What starts it is on the disk: gone with it, and in doubt where that disk does not start any more.
+    if (DISK_GONE.includes(happening)) return "broken";
+    return worst === "broken" ? worst : "unknown";
+  }
   return worst;
 }
 
@@ -223,16 +241,17 @@ function fetchingOf({ distance, links }: Route, { minutesTo }: CallOutFacts): Ra
 export function restoreSeconds(
   route: Pick<Route, "outcome">,
   outcome: OutcomeKind,
-  { points, happening }: CallOutFacts,
+  { points, happening, oldDisk }: CallOutFacts,
   target: string | null,
 ): Range {
-  if (outcome !== "image" || happening === "files-lost") return USUAL[outcome === "image" ? "files" : outcome];
+  if (outcome === "copy" && oldDisk) return copySeconds(oldDisk, target);
+  if (!READS_IMAGE.has(outcome) || happening === "files-lost") return USUAL[outcome === "image" ? "files" : outcome];
   const byId = new Map(points.map((point) => [point.id, point]));
   const parts = lineagesOf(points).get(route.outcome?.image?.id ?? "")?.parts ?? [];
   const chain = parts.flatMap((id) => byId.get(id) ?? []);
   const full = chain.at(-1);
   const stored = chain.map(({ storedBytes }) => storedBytes);
-  if (!full || stored.some((bytes) => bytes === null)) return USUAL.image;
+  if (!full || stored.some((bytes) => bytes === null)) return USUAL[outcome];
   const bytes = stored.reduce<number>((all, each) => all + (each ?? 0), 0);
   const used = chain[0]?.usedBytes ?? full.usedBytes ?? bytes * USUAL_UNPACKED;
   const jobs: PastJob[] = [];
@@ -242,6 +261,23 @@ export function restoreSeconds(
       { bytes: exactly(used), rate: target === "nvme" ? USUAL_RATES.internal : USUAL_RATES["hard-disk"] },
     ],
     jobs,
+  );
+}
+
+const READS_IMAGE: ReadonlySet<OutcomeKind> = new Set(["image", "system"]);
+
+/** From one disk to the other, what is in use at the least, and all of it at the most; as fast as the slower of them. */
+function copySeconds({ bytes, bus, partitions }: NonNullable<CallOutFacts["oldDisk"]>, target: string | null): Range {
+  const used = partitions.reduce<number | null>(
+    (sum, { usedBytes }) => (sum === null || usedBytes == null ? null : sum + usedBytes),
+    0,
+  );
+  const least = used === null || used === 0 ? bytes : Math.min(used, bytes);
+  const amount: Range = { low: least, likely: least, high: bytes };
+  const rateOf = (on: string | null) => (on === "nvme" ? USUAL_RATES.internal : USUAL_RATES["hard-disk"]);
+  return secondsFor(
+    [bus, target].map((on) => ({ bytes: amount, rate: rateOf(on) })),
+    [],
   );
 }
 

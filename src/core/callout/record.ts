@@ -19,11 +19,14 @@ const phasedChangeSchema = changeSchema.extend({ link: z.enum(LINK_NAMES), phase
 
 /**
  * What is lost by it. `nothing`: content is not touched. `since-image`: what was made after a day. `all-but-files`: what is
- * copied is kept, and the computer is not brought back. `overwritten`: of lost files what was written over. `everything`: what is on its disk and nowhere else.
+ * copied is kept, and the computer is not brought back. `system-since-image`: on the system partition alone, since a day.
+ * `files-since-image`: the computer is not brought back, and files are as of a day. `overwritten`: of lost files what was written over. `everything`: what is on its disk and nowhere else.
  */
 const lostSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("nothing") }),
   z.object({ code: z.literal("since-image"), on: z.string(), days: z.number() }),
+  z.object({ code: z.literal("system-since-image"), on: z.string(), days: z.number() }),
+  z.object({ code: z.literal("files-since-image"), on: z.string(), days: z.number() }),
   z.object({ code: z.literal("all-but-files") }),
   z.object({ code: z.literal("overwritten") }),
   z.object({ code: z.literal("everything") }),

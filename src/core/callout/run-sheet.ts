@@ -1,4 +1,5 @@
 import { type KeyCard, type StartKey, startKeys } from "../computer/facts/key-cards";
+import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts, Facts } from "../computer/facts/schema";
 import { internalDisks as builtIn } from "../computer/needs/system-disk";
 import type { Range } from "../images/forecast";
@@ -41,6 +42,8 @@ export interface Gives {
   target: SheetDisk | null;
   /** It was told to take the place of the old one. */
   isTargetNew?: boolean;
+  /** The disk in whose place it is put, while it can still be read. */
+  oldDisk?: SheetDisk | null;
   /** Drivers to load, as the chain says: "nlstor.inf from Lantern 12". */
   drivers: string[];
   /** Seconds that the giving back itself takes. */
@@ -57,7 +60,7 @@ export function sheetSteps(input: RunSheetInput): Step[] {
   const gives = input.gives ?? null;
   return [
     ...(gives?.happening === "malware" ? [{ code: "off-network" } as const] : []),
-    fetchMedium(input),
+    ...(isEntry(input) ? [] : [fetchMedium(input)]),
     ...fetchStore(input),
     ...(gives && savesFiles(gives) ? [{ code: "destination" } as const] : []),
     // Before settings are changed: disk encryption may ask for its key because of them.
@@ -68,7 +71,7 @@ export function sheetSteps(input: RunSheetInput): Step[] {
     detach(input),
     ...disconnectDisks(input),
     ...settings(input),
-    attach(input),
+    ...(isEntry(input) ? [] : [attach(input)]),
     start(input),
     { code: "black-screen" },
     // An installer formats its target.
@@ -81,15 +84,21 @@ export function sheetSteps(input: RunSheetInput): Step[] {
     ...settingsAfter(input),
     putBack(input),
     ...(gives ? afterwards(input, gives) : []),
+    ...keepOld(gives),
     writeDown(input),
   ];
 }
 
+/** Nothing is fetched or put in for an entry on the computer's own disk. */
+const isEntry = ({ medium }: RunSheetInput) => medium.kind === "entry";
+
 const isInstalled = (outcome: OutcomeKind) => outcome === "reinstall" || outcome === "factory";
 /** Lost files are taken out of an image: the disk is not erased for them. */
-const opensImage = ({ outcome, happening }: Gives) => outcome === "image" && happening === "files-lost";
+const opensImage = ({ outcome, happening }: Gives) =>
+  outcome === "image-files" || (outcome === "image" && happening === "files-lost");
 const savesFiles = (gives: Gives) => gives.outcome === "files" || opensImage(gives);
-const writesDisk = (gives: Gives) => (gives.outcome === "image" || isInstalled(gives.outcome)) && !opensImage(gives);
+const restoresDisk = (outcome: OutcomeKind) => outcome === "image" || outcome === "copy" || isInstalled(outcome);
+const writesDisk = (gives: Gives) => restoresDisk(gives.outcome) && !opensImage(gives);
 
 function phased({ changes, starts }: RunSheetInput): PhasedChange[] {
   return changes ?? phasedChanges({ links: startAlone(starts), outcome: null });
@@ -139,37 +148,50 @@ function attachStore(input: RunSheetInput): Step[] {
 
 /** A new disk is fitted while the computer is off and without mains. */
 function fitDisk({ gives }: RunSheetInput): Step[] {
-  return gives?.isTargetNew && gives.target ? [{ code: "fit-disk", disk: gives.target }] : [];
+  if (!gives?.isTargetNew || !gives.target) return [];
+  return [{ code: "fit-disk", disk: gives.target, isBeside: gives.outcome === "copy" }];
 }
 
 /** What is not the target is taken off before anything could be written to it. */
 function disconnectDisks(input: RunSheetInput): Step[] {
   const { gives } = input;
-  const target = gives && writesDisk(gives) ? gives.target : null;
-  if (!target) return [];
+  const target = gives && (writesDisk(gives) || gives.outcome === "system") ? gives.target : null;
+  if (!gives || !target) return [];
   const others = internalDisks(input).filter(({ name }) => name !== target.name);
   // A copy on another disk in the computer is needed.
   const isStore = neededPlaces(input).some((place) => place.on === "computer" && place.tag === input.computer.tag);
   return others.length === 0 || isStore
     ? []
-    : [{ code: "disconnect-disks", keep: target, others: others.map(sheetDisk) }];
+    : [{ code: "disconnect-disks", keep: [...sourceOf(gives), target], others: others.map(sheetDisk) }];
 }
+
+/** The disk that is copied. */
+const sourceOf = ({ outcome, oldDisk }: Gives): SheetDisk[] => (outcome === "copy" && oldDisk ? [oldDisk] : []);
 
 function giveBack(input: RunSheetInput, gives: Gives): Step[] {
   const { outcome, image, release, target, seconds } = gives;
   const begin: Step = { code: "begin", outcome, release, seconds };
   const shown = image && { name: image.name, takenAt: image.takenAt, keyPlace: image.keyPlace };
   const choose: Step = { code: "choose-target", target, isOther: targetChange(input) };
-  if (opensImage(gives) && shown)
-    return [...attachStore(input), { code: "open-image", image: shown }, { ...begin, outcome: "files" }];
+  if (opensImage(gives) && shown) {
+    const toOther = outcome === "image-files";
+    return [...attachStore(input), { code: "open-image", image: shown, toOther }, { ...begin, outcome: "files" }];
+  }
   switch (outcome) {
     case "image":
       return [...attachStore(input), { code: "choose-image", image: shown }, choose, begin];
     case "reinstall":
     case "factory":
       return [choose, begin];
+    case "copy":
+      return [{ code: "choose-source", disk: gives.oldDisk ?? null }, choose, begin, { code: "swap-disks" }];
+    case "system":
+      return [...attachStore(input), { code: "choose-image", image: shown }, choosePartition(input, gives), begin];
     case "start-up":
       return [begin];
+    case "partitions":
+      return [{ code: "save-table" }, begin];
+    case "image-files":
     case "files":
       return [
         ...(gives.happening === "does-not-start" ? [{ code: "copy-sectors" } as const] : []),
@@ -178,6 +200,36 @@ function giveBack(input: RunSheetInput, gives: Gives): Step[] {
       ];
   }
 }
+
+/** Only the system partition is written over: the others are named, so that none of them is chosen. */
+function choosePartition({ computer }: RunSheetInput, { target }: Gives): Step {
+  const disk = computer.facts.disks?.find(({ name }) => name === target?.name);
+  const shown = (disk?.partitions ?? []).map((each) => ({
+    ...{ number: each.number, label: each.label ?? null, bytes: each.bytes },
+    isTarget: roleOf(each) === "system",
+  }));
+  return { code: "choose-partition", disk: target, partitions: shown };
+}
+
+/** An old disk or computer is the only other copy until the new one has shown that it does. Common practice. */
+const KEPT_DAYS = 30;
+
+function keepOld(gives: Gives | null): Step[] {
+  if (gives?.happening === "new-computer") return [{ code: "keep-old", what: "computer", days: KEPT_DAYS }];
+  const isReplaced = gives?.isTargetNew && gives.happening === "new-disk";
+  return isReplaced ? [{ code: "keep-old", what: "disk", days: KEPT_DAYS }] : [];
+}
+
+/** Partitions come back as large as they were: the rest of a larger disk is of no use until one is made larger. */
+function grow({ outcome, target, oldDisk }: Gives): Step[] {
+  const bytes = (target?.bytes ?? 0) - (oldDisk?.bytes ?? 0);
+  if ((outcome !== "image" && outcome !== "copy") || !oldDisk || !target || bytes < GROWN_LEAST * target.bytes)
+    return [];
+  return [{ code: "grow", disk: target.name, bytes }];
+}
+
+/** Less of a disk than this is not worth a step. */
+const GROWN_LEAST = 0.05;
 
 const targetChange = (input: RunSheetInput) => phased(input).some(({ setting }) => setting === "target");
 
@@ -200,9 +252,11 @@ function afterwards(input: RunSheetInput, gives: Gives): Step[] {
   const passwords: Step[] = gives.happening === "malware" ? [{ code: "passwords" }] : [];
   if (savesFiles(gives)) return passwords;
   const checked: Step = { code: "applications" };
-  if (gives.outcome === "start-up") return [checked];
+  if (gives.outcome === "start-up" || gives.outcome === "partitions") return [checked];
+  if (gives.outcome === "copy") return [...startEntry(input, gives), ...grow(gives), checked];
   return [
     ...startEntry(input, gives),
+    ...grow(gives),
     ...rejoin(input, gives),
     ...encryptAgain(input, gives),
     ...activate(input, gives),
@@ -215,7 +269,7 @@ function afterwards(input: RunSheetInput, gives: Gives): Step[] {
 /** Firmware keeps start entries itself: new hardware has none for what was put back. UEFI 2.10, 3.1.1 and 3.5.1.1. */
 function startEntry(input: RunSheetInput, { outcome, isTargetNew, isImageOfAnother }: Gives): Step[] {
   const { firmware } = input.computer.facts;
-  const isMoved = outcome === "image" && (isTargetNew || isImageOfAnother);
+  const isMoved = outcome === "copy" || (outcome === "image" && (isTargetNew || isImageOfAnother));
   return isMoved && firmware.kind === "uefi" && firmware.legacyMode !== "on"
     ? [{ code: "start-entry", arch: firmware.arch }]
     : [];
@@ -223,7 +277,7 @@ function startEntry(input: RunSheetInput, { outcome, isTargetNew, isImageOfAnoth
 
 function rejoin({ computer }: RunSheetInput, { outcome, imageDays }: Gives): Step[] {
   const isWindows = computer.facts.systems?.some(({ family }) => family?.toLowerCase() === "windows") ?? false;
-  return outcome === "image" && isWindows && (imageDays ?? 0) > DOMAIN_DAYS
+  return (outcome === "image" || outcome === "system") && isWindows && (imageDays ?? 0) > DOMAIN_DAYS
     ? [{ code: "rejoin", days: imageDays ?? 0 }]
     : [];
 }
@@ -322,7 +376,7 @@ function start(input: RunSheetInput): Step {
   const how = starts.reasons.find(({ code }) => code === "uefi-starts" || code === "bios-starts");
   return {
     code: "start",
-    medium: medium.tag,
+    ...{ medium: medium.tag, isEntry: isEntry(input) },
     menuKey: keysOf(input).startMenu,
     isBios: kind === "bios" || (switched === null ? legacyMode === "on" : switched === "bios"),
     isTablet: computer.facts.computer.form === "tablet",
@@ -340,11 +394,13 @@ function internalDisks({ computer }: RunSheetInput): DiskFacts[] {
 function look(input: RunSheetInput): Step {
   const { gives } = input;
   // The others are disconnected.
-  if (gives?.target && disconnectDisks(input).length > 0) return { code: "look", disks: [gives.target] };
+  if (gives?.target && (sourceOf(gives).length > 0 || disconnectDisks(input).length > 0))
+    return { code: "look", disks: [...sourceOf(gives), gives.target] };
   return { code: "look", disks: internalDisks(input).map(sheetDisk) };
 }
 
-function sheetDisk({ name, bytes, model, serial }: DiskFacts): SheetDisk {
+/** What tells a disk apart. */
+export function sheetDisk({ name, bytes, model, serial }: DiskFacts): SheetDisk {
   return { name, bytes, model, serial };
 }
 
@@ -383,7 +439,7 @@ function suspend(input: RunSheetInput): Step[] {
 /** The original and its copy bear the same identities: which of them starts would be chance. Common practice. */
 function oldDisk(input: RunSheetInput): Step[] {
   const { gives } = input;
-  if (gives?.outcome !== "image" || opensImage(gives)) return [];
+  if (!gives || (gives.outcome !== "image" && gives.outcome !== "copy") || opensImage(gives)) return [];
   const isNew = gives.isTargetNew === true;
   return isNew || targetChange(input) ? [{ code: "old-disk", isNew }] : [];
 }
@@ -397,8 +453,8 @@ function activate({ computer }: RunSheetInput, { outcome, isImageOfAnother, happ
 }
 
 /** The medium out again before the computer starts by itself, or it starts the medium once more. */
-function takeOut({ medium }: RunSheetInput): Step {
-  return { code: "take-out", medium: medium.tag };
+function takeOut(input: RunSheetInput): Step {
+  return { code: "take-out", medium: isEntry(input) ? null : input.medium.tag };
 }
 
 /** The settings as they were, in the reverse order, but for those that the given-back system needs. */
@@ -408,14 +464,22 @@ function putBack(input: RunSheetInput): Step {
   const staying = [...changesIn(input, "stays"), ...changesIn(input, "after-restore")];
   const mode = staying.find(({ setting }) => setting === "legacyMode")?.to ?? legacyMode;
   return {
-    ...{ code: "put-back", medium: medium.tag, site: medium.siteName, setupKey: keysOf(input).setup },
+    ...{
+      code: "put-back",
+      medium: medium.tag,
+      site: isEntry(input) ? null : medium.siteName,
+      setupKey: keysOf(input).setup,
+    },
     password: setupPassword(input),
     changes: changesIn(input, "put-back").map(plainChange),
     stays: changesIn(input, "stays").map(plainChange),
     isBios: kind === "bios" || mode === "on",
-    isLeftOff: gives?.outcome === "files" && gives.happening !== "files-lost",
+    isLeftOff: gives != null && savesFiles(gives) && !RUNS_AFTER.includes(gives.happening),
   };
 }
+
+/** What happened to computers that start again by themselves, also where only files were saved. */
+const RUNS_AFTER: readonly (Happening | null | undefined)[] = ["files-lost", "new-disk", "new-computer"];
 
 /** What was done and how it went: the drill or the call-out that the next judgement stands on. */
 function writeDown({ computer }: RunSheetInput): Step {

@@ -1,12 +1,12 @@
 import type { StartKey } from "../computer/facts/key-cards";
 import type { Range } from "../images/forecast";
-import type { ImagePlace } from "../judging/model/parts";
+import type { ImagePlace, MediumKind } from "../judging/model/parts";
 import type { Reason } from "../judging/model/reasons";
 import type { Change } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import type { Attachment } from "../medium/inspection/schema";
 
-export type SheetMediumKind = "usb" | "disk" | "optical" | "file";
+export type SheetMediumKind = MediumKind;
 
 /** A disk as the day needs it: told apart by size and serial. Bytes. */
 export interface SheetDisk {
@@ -35,8 +35,9 @@ export type Step =
   | { code: "off-network" }
   | { code: "fetch-store"; image: string; places: ImagePlace[] }
   | { code: "destination" }
-  | { code: "fit-disk"; disk: SheetDisk }
-  | { code: "disconnect-disks"; keep: SheetDisk; others: SheetDisk[] }
+  /** `isBeside`: the old one stays until it was copied. */
+  | { code: "fit-disk"; disk: SheetDisk; isBeside: boolean }
+  | { code: "disconnect-disks"; keep: SheetDisk[]; others: SheetDisk[] }
   | { code: "power"; isPortable: boolean }
   | { code: "detach"; as: Attachment }
   | { code: "suspend"; volumes: string[] }
@@ -59,6 +60,8 @@ export type Step =
       isBios: boolean;
       /** Where a server's management controller answers. */
       management: string | null;
+      /** It is chosen in the menu of the computer's own loader. */
+      isEntry: boolean;
       /** It has no keys: the start menu is opened by a volume key. */
       isTablet: boolean;
       /** How it starts, or what stands in the way. */
@@ -73,12 +76,22 @@ export type Step =
   | { code: "erased"; hasOtherDisks: boolean }
   | { code: "attach-store"; place: ImagePlace | null }
   | { code: "choose-image"; image: { name: string; takenAt: string; keyPlace: string | null } | null }
-  | { code: "open-image"; image: { name: string; takenAt: string; keyPlace: string | null } }
+  /** `toOther`: files go to another disk, not back onto the computer's. */
+  | { code: "open-image"; image: { name: string; takenAt: string; keyPlace: string | null }; toOther: boolean }
+  | { code: "choose-source"; disk: SheetDisk | null }
   | { code: "choose-target"; target: SheetDisk | null; isOther: boolean }
+  | {
+      code: "choose-partition";
+      disk: SheetDisk | null;
+      partitions: { number: number; label: string | null; bytes: number | null; isTarget: boolean }[];
+    }
+  | { code: "save-table" }
+  | { code: "swap-disks" }
   | { code: "read-only" }
   | { code: "copy-sectors" }
   | { code: "begin"; outcome: OutcomeKind; release: string | null; seconds: Range | null }
-  | { code: "take-out"; medium: string }
+  /** `medium`: null where nothing was put in. */
+  | { code: "take-out"; medium: string | null }
   | { code: "old-disk"; isNew: boolean }
   | { code: "settings-after"; setupKey: StartKey; saveKey: StartKey; changes: Change[]; password: SetupPassword | null }
   | {
@@ -99,13 +112,16 @@ export type Step =
   | { code: "encrypt-again"; disk: string }
   | { code: "start-entry"; arch: string | null }
   | { code: "activate"; family: "windows" | null }
+  /** Bytes behind the last partition. */
+  | { code: "grow"; disk: string; bytes: number }
+  | { code: "keep-old"; what: "disk" | "computer"; days: number }
   | { code: "updates" }
   | { code: "applications" }
   | { code: "write-down"; computer: string };
 type StepCode = Step["code"];
 
 /** Something is lost or spoilt where these go wrong. */
-const DANGEROUS: readonly StepCode[] = ["erased", "no-format", "choose-target"];
+const DANGEROUS: readonly StepCode[] = ["erased", "no-format", "choose-target", "choose-partition"];
 
 /** Steps after which content is gone: they are confirmed one by one. */
 export function isDangerous({ code }: Step): boolean {

@@ -26,7 +26,7 @@ function branchesOf(step: Step, input: CalloutInput): Branch[] {
       return [{ code: "image-not-listed", checks: [...plain("attach-store-again", "environment-older"), other] }];
     }
     case "begin":
-      if (outcome !== "image") return [];
+      if (outcome !== "image" && outcome !== "system") return [];
       return [{ code: "breaks-off", checks: plain("read-log", "check-image", "image-before", "target-failing") }];
     case "put-back":
       if (step.isLeftOff) return [];

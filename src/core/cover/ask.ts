@@ -1,5 +1,5 @@
 import type { FleetMedium } from "../fleet/world";
-import type { ComputerPart } from "../judging/model/parts";
+import { type ComputerPart, isCarried } from "../judging/model/parts";
 import { itemAt } from "../kernel/item-at";
 import type { Alternative } from "../making/planning/plan";
 import { NEEDS, type Need, type Policies, type Resolved } from "./policy";
@@ -112,7 +112,7 @@ export function askCover(asked: Asked): Meaning {
   const membersOf = new Map<number, number[]>();
   const contentOf = stock.map((medium, at): number | null => {
     const { part, views, as, releases, kind, isStore } = medium;
-    if (kind === "file" || part.condition === "distrusted" || releases.length === 0) return null;
+    if (!isCarried(kind) || part.condition === "distrusted" || releases.length === 0) return null;
     const key = JSON.stringify([
       views?.key ?? part.tag,
       as,
@@ -185,7 +185,7 @@ export function askCover(asked: Asked): Meaning {
   const countedOn = (content: number | null | undefined) => (content != null && useful.has(content) ? content : null);
   const placed = stock.flatMap((medium, at) => {
     const site = ways.position(medium.part.site);
-    const isOut = medium.kind === "file" || medium.part.condition === "distrusted" || site === null;
+    const isOut = !isCarried(medium.kind) || medium.part.condition === "distrusted" || site === null;
     return isOut ? [] : [{ at, site, medium }];
   });
   const media = placed.map(({ at, site, medium }): CoverMedium => {

@@ -24,6 +24,9 @@ export type Serves = (typeof SERVES)[keyof typeof SERVES];
 const ON_THE_WAY = ["starts", "sees", "restores"] as const;
 export type FitLink = (typeof ON_THE_WAY)[number] | "atHand";
 
+/** What no need asks for is not judged. */
+const ASKED: ReadonlySet<OutcomeKind> = new Set(NEEDS.flatMap((need) => NEED_OUTCOMES[need]));
+
 interface Column {
   /** Position of its medium in what was given. */
   medium: number;
@@ -50,6 +53,7 @@ export class Serving {
     const single: FleetMedium[] = [];
     for (const [at, medium] of media.entries())
       for (const kind of new Set(medium.releases.flatMap((release) => outcomesOf(release)))) {
+        if (!ASKED.has(kind)) continue;
         const releases = medium.releases.filter((release) => outcomesOf(release).includes(kind));
         this.columns.push({ medium: at, kind });
         single.push({ ...medium, releases: releases.map((release) => forOnly(kind, release)) });

@@ -1,5 +1,5 @@
 import type { FleetMedium } from "../fleet/world";
-import type { ComputerPart } from "../judging/model/parts";
+import { type ComputerPart, isCarried } from "../judging/model/parts";
 import { dayAfter } from "../kernel/days";
 import { itemAt } from "../kernel/item-at";
 import { NEED_OUTCOMES, NEEDS, type Need, type PolicyValues } from "./policy";
@@ -30,7 +30,7 @@ export class Ways {
 export function isNear(ways: Ways, medium: FleetMedium, computer: ComputerPart, withinMinutes: number | null): boolean {
   const { site, lentTo } = medium.part;
   // A file is no medium yet.
-  if (medium.part.kind === "file") return false;
+  if (!isCarried(medium.part.kind)) return false;
   // Somebody has it: nobody knows where.
   if (lentTo !== null || site === null || computer.site === null) return false;
   if (site === computer.site) return true;

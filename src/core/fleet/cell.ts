@@ -1,6 +1,6 @@
 import type { Verdict } from "../judging/model/schema";
 import { LINK_NAMES, type LinkName, ofEachLink } from "../judging/model/schema";
-import { OUTCOMES, type OutcomeKind } from "../judging/routes/outcome";
+import { ON_THE_DAY, OUTCOMES, type OutcomeKind } from "../judging/routes/outcome";
 import { itemAt } from "../kernel/item-at";
 
 /**
@@ -12,6 +12,8 @@ export type Cell = number;
 
 /** Best first, as the bits count. */
 const VERDICTS: readonly Verdict[] = ["holds", "holds-after-change", "unknown", "broken"];
+/** What a fleet is judged by, best first: three bits have room for seven. */
+const FLEET_OUTCOMES = OUTCOMES.filter((kind) => !ON_THE_DAY.includes(kind));
 const HOLDS = 0;
 export const BROKEN = 3;
 
@@ -31,7 +33,7 @@ export function linkBits(link: LinkName, verdict: Verdict): number {
 
 /** `null` where it is not recorded what would come back. */
 export function outcomeBits(kind: OutcomeKind | null): number {
-  return (kind === null ? 0 : OUTCOMES.indexOf(kind) + 1) << OUTCOME_SHIFT;
+  return (kind === null ? 0 : FLEET_OUTCOMES.indexOf(kind) + 1) << OUTCOME_SHIFT;
 }
 
 /** The code (0 to 3) of one link. */
@@ -67,7 +69,7 @@ export function linksOfCell(cell: Cell): Record<LinkName, Verdict> {
 /** What the best route gives back; null where that is not recorded. */
 export function outcomeOf(cell: Cell): OutcomeKind | null {
   const index = (cell >> OUTCOME_SHIFT) & 7;
-  return index === 0 ? null : (OUTCOMES[index - 1] ?? null);
+  return index === 0 ? null : (FLEET_OUTCOMES[index - 1] ?? null);
 }
 
 /** The low bit of each link. */
@@ -133,5 +135,5 @@ function weightOf(cell: Cell): number {
   const outcome = (cell >> OUTCOME_SHIFT) & 7;
   const badness = LINK_NAMES.reduce((sum, link) => sum + (BADNESS[linkCode(cell, link)] as number), 0);
   const broken = weakest === BROKEN ? 1e6 : 0;
-  return broken + (outcome === 0 ? OUTCOMES.length + 1 : outcome) * 1e4 + weakest * 1e3 + badness;
+  return broken + (outcome === 0 ? FLEET_OUTCOMES.length + 1 : outcome) * 1e4 + weakest * 1e3 + badness;
 }

@@ -10,9 +10,10 @@ import { carriedDriver, type FleetMedium, type World } from "./world";
 /** The Starts link of a medium on a computer, and how it is best attached. */
 export function startOf(
   computer: ComputerPart,
-  { views, as, fault }: FleetMedium,
+  { part, views, as, fault }: FleetMedium,
   today: string | null = null,
 ): { as: Attachment; starts: Link } {
+  if (part.kind === "entry") return { as: as ?? "usb", starts: ENTRY_START };
   if (!views) {
     const starts: Link = {
       verdict: "unknown",
@@ -28,6 +29,12 @@ export function startOf(
   const reasons: Reason[] = [...judged.starts.reasons, { code: "medium-fault", fault }];
   return { ...judged, starts: { ...judged.starts, reasons } };
 }
+
+/** Firmware starts the computer's own loader, whose menu has the entry. */
+const ENTRY_START: Link = {
+  ...{ verdict: "holds", basis: null, changes: [], trace: [] },
+  reasons: [{ code: "entry-starts" }],
+};
 
 /** What is around a pair, looked up quickly; for as long as the world stays as it is. */
 export function surroundingsOf(world: World): Surroundings {

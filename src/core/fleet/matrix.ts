@@ -128,7 +128,7 @@ export class FleetMatrix {
   private readonly views = new Classes<FleetMedium>();
   private readonly devices = new Classes<ComputerPart>();
   private readonly gives = new Classes<ComputerPart>();
-  private readonly sites = new Classes<string | null>();
+  private readonly sites = new Classes<Pick<ComputerPart, "site" | "tag">>();
   private readonly proofs = new Classes<{ computer: ComputerPart; policy: PolicyPart }>();
   private readonly places = new Classes<MediumPart>();
   private readonly releaseSets = new Classes<ReleasePart[]>();
@@ -156,7 +156,7 @@ export class FleetMatrix {
       return linkBits("starts", up.starts.verdict) | (upBits(up) << UP_SHIFT);
     });
     this.atHandBits = new PairTable((site, place) => {
-      const computer = { site: itemAt(this.sites.members, site) };
+      const computer = itemAt(this.sites.members, site);
       return linkBits("atHand", judgeAtHand(computer, itemAt(this.places.members, place)).verdict);
     });
     this.giveBits = new PairTable((give, set): GiveBits => {
@@ -173,6 +173,7 @@ export class FleetMatrix {
       releases: new Uint32Array(columns),
       place: new Uint32Array(columns),
     };
+    for (const medium of this.media) this.noteEntry(medium);
     for (const [column, medium] of this.media.entries()) this.classify(column, medium);
     this.proven = this.media.map((medium) => this.provenOf(medium));
     this.rowClasses = this.computers.map((computer) => this.classesOfComputer(computer));
@@ -219,6 +220,9 @@ export class FleetMatrix {
     this.columnOf.delete(itemAt(this.media, column).part.tag);
     this.columnOf.set(medium.part.tag, column);
     this.media[column] = medium;
+    if (this.noteEntry(medium))
+      for (const [row, computer] of this.computers.entries())
+        if (computer.tag === medium.part.onComputer) this.rowClasses[row] = this.classesOfComputer(computer);
     this.classify(column, medium);
     this.proven[column] = this.provenOf(medium);
     for (const [start, sets] of this.setsByStart) sets[column] = this.makeSet(start, column);
@@ -290,11 +294,26 @@ export class FleetMatrix {
     return {
       start: this.starts.of(startProfile(facts), computer),
       give: hasImages ? this.ownGive(computer, shared) : shared,
-      site: this.sites.of(JSON.stringify(site), site),
+      site: this.siteOf(tag, site),
       // Nobody's tag: what drills of others of its model come to.
       proof: this.proofs.of(proof, { computer: { ...computer, tag: "" }, policy }),
       own: hasImages || this.drilled.has(tag),
     };
+  }
+
+  /** Who has a boot entry of its own is at a place of its own. */
+  private siteOf(tag: string, site: string | null): number {
+    const own = this.withEntry.has(tag) ? tag : "";
+    return this.sites.of(JSON.stringify([site, own]), { site, tag: own });
+  }
+
+  /** Computers with a boot entry, by tag: as many times as they ever had one. */
+  private readonly withEntry = new Set<string>();
+
+  private noteEntry({ part: { kind, onComputer } }: FleetMedium): boolean {
+    if (kind !== "entry" || !onComputer || this.withEntry.has(onComputer)) return false;
+    this.withEntry.add(onComputer);
+    return true;
   }
 
   /** What a computer with images would be given without them, by its class of its own. */
@@ -321,11 +340,12 @@ export class FleetMatrix {
 
   private classesOfMedium({ part, views, as, releases, fault }: FleetMedium): ColumnClasses {
     const { retired, condition, lentTo, site, kind } = part;
+    const entry = kind === "entry" ? [part.onComputer ?? null] : null;
     const medium = { part, views, as, releases, fault };
     return {
-      views: this.views.of(JSON.stringify([views?.key ?? null, as]), medium),
+      views: this.views.of(JSON.stringify([views?.key ?? null, as, entry !== null]), medium),
       releases: this.releaseSets.of(keyOfSet(releases), releases),
-      place: this.places.of(JSON.stringify([retired, condition, lentTo !== null, site, kind === "file"]), part),
+      place: this.places.of(JSON.stringify([retired, condition, lentTo !== null, site, kind === "file", entry]), part),
     };
   }
 

@@ -90,6 +90,7 @@ export type Refusal =
   | { code: "callout-closed" }
   | { code: "route-not-offered" }
   | { code: "same-computer" }
+  | { code: "entry-without-computer" }
   | { code: "plan-not-done" }
   // Emulated drills
   | { code: "no-emulated-firmware"; computer: string }

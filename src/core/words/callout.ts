@@ -20,13 +20,20 @@ export function happeningText(happening: Happening): string {
 /** What comes back, in a few words without a capital. */
 export function calloutOutcomeText(kind: OutcomeKind): string {
   return {
+    copy: "its disk copied onto the new one",
     image: "the computer as it was",
+    system: "its system partition restored",
     reinstall: "a fresh installation",
     factory: "the factory state",
     "start-up": "its start-up repaired",
+    partitions: "its partitions repaired",
     files: "its files rescued",
+    "image-files": "its files from an image",
   }[kind];
 }
+
+const daysText = (days: number) =>
+  days === 0 ? "since today's image" : `of the last ${days === 1 ? "day" : `${days} days`}`;
 
 /** What is lost by a way, in a sentence. */
 export function lostText(lost: Lost): string {
@@ -37,6 +44,10 @@ export function lostText(lost: Lost): string {
       return lost.days === 0
         ? "Lost is what was made since today's image."
         : `Lost is what was made in the last ${lost.days === 1 ? "day" : `${lost.days} days`}.`;
+    case "system-since-image":
+      return `Lost on the system partition: changes ${daysText(lost.days)}. Data partitions are kept.`;
+    case "files-since-image":
+      return `Files as of ${lost.on} are saved. The computer is not recovered.`;
     case "all-but-files":
       return "Readable files are saved. The computer is not recovered.";
     case "overwritten":

@@ -239,17 +239,39 @@ export function linkReasonText(facts: LinkReason): string {
     case "system-age-unknown":
       return `Not known: when ${facts.system} came out, and whether the environment is older. A release calendar tells it.`;
     case "disk-empty":
-      return "The new disk is empty: there is nothing on it to repair or to rescue.";
+      return "The new disk is empty: nothing on it to repair or rescue.";
     case "repair-other-mode":
       return `The medium starts in ${MODES[facts.starts]} mode and the system was installed in ${MODES[facts.installed]} mode: automatic repair serves its own mode only.`;
     case "mode-stays":
       return `It installs in ${MODES[facts.mode]} mode: leave the firmware in that mode afterwards.`;
     case "filesystems-not-read":
       return `${facts.release} does not read ${facts.filesystems.join(", ")}${facts.all ? "" : "; other partitions it does"}.`;
+    case "entry-computer-unknown":
+      return "Computer of this boot entry not recorded. Edit the medium.";
+    case "entry-of-other":
+      return `Boot entry on the disk of ${facts.computer}; it serves that computer only.`;
+    case "entry-lost":
+      return "The boot entry was on the old disk.";
+    case "entry-on-disk":
+      return "On the computer's own disk: nothing to fetch. Lost with that disk.";
+    case "entry-starts":
+      return "Starts from the boot menu on the computer's own disk, as long as that disk and its boot loader work.";
     case "factory-fits":
       return `${facts.release} restores the factory state of a ${facts.of}.`;
     case "factory-other-model":
       return `${facts.release} restores a ${facts.of} only.`;
+    case "table-has-backup":
+      return `GPT on ${facts.disk}: the partition table has a backup at the end of the disk.`;
+    case "table-is-searched":
+      return `MBR on ${facts.disk}, without a backup: lost partitions are found by search.`;
+    case "system-partition-fits":
+      return `System partition ${facts.partition}: ${bytesText(facts.bytes)}; the image needs ${bytesText(facts.needed)}.`;
+    case "system-partition-too-small":
+      return `System partition ${facts.partition} is too small: ${bytesText(facts.bytes)}; the image needs ${bytesText(facts.needed)}.`;
+    case "system-partition-size":
+      return facts.of === "disk"
+        ? "Size of the system partition not recorded. Import the computer's facts."
+        : "Size of the image's system partition not recorded. Enter it on the image's page.";
     case "filesystems-open":
       return `Not recorded: whether ${facts.release} reads ${facts.filesystems.map((each) => visible(each, 40)).join(", ")}.`;
     case "repairs":

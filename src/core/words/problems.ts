@@ -114,6 +114,7 @@ const PLAIN: Record<PlainCode, string> = {
   "callout-closed": "This call-out is closed.",
   "route-not-offered": "That way is not offered any more. Look at the ways again.",
   "same-computer": "That is the computer itself.",
+  "entry-without-computer": "Enter the tag of the computer on whose disk the boot entry is.",
   "plan-not-done": "Only a plan that was computed to its end can be accepted.",
   "no-emulator": "This server has no emulator for that: it needs Debian's qemu-system-x86, ovmf and ovmf-ia32.",
   "plan-fails": "This cannot be made this way; the plan says why.",

@@ -9,6 +9,7 @@ const PURPOSE: Record<Purpose, string> = {
   network: "reaches the network",
   "remote-help": "lets help in from afar",
   "factory-state": "restores the factory state",
+  "copy-disks": "copies a disk onto another",
 };
 
 /** What a release can do, without a capital. */
@@ -20,6 +21,7 @@ const ABILITY: Record<Ability, string> = {
   "hardware-move": "fits images to other hardware",
   "mode-conversion": "changes images between BIOS and UEFI",
   "sector-conversion": "changes images to other sector sizes",
+  "single-partitions": "restores single partitions of an image",
 };
 
 /** What it can do with images from elsewhere, without a capital. */

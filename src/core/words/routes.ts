@@ -5,17 +5,23 @@ import { answerOf, effortOf, firstDifference, weakLink } from "../judging/routes
 import { changeText, linkTitle, reasonText, verdictText } from "./reasons";
 
 const KINDS: Record<OutcomeKind, string> = {
+  copy: "disk copied",
   image: "as of an image",
+  system: "system partition restored",
   reinstall: "reinstalled",
   factory: "factory state",
   "start-up": "start-up repaired",
+  partitions: "partitions repaired",
   files: "files rescued",
+  "image-files": "files from an image",
 };
 
 /** "As of 2026-03-01", "reinstalled": what a route gives back. */
 export function outcomeText(outcome: Outcome | null): string {
   if (!outcome) return "not recorded";
-  return outcome.image ? `as of ${outcome.image.takenAt.slice(0, 10)}` : KINDS[outcome.kind];
+  if (!outcome.image) return KINDS[outcome.kind];
+  const day = outcome.image.takenAt.slice(0, 10);
+  return outcome.kind === "image" ? `as of ${day}` : `${KINDS[outcome.kind]}, as of ${day}`;
 }
 
 /** What a route gives back, in a few words. */
@@ -156,6 +162,8 @@ function deedText(computer: string, { medium, outcome }: Route): string {
       return `${medium} repairs the start-up of ${computer}`;
     case "files":
       return `${medium} rescues the files of ${computer}`;
+    case "partitions":
+      return `${medium} repairs the partitions of ${computer}`;
     case "factory":
       return `${medium} brings ${computer} back to its factory state`;
     default:

@@ -19,6 +19,7 @@ const MEDIUM_KINDS: Record<SheetMediumKind, string> = {
   disk: "an external disk",
   optical: "an optical disc",
   file: "a file to be written first",
+  entry: "a boot entry on the computer's own disk",
 };
 
 /** A key, with a word where it is only what is usual. */
@@ -59,13 +60,20 @@ export function stepText(step: Step): StepText {
         details: ["Never copy onto the disk that they come from."],
       };
     case "fit-disk":
+      if (step.isBeside)
+        return {
+          act: `With mains power off, connect the new disk (${bytesText(step.disk.bytes)}) beside the old one.`,
+          details: [
+            "A second slot, or an adapter on a USB port. Label the old disk with the computer's tag and the date.",
+          ],
+        };
       return {
         act: `With mains power off, take the old disk out and fit the new one (${bytesText(step.disk.bytes)}).`,
         details: ["Label the old disk with the computer's tag and the date, and keep it until the work is done."],
       };
     case "disconnect-disks":
       return {
-        act: `Disconnect every other disk: only ${diskText(step.keep)} stays.`,
+        act: `Disconnect every other disk: only ${step.keep.map(diskText).join(" and ")} ${step.keep.length === 1 ? "stays" : "stay"}.`,
         details: step.others.map(diskText),
       };
     case "power":
@@ -114,6 +122,14 @@ export function stepText(step: Step): StepText {
         ],
       };
     case "start":
+      if (step.isEntry)
+        return {
+          act: `Switch on and choose the entry ${step.medium} in the boot menu on the screen.`,
+          details: [
+            ...step.reasons.map(reasonText),
+            "If no menu appears, press the key for advanced start options, or use a medium instead.",
+          ],
+        };
       return {
         act: `${
           step.isTablet
@@ -210,8 +226,37 @@ export function stepText(step: Step): StepText {
         details: [
           `Taken ${step.image.takenAt.slice(0, 10)}: what was made since then is not in it.`,
           ...(step.image.keyPlace ? [`The image is encrypted; its key is kept ${step.image.keyPlace}.`] : []),
-          "Nothing is written to the computer's disk but the files that were lost.",
+          step.toOther
+            ? "Nothing on the computer is erased: the files go to another disk."
+            : "Nothing is written to the computer's disk but the files that were lost.",
         ],
+      };
+    case "choose-source":
+      return {
+        act: `Choose the source: ${step.disk ? diskText(step.disk) : "the old disk"}.`,
+        details: ["Source and target are told apart by size and serial. Swapped, the copy erases the original."],
+      };
+    case "choose-partition":
+      return choosePartitionText(step);
+    case "save-table":
+      return {
+        act: "Save the partition table as it is now to another medium.",
+        details: ["Then a wrong repair can be undone."],
+      };
+    case "swap-disks":
+      return {
+        act: "Shut down. With mains power off, take the old disk out and fit the new one in its place.",
+        details: [],
+      };
+    case "grow":
+      return {
+        act: `Extend the last partition on ${step.disk} into the ${bytesText(step.bytes)} behind it.`,
+        details: ["If a recovery partition is last, move it to the end first, or add a partition of its own."],
+      };
+    case "keep-old":
+      return {
+        act: `Keep the old ${step.what} as it is for ${step.days} days, then erase it or record it as a spare.`,
+        details: ["Until then it is a second copy of everything."],
       };
     case "read-only":
       return {
@@ -244,8 +289,10 @@ export function stepText(step: Step): StepText {
       return beginText(step);
     case "take-out":
       return {
-        act: `Read the log to its end. Shut down, take ${step.medium} out, unplug any store.`,
-        details: ["Left in, the computer starts it again."],
+        act: step.medium
+          ? `Read the log to its end. Shut down, take ${step.medium} out, unplug any store.`
+          : "Read the log to its end. Shut down and unplug any store.",
+        details: step.medium ? ["Left in, the computer starts it again."] : [],
       };
     case "put-back":
       return {
@@ -298,6 +345,23 @@ export function stepText(step: Step): StepText {
         details: [],
       };
   }
+}
+
+function choosePartitionText({ disk, partitions }: Extract<Step, { code: "choose-partition" }>): StepText {
+  const named = ({ number, label, bytes }: (typeof partitions)[number]) =>
+    [`partition ${number}`, label && `“${visible(label, 60)}”`, bytes !== null && bytesText(bytes)]
+      .filter(Boolean)
+      .join(", ");
+  const target = partitions.find(({ isTarget }) => isTarget);
+  const kept = partitions.filter(({ isTarget }) => !isTarget);
+  return {
+    act: `Choose only the system partition as target: ${[disk?.name, target ? named(target) : "number not recorded"].filter(Boolean).join(", ")}.`,
+    details: [
+      ...(disk ? [`Disk: ${diskText(disk)}.`] : []),
+      ...(kept.length > 0 ? [`Leave unticked: ${kept.map(named).join("; ")}.`] : []),
+      "Everything on the system partition is lost.",
+    ],
+  };
 }
 
 function passwordDetails(password: SetupPassword | null): string[] {
@@ -358,6 +422,19 @@ function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" 
   switch (outcome) {
     case "image":
       return { act: "Begin to put it back.", details: time };
+    case "copy":
+      return { act: "Copy the old disk onto the new one.", details: time };
+    case "system":
+      return { act: "Restore the system partition.", details: ["The other partitions stay as they are.", ...time] };
+    case "partitions":
+      return {
+        act: "Repair the partition table.",
+        details: [
+          "GPT: restore it from the backup at the end of the disk. MBR: search for lost partitions.",
+          "Write the table only if every partition you expect is listed with its size.",
+          ...time,
+        ],
+      };
     case "factory":
       return {
         act: `Restore the factory state from ${release ?? "the medium"}.`,
@@ -374,6 +451,7 @@ function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" 
         details: ["Nothing of the content is touched. It may have to be run twice.", ...time],
       };
     case "files":
+    case "image-files":
       return {
         act: "Copy the files to another disk: the folders of people first, then what programs keep.",
         details: ["Copy, do not move. Never onto the disk that they are on.", ...time],

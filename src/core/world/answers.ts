@@ -1,6 +1,6 @@
 import { givesOf, targetDisk } from "../callout/gives";
 import type { Happening } from "../callout/happenings";
-import { type CallOutFacts, lostBy, offersFor, restoreSeconds, secondsOf } from "../callout/offers";
+import { type CallOutFacts, lostBy, type Offer, offersFor, restoreSeconds, secondsOf } from "../callout/offers";
 import type { Lost } from "../callout/record";
 import { type RunSheetInput, sheetSteps } from "../callout/run-sheet";
 import type { Step } from "../callout/step";
@@ -11,7 +11,7 @@ import { judgePair, surroundingsOf } from "../fleet/judge";
 import { type NextImage, nextImage } from "../images/contents";
 import type { Range } from "../images/forecast";
 import type { ComputerPart } from "../judging/model/parts";
-import type { OutcomeKind } from "../judging/routes/outcome";
+import { ON_THE_DAY, type OutcomeKind } from "../judging/routes/outcome";
 import { type PhasedChange, phasedChanges } from "../judging/routes/phases";
 import { type Route, rankRoutes } from "../judging/routes/routes";
 import type { ReadWorld } from "./read";
@@ -40,18 +40,24 @@ export interface JudgedRoute {
 /** Every route of the computers that are asked for, best first; after a happening those that a call-out offers. */
 export function judgedRoutes(read: ReadWorld, question: Question): JudgedRoute[] {
   const { world } = read;
-  const around = surroundingsOf(world);
+  const onTheDay = question.happening !== undefined || ON_THE_DAY.some((kind) => kind === question.outcome);
+  const around = { ...surroundingsOf(world), onTheDay };
   const media = world.media.filter(({ part }) => !question.medium || part.tag === question.medium);
   return world.computers
     .filter(({ tag }) => !question.computer || tag === question.computer)
     .flatMap((computer) => {
       const facts = calloutFacts(read, computer, question);
       const routes = media.flatMap((medium) => judgePair(around, computer, medium));
-      const ranked = question.happening
-        ? offersFor(routes, facts).offers.map(({ route }) => route)
-        : rankRoutes(routes);
+      const ranked = question.happening ? withoutLess(offersFor(routes, facts).offers, question) : rankRoutes(routes);
       return ranked.filter((route) => isAsked(route, question)).map((route) => judged(read, computer, route, facts));
     });
+}
+
+/** Files out of an image are told by themselves where it does not come back whole, or where they are asked for. */
+function withoutLess(offers: Offer[], { outcome }: Question): Route[] {
+  const wholeImages = new Set(offers.flatMap((each) => (each.outcome === "image" ? each.image : [])));
+  const isLess = (each: Offer) => each.outcome === "image-files" && outcome !== "image-files";
+  return offers.filter((each) => !isLess(each) || !wholeImages.has(each.image)).map(({ route }) => route);
 }
 
 function isAsked({ outcome }: Route, { outcome: kind, image }: Question): boolean {
@@ -66,7 +72,7 @@ function calloutFacts(
   const own = computer.imagesOf ?? computer.tag;
   return {
     happening: happening ?? "does-not-start",
-    ...{ since: since ?? null, today: world.today, past: {} },
+    ...{ since: since ?? null, today: world.today, past: {}, oldDisk: computer.oldDisk ?? null },
     minutesTo: (site) => ways.minutes(site, computer.site),
     points: world.images
       .filter((image) => image.computer === own || world.images.some((each) => each.parent === image.id))

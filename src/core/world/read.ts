@@ -89,8 +89,8 @@ function placesOf({ sites, travel, computers, media }: WorldDocument): string[] 
 
 function computerOf({ tag, site, facts, newDisk, imagesOf }: WorldDocument["computers"][number]): ComputerPart {
   if (newDisk === null) return { tag, site, facts, imagesOf };
-  const { facts: changed, told } = withNewDisk(facts, newDisk);
-  return { tag, site, facts: changed, toldDisk: told, imagesOf };
+  const { facts: changed, told, old } = withNewDisk(facts, newDisk);
+  return { tag, site, facts: changed, toldDisk: told, oldDisk: old, imagesOf };
 }
 
 /** Kit and version of a release; "Lantern 12" tells them where they are not told apart. */
@@ -129,12 +129,15 @@ function mediumOf(
   all: readonly WorldMedium[],
   releases: ReadonlyMap<string, ReleasePart>,
 ): FleetMedium {
-  const { tag, kind, site, lentTo, retired, condition, writtenOn, verified } = medium;
+  const { tag, kind, onComputer, site, lentTo, retired, condition, writtenOn, verified } = medium;
   const as = attachmentOf(kind);
   const isCopy = (other: WorldMedium) =>
-    other !== medium && !other.retired && other.releases.some((name) => medium.releases.includes(name));
+    other !== medium &&
+    !other.retired &&
+    other.kind !== "entry" &&
+    other.releases.some((name) => medium.releases.includes(name));
   const part: MediumPart = {
-    ...{ tag, kind, site, lentTo, retired, condition, writtenOn, verified },
+    ...{ tag, kind, onComputer, site, lentTo, retired, condition, writtenOn, verified },
     copies: all.filter(isCopy).map((other) => ({ tag: other.tag, site: other.site })),
   };
   const views = medium.inspection?.views ?? (medium.startsBy && viewsStartedBy(medium.startsBy, as ?? "usb"));

@@ -2,7 +2,7 @@ import "../kernel/plain-issues";
 import { z } from "zod";
 import { factsSchema } from "../computer/facts/schema";
 import { policyValuesSchema, SCOPES } from "../cover/policy";
-import { imagePlaceSchema } from "../judging/model/parts";
+import { imagePlaceSchema, MEDIUM_KINDS } from "../judging/model/parts";
 import { startKindSchema } from "../judging/model/start-kind";
 import { architectureSchema } from "../kernel/architecture";
 import { systemSchema } from "../medium/contents/schema";
@@ -69,7 +69,9 @@ export type WorldRelease = z.infer<typeof releaseSchema>;
 
 const mediumSchema = z.object({
   tag: name,
-  kind: known(z.enum(["usb", "disk", "optical", "file"])),
+  kind: known(z.enum(MEDIUM_KINDS)),
+  /** Of an entry: the computer on whose disk it is. */
+  onComputer: known(name),
   site: known(name),
   lentTo: known(z.string()),
   retired: z

@@ -144,6 +144,7 @@ async function recordWithin(
     tag,
     name: null,
     siteId: null,
+    onComputer: null,
     lentTo: null,
     note: null,
     condition: "good",

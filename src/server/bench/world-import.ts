@@ -135,7 +135,7 @@ const addMedia: Step = async (context, world, places) => {
   const byName = new Map(world.releases.map((release) => [release.name, namesOf(release)]));
   let added = 0;
   for (const told of world.media) {
-    const { tag, kind, site, lentTo, retired, condition, writtenOn, verified, releases: carried } = told;
+    const { tag, kind, onComputer, site, lentTo, retired, condition, writtenOn, verified, releases: carried } = told;
     const [known] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
     if (known || retired) continue;
     const ids: number[] = [];
@@ -146,7 +146,7 @@ const addMedia: Step = async (context, world, places) => {
       ids.push(id);
     }
     const medium = {
-      ...{ tag, kind: kind ?? "usb", site, lentTo, condition, writtenOn, releaseIds: ids },
+      ...{ tag, kind: kind ?? "usb", onComputer, site, lentTo, condition, writtenOn, releaseIds: ids },
       siteId: site === null ? null : (places.get(site) ?? null),
       ...{ capacityBytes: null, name: null, note: null },
       verified: verified && {

@@ -103,6 +103,7 @@ test("offered are images from before the fault, and no repair of what may be inf
   const { offers, passedOver } = await offersOf(inventory.ina, await detail());
   expect(offers.map(({ route, outcome, image }) => [route.medium, outcome, image])).toEqual([
     ["SP-01", "image", "HO-001 2026-01-10"],
+    ["SP-01", "image-files", "HO-001 2026-01-10"],
   ]);
   expect(passedOver).toMatchObject([{ image: "HO-001 2026-02-10", why: "after-the-fault" }]);
 });
@@ -132,7 +133,9 @@ test("a smaller disk takes no image of the old one, and another way has to be ch
     fits: [{ fit: { state: "too-small" } }, { fit: { state: "too-small" } }],
     shrinking: { stillLackingBytes: expect.any(Number) },
   });
-  expect((await offersOf(inventory.ina, await detail())).offers).toEqual([]);
+  // Files can be had of both all the same.
+  const left = (await offersOf(inventory.ina, await detail())).offers.map(({ outcome }) => outcome);
+  expect(new Set(left)).toEqual(new Set(["image-files"]));
   expect((await detail()).row.chosen).toBeNull();
   value(await setNewDisk(inventory.ina, ids.callout, null));
   value(
@@ -159,7 +162,9 @@ test("another computer of the same model takes the images of the old one, anothe
   expect(refusal(await setNewComputer(inventory.ina, id, "HO-999"))).toContain("HO-999");
   value(await setNewComputer(inventory.ina, id, "HO-101"));
   const images = async () =>
-    (await offersOf(inventory.ina, await detail(id))).offers.flatMap(({ image }) => image ?? []);
+    (await offersOf(inventory.ina, await detail(id))).offers.flatMap(({ image, outcome }) =>
+      outcome === "image" ? (image ?? []) : [],
+    );
   expect(await images()).toEqual(["HO-001 2026-02-10", "HO-001 2026-01-10"]);
   value(await setNewComputer(inventory.ina, id, "HO-102"));
   expect(await images()).toEqual([]);
@@ -222,6 +227,21 @@ test("closed with how it ended it proves the medium, and teaches how long it tak
   // Three of the past: 40, 40 and 60 minutes; fetching comes to it.
   expect([best?.seconds.low, best?.seconds.high]).toEqual([40 * 60 + 120, 60 * 60 + 900]);
   inventory.clock.now = new Date("2026-03-01T08:00:00Z");
+});
+
+test("a disk that was fitted is not recorded as empty once something came back on it", async () => {
+  const before = (await detail()).computer.facts.disks?.[0];
+  const fitted = { model: "Tallin 1", serial: "T-1" };
+  const close = async (cameBack: string) => {
+    const id = value(await openCallout(inventory.ina, { computer: "HO-001", happening: "new-disk" }));
+    value(await setNewDisk(inventory.ina, id, { bytes: 4e12, sectorBytes: 512, bus: "sata" }));
+    value(await closeCallout(inventory.ina, id, { cameBack, failed: null, lost: null, mediumWorked: null, fitted }));
+    return (await detail(id)).computer.facts.disks?.[0];
+  };
+  expect(before?.partitions.length).toBeGreaterThan(1);
+  expect(await close("copy")).toMatchObject({ serial: "T-1", bytes: 4e12, partitions: before?.partitions });
+  expect(await close("image")).toMatchObject({ partitions: [], blank: null });
+  expect(await close("not-back")).toMatchObject({ partitions: [], blank: true });
 });
 
 // Reference: pdftotext (Poppler).

@@ -3,15 +3,16 @@ import { z } from "zod";
 import { targetDisk } from "@/core/callout/gives";
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type CallOutFacts, type Offer, offersFor, type PassedOver, type RefusedWay } from "@/core/callout/offers";
-import { type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
+import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
 import { type ImageFit, imageFit, largestThatFits, type Shrinking, whatToShrink } from "@/core/callout/replacement";
+import { sheetDisk } from "@/core/callout/run-sheet";
 import type { GuidedStep } from "@/core/callout/step";
 import { calloutSteps } from "@/core/callout/steps";
 import type { DiskFacts } from "@/core/computer/facts/schema";
 import { type NewDisk, systemDisk, withNewDisk } from "@/core/computer/needs/system-disk";
 import { Ways } from "@/core/cover/standing";
 import type { LinkKind } from "@/core/images/forecast";
-import type { OutcomeKind } from "@/core/judging/routes/outcome";
+import { type OutcomeKind, restoresSystem, savesFilesOnly } from "@/core/judging/routes/outcome";
 import { phasedChanges } from "@/core/judging/routes/phases";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
@@ -132,11 +133,15 @@ export async function getCallout(context: Context, id: CalloutId): Promise<Callo
 }
 
 /** What is written to: the computer that takes the old one's place, or the old one with its disk as it will be. */
-function targetOf({ row, computer, newComputer }: CalloutDetail): { detail: ComputerDetail; toldDisk: string | null } {
+function targetOf({ row, computer, newComputer }: CalloutDetail): {
+  detail: ComputerDetail;
+  toldDisk: string | null;
+  oldDisk: DiskFacts | null;
+} {
   const judged = newComputer ?? computer;
-  if (!row.newDisk) return { detail: judged, toldDisk: null };
-  const { facts, told } = withNewDisk(judged.facts, row.newDisk);
-  return { detail: { ...judged, facts }, toldDisk: told };
+  if (!row.newDisk) return { detail: judged, toldDisk: null, oldDisk: null };
+  const { facts, told, old } = withNewDisk(judged.facts, row.newDisk);
+  return { detail: { ...judged, facts }, toldDisk: told, oldDisk: old };
 }
 
 /** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
@@ -168,7 +173,7 @@ export interface CalloutOffers {
   passedOver: PassedOver[];
   /** Ways that make sense and do not go, with the link that rules them out. */
   refused: RefusedWay<Route>[];
-  /** Where none is offered: computers at its place that are not out of order, to make a medium on. */
+  /** Where nothing recovers the computer: others at its place that are not out of order, to make a medium on. */
   healthy: string[];
 }
 
@@ -196,7 +201,10 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
   const imagesOf = newComputer ? computer.row.tag : null;
   const [travel, routes, images, past, copies] = await Promise.all([
     loadTravel(context.db),
-    routesOf(context, target.detail, { imagesOf, toldDisk: target.toldDisk }),
+    routesOf(context, target.detail, {
+      ...{ imagesOf, toldDisk: target.toldDisk, oldDisk: target.oldDisk },
+      onTheDay: true,
+    }),
     imagesOfComputers(context, [row.computerId]),
     pastOf(context, newComputer ?? computer),
     context.db
@@ -222,8 +230,10 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
       link: linkOf.get(id) ?? null,
     })),
     past,
+    oldDisk: target.oldDisk,
   });
-  return { ...found, healthy: found.offers.length === 0 ? await healthyBeside(context, computer) : [] };
+  const isRecovered = found.offers.some(({ outcome }) => !savesFilesOnly(outcome));
+  return { ...found, healthy: isRecovered ? [] : await healthyBeside(context, computer) };
 }
 
 export interface ReplacementView {
@@ -387,7 +397,7 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
     getMedium(context, chosen.medium),
     keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),
   ]);
-  const { detail: judged, toldDisk } = targetOf(detail);
+  const { detail: judged, toldDisk, oldDisk } = targetOf(detail);
   const target = targetDisk({ facts: judged.facts, toldDisk }, chosen.changes ?? []);
   return calloutSteps({
     ...runSheetInput(judged, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
@@ -398,10 +408,11 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
         seconds: chosen.restoreSeconds ?? null,
         happening: row.happening,
         isTargetNew: toldDisk !== null,
+        oldDisk: oldDisk && sheetDisk(oldDisk),
       },
       imageDays: chosen.lostDays,
       isImageOfAnother: detail.newComputer !== null,
-      target: target && { name: target.name, bytes: target.bytes, model: target.model, serial: target.serial },
+      target: target && sheetDisk(target),
     },
   });
 }
@@ -416,12 +427,16 @@ const closingSchema = calloutOutcomeSchema.extend({
 async function recordFitted(
   acting: Context,
   { row: { newDisk }, computer }: CalloutDetail,
+  cameBack: CalloutOutcome["cameBack"],
   { model, serial }: { model: string | null; serial: string | null },
 ): Promise<Result<number>> {
   const index = computer.facts.disks?.findIndex((disk) => disk === systemDisk(computer.facts)) ?? -1;
   if (!newDisk || index < 0) return refused({ code: "no-disk-to-replace" });
   const { bytes, sectorBytes, bus } = newDisk;
-  const disk = { index, bytes, sectorBytes, bus, model: model || null, serial: serial || null };
+  // What came back on it is not known partition by partition, unless it is a copy.
+  const isEmpty = cameBack === "not-back" || !restoresSystem(cameBack);
+  const content = cameBack === "copy" ? "as-before" : isEmpty ? "empty" : "not-recorded";
+  const disk = { index, bytes, sectorBytes, bus, model: model || null, serial: serial || null, content };
   return replaceDisk(acting, computer.row.id, computer.row.version, disk);
 }
 
@@ -448,12 +463,12 @@ export async function closeCallout(context: Context, id: CalloutId, input: unkno
     );
     if (!closed.ok) return closed;
     if (fitted) {
-      const recorded = await recordFitted(acting, detail, fitted);
+      const recorded = await recordFitted(acting, detail, outcome.cameBack, fitted);
       if (!recorded.ok) return recorded;
     }
     if (!chosen || outcome.mediumWorked === null) return closed;
     // What worked in earnest is the best drill there is.
-    const whole = outcome.cameBack === "image" || outcome.cameBack === "reinstall" || outcome.cameBack === "factory";
+    const whole = outcome.cameBack !== "not-back" && restoresSystem(outcome.cameBack);
     const drilled = await recordDrill(acting, {
       ...{
         medium: chosen.medium,

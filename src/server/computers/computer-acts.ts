@@ -173,9 +173,11 @@ const newDiskSchema = z.object({
   bus: z.string().trim().max(40).nullable(),
   model: z.string().trim().max(200).nullable(),
   serial: z.string().trim().max(200).nullable(),
+  /** What is on it; not given: nothing. `as-before`: it is a copy of the one that goes. */
+  content: z.enum(["empty", "as-before", "not-recorded"]).default("empty"),
 });
 
-/** A disk was replaced: the new one is empty, and keeps the old one's name and place. */
+/** A disk was replaced: the new one keeps the old one's name and place. */
 export async function replaceDisk(
   context: Context,
   id: ComputerId,
@@ -184,15 +186,16 @@ export async function replaceDisk(
 ): Promise<Result<number>> {
   const parsed = checked(newDiskSchema, input);
   if (!parsed.ok) return parsed;
-  const { index, ...own } = parsed.value;
+  const { index, content, ...own } = parsed.value;
   return changeComputer(context, id, version, (current) => {
     const old = current.facts.disks?.[index];
     if (!old) return fail({ code: "not-found", what: "disk" });
     const disk: DiskFacts = {
       ...diskSchema.parse({ name: old.name, ...own }),
       removable: false,
-      partitions: [],
-      blank: true,
+      ...(content === "as-before"
+        ? { table: old.table, partitions: old.partitions, blank: old.blank }
+        : { partitions: [], blank: content === "empty" ? true : null }),
     };
     const facts = { ...current.facts, disks: (current.facts.disks ?? []).with(index, disk) };
     return ok({

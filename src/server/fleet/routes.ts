@@ -1,3 +1,4 @@
+import type { DiskFacts } from "@/core/computer/facts/schema";
 import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { Ruling } from "@/core/judging/links/ruling";
 import { judgeSees } from "@/core/judging/links/sees";
@@ -40,24 +41,33 @@ export const answerWith = asked("answer-with", async (context: Context, computer
 });
 
 /**
- * The routes of a computer over all media in use, best first. `imagesOf`: the computer whose images come back on it;
- * `toldDisk`: a disk that takes the place of the system's.
+ * What else the routes of a computer are asked by. `imagesOf`: the computer whose images come back on it; `toldDisk`: a
+ * disk that takes the place of the system's, `oldDisk`, the one that was there; `onTheDay`: something happened to it.
  */
+interface RoutesAsked {
+  imagesOf: string | null;
+  toldDisk: string | null;
+  oldDisk: DiskFacts | null;
+  onTheDay: boolean;
+}
+const AS_IT_IS: RoutesAsked = { imagesOf: null, toldDisk: null, oldDisk: null, onTheDay: false };
+
+/** The routes of a computer over all media in use, best first. */
 export const routesOf = asked(
   "routes",
   async (
     context: Context,
     detail: ComputerDetail,
-    { imagesOf, toldDisk }: { imagesOf: string | null; toldDisk: string | null } = { imagesOf: null, toldDisk: null },
+    { imagesOf, toldDisk, oldDisk, onTheDay }: RoutesAsked = AS_IT_IS,
   ): Promise<Route[]> => {
     const { world, media } = await fleet(context);
     const computer = {
       tag: detail.row.tag,
       site: detail.siteName,
       facts: await withDeviceNames(detail.facts),
-      toldDisk,
+      ...{ toldDisk, oldDisk },
     };
-    const surroundings = surroundingsOf(world);
+    const surroundings = { ...surroundingsOf(world), onTheDay };
     const around = withSees(
       imagesOf === null ? surroundings : { ...surroundings, imagesOf: () => surroundings.imagesOf(imagesOf) },
     );

@@ -104,6 +104,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
       tag: media.tag,
       name: media.name,
       kind: media.kind,
+      onComputer: computers.tag,
       site: sites.name,
       lentTo: media.lentTo,
       condition: media.condition,
@@ -117,6 +118,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     .from(media)
     .leftJoin(inspections, eq(inspections.id, media.inspectionId))
     .leftJoin(sites, eq(sites.id, media.siteId))
+    .leftJoin(computers, eq(computers.id, media.onComputerId))
     .where(isNull(media.retiredAt))
     .orderBy(asc(media.tag));
   const itsLoads = await context.db
@@ -132,7 +134,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     const { mediumId, releaseId } = load;
     byMedium.set(mediumId, [...(byMedium.get(mediumId) ?? []), load]);
     const row = rowOf.get(mediumId);
-    if (!row) continue;
+    if (!row || row.kind === "entry") continue;
     const carriersOfRelease = carriers.get(releaseId) ?? [];
     carriersOfRelease.push({ tag: row.tag, site: row.lentTo === null ? row.site : null, id: row.id });
     carriers.set(releaseId, carriersOfRelease);
@@ -148,7 +150,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     const copies = releaseIds.flatMap((id) => carriers.get(id) ?? []).filter((each) => each.id !== row.id);
     const part: MediumPart = {
       tag: row.tag,
-      kind: row.kind,
+      ...{ kind: row.kind, onComputer: row.onComputer },
       site: row.site,
       lentTo: row.lentTo,
       retired: false,

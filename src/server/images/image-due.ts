@@ -9,6 +9,7 @@ import {
   USUAL_IMAGE_DAYS,
 } from "@/core/images/due";
 import type { StoredPoint } from "@/core/images/lineage";
+import { restoresSystem } from "@/core/judging/routes/outcome";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import { callouts, computers, events, imageCopies, notedChanges, sites, systemImages } from "../db/schema";
@@ -89,7 +90,7 @@ async function eventsOf(context: Context, ids: readonly number[]): Promise<Map<n
   }
   for (const { computerId, closedAt, outcome } of handedBack) {
     const cameBack = outcome?.cameBack;
-    if (!closedAt || !cameBack || !["image", "reinstall", "factory"].includes(cameBack)) continue;
+    if (!closedAt || !cameBack || cameBack === "not-back" || !restoresSystem(cameBack)) continue;
     found.set(computerId, [...(found.get(computerId) ?? []), { at: closedAt.toISOString(), code: "restored" }]);
   }
   return found;

@@ -1,6 +1,7 @@
 import { and, asc, eq, inArray, isNotNull, isNull, like, or, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
 import type { LoadPart } from "@/core/judging/model/loads";
+import { MEDIUM_KINDS, type MediumKind } from "@/core/judging/model/parts";
 import type { Verdict } from "@/core/judging/model/schema";
 import { answerOf, type Route } from "@/core/judging/routes/routes";
 import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
@@ -8,9 +9,9 @@ import { act } from "../act";
 import { PAGE_ROWS } from "../computers/computer-list";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { MediumId, ReleaseId, SiteId } from "../db/ids";
+import type { ComputerId, MediumId, ReleaseId, SiteId } from "../db/ids";
 import { insertedId } from "../db/results";
-import { inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
+import { computers, inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
 import { asked } from "../fleet/asked";
 import { computersOn, countsOf, servedBy } from "../fleet/covers";
 import type { Label } from "../host/labels";
@@ -19,10 +20,7 @@ import { verifiedOf } from "../inspections/verified";
 import { tagSchema } from "../inventory/computers";
 import { difference, recordEvent } from "../inventory/events";
 import { retire, saveVersioned } from "../inventory/versioned";
-import { checked, fail, ok, type Result } from "../problems";
-
-const MEDIUM_KINDS = ["usb", "disk", "optical", "file"] as const;
-export type MediumKind = (typeof MEDIUM_KINDS)[number];
+import { checked, fail, ok, type Result, refused } from "../problems";
 
 const blank = (value: string | null | undefined) => value?.trim() || null;
 
@@ -38,6 +36,8 @@ const mediumInputSchema = z.object({
   kind: z.enum(MEDIUM_KINDS),
   capacityBytes: z.number().int().positive().max(Number.MAX_SAFE_INTEGER).nullable(),
   siteId: z.number().int().nullable(),
+  /** Of an entry: the tag of the computer on whose disk it is. */
+  onComputer: z.string().max(60).nullish().transform(blank),
   lentTo: z.string().max(120).nullish().transform(blank),
   note: z.string().max(4000).nullish().transform(blank),
   condition: z
@@ -69,18 +69,34 @@ interface Load {
 export interface MediumDetail {
   row: MediumRow;
   siteName: string | null;
+  /** Of an entry: the computer on whose disk it is. */
+  onComputer: string | null;
   loads: Load[];
   inspection: Inspection | null;
   inspectedAt: Date | null;
 }
 
-function columnsOf({ releaseIds: _releases, verified, ...columns }: MediumInput) {
+function columnsOf(
+  { releaseIds: _releases, onComputer: _tag, verified, ...columns }: MediumInput,
+  onComputerId: ComputerId | null,
+) {
   return {
-    ...columns,
+    ...{ ...columns, onComputerId },
     verifiedOn: verified?.on ?? null,
     verifiedWhole: verified?.whole ?? null,
     sampledOn: verified?.sampledOn ?? null,
   };
+}
+
+/** The computer on whose disk an entry is; null: it is no entry. */
+async function entryComputer(
+  tx: Queries,
+  { kind, onComputer }: Pick<MediumInput, "kind" | "onComputer">,
+): Promise<Result<ComputerId | null>> {
+  if (kind !== "entry") return ok(null);
+  if (onComputer === null) return refused({ code: "entry-without-computer" }, "onComputer");
+  const [found] = await tx.select({ id: computers.id }).from(computers).where(eq(computers.tag, onComputer));
+  return found ? ok(found.id) : fail({ code: "not-found", what: "computer", name: onComputer });
 }
 
 /** Where releases stand on a medium that was made with several, by their ids. */
@@ -131,12 +147,14 @@ export async function addMedium(
   if (!read.ok) return read;
   const { tag, releaseIds } = parsed.value;
   return act(context, { field: "tag", value: tag }, async ({ db: tx }) => {
+    const on = await entryComputer(tx, parsed.value);
+    if (!on.ok) return on;
     const contents = read.value === NOTHING_READ ? null : read.value;
     const inspectionId = contents && (await inspectionIdOf(tx, context, contents));
     const times = { createdAt: context.now(), updatedAt: context.now() };
     const inserted = await tx
       .insert(media)
-      .values({ ...columnsOf(parsed.value), inspectionId, ...times })
+      .values({ ...columnsOf(parsed.value, on.value), inspectionId, ...times })
       .$returningId();
     const id = insertedId(inserted);
     // A medium that is new has none to be deleted first: that would lock where others insert theirs.
@@ -174,6 +192,8 @@ export async function saveMedium(
   return act(context, { field: "tag", value: tag }, async ({ db: tx }) => {
     const current = await readMedium(tx, eq(media.id, id));
     if (!current) return fail({ code: "not-found", what: "medium" });
+    const on = await entryComputer(tx, parsed.value);
+    if (!on.ok) return on;
     const before = { ...mediumInputOf(current), file: current.inspection?.file ?? null };
     const file = read.value === NOTHING_READ ? null : (read.value?.inspection.file ?? before.file);
     const change = difference(before, { ...parsed.value, file });
@@ -184,7 +204,7 @@ export async function saveMedium(
         : read.value
           ? await inspectionIdOf(tx, context, read.value)
           : current.row.inspectionId;
-    const set = { ...columnsOf(parsed.value), inspectionId };
+    const set = { ...columnsOf(parsed.value, on.value), inspectionId };
     const saved = await saveVersioned(tx, context, media, {
       entity: "medium",
       id,
@@ -243,6 +263,7 @@ export function mediumInputOf(detail: MediumDetail): MediumInput {
     tag,
     name,
     kind: kind as MediumKind,
+    onComputer: detail.onComputer,
     capacityBytes,
     siteId,
     lentTo,
@@ -261,19 +282,20 @@ export function getMedium(context: Context, tag: string): Promise<MediumDetail |
 async function readMedium(queries: Queries, where: SQL): Promise<MediumDetail | null> {
   const [found] = await queries
     .select({
-      ...{ row: media, siteName: sites.name, inspectedAt: inspections.createdAt },
+      ...{ row: media, siteName: sites.name, onComputer: computers.tag, inspectedAt: inspections.createdAt },
       ...{ body: inspections.body, views: inspectionViews.body },
     })
     .from(media)
     .leftJoin(sites, eq(sites.id, media.siteId))
+    .leftJoin(computers, eq(computers.id, media.onComputerId))
     .leftJoin(inspections, eq(inspections.id, media.inspectionId))
     .leftJoin(inspectionViews, eq(inspectionViews.key, inspections.viewsKey))
     .where(where);
   if (!found) return null;
   const itsLoads = await loadsOf(queries, [found.row.id]);
-  const { row, siteName, inspectedAt, body, views } = found;
+  const { row, siteName, onComputer, inspectedAt, body, views } = found;
   const inspection = body && views && asInspection(body, views);
-  return { row, siteName, inspectedAt, inspection, loads: itsLoads.get(row.id) ?? [] };
+  return { row, siteName, onComputer, inspectedAt, inspection, loads: itsLoads.get(row.id) ?? [] };
 }
 
 async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<number, Load[]>> {

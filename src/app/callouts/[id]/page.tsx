@@ -5,7 +5,7 @@ import { PrintButton } from "@/app/_parts/print-button";
 import type { Happening } from "@/core/callout/happenings";
 import { verdictNow } from "@/core/callout/offers";
 import { systemDisk } from "@/core/computer/needs/system-disk";
-import type { OutcomeKind } from "@/core/judging/routes/outcome";
+import { type OutcomeKind, savesFilesOnly } from "@/core/judging/routes/outcome";
 import { verdictsOf } from "@/core/judging/routes/routes";
 import { calloutOutcomeText, cameBackText, fitText, happeningText, lostText, shrinkText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
@@ -217,7 +217,7 @@ function Ways({
   return (
     <section className="mt-5">
       <h2>Ways to bring it back</h2>
-      {offers.length === 0 && (
+      {!offers.some(({ outcome }) => !savesFilesOnly(outcome)) && (
         <p className="mt-1 border-plum border-l-4 bg-plum-soft px-3 py-2">
           No medium brings it back after that.{" "}
           <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computer.row.tag)}`}>

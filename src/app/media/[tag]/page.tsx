@@ -66,7 +66,18 @@ export default async function Medium({ params, searchParams }: Props) {
                   </>
                 )}
                 {" · "}
-                {row.lentTo ? `with ${row.lentTo}` : (detail.siteName ?? "no place recorded")}
+                {detail.onComputer ? (
+                  <>
+                    on the disk of{" "}
+                    <Link className="code" href={`/computers/${encodeURIComponent(detail.onComputer)}`}>
+                      {detail.onComputer}
+                    </Link>
+                  </>
+                ) : row.lentTo ? (
+                  `with ${row.lentTo}`
+                ) : (
+                  (detail.siteName ?? "no place recorded")
+                )}
                 {row.retiredAt && " · retired"}
               </p>
               <p className="text-quiet">

@@ -133,10 +133,10 @@ export interface NewDisk {
 }
 
 /**
- * The facts with another disk, an empty one, in the place of the system's, and its name. Where the facts do not tell which
+ * The facts with another disk, an empty one, in the place of the system's, its name, and the disk that was there. Where the facts do not tell which
  * disk was the system's, it is one more: the old one may be any.
  */
-export function withNewDisk(facts: Facts, disk: NewDisk): { facts: Facts; told: string } {
+export function withNewDisk(facts: Facts, disk: NewDisk): { facts: Facts; told: string; old: DiskFacts | null } {
   const old = systemDisk(facts);
   const disks = facts.disks ?? [];
   const name = old?.name ?? unusedName(disks.map((each) => each.name));
@@ -144,7 +144,7 @@ export function withNewDisk(facts: Facts, disk: NewDisk): { facts: Facts; told: 
     ...{ name, bytes: disk.bytes, sectorBytes: disk.sectorBytes, bus: disk.bus, table: null },
     ...{ model: "the new disk", serial: null, removable: false, partitions: [], blank: true },
   };
-  return { facts: { ...facts, disks: [fresh, ...disks.filter((each) => each !== old)] }, told: name };
+  return { facts: { ...facts, disks: [fresh, ...disks.filter((each) => each !== old)] }, told: name, old };
 }
 
 function unusedName(names: string[]): string {

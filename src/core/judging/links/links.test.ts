@@ -445,7 +445,7 @@ const MEDIUM: MediumPart = {
 
 describe("At hand", () => {
   const at = (medium: Partial<MediumPart>, site: string | null = "Head office") =>
-    judgeAtHand({ site }, { ...MEDIUM, ...medium });
+    judgeAtHand({ tag: "HO-1", site }, { ...MEDIUM, ...medium });
 
   test("where it is, with whom, and in what state", () => {
     expect(told(at({}))).toEqual(["holds", "medium-at-site"]);

@@ -4,9 +4,9 @@ import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
 import { behindPassword } from "../model/changes";
 import type { ComputerPart, ImagePart, ImagePlace, MediumPart, ReleasePart } from "../model/parts";
 import type { Link } from "../model/schema";
-import { isSwitchable, modeOf, startMode } from "./modes";
+import { isSwitchable, modeOf, startMode, systemMode } from "./modes";
 import { all, best, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
-import { fittingTarget, withinMbr } from "./target";
+import { fittingTarget, targetOf, withinMbr } from "./target";
 import { compareVersions, sameName } from "./versions";
 
 /** What putting an image back is judged from. */
@@ -288,6 +288,55 @@ export function copiesOf(input: Pick<ImageInput, "image" | "imageById">): { onSh
 export function judgeImage(input: ImageInput): Ruling {
   const ruling = all(Object.values(IMAGE_RULES).map((rule) => rule(input)));
   return behindPassword(ruling, input.computer.facts.firmware);
+}
+
+/**
+ * The system partition on the disk that is left as it is otherwise: it has to be there, and at least as large as it was.
+ * Common practice.
+ */
+const fitsSystemPartition: Rule = ({ computer, image }) => {
+  if (computer.toldDisk) return broken({ code: "disk-empty" });
+  const target = targetOf(computer);
+  if (target.disk === null) return target.ruling;
+  const there = target.disk.partitions.find((each) => roleOf(each) === "system");
+  if (!there) return unknown({ code: "fact-missing", fact: "partitions" });
+  if (image.partitions === null) return unknown({ code: "image-fact-missing", fact: "partitions" });
+  const taken = image.partitions.find(({ role }) => role === "system");
+  if (!taken)
+    return image.partitions.some(({ role }) => role === null)
+      ? unknown({ code: "image-roles-unknown", lacks: ["system"] })
+      : broken({ code: "image-lacks", lacks: ["system"] });
+  if (taken.bytes == null || there.bytes === null)
+    return unknown({ code: "system-partition-size", of: there.bytes === null ? "disk" : "image" });
+  const told = { partition: `${target.disk.name} ${there.number}`, bytes: there.bytes, needed: taken.bytes };
+  return there.bytes >= taken.bytes
+    ? holds({ code: "system-partition-fits", ...told })
+    : broken({ code: "system-partition-too-small", ...told });
+};
+
+/** A system starts in the mode in which it was installed: what is left of the disk must be of the image's. */
+const sameModeAsDisk: Rule = ({ computer, image }) => {
+  const installed = systemMode(computer.facts);
+  if (image.mode === null) return unknown({ code: "image-fact-missing", fact: "mode" });
+  if (installed === null || installed === image.mode) return null;
+  return broken({ code: "image-mode-other", image: image.mode, computer: installed });
+};
+
+const sameSectorsAsDisk: Rule = ({ computer, image, release }) => {
+  const { disk } = targetOf(computer);
+  return disk && sameSectors(disk, image, release);
+};
+
+/** Whether only the system partition of an image comes back, while the rest of the disk is left as it is. */
+export function judgeSystemPartition(input: ImageInput): Ruling {
+  const rules = [sameModeAsDisk, fitsSystemPartition, sameSectorsAsDisk, lineageWhole, opened, sameHardware];
+  return all([...rules, decrypted, reachable].map((rule) => rule(input)));
+}
+
+/** Whether the system's disk holds anything that putting back the system partition alone would leave as it is. */
+export function hasMoreThanSystem(computer: Pick<ComputerPart, "facts" | "toldDisk">): boolean {
+  const disk = computer.toldDisk ? null : targetOf(computer).disk;
+  return disk?.partitions.some((each) => roleOf(each) === "data") ?? false;
 }
 
 /** Whether files can be taken out of this image: it is opened and read, and nothing on the computer is written over. */

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { Facts } from "../../computer/facts/schema";
+import type { DiskFacts, Facts } from "../../computer/facts/schema";
 import type { systemSchema } from "../../medium/contents/schema";
 import type { DriverIndex } from "../../medium/drivers/driver-set";
 import type { ReleaseFacts } from "../../medium/releases/facts";
@@ -13,6 +13,8 @@ export interface ComputerPart {
   facts: Facts;
   /** The name of a disk that was told to take the place of the system's: the target, whatever else is there. */
   toldDisk?: string | null;
+  /** The disk in whose place it was put, where it can still be read. */
+  oldDisk?: DiskFacts | null;
   /** The computer whose images come onto this one; not given: its own. */
   imagesOf?: string | null;
 }
@@ -36,10 +38,21 @@ export interface ReleasePart {
   startedBy?: readonly StartKind[] | null;
 }
 
+/** `file`: not written yet. `entry`: an entry in the boot menu of a computer, with what it starts on that computer's disk. */
+export const MEDIUM_KINDS = ["usb", "disk", "optical", "file", "entry"] as const;
+export type MediumKind = (typeof MEDIUM_KINDS)[number];
+
+/** Whether it is a thing that can be carried to a computer. */
+export function isCarried(kind: MediumKind | string | null | undefined): boolean {
+  return kind !== "file" && kind !== "entry";
+}
+
 export interface MediumPart {
   tag: string;
   /** What it is; a file has to be written to something before it is one. Not given: not known. */
-  kind?: "usb" | "disk" | "optical" | "file" | null;
+  kind?: MediumKind | null;
+  /** Of an entry: the computer on whose own disk it is. */
+  onComputer?: string | null;
   site: string | null;
   lentTo: string | null;
   retired: boolean;

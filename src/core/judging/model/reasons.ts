@@ -129,7 +129,17 @@ export type LinkReason =
   | { code: "system-fact-missing"; fact: SystemFact; system: string }
   | { code: "included-fact-missing"; fact: SystemFact; included: string }
   | { code: "release-fact-missing"; fact: "family" | "arch" | "madeOn" | "factoryOf"; release: string }
+  | { code: "entry-computer-unknown" }
+  | { code: "entry-of-other"; computer: string }
+  | { code: "entry-lost" }
+  | { code: "entry-on-disk" }
+  | { code: "entry-starts" }
   | { code: "factory-fits"; release: string; of: string }
+  | { code: "table-has-backup"; disk: string }
+  | { code: "table-is-searched"; disk: string }
+  | { code: "system-partition-fits"; partition: string; bytes: number; needed: number }
+  | { code: "system-partition-too-small"; partition: string; bytes: number; needed: number }
+  | { code: "system-partition-size"; of: "disk" | "image" }
   | { code: "factory-other-model"; release: string; of: string }
   | { code: "environment-other-family"; release: string; family: string; system: string }
   | { code: "environment-older"; release: string; system: string }

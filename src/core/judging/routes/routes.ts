@@ -1,10 +1,18 @@
 import type { Attachment } from "../../medium/inspection/schema";
 import { judgeAtHand } from "../links/at-hand";
+import { judgeCopy, judgePartitions } from "../links/disks";
 import { judgeFactory } from "../links/factory";
 import { judgeProven } from "../links/proven";
 import { judgeReinstall } from "../links/reinstall";
 import { judgeRepair, judgeRescue } from "../links/repair";
-import { copiesOf, type ImageInput, judgeImage, judgeOpening } from "../links/restore-image";
+import {
+  copiesOf,
+  hasMoreThanSystem,
+  type ImageInput,
+  judgeImage,
+  judgeOpening,
+  judgeSystemPartition,
+} from "../links/restore-image";
 import { all, best, linkOf, type Ruling, unknown } from "../links/ruling";
 import { type CarriedDriver, judgeSees } from "../links/sees";
 import { compareText } from "../links/versions";
@@ -19,7 +27,7 @@ import {
   ofEachLink,
   type Verdict,
 } from "../model/schema";
-import { OUTCOMES, type Outcome, type OutcomeKind, outcomesOf } from "./outcome";
+import { OUTCOMES, type Outcome, type OutcomeKind, outcomesOf, outcomesOnTheDay } from "./outcome";
 
 /** One way to bring one computer back: a medium, what runs from it, and what it gives back. */
 export interface Route {
@@ -32,6 +40,8 @@ export interface Route {
   outcome: Outcome | null;
   links: Links;
   weakest: Verdict;
+  /** An entry on the computer's own disk. */
+  isEntry?: boolean;
   /** 0 where the computer is, 1 at another site, 2 not recorded, 3 lent. */
   distance: number;
   /** The day that what it gives back is of, ISO: the image's, or the release's; null where that is not known. */
@@ -60,6 +70,8 @@ export interface GiveSurroundings {
   carried: (modalias: string, release: ReleasePart) => CarriedDriver | null;
   /** When a computer's system came out, as release calendars tell. */
   systemReleasedOn: (computer: ComputerPart) => string | null;
+  /** Something happened: what makes sense only then is judged too. */
+  onTheDay?: boolean;
   /** The Sees link where it is known already: the same for all computers with the same devices. */
   sees?: (computer: ComputerPart, release: ReleasePart, network: boolean, as: Attachment) => Ruling;
 }
@@ -101,7 +113,7 @@ export function routesOn(given: MediumOnComputer, around: Surroundings): Route[]
       : releases.flatMap((release) => givesOf(computer, medium, release, { as, starts }, around));
   const opensOf = ({ release: name, outcome, restores }: Give): { opens?: Verdict } => {
     const release = releases.find((each) => each.name === name);
-    if (!release || !outcome?.image || restores.verdict === "holds") return {};
+    if (!release || outcome?.kind !== "image" || !outcome.image || restores.verdict === "holds") return {};
     const { imageById, mediumByTag } = around;
     return { opens: judgeOpening({ computer, medium, release, image: outcome.image, imageById, mediumByTag }).verdict };
   };
@@ -111,6 +123,7 @@ export function routesOn(given: MediumOnComputer, around: Surroundings): Route[]
     computer: computer.tag,
     medium: medium.tag,
     as,
+    ...(medium.kind === "entry" ? { isEntry: true } : {}),
     distance: distanceOf(computer, medium),
   }));
 }
@@ -152,12 +165,12 @@ export function givesOf(
     restores,
     madeOn: outcome?.image?.takenAt.slice(0, 10) ?? release.madeOn,
   });
-  const kinds = outcomesOf(release);
+  const kinds = [...outcomesOf(release), ...(around.onTheDay ? outcomesOnTheDay(release) : [])];
   if (kinds.length === 0) return [give(null, unknown({ code: "nothing-to-restore", release: release.name }))];
   return kinds.flatMap((kind) =>
     judged(kind, { computer, medium, release, up }, around).map(({ image, ruling, network }) =>
       // Without an image there is nothing that could come back as of a day.
-      give(kind === "image" && !image ? null : { kind, image }, ruling, network),
+      give(OF_IMAGES.has(kind) && !image ? null : { kind, image }, ruling, network),
     ),
   );
 }
@@ -197,33 +210,43 @@ function judged(kind: OutcomeKind, giving: Giving, around: GiveSurroundings): Ju
   } = giving;
   const plain = (ruling: Ruling): Judged[] => [{ image: null, ruling, network: false }];
   const repair = { computer, release, systemReleasedOn: around.systemReleasedOn(computer), starts };
-  if (kind === "image") return ofImages(giving, around);
+  if (OF_IMAGES.has(kind)) return ofImages(giving, around, kind);
   if (kind === "reinstall") return plain(judgeReinstall(computer, release, starts).ruling);
   if (kind === "factory") return plain(judgeFactory(computer, release));
+  if (kind === "partitions") return plain(judgePartitions(computer));
+  // Without a new disk beside the old one there is nothing to copy.
+  if (kind === "copy") return computer.toldDisk && computer.oldDisk ? plain(judgeCopy(computer, release)) : [];
   return plain(kind === "files" ? judgeRescue(repair) : judgeRepair(repair));
 }
 
+const OF_IMAGES: ReadonlySet<OutcomeKind> = new Set(["image", "system", "image-files"]);
+const JUDGED_BY = { image: judgeImage, system: judgeSystemPartition, "image-files": judgeOpening };
+
 /** Images of the computer, each judged on its own: by what is attached, and by the network where that is the better. */
-function ofImages({ computer, medium, release, up }: Giving, around: GiveSurroundings): Judged[] {
+function ofImages({ computer, medium, release, up }: Giving, around: GiveSurroundings, kind: OutcomeKind): Judged[] {
+  const judge = JUDGED_BY[kind as keyof typeof JUDGED_BY];
+  if (kind === "system" && !hasMoreThanSystem(computer)) return [];
   const { imagesOf, imageById, mediumByTag } = around;
   const ownImages = imagesOf(computer.tag);
+  if (ownImages.length === 0 && kind !== "image") return [];
   if (ownImages.length === 0) return [{ image: null, ruling: unknown({ code: "no-image-recorded" }), network: false }];
   return ownImages.map((image) => {
     const input: ImageInput = { computer, medium, release, image, imageById, mediumByTag, starts: up.starts };
     const { onShares, elsewhere } = copiesOf(input);
-    if (!onShares) return { image, ruling: judgeImage({ ...input, network: false }), network: false };
-    if (!elsewhere) return { image, ruling: judgeImage(input), network: true };
+    if (!onShares) return { image, ruling: judge({ ...input, network: false }), network: false };
+    if (!elsewhere) return { image, ruling: judge(input), network: true };
     const ways = [false, true].map((network) => {
-      const ruling = judgeImage({ ...input, network });
+      const ruling = judge({ ...input, network });
       return { network, ruling, both: all([ruling, seesOf(computer, release, network, up.as, around)]) };
     });
     const way = best(ways, ({ both }) => both);
-    return { image, ruling: way?.ruling ?? judgeImage(input), network: way?.network ?? false };
+    return { image, ruling: way?.ruling ?? judge(input), network: way?.network ?? false };
   });
 }
 
 /** How far a medium is from a computer, as `Route.distance` counts it. */
 export function distanceOf(computer: ComputerPart, medium: MediumPart): number {
+  if (medium.kind === "entry") return medium.onComputer === computer.tag ? 0 : 3;
   if (medium.lentTo !== null) return 3;
   if (medium.site === null || computer.site === null) return 2;
   return medium.site === computer.site ? 0 : 1;

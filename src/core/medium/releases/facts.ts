@@ -10,6 +10,7 @@ export const PURPOSES = [
   "network",
   "remote-help",
   "factory-state",
+  "copy-disks",
 ] as const;
 export type Purpose = (typeof PURPOSES)[number];
 
@@ -21,7 +22,7 @@ const opensSchema = z.object({
 });
 
 /** What it can do with an image that was taken elsewhere. */
-export const ABILITIES = ["hardware-move", "mode-conversion", "sector-conversion"] as const;
+export const ABILITIES = ["hardware-move", "mode-conversion", "sector-conversion", "single-partitions"] as const;
 export type Ability = (typeof ABILITIES)[number];
 
 export const releaseFactsSchema = z.object({

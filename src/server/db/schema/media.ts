@@ -12,6 +12,7 @@ import {
   varchar,
 } from "drizzle-orm/mysql-core";
 import type { LoadPart } from "@/core/judging/model/loads";
+import { MEDIUM_KINDS } from "@/core/judging/model/parts";
 import type { Finding } from "@/core/medium/findings/findings";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { ReleaseFacts } from "@/core/medium/releases/facts";
@@ -126,8 +127,11 @@ export const media = mysqlTable(
     id: id<MediumId>(),
     tag: varchar("tag", { length: 60 }).notNull(),
     name: varchar("name", { length: 120 }),
-    /** usb: stick; disk: external disk; optical: disc; file: not written yet. */
-    kind: varchar("kind", { length: 10, enum: ["usb", "disk", "optical", "file"] }).notNull(),
+    kind: varchar("kind", { length: 10, enum: MEDIUM_KINDS }).notNull(),
+    /** Of an entry: the computer on whose own disk it is. */
+    onComputerId: int("on_computer_id")
+      .$type<ComputerId>()
+      .references((): AnyMySqlColumn => computers.id),
     capacityBytes: bigint("capacity_bytes", { mode: "number" }),
     siteId: int("site_id")
       .$type<SiteId>()

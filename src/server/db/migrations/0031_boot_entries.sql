@@ -1,0 +1,2 @@
+ALTER TABLE `media` ADD COLUMN IF NOT EXISTS `on_computer_id` int;--> statement-breakpoint
+ALTER TABLE `media` ADD CONSTRAINT `media_on_computer_id_computers_id_fk` FOREIGN KEY IF NOT EXISTS `media_on_computer_id_computers_id_fk` (`on_computer_id`) REFERENCES `computers`(`id`) ON DELETE no action ON UPDATE no action;
