@@ -3,6 +3,7 @@
 import { revalidatePath } from "next/cache";
 import { registerFound } from "@/server/images/found-images";
 import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/images/images";
+import { addCopy, moveCopy, setCopyState } from "@/server/images/told-copies";
 import { noteChange, withdrawChange } from "@/server/inventory/noted-changes";
 import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
@@ -38,6 +39,18 @@ export async function lockImageAction(id: number, version: number, locked: boole
 
 export async function forgetImagesAction(ids: number[]): Promise<Result<number>> {
   return refreshIfDone(await forgetImages(await currentContext(), ids));
+}
+
+export async function addCopyAction(imageId: number, input: unknown): Promise<Result<number>> {
+  return refreshIfDone(await addCopy(await currentContext(), imageId, input));
+}
+
+export async function moveCopyAction(id: number, input: unknown): Promise<Result<number>> {
+  return refreshIfDone(await moveCopy(await currentContext(), id, input));
+}
+
+export async function setCopyStateAction(id: number, state: unknown): Promise<Result<number>> {
+  return refreshIfDone(await setCopyState(await currentContext(), id, state));
 }
 
 export async function noteChangeAction(input: unknown): Promise<Result<number>> {

@@ -133,12 +133,33 @@ test("36 GB by USB 3 take minutes, and what was measured before speaks for itsel
   expect(Math.round((usual?.seconds.low ?? 0) / 60)).toBe(Math.round(2 + 4 + 60e9 / 150e6 / 60 + 10));
   expect(Math.round((usual?.seconds.high ?? 0) / 60)).toBe(Math.round(15 + 20 + 60e9 / 60e6 / 60 + 60));
   // Of which giving back itself takes only that of the image.
-  expect(Math.round((usual?.restoreSeconds.low ?? 0) / 60)).toBe(Math.round(60e9 / 150e6 / 60));
+  expect(Math.round((usual?.times.restoring.low ?? 0) / 60)).toBe(Math.round(60e9 / 150e6 / 60));
   const [learned] = offersFor(
     routes,
     facts({ happening: "disk-gone", points: POINTS, past: { image: [3000, 2400, 3600] } }),
   ).offers;
   expect(learned?.seconds).toEqual({ low: 2400 + 120, likely: 3000 + 300, high: 3600 + 900 });
+});
+
+test("an estimate says what would narrow it, and is narrow where that is known", () => {
+  const image = POINTS.find(({ id }) => id === "2026-10-01");
+  const told = (more: object, past = {}) =>
+    offersFor(
+      [route("M3", "image", { image: "2026-10-01" })],
+      facts({ happening: "disk-gone", points: [{ ...(image as (typeof POINTS)[number]), ...more }], past }),
+    ).offers[0]?.times;
+  const width = (more: object) => {
+    const { low = 0, high = 0 } = told(more)?.restoring ?? {};
+    return high / low;
+  };
+  expect(told({ usedBytes: null, storedBytes: null })?.openFacts).toEqual(["image-size"]);
+  expect(told({ link: null })?.openFacts).toEqual(["store-link"]);
+  expect(told({ link: null, readRate: 100e6 })?.openFacts).toEqual([]);
+  // What is in use tells the size of the files within the usual compression: half to seven tenths.
+  expect(width({ storedBytes: null })).toBeLessThan(width({ usedBytes: null, storedBytes: null }));
+  // A slow store that was measured decides: it is reached again within a fifth.
+  expect(width({ readRate: 1e6 })).toBeCloseTo(1 / 0.8, 5);
+  expect(told({ link: null }, { image: [3000, 2400, 3600] })?.openFacts).toEqual([]);
 });
 
 describe("replacement parts", () => {
@@ -223,7 +244,7 @@ describe("the guided run sheet", () => {
     },
     ...{ as: "usb", starts: link("holds"), keyCard: null },
     gives: {
-      ...{ outcome: "image", release: "Spindle 3.0", drivers: [], seconds: null },
+      ...{ outcome: "image", release: "Spindle 3.0", drivers: [], times: null },
       image: { name: "HO-001 2026-10-30", takenAt: "2026-10-30T18:00:00Z", places: [SHARE], keyPlace: null },
       target: { name: "sda", bytes: 500e9, model: "Ostrel 500", serial: "SDA1" },
       ...more,

@@ -19,7 +19,7 @@ export function targetDisk(
 export function givesOf(
   computer: Pick<ComputerPart, "tag" | "facts" | "toldDisk" | "oldDisk">,
   { outcome, release, links }: Pick<Route, "outcome" | "release" | "links">,
-  told: { today: string } & Partial<Pick<Gives, "seconds" | "happening">>,
+  told: { today: string } & Partial<Pick<Gives, "times" | "happening">>,
 ): Gives | null {
   if (outcome === null) return null;
   const { image, kind } = outcome;
@@ -30,7 +30,7 @@ export function givesOf(
     oldDisk: computer.oldDisk ? sheetDisk(computer.oldDisk) : null,
     image: image && { name: image.id, takenAt: image.takenAt, places: image.places, keyPlace: image.keyPlace },
     drivers: links.sees.changes.flatMap(({ setting, to }) => (setting === "driver" ? [to] : [])),
-    ...{ seconds: told.seconds ?? null, happening: told.happening ?? null },
+    ...{ times: told.times ?? null, happening: told.happening ?? null },
     imageDays: image && daysBetween(image.takenAt, told.today),
     isImageOfAnother: image !== null && image.computer !== computer.tag,
   };

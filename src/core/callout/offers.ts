@@ -1,15 +1,14 @@
-import type { DiskFacts } from "../computer/facts/schema";
-import { type LinkKind, type PastJob, type Range, secondsFor, USUAL_RATES } from "../images/forecast";
-import { lineagesOf, type StoredPoint } from "../images/lineage";
+import type { Range } from "../images/forecast";
+import { lineagesOf } from "../images/lineage";
 import { compareText } from "../judging/links/versions";
 import { compareVerdicts } from "../judging/model/order";
 import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import type { Route } from "../judging/routes/routes";
 import { daysBetween } from "../kernel/days";
-import { itemAt, lastOf } from "../kernel/item-at";
 import { type Happening, sensibleOutcomes } from "./happenings";
 import type { Lost } from "./record";
+import { type TimeFacts, type Times, timesOf, totalOf } from "./times";
 
 /** One way to bring the computer back after what happened: how long it takes, what is lost, what to fetch. */
 export interface Offer<R extends Route = Route> {
@@ -17,8 +16,8 @@ export interface Offer<R extends Route = Route> {
   outcome: OutcomeKind;
   /** Seconds until it is handed back. */
   seconds: Range;
-  /** Seconds of these that giving back itself takes. */
-  restoreSeconds: Range;
+  /** The same, part by part. */
+  times: Times;
   /** Days of data that are lost with it; 0: none; null: all that is on the computer. */
   lostDays: number | null;
   lost: Lost;
@@ -41,62 +40,13 @@ export interface RefusedWay<R extends Route = Route> {
   link: LinkName;
 }
 
-export interface CallOutFacts {
+/** What offers go by: what happened, and what is known of the time that each way takes. */
+export interface CallOutFacts extends TimeFacts {
   happening: Happening;
   /** ISO day from which on the fault may have been there; null where it does not matter, or is not known. */
   since: string | null;
   today: string;
-  /** Minutes from a site to where the computer is; null: no way is known. */
-  minutesTo?: (site: string) => number | null;
-  /** The bus of the disk that is written to, as far as the computer's facts tell it. */
-  targetBus?: string | null;
-  /** The disk in whose place another one was put, while it can still be read. */
-  oldDisk?: Pick<DiskFacts, "bytes" | "bus" | "partitions"> | null;
-  /** Points in time of the computer. */
-  points: readonly (StoredPoint & { storedBytes: number | null; usedBytes: number | null; link: LinkKind | null })[];
-  /** Call-outs of the past with the same outcome on the same model, in seconds. */
-  past: Partial<Record<OutcomeKind, readonly number[]>>;
 }
-
-const MINUTE = 60;
-/** Until the medium is there, by its distance: at the same site, at another, not recorded, lent. Common practice. */
-const FETCHING: Range[] = [
-  { low: 2 * MINUTE, likely: 5 * MINUTE, high: 15 * MINUTE },
-  { low: 30 * MINUTE, likely: 60 * MINUTE, high: 180 * MINUTE },
-  { low: 5 * MINUTE, likely: 60 * MINUTE, high: 240 * MINUTE },
-  { low: 60 * MINUTE, likely: 180 * MINUTE, high: 480 * MINUTE },
-];
-/** Power, set-up and start. Common practice. */
-const STARTING: Range = { low: 4 * MINUTE, likely: 8 * MINUTE, high: 20 * MINUTE };
-/** What an outcome takes itself where nothing was measured. Common practice. */
-const USUAL: Record<OutcomeKind, Range> = {
-  copy: { low: 20 * MINUTE, likely: 90 * MINUTE, high: 480 * MINUTE },
-  image: { low: 10 * MINUTE, likely: 45 * MINUTE, high: 240 * MINUTE },
-  system: { low: 10 * MINUTE, likely: 30 * MINUTE, high: 180 * MINUTE },
-  reinstall: { low: 45 * MINUTE, likely: 90 * MINUTE, high: 180 * MINUTE },
-  factory: { low: 30 * MINUTE, likely: 60 * MINUTE, high: 150 * MINUTE },
-  "start-up": { low: 5 * MINUTE, likely: 20 * MINUTE, high: 60 * MINUTE },
-  partitions: { low: 10 * MINUTE, likely: 40 * MINUTE, high: 180 * MINUTE },
-  files: { low: 20 * MINUTE, likely: 60 * MINUTE, high: 240 * MINUTE },
-  "image-files": { low: 10 * MINUTE, likely: 40 * MINUTE, high: 240 * MINUTE },
-};
-/** Updates, drivers and a look at the applications. Common practice. */
-const FINISHING: Partial<Record<OutcomeKind, Range>> = {
-  copy: { low: 10 * MINUTE, likely: 20 * MINUTE, high: 40 * MINUTE },
-  image: { low: 10 * MINUTE, likely: 25 * MINUTE, high: 60 * MINUTE },
-  system: { low: 10 * MINUTE, likely: 25 * MINUTE, high: 60 * MINUTE },
-  reinstall: { low: 40 * MINUTE, likely: 90 * MINUTE, high: 240 * MINUTE },
-  factory: { low: 40 * MINUTE, likely: 90 * MINUTE, high: 240 * MINUTE },
-};
-/** From so many call-outs of the past on they speak for themselves. */
-const PAST_LEAST = 3;
-
-const NONE: Range = { low: 0, likely: 0, high: 0 };
-const sum = (...ranges: Range[]): Range =>
-  ranges.reduce(
-    (all, { low, likely, high }) => ({ low: all.low + low, likely: all.likely + likely, high: all.high + high }),
-    NONE,
-  );
 
 /** Offers after what happened, the best first; routes that are broken are left out. */
 export function offersFor<R extends Route>(
@@ -118,13 +68,13 @@ export function offersFor<R extends Route>(
     const image = route.outcome?.image ?? null;
     if (image && left.has(image.id)) return [];
     const lost = lostBy(outcome, image, facts);
+    const times = timesOf(route, outcome, facts);
     const lostDays = "days" in lost ? lost.days : lost.code === "everything" ? null : 0;
     return [
       {
         route,
         outcome,
-        seconds: secondsOf(route, outcome, facts),
-        restoreSeconds: restoreSeconds(route, outcome, facts, facts.targetBus ?? null),
+        ...{ seconds: totalOf(times), times },
         ...{ lostDays, lost },
         image: image?.id ?? null,
       },
@@ -205,83 +155,3 @@ export function verdictNow({ links, outcome, opens, isEntry }: Route, happening:
   }
   return worst;
 }
-
-/** Until the computer is handed back: fetching, starting, giving back, finishing. `target`: the bus of the disk written to. */
-export function secondsOf(
-  route: Route,
-  outcome: OutcomeKind,
-  facts: CallOutFacts,
-  target = facts.targetBus ?? null,
-): Range {
-  const fetching = fetchingOf(route, facts);
-  const pastSeconds = facts.past[outcome] ?? [];
-  if (pastSeconds.length >= PAST_LEAST) {
-    const sorted = [...pastSeconds].sort((a, b) => a - b);
-    const term = {
-      low: itemAt(sorted, 0),
-      likely: itemAt(sorted, sorted.length >> 1),
-      high: lastOf(sorted),
-    };
-    return sum(fetching, term);
-  }
-  return sum(fetching, STARTING, restoreSeconds(route, outcome, facts, target), FINISHING[outcome] ?? NONE);
-}
-
-/** Until the medium is there: by the travel table where it is at another site that the table knows. */
-function fetchingOf({ distance, links }: Route, { minutesTo }: CallOutFacts): Range {
-  const usual = FETCHING[distance] ?? itemAt(FETCHING, 2);
-  const from = links.atHand.changes.find(({ setting }) => setting === "place")?.from;
-  const minutes = distance === 1 && from !== undefined ? (minutesTo?.(from) ?? null) : null;
-  if (minutes === null) return usual;
-  // There and back are two ways, but for whoever comes from there.
-  return { low: minutes * MINUTE, likely: 2 * minutes * MINUTE, high: 3 * minutes * MINUTE };
-}
-
-/** What giving back itself takes: of an image with all that it builds on, as fast as the slower of store and target. */
-export function restoreSeconds(
-  route: Pick<Route, "outcome">,
-  outcome: OutcomeKind,
-  { points, happening, oldDisk }: CallOutFacts,
-  target: string | null,
-): Range {
-  if (outcome === "copy" && oldDisk) return copySeconds(oldDisk, target);
-  if (!READS_IMAGE.has(outcome) || happening === "files-lost") return USUAL[outcome === "image" ? "files" : outcome];
-  const byId = new Map(points.map((point) => [point.id, point]));
-  const parts = lineagesOf(points).get(route.outcome?.image?.id ?? "")?.parts ?? [];
-  const chain = parts.flatMap((id) => byId.get(id) ?? []);
-  const full = chain.at(-1);
-  const stored = chain.map(({ storedBytes }) => storedBytes);
-  if (!full || stored.some((bytes) => bytes === null)) return USUAL[outcome];
-  const bytes = stored.reduce<number>((all, each) => all + (each ?? 0), 0);
-  const used = chain[0]?.usedBytes ?? full.usedBytes ?? bytes * USUAL_UNPACKED;
-  const jobs: PastJob[] = [];
-  return secondsFor(
-    [
-      { bytes: exactly(bytes), rate: USUAL_RATES[chain[0]?.link ?? "usb3"] },
-      { bytes: exactly(used), rate: target === "nvme" ? USUAL_RATES.internal : USUAL_RATES["hard-disk"] },
-    ],
-    jobs,
-  );
-}
-
-const READS_IMAGE: ReadonlySet<OutcomeKind> = new Set(["image", "system"]);
-
-/** From one disk to the other, what is in use at the least, and all of it at the most; as fast as the slower of them. */
-function copySeconds({ bytes, bus, partitions }: NonNullable<CallOutFacts["oldDisk"]>, target: string | null): Range {
-  const used = partitions.reduce<number | null>(
-    (sum, { usedBytes }) => (sum === null || usedBytes == null ? null : sum + usedBytes),
-    0,
-  );
-  const least = used === null || used === 0 ? bytes : Math.min(used, bytes);
-  const amount: Range = { low: least, likely: least, high: bytes };
-  const rateOf = (on: string | null) => (on === "nvme" ? USUAL_RATES.internal : USUAL_RATES["hard-disk"]);
-  return secondsFor(
-    [bus, target].map((on) => ({ bytes: amount, rate: rateOf(on) })),
-    [],
-  );
-}
-
-/** Of a stored byte so many come out, where nobody recorded it. Common practice. */
-const USUAL_UNPACKED = 1.6;
-
-const exactly = (bytes: number): Range => ({ low: bytes, likely: bytes, high: bytes });

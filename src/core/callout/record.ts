@@ -65,6 +65,13 @@ export const chosenRouteSchema = z
     seconds: rangeSchema,
     /** What giving back itself takes; rows from before did not tell it apart. */
     restoreSeconds: rangeSchema.optional(),
+    /** The same, part by part. */
+    times: z
+      .object({
+        ...{ fetching: rangeSchema, starting: rangeSchema.nullable() },
+        ...{ restoring: rangeSchema, finishing: rangeSchema.nullable() },
+      })
+      .optional(),
     lostDays: z.number().nullable(),
     /** Of older rows only the days are known. */
     lost: lostSchema.optional(),

@@ -2,7 +2,6 @@ import { type KeyCard, type StartKey, startKeys } from "../computer/facts/key-ca
 import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts, Facts } from "../computer/facts/schema";
 import { internalDisks as builtIn } from "../computer/needs/system-disk";
-import type { Range } from "../images/forecast";
 import { SET_UP_SETTINGS, switchedMode } from "../judging/model/changes";
 import type { ImagePlace } from "../judging/model/parts";
 import { type Change, type Link, type Links, ofEachLink } from "../judging/model/schema";
@@ -11,6 +10,7 @@ import { type Phase, type PhasedChange, phasedChanges } from "../judging/routes/
 import type { Attachment } from "../medium/inspection/schema";
 import type { Happening } from "./happenings";
 import type { SetupPassword, SheetDisk, SheetMediumKind, Step } from "./step";
+import type { Times } from "./times";
 
 /** What a run sheet is made from: one computer, one medium, how it starts there, and all that is changed for it. */
 export interface RunSheetInput {
@@ -46,8 +46,8 @@ export interface Gives {
   oldDisk?: SheetDisk | null;
   /** Drivers to load, as the chain says: "nlstor.inf from Lantern 12". */
   drivers: string[];
-  /** Seconds that the giving back itself takes. */
-  seconds: Range | null;
+  /** How long it takes, part by part; null: nothing is told. */
+  times: Pick<Times, "fetching" | "starting" | "restoring" | "finishing"> | null;
   happening?: Happening | null;
   /** How old the image is, in days. */
   imageDays?: number | null;
@@ -169,7 +169,8 @@ function disconnectDisks(input: RunSheetInput): Step[] {
 const sourceOf = ({ outcome, oldDisk }: Gives): SheetDisk[] => (outcome === "copy" && oldDisk ? [oldDisk] : []);
 
 function giveBack(input: RunSheetInput, gives: Gives): Step[] {
-  const { outcome, image, release, target, seconds } = gives;
+  const { outcome, image, release, target } = gives;
+  const seconds = gives.times?.restoring ?? null;
   const begin: Step = { code: "begin", outcome, release, seconds };
   const shown = image && { name: image.name, takenAt: image.takenAt, keyPlace: image.keyPlace };
   const choose: Step = { code: "choose-target", target, isOther: targetChange(input) };
@@ -260,7 +261,7 @@ function afterwards(input: RunSheetInput, gives: Gives): Step[] {
     ...rejoin(input, gives),
     ...encryptAgain(input, gives),
     ...activate(input, gives),
-    { code: "updates" },
+    { code: "updates", seconds: gives.times?.finishing ?? null },
     ...passwords,
     checked,
   ];
@@ -295,7 +296,8 @@ function fetchMedium(input: RunSheetInput): Step {
   const { tag, name, kind, loads, lentTo, siteName: site } = medium;
   const instead = changesIn(input, "before-start").find(({ setting }) => setting === "release")?.to ?? null;
   const isWhereComputerIs = site !== null && site === computer.siteName;
-  return { code: "fetch", medium: { tag, name, kind, loads }, lentTo, site, isWhereComputerIs, instead };
+  const seconds = input.gives?.times?.fetching ?? null;
+  return { code: "fetch", medium: { tag, name, kind, loads }, lentTo, site, isWhereComputerIs, instead, seconds };
 }
 
 /** A rescue takes longer than a worn battery lasts: portable computers go on mains first. Common practice. */
@@ -376,7 +378,7 @@ function start(input: RunSheetInput): Step {
   const how = starts.reasons.find(({ code }) => code === "uefi-starts" || code === "bios-starts");
   return {
     code: "start",
-    ...{ medium: medium.tag, isEntry: isEntry(input) },
+    ...{ medium: medium.tag, isEntry: isEntry(input), seconds: input.gives?.times?.starting ?? null },
     menuKey: keysOf(input).startMenu,
     isBios: kind === "bios" || (switched === null ? legacyMode === "on" : switched === "bios"),
     isTablet: computer.facts.computer.form === "tablet",

@@ -31,6 +31,8 @@ export type Step =
       isWhereComputerIs: boolean;
       /** What to take in its place where it is to be had: "one not older than Gannet Desk 11.4". */
       instead: string | null;
+      /** How long it takes; null: nothing is told. */
+      seconds: Range | null;
     }
   | { code: "off-network" }
   | { code: "fetch-store"; image: string; places: ImagePlace[] }
@@ -62,6 +64,8 @@ export type Step =
       management: string | null;
       /** It is chosen in the menu of the computer's own loader. */
       isEntry: boolean;
+      /** From switching on until it runs. */
+      seconds: Range | null;
       /** It has no keys: the start menu is opened by a volume key. */
       isTablet: boolean;
       /** How it starts, or what stands in the way. */
@@ -115,7 +119,7 @@ export type Step =
   /** Bytes behind the last partition. */
   | { code: "grow"; disk: string; bytes: number }
   | { code: "keep-old"; what: "disk" | "computer"; days: number }
-  | { code: "updates" }
+  | { code: "updates"; seconds: Range | null }
   | { code: "applications" }
   | { code: "write-down"; computer: string };
 type StepCode = Step["code"];

@@ -6,6 +6,8 @@ import type { StoredReading } from "./stored";
 /** A file of a copy, with its digest where it was computed. */
 export interface CopiedFile extends StoreFile {
   sha256?: string | null;
+  /** Somebody said that it is there; nobody looked yet, and its size and time are not known. */
+  isTold?: boolean;
 }
 
 /** One image that a look through a store found. */

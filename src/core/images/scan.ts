@@ -3,13 +3,15 @@ import type { FileGroup, StoreFile } from "./grouping";
 /** An image as it was last seen in a store. */
 export interface KnownCopy {
   image: string;
-  /** Every file of it, with its size and time as they were. */
-  files: StoreFile[];
+  /** Every file of it, with its size and time as they were; of what was only told, its path. */
+  files: (StoreFile & { isTold?: boolean })[];
 }
 
 export type ScanState =
   | { state: "new" }
   | { state: "same"; image: string }
+  /** An image that is registered, of which somebody told that it is here, or whose name it has. */
+  | { state: "recognised"; image: string }
   /** The same files at another place. */
   | { state: "moved"; image: string; from: string }
   /** At its place are other sizes, or files are more or fewer. */
@@ -31,8 +33,46 @@ function fingerprint(files: readonly StoreFile[]): string {
     .join("\n");
 }
 
-/** Holds what a scan found against what was known of the store. A copy is missing only once every way to find it failed. */
-export function compareScan(groups: readonly FileGroup[], known: readonly KnownCopy[]): ScanComparison {
+const plain = (text: string) =>
+  text
+    .trim()
+    .replaceAll("\\", "/")
+    .replace(/^\.?\//, "")
+    .toLowerCase();
+const baseName = (path: string) => path.slice(path.lastIndexOf("/") + 1);
+
+/** What somebody told of copies, and the names of images: a path with or without its folder, a folder, a name. */
+function recogniser(told: readonly KnownCopy[], names: readonly string[]): (group: FileGroup) => string | null {
+  const byName = new Map(names.map((name) => [plain(name), name]));
+  for (const { image, files } of told)
+    for (const { path } of files) for (const key of [plain(path), baseName(plain(path))]) byName.set(key, image);
+  return (group) => {
+    const paths = filesOf(group).flatMap(({ path }) => {
+      const own = plain(path);
+      return [own, baseName(own), own.slice(0, Math.max(0, own.lastIndexOf("/")))];
+    });
+    const keys = [plain(group.key), ...paths, plain(group.name)].filter((key) => key !== "");
+    for (const key of keys) {
+      const image = byName.get(key);
+      if (image !== undefined) return image;
+    }
+    return null;
+  };
+}
+
+/**
+ * Holds what a scan found against what was known of the store, and against the `names` of images that are not known to have
+ * a copy here. A copy is missing only once every way to find it failed.
+ */
+export function compareScan(
+  groups: readonly FileGroup[],
+  copies: readonly KnownCopy[],
+  names: readonly string[] = [],
+): ScanComparison {
+  const isTold = ({ files }: KnownCopy) => files.length === 0 || files.some((file) => file.isTold === true);
+  const known = copies.filter((copy) => !isTold(copy));
+  const recognise = recogniser(copies.filter(isTold), names);
+  const recognised = new Set<string>();
   const byPath = new Map(known.flatMap((copy) => copy.files.map(({ path }) => [path, copy] as const)));
   const byContent = new Map(known.map((copy) => [fingerprint(copy.files), copy]));
   const present = new Set(groups.flatMap(filesOf).map(({ path }) => path));
@@ -50,9 +90,14 @@ export function compareScan(groups: readonly FileGroup[], known: readonly KnownC
       found.add(alike);
       return { group, state: { state: "moved", image: alike.image, from: alike.files[0]?.path ?? "" } as ScanState };
     }
+    const image = recognise(group);
+    if (image !== null && !recognised.has(image)) {
+      recognised.add(image);
+      return { group, state: { state: "recognised", image } as ScanState };
+    }
     return { group, state: { state: "new" } as ScanState };
   });
-  return { groups: states, missing: known.filter((copy) => !found.has(copy)) };
+  return { groups: states, missing: copies.filter((copy) => !found.has(copy) && !recognised.has(copy.image)) };
 }
 
 function stateAt({ image, files: was }: KnownCopy, is: readonly StoreFile[]): ScanState {

@@ -91,6 +91,7 @@ export type Refusal =
   | { code: "route-not-offered" }
   | { code: "same-computer" }
   | { code: "entry-without-computer" }
+  | { code: "copy-there"; store: string }
   | { code: "plan-not-done" }
   // Emulated drills
   | { code: "no-emulated-firmware"; computer: string }

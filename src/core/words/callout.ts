@@ -1,6 +1,7 @@
 import type { Happening } from "../callout/happenings";
 import type { CalloutOutcome, Lost } from "../callout/record";
 import type { ImageFit, Shrinking } from "../callout/replacement";
+import type { OpenFact } from "../callout/times";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import { bytesText } from "./sizes";
 
@@ -55,6 +56,18 @@ export function lostText(lost: Lost): string {
     case "everything":
       return "Everything on its disk is lost.";
   }
+}
+
+/** What would narrow an estimate, in a sentence; empty where nothing is open. */
+export function openFactsText(openFacts: readonly OpenFact[]): string {
+  const names: Record<OpenFact, string> = {
+    "image-size": "the image's size",
+    "store-link": "how the store is connected",
+    "disk-use": "the space in use on the old disk",
+    travel: "the travel time between the sites",
+  };
+  const list = new Intl.ListFormat("en-GB").format(openFacts.map((fact) => names[fact]));
+  return openFacts.length === 0 ? "" : `A rough estimate. Record ${list} to narrow it.`;
 }
 
 /** How a call-out ended, in a few words. */

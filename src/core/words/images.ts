@@ -76,6 +76,8 @@ export function scanStateText(state: ScanState): string {
       return "new";
     case "same":
       return `${state.image}, as it was`;
+    case "recognised":
+      return `${state.image}, recognised by its name`;
     case "moved":
       return `${state.image}, which was ${visible(state.from)}`;
     case "changed":

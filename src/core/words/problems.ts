@@ -138,6 +138,8 @@ function refusalReasonText(why: Refusal): string {
       return `No ${why.what} has the tag ${why.tag}.`;
     case "no-such-site":
       return `There is no place ${why.site}. Choose one of the list.`;
+    case "copy-there":
+      return `A copy in ${why.store} is recorded already. Move it instead.`;
     case "several-called":
       return `Several computers are called ${why.name}: say which by its tag.`;
     case "calendar-unreadable":

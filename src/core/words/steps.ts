@@ -1,5 +1,6 @@
 import type { BranchCode, Check, SetupPassword, SheetDisk, SheetMediumKind, Step } from "../callout/step";
 import type { StartKey } from "../computer/facts/key-cards";
+import type { Range } from "../images/forecast";
 import type { ImagePlace } from "../judging/model/parts";
 import { LOADER_PATHS } from "../kernel/architecture";
 import { imagePlaceName } from "./image-places";
@@ -148,6 +149,7 @@ export function stepText(step: Step): StepText {
                 `Remote console: management controller at ${visible(step.management, 160)}. It can attach the medium's file as a virtual drive.`,
               ]
             : []),
+          ...timeDetails(step.seconds),
           `If ${step.medium} is not in the menu: another port, then start from USB and fast boot in set-up, then the medium on another computer.`,
         ],
       };
@@ -334,8 +336,8 @@ export function stepText(step: Step): StepText {
       };
     case "updates":
       return {
-        act: "Take in updates and drivers.",
-        details: ["Then a new image is due: it is as good as it will be."],
+        act: "Install updates and drivers.",
+        details: ["Then a new image is due: it is as good as it will be.", ...timeDetails(step.seconds)],
       };
     case "applications":
       return { act: "Check that what people work with starts: each application once.", details: [] };
@@ -363,6 +365,8 @@ function choosePartitionText({ disk, partitions }: Extract<Step, { code: "choose
     ],
   };
 }
+
+const timeDetails = (seconds: Range | null) => (seconds && seconds.high > 0 ? [`Time: ${durationText(seconds)}.`] : []);
 
 function passwordDetails(password: SetupPassword | null): string[] {
   if (!password) return [];
@@ -394,7 +398,14 @@ function placeDetails(place: ImagePlace): string[] {
   return details;
 }
 
-function fetchText({ medium, lentTo, site, isWhereComputerIs, instead }: Extract<Step, { code: "fetch" }>): StepText {
+function fetchText({
+  medium,
+  lentTo,
+  site,
+  isWhereComputerIs,
+  instead,
+  seconds,
+}: Extract<Step, { code: "fetch" }>): StepText {
   const where = lentTo
     ? `It is with ${lentTo}.`
     : site
@@ -406,6 +417,7 @@ function fetchText({ medium, lentTo, site, isWhereComputerIs, instead }: Extract
     details: [
       `${where}${what} Check the tag printed on it.`,
       ...(instead ? [`What it carries may be too old: take ${instead} where there is one.`] : []),
+      ...timeDetails(seconds),
     ],
   };
 }
@@ -418,7 +430,7 @@ function attachText({ as, medium, isDriveExternal }: Extract<Step, { code: "atta
 }
 
 function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" }>): StepText {
-  const time = seconds ? [`It takes ${durationText(seconds)}. Leave it alone meanwhile.`] : [];
+  const time = seconds ? [`Time: ${durationText(seconds)}. Do not interrupt it.`] : [];
   switch (outcome) {
     case "image":
       return { act: "Begin to put it back.", details: time };

@@ -1,9 +1,10 @@
 import { givesOf, targetDisk } from "../callout/gives";
 import type { Happening } from "../callout/happenings";
-import { type CallOutFacts, lostBy, type Offer, offersFor, restoreSeconds, secondsOf } from "../callout/offers";
+import { type CallOutFacts, lostBy, type Offer, offersFor } from "../callout/offers";
 import type { Lost } from "../callout/record";
 import { type RunSheetInput, sheetSteps } from "../callout/run-sheet";
 import type { Step } from "../callout/step";
+import { timesOf, totalOf } from "../callout/times";
 import type { Need } from "../cover/policy";
 import { Serving } from "../cover/serving";
 import { type NeedStanding, standingOf } from "../cover/standing";
@@ -89,13 +90,13 @@ function judged(read: ReadWorld, computer: ComputerPart, route: Route, facts: Ca
   const kind = outcome?.kind ?? null;
   const image = outcome?.image ?? null;
   const bus = targetDisk(computer, changes)?.bus ?? null;
-  const restore = kind === null ? null : restoreSeconds(route, kind, facts, bus);
-  const gives = givesOf(computer, route, { today: facts.today, happening: facts.happening, seconds: restore });
+  const times = kind === null ? null : timesOf(route, kind, facts, bus);
+  const gives = givesOf(computer, route, { today: facts.today, happening: facts.happening, times });
   return {
     ...{ route, changes },
     steps: sheetSteps({ ...sheetOf(read, computer, route, changes), gives }),
-    seconds: kind === null ? NO_TIME : secondsOf(route, kind, facts, bus),
-    restoreLeast: restore?.low ?? 0,
+    seconds: times === null ? NO_TIME : totalOf(times),
+    restoreLeast: times?.restoring.low ?? 0,
     lost: kind === null ? null : lostBy(kind, image, facts),
   };
 }

@@ -2,7 +2,7 @@ import { and, asc, desc, eq, getTableColumns, isNotNull, isNull, ne } from "driz
 import { z } from "zod";
 import { targetDisk } from "@/core/callout/gives";
 import { HAPPENINGS } from "@/core/callout/happenings";
-import { type CallOutFacts, type Offer, offersFor, type PassedOver, type RefusedWay } from "@/core/callout/offers";
+import { type Offer, offersFor, type PassedOver, type RefusedWay } from "@/core/callout/offers";
 import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
 import { type ImageFit, imageFit, largestThatFits, type Shrinking, whatToShrink } from "@/core/callout/replacement";
 import { sheetDisk } from "@/core/callout/run-sheet";
@@ -10,9 +10,7 @@ import type { GuidedStep } from "@/core/callout/step";
 import { calloutSteps } from "@/core/callout/steps";
 import type { DiskFacts } from "@/core/computer/facts/schema";
 import { type NewDisk, systemDisk, withNewDisk } from "@/core/computer/needs/system-disk";
-import { Ways } from "@/core/cover/standing";
-import type { LinkKind } from "@/core/images/forecast";
-import { type OutcomeKind, restoresSystem, savesFilesOnly } from "@/core/judging/routes/outcome";
+import { restoresSystem, savesFilesOnly } from "@/core/judging/routes/outcome";
 import { phasedChanges } from "@/core/judging/routes/phases";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
@@ -20,18 +18,18 @@ import { replaceDisk } from "../computers/computer-acts";
 import type { Context } from "../context";
 import type { CalloutId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
-import { callouts, computers, imageCopies, stores } from "../db/schema";
+import { callouts, computers } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { type Route, routesOf } from "../fleet/routes";
 import { imagesOfComputers } from "../images/images";
 import { type ComputerDetail, getComputer } from "../inventory/computers";
 import { recordEvent } from "../inventory/events";
 import { asKeyCard, keyCardOf } from "../inventory/key-cards";
-import { loadTravel } from "../inventory/policies";
 import { saveVersioned } from "../inventory/versioned";
 import { getMedium } from "../media/media";
 import { runSheetInput, sheetMedium } from "../media/run-sheets";
 import { checked, fail, ok, type Result, refused } from "../problems";
+import { timeFactsOf } from "./times";
 
 type CalloutRow = typeof callouts.$inferSelect & { openedBy: string };
 
@@ -144,30 +142,6 @@ function targetOf({ row, computer, newComputer }: CalloutDetail): {
   return { detail: { ...judged, facts }, toldDisk: told, oldDisk: old };
 }
 
-/** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
-async function pastOf(context: Context, { row }: ComputerDetail): Promise<CallOutFacts["past"]> {
-  const rows = await context.db
-    .select({ openedAt: callouts.openedAt, closedAt: callouts.closedAt, outcome: callouts.outcome })
-    .from(callouts)
-    .innerJoin(computers, eq(computers.id, callouts.computerId))
-    .where(
-      and(
-        isNotNull(callouts.closedAt),
-        row.make && row.model
-          ? and(eq(computers.make, row.make), eq(computers.model, row.model))
-          : eq(callouts.computerId, row.id),
-      ),
-    )
-    .orderBy(desc(callouts.closedAt))
-    .limit(50);
-  const past: Partial<Record<OutcomeKind, number[]>> = {};
-  for (const { openedAt, closedAt, outcome } of rows) {
-    if (!closedAt || !outcome || outcome.cameBack === "not-back") continue;
-    past[outcome.cameBack] = [...(past[outcome.cameBack] ?? []), (closedAt.getTime() - openedAt.getTime()) / 1000];
-  }
-  return past;
-}
-
 export interface CalloutOffers {
   offers: Offer<Route>[];
   passedOver: PassedOver[];
@@ -199,38 +173,17 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
   const { row, computer, newComputer } = detail;
   const target = targetOf(detail);
   const imagesOf = newComputer ? computer.row.tag : null;
-  const [travel, routes, images, past, copies] = await Promise.all([
-    loadTravel(context.db),
+  const [routes, known] = await Promise.all([
     routesOf(context, target.detail, {
       ...{ imagesOf, toldDisk: target.toldDisk, oldDisk: target.oldDisk },
       onTheDay: true,
     }),
-    imagesOfComputers(context, [row.computerId]),
-    pastOf(context, newComputer ?? computer),
-    context.db
-      .select({ imageId: imageCopies.imageId, link: stores.link })
-      .from(imageCopies)
-      .innerJoin(stores, eq(stores.id, imageCopies.storeId))
-      .where(eq(imageCopies.state, "there")),
+    timeFactsOf(context, { computer: target.detail, imagesOf: row.computerId }),
   ]);
-  const linkOf = new Map(copies.map(({ imageId, link }) => [imageId, link as LinkKind | null]));
-  const ways = new Ways(
-    travel.places.map(({ name }) => name),
-    travel.table,
-  );
   const found = offersFor(routes, {
-    happening: row.happening,
-    since: row.since,
-    today: dayOf(context.now()),
-    minutesTo: (site) => ways.minutes(site, target.detail.siteName),
+    ...known,
+    ...{ happening: row.happening, since: row.since, today: dayOf(context.now()), oldDisk: target.oldDisk },
     targetBus: targetDisk({ facts: target.detail.facts, toldDisk: target.toldDisk }, [])?.bus ?? null,
-    points: images.map(({ id, point, body }) => ({
-      ...point,
-      usedBytes: body.usedBytes ?? null,
-      link: linkOf.get(id) ?? null,
-    })),
-    past,
-    oldDisk: target.oldDisk,
   });
   const isRecovered = found.offers.some(({ outcome }) => !savesFilesOnly(outcome));
   return { ...found, healthy: isRecovered ? [] : await healthyBeside(context, computer) };
@@ -354,7 +307,7 @@ export async function chooseRoute(
       route.release === wanted.release,
   );
   if (!offer) return refused({ code: "route-not-offered" });
-  const { route, outcome, seconds, restoreSeconds, lostDays, lost } = offer;
+  const { route, outcome, seconds, times, lostDays, lost } = offer;
   const image = route.outcome?.image ?? null;
   const drivers = route.links.sees.changes.flatMap(({ setting, to }) =>
     setting === "driver" && to ? [String(to)] : [],
@@ -369,7 +322,8 @@ export async function chooseRoute(
       drivers,
       changes: phasedChanges(route),
       seconds,
-      restoreSeconds,
+      restoreSeconds: times.restoring,
+      times,
       lostDays,
       lost,
     },
@@ -388,6 +342,9 @@ export async function chooseRoute(
   );
 }
 
+/** Of call-outs from before only what giving back takes was kept. */
+const NO_OTHERS = { fetching: { low: 0, likely: 0, high: 0 }, starting: null, finishing: null };
+
 /** The steps of the way that was chosen; null where none was. */
 export async function stepsOf(context: Context, detail: CalloutDetail): Promise<GuidedStep[] | null> {
   const { row, computer } = detail;
@@ -405,7 +362,7 @@ export async function stepsOf(context: Context, detail: CalloutDetail): Promise<
       ...{ outcome: chosen.outcome, release: chosen.release, image: chosen.image },
       ...{
         drivers: chosen.drivers,
-        seconds: chosen.restoreSeconds ?? null,
+        times: chosen.times ?? (chosen.restoreSeconds ? { ...NO_OTHERS, restoring: chosen.restoreSeconds } : null),
         happening: row.happening,
         isTargetNew: toldDisk !== null,
         oldDisk: oldDisk && sheetDisk(oldDisk),

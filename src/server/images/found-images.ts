@@ -1,4 +1,4 @@
-import { inArray } from "drizzle-orm";
+import { and, eq, inArray, isNull } from "drizzle-orm";
 import type { DiskFacts } from "@/core/computer/facts/schema";
 import { partitionsForRecord } from "@/core/images/partitions";
 import type { CopiedFile, ReportedImage } from "@/core/images/report";
@@ -7,8 +7,9 @@ import { dayOf } from "@/core/kernel/days";
 import { problemText } from "../../core/words/problems";
 import { act } from "../act";
 import type { Context } from "../context";
-import type { ScanId } from "../db/ids";
-import { computerFacts, computers } from "../db/schema";
+import type { Queries } from "../db/client";
+import type { ScanId, StoreId } from "../db/ids";
+import { computerFacts, computers, systemImages } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { fail, ok, type Result } from "../problems";
 import { noteCopy, recordImage } from "./images";
@@ -38,6 +39,8 @@ export async function takeOver(context: Context, scanId: ScanId): Promise<Result
       count++;
     };
     for (const { state, files } of report.images) {
+      if (state.state === "recognised" && (await noteRecognised(tx, context, scan.storeId, state.image, files)))
+        count++;
       // What moved is what it was: its digests hold on.
       if (state.state === "moved") await note(state.image, "there", withDigests(files, copies, state.image));
       if (state.state === "changed") await note(state.image, "changed", files);
@@ -45,6 +48,27 @@ export async function takeOver(context: Context, scanId: ScanId): Promise<Result
     for (const image of report.missing) await note(image, "missing", null);
     return ok(count);
   });
+}
+
+/** A copy that was told, or of an image of that name, as it was found. False: there is no such image any more. */
+async function noteRecognised(
+  tx: Queries,
+  context: Context,
+  storeId: StoreId,
+  image: string,
+  files: CopiedFile[],
+): Promise<boolean> {
+  const [row] = await tx
+    .select({ id: systemImages.id })
+    .from(systemImages)
+    .where(and(eq(systemImages.name, image), isNull(systemImages.deletedAt)));
+  if (!row) return false;
+  await noteCopy(tx, context, { imageId: row.id, storeId, files, state: "there" });
+  await recordEvent(tx, context, {
+    ...{ entity: "image", entityId: row.id, entityTag: image, action: "changed", version: 0, before: null },
+    after: { copy: { files: files.map(({ path }) => path), state: "there" } },
+  });
+  return true;
 }
 
 function withDigests(

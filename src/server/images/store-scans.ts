@@ -191,7 +191,8 @@ async function holdAgainstKnown(
   open: (path: string) => Promise<(ByteSource & { close?: () => Promise<void> }) | null>,
 ): Promise<ReportedImage[]> {
   const groups = groupFiles(files);
-  const { groups: compared } = compareScan(groups, await knownCopies(context, store.row.id));
+  const known = await knownCopies(context, store.row.id);
+  const { groups: compared } = compareScan(groups, known, await namesWithout(context, known));
   const patterns = (await patternsFor(context, store)).flatMap((text) => {
     const compiled = compilePattern(text);
     return compiled.ok ? [compiled.pattern] : [];
@@ -222,6 +223,16 @@ async function holdAgainstKnown(
     });
   }
   return images;
+}
+
+/** Names of images that are not known to have a copy in a store. */
+async function namesWithout(context: Context, known: readonly { imageId: ImageId }[]): Promise<string[]> {
+  const here = new Set(known.map(({ imageId }) => imageId));
+  const rows = await context.db
+    .select({ id: systemImages.id, name: systemImages.name })
+    .from(systemImages)
+    .where(isNull(systemImages.deletedAt));
+  return rows.flatMap(({ id, name }) => (here.has(id) ? [] : [name]));
 }
 
 export async function knownCopies(

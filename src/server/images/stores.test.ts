@@ -3,6 +3,7 @@ import { createHash } from "node:crypto";
 import { mkdirSync, readFileSync, renameSync, rmSync, truncateSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { factsSchema } from "@/core/computer/facts/schema";
+import { imageBodySchema } from "@/core/judging/model/parts";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
 import { testInventory, value } from "../../../test/support/database";
@@ -30,6 +31,7 @@ import {
   storeInputOf,
   storePlaces,
 } from "./stores";
+import { addCopy, moveCopy, setCopyState } from "./told-copies";
 
 const inventory = testInventory();
 const w = tempWorkshop();
@@ -238,6 +240,53 @@ test("a listing that was dropped in does for a store that cannot be looked into"
   ]);
   const store = await getStore(inventory.ina, disk3);
   expect(await copiesIn(inventory.ina, store as NonNullable<typeof store>)).toHaveLength(1);
+});
+
+test("copies that people tell are found by a later listing: by path, by folder, and by the image's name", async () => {
+  const { ina } = inventory;
+  const disks = input({ name: "Disk 9", kind: "disk", address: null, folder: null, reachedFrom: [] });
+  const storeId = value(await addStore(ina, disks));
+  const other = value(await addStore(ina, { ...disks, name: "Disk 10" }));
+  const body = imageBodySchema.parse({
+    ...{ make: null, model: null, kit: "Spindle", kitVersion: "3.0", mode: "uefi", diskBytes: 5e11, sectorBytes: 512 },
+    ...{ partitions: null, encrypted: false, keyPlace: null, kind: "full", parent: null, verified: null, places: [] },
+  });
+  const register = async (name: string) =>
+    value(await recordImage(ina, { name, computer: "HO-001", takenAt: "2026-08-01T09:00:00Z", body }));
+  const byPath = await register("HO-001 told by path");
+  const byFolder = await register("HO-001 told by folder");
+  const byName = await register("HO-001 told by name");
+  const gone = await register("HO-001 told and gone");
+  expect(refusal(await addCopy(ina, byPath, { storeId, path: " " }))).toContain("Enter the file or folder");
+  value(await addCopy(ina, byPath, { storeId, path: "old\\A.IMG.GZ" }));
+  value(await addCopy(ina, byFolder, { storeId, path: "keep/b" }));
+  value(await addCopy(ina, gone, { storeId, path: "c.img" }));
+  expect(refusal(await addCopy(ina, byPath, { storeId, path: "elsewhere.img" }))).toContain("recorded already");
+  const listing = ["old/a.img.gz", "keep/b/sda1.img", "HO-001 told by name.img", "HO-001 2026-09-09 new.img"].map(
+    (path) => `${path},700000000,2026-08-01T10:00:00Z`,
+  );
+  const scanId = value(await takeListing(ina, storeId, `path,bytes,modified\n${listing.join("\n")}\n`));
+  const scan = await getScan(ina, scanId);
+  expect(scan?.report?.images.map(({ state }) => state.state).sort()).toEqual([
+    ...["new", "recognised", "recognised", "recognised"],
+  ]);
+  expect(scan?.report?.missing).toEqual(["HO-001 told and gone"]);
+  expect(value(await takeOver(ina, scanId))).toBe(4);
+  const copy = async (id: number) => (await getImage(ina, id))?.copies[0]?.copy;
+  expect(await copy(byPath)).toMatchObject({ state: "there", files: [{ path: "old/a.img.gz", bytes: 700000000 }] });
+  expect(await copy(byName)).toMatchObject({ state: "there", storeId });
+  expect(await copy(gone)).toMatchObject({ state: "missing" });
+  // What was found stays the same image when it is looked at again.
+  const again = await getScan(ina, value(await takeListing(ina, storeId, `path,bytes,modified\n${listing[0]}\n`)));
+  expect(again?.report?.images[0]?.state).toEqual({ state: "same", image: "HO-001 told by path" });
+  const moved = await copy(byPath);
+  value(await moveCopy(ina, moved?.id ?? 0, { storeId: other, path: "a.img.gz" }));
+  expect(await copy(byPath)).toMatchObject({ storeId: other, files: [{ path: "a.img.gz", bytes: 700000000 }] });
+  value(await setCopyState(ina, moved?.id ?? 0, "missing"));
+  expect(await copy(byPath)).toMatchObject({ state: "missing" });
+  expect((await history(ina, "image", byPath)).length).toBeGreaterThan(3);
+  for (const store of [storeId, other])
+    value(await retireStore(ina, store, (await getStore(ina, store))?.row.version ?? 0, true));
 });
 
 test("names are read by the pattern of a place where the store has none of its own", async () => {

@@ -226,6 +226,15 @@ function storeRows(context: Context) {
     .leftJoin(sites, eq(sites.id, stores.siteId));
 }
 
+/** Stores in use, by name. */
+export function storeNames(context: Context): Promise<{ id: number; name: string }[]> {
+  return context.db
+    .select({ id: stores.id, name: stores.name })
+    .from(stores)
+    .where(isNull(stores.retiredAt))
+    .orderBy(asc(stores.name));
+}
+
 export async function listStores(context: Context): Promise<StoreItem[]> {
   const [rows, counts] = await Promise.all([
     storeRows(context).where(isNull(stores.retiredAt)).orderBy(asc(stores.name)),

@@ -1,5 +1,5 @@
 import { givesOf } from "@/core/callout/gives";
-import type { RunSheetInput } from "@/core/callout/run-sheet";
+import type { Gives, RunSheetInput } from "@/core/callout/run-sheet";
 import type { Facts } from "@/core/computer/facts/schema";
 import { phasedChanges } from "@/core/judging/routes/phases";
 import type { Route } from "@/core/judging/routes/routes";
@@ -22,9 +22,10 @@ export function sheetOfRoute(
   computer: { tag: string; facts: Facts },
   route: Route,
   today: string,
+  times: Gives["times"] = null,
 ): Pick<RunSheetInput, "as" | "starts" | "changes" | "gives"> {
   const { as, links } = route;
-  return { as, starts: links.starts, changes: phasedChanges(route), gives: givesOf(computer, route, { today }) };
+  return { as, starts: links.starts, changes: phasedChanges(route), gives: givesOf(computer, route, { today, times }) };
 }
 
 /** What a run sheet is made from: for a page, for a call-out, and for the sheets that a medium carries. */

@@ -7,7 +7,15 @@ import { verdictNow } from "@/core/callout/offers";
 import { systemDisk } from "@/core/computer/needs/system-disk";
 import { type OutcomeKind, savesFilesOnly } from "@/core/judging/routes/outcome";
 import { verdictsOf } from "@/core/judging/routes/routes";
-import { calloutOutcomeText, cameBackText, fitText, happeningText, lostText, shrinkText } from "@/core/words/callout";
+import {
+  calloutOutcomeText,
+  cameBackText,
+  fitText,
+  happeningText,
+  lostText,
+  openFactsText,
+  shrinkText,
+} from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { changeText, linkTitle, reasonText } from "@/core/words/reasons";
 
@@ -302,7 +310,7 @@ const keyOfOffer = ({ route, outcome, image }: CalloutOffers["offers"][number]) 
 function Way({
   calloutId,
   happening,
-  offer: { route, outcome, seconds, lost, image },
+  offer: { route, outcome, seconds, times, lost, image },
   isFirst,
 }: {
   calloutId: number;
@@ -328,7 +336,7 @@ function Way({
           {route.medium} {WHERE[route.distance]}
           {route.siteName && route.distance > 0 && ` (${route.siteName})`}
           {changes.length > 0 && `. ${changes.map(changeText).join(". ")}`}
-          {verdict === "unknown" && ". It is not sure that it goes"}.
+          {verdict === "unknown" && ". It is not sure that it goes"}. {openFactsText(times.openFacts)}
         </p>
       </div>
       <ChooseButton

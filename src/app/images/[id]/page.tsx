@@ -3,12 +3,14 @@ import Link from "next/link";
 import { notFound } from "next/navigation";
 import { checkedText, lineageProblemText } from "@/core/words/images";
 import { getImage, type ImageDetail } from "@/server/images/images";
+import { storeNames } from "@/server/images/stores";
 import { history } from "@/server/inventory/events";
 import { ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";
 import { dateText, plural, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
+import { AddCopy, CopyActs } from "../copies";
 import { ImageActs } from "../image-acts";
 import { ImagesNav } from "../nav";
 
@@ -32,7 +34,7 @@ export default async function Image({ params }: Props) {
   const detail = await getImage(context, Number(id) || 0);
   if (!detail) notFound();
   const { row, computer, body, lineage, dependents } = detail;
-  const events = await history(context, "image", row.id, 12);
+  const [events, stores] = await Promise.all([history(context, "image", row.id, 12), storeNames(context)]);
   return (
     <article>
       <ImagesNav here={null} />
@@ -64,8 +66,15 @@ export default async function Image({ params }: Props) {
       <div className="mt-5 grid gap-x-10 gap-y-6 xl:grid-cols-2">
         <Lineage detail={detail} />
         <section>
-          <h2>Where it is</h2>
-          <Places detail={detail} />
+          <h2>Copies</h2>
+          <Places detail={detail} stores={stores} />
+          {stores.length > 0 ? (
+            <AddCopy imageId={row.id} stores={stores} />
+          ) : (
+            <Link prefetch={false} className="act mt-2" href="/stores/new">
+              Register a store
+            </Link>
+          )}
         </section>
         <section>
           <h2>What it holds</h2>
@@ -121,7 +130,13 @@ const PLACE_KINDS = {
   computer: "in the computer",
 };
 
-function Places({ detail: { copies, row, body, computer } }: { detail: ImageDetail }) {
+function Places({
+  detail: { copies, row, body, computer },
+  stores,
+}: {
+  detail: ImageDetail;
+  stores: { id: number; name: string }[];
+}) {
   const told = row.body.places;
   return (
     <ul className="mt-1 divide-y divide-line">
@@ -131,14 +146,19 @@ function Places({ detail: { copies, row, body, computer } }: { detail: ImageDeta
             {store.name}
           </Link>{" "}
           {copy.state !== "there" && (
-            <span className="text-plum">{copy.state === "missing" ? "gone from there" : "changed since"} </span>
+            <span className="text-plum">{copy.state === "missing" ? "missing" : "changed since"} </span>
           )}
           <span className="text-quiet">
             {copy.files[0] && <span className="code">{copy.files[0].path}</span>}
             {copy.files.length > 1 && ` and ${copy.files.length - 1} more`}
-            {copy.seenOn && `, seen ${dateText(copy.seenOn)}`}
+            {copy.seenOn && `, ${copy.files[0]?.isTold ? "recorded" : "seen"} ${dateText(copy.seenOn)}`}
             {copy.verifiedOn && `, ${copy.verifiedWhole ? "whole" : "damaged"} ${dateText(copy.verifiedOn)}`}
           </span>
+          <CopyActs
+            {...{ id: copy.id, name: store.name, storeId: store.id, stores }}
+            path={copy.files[0]?.path ?? ""}
+            isMissing={copy.state === "missing"}
+          />
         </li>
       ))}
       {told.map((place) => (

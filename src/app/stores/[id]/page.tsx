@@ -190,10 +190,13 @@ function ratesText({ readRate, writeRate }: StoreDetail["row"]): string {
   return said.length > 0 ? `As measured it is ${said.join(" and ")}.` : "";
 }
 
+const isTold = (copy: StoredCopy["copy"] | undefined) => copy?.files.some((file) => file.isTold) ?? false;
+
 /** What a scan found otherwise than it is recorded, as far as that was not taken over yet. */
 function changesIn(report: StoreReport, copies: StoredCopy[]): number {
   const stateOf = new Map(copies.map(({ copy, image }) => [image.name, copy]));
   const open = report.images.filter(({ state, files }) => {
+    if (state.state === "recognised") return !stateOf.get(state.image) || isTold(stateOf.get(state.image));
     if (state.state === "changed") return stateOf.get(state.image)?.state === "there";
     if (state.state !== "moved") return false;
     return stateOf.get(state.image)?.files[0]?.path !== files[0]?.path;
@@ -204,7 +207,7 @@ function changesIn(report: StoreReport, copies: StoredCopy[]): number {
 
 function Report({ report, scanId, copies }: { report: StoreReport; scanId: number; copies: StoredCopy[] }) {
   const registered = new Set(copies.flatMap(({ copy }) => copy.files.map(({ path }) => path)));
-  const order = ["changed", "moved", "new", "same"];
+  const order = ["changed", "moved", "recognised", "new", "same"];
   const images = [...report.images].sort((a, b) => order.indexOf(a.state.state) - order.indexOf(b.state.state));
   return (
     <section className="mt-6">

@@ -3,14 +3,19 @@ import Link from "next/link";
 import { notFound } from "next/navigation";
 import QRCode from "qrcode";
 import { PrintButton } from "@/app/_parts/print-button";
+import { targetDisk } from "@/core/callout/gives";
 import { sheetSteps } from "@/core/callout/run-sheet";
 import { isDangerous } from "@/core/callout/step";
+import { timesOf, totalOf } from "@/core/callout/times";
 import { LINK_NAMES, type Links } from "@/core/judging/model/schema";
+import { phasedChanges } from "@/core/judging/routes/phases";
 import { verdictsOf } from "@/core/judging/routes/routes";
 import { dayOf } from "@/core/kernel/days";
+import { durationText } from "@/core/words/images";
 import { changeText, linkTitle, reasonText, verdictText } from "@/core/words/reasons";
 import { outcomeText } from "@/core/words/routes";
 import { stepText } from "@/core/words/steps";
+import { timeFactsOf } from "@/server/callouts/times";
 import { routesOf } from "@/server/fleet/routes";
 import { getComputer } from "@/server/inventory/computers";
 import { asKeyCard, keyCardOf } from "@/server/inventory/key-cards";
@@ -43,7 +48,7 @@ export default async function RunSheet({ params }: Props) {
       Bring back <span className="code">{computer.row.tag}</span> with <span className="code">{medium.row.tag}</span>
     </h1>
   );
-  if (!route || !medium.inspection) {
+  if (!route || (!medium.inspection && medium.row.kind !== "entry")) {
     return (
       <article className="max-w-3xl">
         {title}
@@ -59,12 +64,17 @@ export default async function RunSheet({ params }: Props) {
     );
   }
   const { starts } = route.links;
-  const card = await keyCardOf(context, computer.row.make, computer.row.model);
+  const [card, known] = await Promise.all([
+    keyCardOf(context, computer.row.make, computer.row.model),
+    timeFactsOf(context, { computer, imagesOf: computer.row.id }),
+  ]);
+  const bus = targetDisk({ facts: computer.facts }, phasedChanges(route))?.bus ?? null;
+  const times = route.outcome && timesOf(route, route.outcome.kind, { ...known, happening: null }, bus);
   const steps = sheetSteps(
     runSheetInput(
       computer,
       sheetMedium(medium.row.tag, medium),
-      sheetOfRoute({ tag: computer.row.tag, facts: computer.facts }, route, dayOf(new Date())),
+      sheetOfRoute({ tag: computer.row.tag, facts: computer.facts }, route, dayOf(context.now()), times),
       asKeyCard(card),
     ),
   );
@@ -98,6 +108,7 @@ export default async function RunSheet({ params }: Props) {
         <ChainHead links={verdictsOf(route.links)} />
         <p className="mt-2">
           Gives back: <strong>{outcomeText(route.outcome)}</strong>
+          {times && <> · {durationText(totalOf(times))} in all</>}
           {route.release && `, with ${route.release}`}.
         </p>
       </div>

@@ -1,0 +1,71 @@
+import { and, desc, eq, inArray, isNotNull } from "drizzle-orm";
+import type { TimeFacts } from "@/core/callout/times";
+import { Ways } from "@/core/cover/standing";
+import type { LinkKind } from "@/core/images/forecast";
+import type { OutcomeKind } from "@/core/judging/routes/outcome";
+import type { Context } from "../context";
+import type { ComputerId } from "../db/ids";
+import { callouts, computers, imageCopies, stores } from "../db/schema";
+import { imagesOfComputers } from "../images/images";
+import type { ComputerDetail } from "../inventory/computers";
+import { loadTravel } from "../inventory/policies";
+
+/** What the inventory knows of how long it takes to recover a computer. `imagesOf`: the one whose images come back on it. */
+export async function timeFactsOf(
+  context: Context,
+  { computer, imagesOf }: { computer: Pick<ComputerDetail, "row" | "siteName">; imagesOf: ComputerId },
+): Promise<Pick<TimeFacts, "minutesTo" | "points" | "past">> {
+  const [travel, images, past] = await Promise.all([
+    loadTravel(context.db),
+    imagesOfComputers(context, [imagesOf]),
+    pastOf(context, computer),
+  ]);
+  const imageIds = images.map(({ id }) => id);
+  const copies =
+    imageIds.length === 0
+      ? []
+      : await context.db
+          .select({ imageId: imageCopies.imageId, link: stores.link, readRate: stores.readRate })
+          .from(imageCopies)
+          .innerJoin(stores, eq(stores.id, imageCopies.storeId))
+          .where(and(eq(imageCopies.state, "there"), inArray(imageCopies.imageId, imageIds)));
+  const copyOf = new Map(copies.map((copy) => [copy.imageId, copy]));
+  const ways = new Ways(
+    travel.places.map(({ name }) => name),
+    travel.table,
+  );
+  return {
+    minutesTo: (site) => ways.minutes(site, computer.siteName),
+    points: images.map(({ id, point, body }) => ({
+      ...point,
+      usedBytes: body.usedBytes ?? null,
+      link: (copyOf.get(id)?.link as LinkKind | undefined) ?? null,
+      readRate: copyOf.get(id)?.readRate ?? null,
+    })),
+    past,
+  };
+}
+
+/** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
+async function pastOf(context: Context, { row }: Pick<ComputerDetail, "row">): Promise<TimeFacts["past"]> {
+  const rows = await context.db
+    .select({ openedAt: callouts.openedAt, closedAt: callouts.closedAt, outcome: callouts.outcome })
+    .from(callouts)
+    .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .where(
+      and(
+        isNotNull(callouts.closedAt),
+        row.make && row.model
+          ? and(eq(computers.make, row.make), eq(computers.model, row.model))
+          : eq(callouts.computerId, row.id),
+      ),
+    )
+    .orderBy(desc(callouts.closedAt))
+    .limit(50);
+  const past: Partial<Record<OutcomeKind, number[]>> = {};
+  for (const { openedAt, closedAt, outcome } of rows) {
+    if (!closedAt || !outcome || outcome.cameBack === "not-back") continue;
+    past[outcome.cameBack] = [...(past[outcome.cameBack] ?? []), (closedAt.getTime() - openedAt.getTime()) / 1000];
+  }
+  return past;
+}
