@@ -1,8 +1,7 @@
-import { CachedSource } from "@/core/kernel/source";
 import { survey } from "@/core/medium/contents/survey";
 import { DriverIndex } from "@/core/medium/drivers/driver-set";
 import { asModalias } from "@/core/medium/drivers/hardware-ids";
-import { volumesOf } from "@/core/medium/volumes/volumes";
+import { volumesInside } from "@/core/medium/volumes/unpacked";
 import { visible } from "@/core/words/visible";
 import { UsageError, withFile } from "./problems";
 
@@ -10,7 +9,7 @@ import { UsageError, withFile } from "./problems";
 export function runDrives(file: string, modaliases: string[], options: { json?: boolean }): Promise<void> {
   return withFile(file, async (source) => {
     const wanted = modaliases.map(wantedModalias);
-    const { drivers, unread } = await survey(await volumesOf(new CachedSource(source)), { depth: "deep" });
+    const { drivers, unread } = await survey(await volumesInside(source), { depth: "deep" });
     const index = new DriverIndex(drivers);
     for (const file of unread.filter(({ why }) => why !== "later"))
       process.stderr.write(

@@ -1,7 +1,8 @@
 import { once } from "node:events";
 import { findEntry, type Walked, walk } from "@/core/formats/file-tree";
-import { type ByteSource, CachedSource } from "@/core/kernel/source";
-import { listed, type Volume, volumesOf } from "@/core/medium/volumes/volumes";
+import { type ByteSource } from "@/core/kernel/source";
+import { volumesInside } from "@/core/medium/volumes/unpacked";
+import { listed, type Volume } from "@/core/medium/volumes/volumes";
 import { fileSystemText } from "@/core/words/firmware";
 import { bytesText } from "@/core/words/sizes";
 import { unreadableText, volumeText } from "@/core/words/trees";
@@ -96,7 +97,7 @@ async function copyOut(content: ByteSource): Promise<number> {
 }
 
 async function openVolumes(file: string, source: ByteSource): Promise<Volume[]> {
-  const volumes = await volumesOf(new CachedSource(source));
+  const volumes = await volumesInside(source);
   if (volumes.length === 0) throw new UsageError(`${visible(file)}: no file system that Creel reads was found on it`);
   return volumes;
 }

@@ -1,13 +1,13 @@
 import { expose } from "comlink";
 import { findEntry } from "@/core/formats/file-tree";
-import { BlobSource, type ByteSource, CachedSource, ReadFailed, rangesOn } from "@/core/kernel/source";
+import { BlobSource, type ByteSource, ReadFailed, rangesOn } from "@/core/kernel/source";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { digestSource, wasmHasher } from "@/core/medium/integrity/hashing";
 import { verifyInner } from "@/core/medium/integrity/inner";
 import { makeManifest } from "@/core/medium/integrity/manifest";
 import { verifyAgainst } from "@/core/medium/integrity/verify";
 import { listVolumes } from "@/core/medium/volumes/listing";
-import { volumesOf } from "@/core/medium/volumes/volumes";
+import { volumesInside } from "@/core/medium/volumes/unpacked";
 import { unreadableText } from "@/core/words/trees";
 import type { ReadNews, ReadReply, ReadRequest } from "./messages";
 
@@ -43,7 +43,7 @@ async function answer(request: ReadRequest, tell: (news: ReadNews) => void): Pro
       return { kind: "inspected", ...(await inspect(source, { name: file.name, depth, onStep })) };
     }
     case "list":
-      return { kind: "listed", listing: await listVolumes(await volumesOf(new CachedSource(source))) };
+      return { kind: "listed", listing: await listVolumes(await volumesInside(source)) };
     case "digest": {
       const onProgress = progress(tell, file.size);
       let doneBytes = 0;
@@ -98,7 +98,7 @@ const STEP_BYTES = 8 << 20;
 
 /** A file of the medium as a blob: as slices of the medium's own where it lies there as it is, so that memory stays free. */
 async function extract(file: File, source: ByteSource, volume: string | number, path: string): Promise<ReadReply> {
-  const volumes = await volumesOf(new CachedSource(source));
+  const volumes = await volumesInside(source);
   const tree = volumes.find((each) => each.id === volume)?.tree;
   const entry = tree && (await findEntry(tree, path));
   if (!tree || !entry) return { kind: "failed", problem: "That file is not there any more." };

@@ -7,7 +7,9 @@ export function findingText(facts: Finding): string {
     case "medium-empty":
       return "The file is empty or shorter than one sector: there is nothing to start from. Check that it was copied completely.";
     case "nothing-recognised":
-      return "Nothing in it is recognised: no partition table, no disc image, no file system that Creel knows. If it is compressed or encrypted, unpack it first.";
+      return "Nothing in it is recognised: no partition table, no disc image, no file system that Creel knows. If it is encrypted, unlock it first.";
+    case "compressed":
+      return `Compressed (${facts.compression}). Unpack it before writing it to a medium: as it is, nothing starts from it. Its files can be listed.`;
     case "not-a-start-medium":
       return "This is an archive of system images, not something to start from: it goes onto a medium.";
     case "nothing-starts":

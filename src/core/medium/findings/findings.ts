@@ -7,6 +7,7 @@ export type Severity = z.infer<typeof severitySchema>;
 const codedSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("medium-empty") }),
   z.object({ code: z.literal("nothing-recognised") }),
+  z.object({ code: z.literal("compressed"), compression: z.string() }),
   z.object({ code: z.literal("not-a-start-medium") }),
   z.object({ code: z.literal("nothing-starts") }),
   z.object({ code: z.literal("gpt-from-backup"), fault: z.string() }),
@@ -52,6 +53,7 @@ export const findingSchema: z.ZodType<Finding> = z.union([
 const SEVERITY: Record<Exclude<Finding["code"], "told-in-words">, Severity> = {
   "medium-empty": "fault",
   "nothing-recognised": "fault",
+  compressed: "fault",
   "not-a-start-medium": "info",
   "nothing-starts": "caution",
   "gpt-from-backup": "caution",

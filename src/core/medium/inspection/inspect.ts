@@ -2,6 +2,7 @@ import { type ElToritoCatalogue, elToritoPlatformName, readElTorito } from "../.
 import { ISO_SECTOR_BYTES, type IsoDescriptors, readIsoDescriptors } from "../../formats/iso9660";
 import { type RecognisedVolume, recogniseVolume } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
+import { compressionOf } from "../../kernel/decompress";
 import { hasText } from "../../kernel/fields";
 import { type ByteSource, CachedSource, PaddedSource, readExactly } from "../../kernel/source";
 import { type SurveyOptions, survey, surveyBareFile } from "../contents/survey";
@@ -64,7 +65,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
           depth: options.depth ?? "quick",
           ...(options.onStep ? { onStep: options.onStep } : {}),
         });
-  noteWhole(medium, container, descriptors, views, facts);
+  noteWhole(medium, head, container, descriptors, views, facts);
   const inspection: Inspection = {
     schema: INSPECTION_SCHEMA,
     file: { name: options.name, bytes: medium.sizeBytes, sha256: options.sha256 ?? null },
@@ -140,13 +141,17 @@ async function readCatalogue(
 
 function noteWhole(
   medium: ByteSource,
+  head: Uint8Array,
   container: Inspection["container"],
   iso: IsoDescriptors | null,
   views: Inspection["views"],
   facts: Finding[],
 ): void {
   if (medium.sizeBytes < 512) facts.push({ code: "medium-empty" });
-  else if (container === "unknown") facts.push({ code: "nothing-recognised" });
+  else if (container === "unknown") {
+    const compression = compressionOf(head);
+    facts.push(compression ? { code: "compressed", compression } : { code: "nothing-recognised" });
+  }
   const over = medium.sizeBytes % 512;
   if (over > 0 && medium.sizeBytes > 512) facts.push({ code: "odd-size", overBytes: over });
   if (container === "wim") {
