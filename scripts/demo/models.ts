@@ -12,7 +12,7 @@ export interface Model {
   memoryGiB: number;
   disks: { name: string; gigabytes: number; bus: string }[];
   /** What its key card says; null: nobody has looked yet. */
-  keys: { setup: string; startMenu: string; save?: string; quirks?: string } | null;
+  keys: { setup: string; startMenu: string; save?: string; quirks?: string; diskFit?: string } | null;
   cpuName: string;
   /** Firmware: the maker's version, and what its Secure Boot allows and revokes. */
   firmwareVersion: string;
@@ -82,7 +82,11 @@ export const MODELS = {
     cpu: "x64",
     memoryGiB: 8,
     disks: [{ name: "nvme0n1", gigabytes: 256.060514304, bus: "nvme" }],
-    keys: { setup: "F2", startMenu: "F12" },
+    keys: {
+      setup: "F2",
+      startMenu: "F12",
+      diskFit: "One M.2 2280 NVMe slot and no second one; one cross-head screw under the flap.",
+    },
     usb: 2,
     optical: false,
     system: OFFICE,
@@ -123,6 +127,7 @@ export const MODELS = {
       startMenu: "F8",
       save: "F10",
       quirks: "Starts from the ports at the back only. Beeps twice before the menu comes up.",
+      diskFit: "Two 2.5 inch SATA bays, one free; four M3 screws; a spare cable is in the case.",
     },
     usb: 6,
     optical: true,

@@ -1,6 +1,6 @@
 import { once } from "node:events";
 import { findEntry, type Walked, walk } from "@/core/formats/file-tree";
-import { type ByteSource } from "@/core/kernel/source";
+import type { ByteSource } from "@/core/kernel/source";
 import { volumesInside } from "@/core/medium/volumes/unpacked";
 import { listed, type Volume } from "@/core/medium/volumes/volumes";
 import { fileSystemText } from "@/core/words/firmware";

@@ -111,9 +111,10 @@ test("a planned move: the old disk is copied onto the new one beside it, swapped
   await expect(way).toContainText("Nothing is lost.");
   await way.getByRole("button", { name: "Take this way" }).click();
   await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
-  for (const act of [/connect the new disk .* beside the old one/, /^Choose the source: /, /^Copy the old disk/])
+  for (const act of [/Connect the new disk .* beside the old one/, /^Choose the source: /, /^Copy the old disk/])
     await expect(step(page, act)).toBeVisible();
-  await expect(step(page, /take the old disk out and fit the new one in its place/)).toBeVisible();
+  await expect(page.getByText("Disk fitting: One M.2 2280 NVMe slot and no second one")).toBeVisible();
+  await expect(step(page, /Take the old disk out and fit the new one in its place/)).toBeVisible();
   await expect(step(page, /^Extend the last partition/)).toBeVisible();
   await expect(step(page, /^Keep the old disk as it is for 30 days/)).toBeVisible();
   await expect(page.getByLabel("It came back as")).toHaveValue("copy");

@@ -50,6 +50,30 @@ test("an image is registered by hand, locked, and its lineage tells what it lack
   await expect(page.getByText("somebody said that it stays")).toBeVisible();
 });
 
+test("copies are recorded by hand: added, refused twice in one store, moved and missing", async ({ page }) => {
+  await page.goto("/images?q=HO-003");
+  await page.getByRole("link", { name: "HO-003 increment" }).click();
+  await listening(page);
+  const add = async (store: string, path: string) => {
+    await page.getByRole("button", { name: "Add copy" }).click();
+    await page.getByLabel("Store", { exact: true }).selectOption({ label: store });
+    await page.getByLabel("File or folder").fill(path);
+    await page.getByRole("button", { name: "Save copy" }).click();
+  };
+  await add("Image share", "HO-003/increment.img.zst");
+  const copy = page.getByRole("listitem").filter({ hasText: "HO-003/increment.img.zst" });
+  await expect(copy.first()).toBeVisible();
+  await add("Image share", "elsewhere.img");
+  await expect(page.getByText("A copy in Image share is recorded already. Move it instead.")).toBeVisible();
+  await page.getByRole("button", { name: "Cancel" }).click();
+  await page.getByRole("button", { name: "Move copy in Image share" }).click();
+  await page.getByLabel("File or folder").fill("archive/increment.img.zst");
+  await page.getByRole("button", { name: "Save new location" }).click();
+  await expect(page.getByText("archive/increment.img.zst").first()).toBeVisible();
+  await page.getByRole("button", { name: "Mark as missing: copy in Image share" }).click();
+  await expect(page.getByRole("button", { name: "Mark as present: copy in Image share" })).toBeVisible();
+});
+
 test("before one is taken: its name, its size, whether it fits, and what to see to", async ({ page }) => {
   await page.goto("/images/due");
   await page.getByRole("listitem").filter({ hasText: "WS-002" }).getByRole("link", { name: "Take one" }).click();

@@ -19,6 +19,7 @@ interface CardFormProps {
     startMenu: string | null;
     save: string | null;
     quirks: string | null;
+    diskFit: string | null;
   } | null;
 }
 
@@ -76,6 +77,17 @@ export function CardForm({ make, model, fixed, card }: CardFormProps) {
         hint="What one must know before: a port that does not start, a switch, who knows the password."
       >
         {(props) => <textarea {...props} name="quirks" rows={4} defaultValue={card?.quirks ?? ""} />}
+      </Field>
+      <Field label="Disk fitting" hint="Slots and their kind, which are free, screws and caddies.">
+        {(props) => (
+          <textarea
+            {...props}
+            name="diskFit"
+            rows={2}
+            defaultValue={card?.diskFit ?? ""}
+            placeholder="One M.2 2280 NVMe slot; screw T5; no second slot …"
+          />
+        )}
       </Field>
       {told && (
         <p role={told.failed ? "alert" : "status"} className={told.failed ? "text-plum" : "text-quiet"}>

@@ -88,9 +88,9 @@ export function emptyFacts(): Facts {
   return factsSchema.parse({ schema: FACTS_SCHEMA });
 }
 
-/** Decimal gigabytes: as it is sold where it has such a size, else with what is needed to give the bytes back. */
+/** Decimal gigabytes: as it is sold where it has such a size, else rounded; a field that was not touched keeps its bytes. */
 function gigabytes(bytes: number): string {
-  return String(soldGigabytes(bytes) ?? Number((bytes / 1e9).toFixed(9)));
+  return String(soldGigabytes(bytes) ?? Number((bytes / 1e9).toFixed(bytes < 1e7 ? 6 : 3)));
 }
 
 function gibibytes(bytes: number | null): string {

@@ -66,8 +66,8 @@ export function sheetSteps(input: RunSheetInput): Step[] {
     // Before settings are changed: disk encryption may ask for its key because of them.
     ...unlock(input),
     ...suspend(input),
-    power(input),
     ...fitDisk(input),
+    power(input),
     detach(input),
     ...disconnectDisks(input),
     ...settings(input),
@@ -80,6 +80,7 @@ export function sheetSteps(input: RunSheetInput): Step[] {
     look(input),
     ...(gives ? giveBack(input, gives) : [{ code: "erased", hasOtherDisks: internalDisks(input).length > 1 } as const]),
     takeOut(input),
+    ...(gives?.outcome === "copy" ? [{ code: "swap-disks" } as const] : []),
     ...oldDisk(input),
     ...settingsAfter(input),
     putBack(input),
@@ -147,9 +148,11 @@ function attachStore(input: RunSheetInput): Step[] {
 }
 
 /** A new disk is fitted while the computer is off and without mains. */
-function fitDisk({ gives }: RunSheetInput): Step[] {
+function fitDisk({ gives, keyCard }: RunSheetInput): Step[] {
   if (!gives?.isTargetNew || !gives.target) return [];
-  return [{ code: "fit-disk", disk: gives.target, isBeside: gives.outcome === "copy" }];
+  return [
+    { code: "fit-disk", disk: gives.target, isBeside: gives.outcome === "copy", fitting: keyCard?.diskFit ?? null },
+  ];
 }
 
 /** What is not the target is taken off before anything could be written to it. */
@@ -185,7 +188,7 @@ function giveBack(input: RunSheetInput, gives: Gives): Step[] {
     case "factory":
       return [choose, begin];
     case "copy":
-      return [{ code: "choose-source", disk: gives.oldDisk ?? null }, choose, begin, { code: "swap-disks" }];
+      return [{ code: "choose-source", disk: gives.oldDisk ?? null }, choose, begin];
     case "system":
       return [...attachStore(input), { code: "choose-image", image: shown }, choosePartition(input, gives), begin];
     case "start-up":

@@ -38,7 +38,7 @@ export type Step =
   | { code: "fetch-store"; image: string; places: ImagePlace[] }
   | { code: "destination" }
   /** `isBeside`: the old one stays until it was copied. */
-  | { code: "fit-disk"; disk: SheetDisk; isBeside: boolean }
+  | { code: "fit-disk"; disk: SheetDisk; isBeside: boolean; fitting: string | null }
   | { code: "disconnect-disks"; keep: SheetDisk[]; others: SheetDisk[] }
   | { code: "power"; isPortable: boolean }
   | { code: "detach"; as: Attachment }

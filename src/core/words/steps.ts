@@ -63,14 +63,18 @@ export function stepText(step: Step): StepText {
     case "fit-disk":
       if (step.isBeside)
         return {
-          act: `With mains power off, connect the new disk (${bytesText(step.disk.bytes)}) beside the old one.`,
+          act: `Switch off and unplug the computer. Connect the new disk (${bytesText(step.disk.bytes)}) beside the old one.`,
           details: [
+            ...fittingDetails(step.fitting),
             "A second slot, or an adapter on a USB port. Label the old disk with the computer's tag and the date.",
           ],
         };
       return {
-        act: `With mains power off, take the old disk out and fit the new one (${bytesText(step.disk.bytes)}).`,
-        details: ["Label the old disk with the computer's tag and the date, and keep it until the work is done."],
+        act: `Switch off and unplug the computer. Take the old disk out and fit the new one (${bytesText(step.disk.bytes)}).`,
+        details: [
+          ...fittingDetails(step.fitting),
+          "Label the old disk with the computer's tag and the date, and keep it until the work is done.",
+        ],
       };
     case "disconnect-disks":
       return {
@@ -247,7 +251,7 @@ export function stepText(step: Step): StepText {
       };
     case "swap-disks":
       return {
-        act: "Shut down. With mains power off, take the old disk out and fit the new one in its place.",
+        act: "Unplug the computer. Take the old disk out and fit the new one in its place.",
         details: [],
       };
     case "grow":
@@ -367,6 +371,11 @@ function choosePartitionText({ disk, partitions }: Extract<Step, { code: "choose
 }
 
 const timeDetails = (seconds: Range | null) => (seconds && seconds.high > 0 ? [`Time: ${durationText(seconds)}.`] : []);
+
+const fittingDetails = (fitting: string | null) =>
+  fitting
+    ? [`Disk fitting: ${visible(fitting, 500)}`]
+    : ["Slots and screws of this model not recorded. See its boot key card."];
 
 function passwordDetails(password: SetupPassword | null): string[] {
   if (!password) return [];

@@ -158,7 +158,7 @@ describe("offers of a call-out", () => {
       const [route] = answers(onto(512e9), { happening: "new-disk", outcome: "copy" });
       expect(route?.lost?.code).toBe("nothing");
       const steps = route?.steps.map(({ code }) => code) ?? [];
-      const order = ["fit-disk", "look", "choose-source", "choose-target", "begin", "swap-disks", "take-out"];
+      const order = ["fit-disk", "look", "choose-source", "choose-target", "begin", "take-out", "swap-disks"];
       expect(steps.filter((code) => order.includes(code))).toEqual(order);
       expect(steps).toEqual(expect.arrayContaining(["old-disk", "grow", "keep-old"]));
       const disksSeen = route?.steps.find(({ code }) => code === "look")?.detail ?? [];

@@ -25,6 +25,7 @@ const keyCardInputSchema = z.object({
   startMenu: blank(40, "A key has at most 40 characters."),
   save: blank(40, "A key has at most 40 characters."),
   quirks: blank(2000, "Quirks have at most 2,000 characters."),
+  diskFit: blank(500, "Disk fitting has at most 500 characters."),
 });
 
 export type KeyCardRow = typeof keyCards.$inferSelect;
@@ -138,8 +139,8 @@ export async function saveKeyCard(
     }
     const [current] = await tx.select().from(keyCards).where(eq(keyCards.id, seen.id));
     if (!current) return fail({ code: "not-found", what: "key card" });
-    const { make, model, setup, startMenu, save, quirks } = current;
-    const change = difference({ make, model, setup, startMenu, save, quirks }, card);
+    const { make, model, setup, startMenu, save, quirks, diskFit } = current;
+    const change = difference({ make, model, setup, startMenu, save, quirks, diskFit }, card);
     if (!change) return ok(current.version);
     return saveVersioned(tx, context, keyCards, {
       entity: "key card",
@@ -153,5 +154,7 @@ export async function saveKeyCard(
 }
 
 export function asKeyCard(row: KeyCardRow | null): KeyCard | null {
-  return row && { setup: row.setup, startMenu: row.startMenu, save: row.save, quirks: row.quirks };
+  if (!row) return null;
+  const { setup, startMenu, save, quirks, diskFit } = row;
+  return { setup, startMenu, save, quirks, diskFit };
 }

@@ -190,6 +190,11 @@ function Firmware({
           )}
         </Line>
       ))}
+      {card?.diskFit && (
+        <Line name="Disk fitting" source={null}>
+          {visible(card.diskFit, 500)}
+        </Line>
+      )}
       {card?.quirks && (
         <Line name="Quirks of the model" source={null}>
           <span className="whitespace-pre-line">{visible(card.quirks, 2000)}</span>

@@ -6,6 +6,8 @@ export interface KeyCard {
   startMenu: string | null;
   save: string | null;
   quirks: string | null;
+  /** How disks are fitted: slots and their kinds, which are free, screws and caddies. */
+  diskFit?: string | null;
 }
 
 export const KEY_NAMES = ["setup", "startMenu", "save"] as const;

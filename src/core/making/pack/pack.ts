@@ -53,6 +53,7 @@ export const packHeadSchema = z.object({
         startMenu: z.string().max(40).nullable(),
         save: z.string().max(40).nullable(),
         quirks: z.string().max(2000).nullable(),
+        diskFit: z.string().max(500).nullish(),
       }),
     )
     .max(1000)

@@ -191,6 +191,8 @@ export const keyCards = mysqlTable(
     startMenu: varchar("start_menu", { length: 40 }),
     save: varchar("save", { length: 40 }),
     quirks: text("quirks"),
+    /** How disks are fitted: slots, their kinds, screws and caddies. */
+    diskFit: varchar("disk_fit", { length: 500 }),
     version: version(),
     createdAt: createdAt(),
     updatedAt: updatedAt(),

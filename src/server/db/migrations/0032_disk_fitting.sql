@@ -1,0 +1,1 @@
+ALTER TABLE `key_cards` ADD COLUMN IF NOT EXISTS `disk_fit` varchar(500);
