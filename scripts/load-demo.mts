@@ -1,4 +1,5 @@
 // Brings the database to this version's schema and loads the demo into an empty one. Usage: load-demo.mts [--fresh]
+
 import {
   copyFileSync,
   createReadStream,
@@ -94,6 +95,7 @@ import { noteChange } from "../src/server/inventory/noted-changes";
 import { saveRule, setTravel } from "../src/server/inventory/policies";
 import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
 import { POLICIES, WAYS } from "./demo/cover";
+import { dated } from "./demo/days";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
 import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
@@ -205,7 +207,7 @@ async function load(db: Database): Promise<void> {
   for (const site of SITES) siteIds.set(site.name, value(await addSite(context, site)));
   const releaseIds = await loadKits(context, found);
   // The cards were written when the computers came, long before the drills.
-  const then = { ...context, now: () => new Date("2026-01-12T09:00:00Z") };
+  const then = { ...context, now: () => new Date(dated("2026-01-12T09:00:00Z")) };
   for (const model of Object.values(MODELS) as Model[])
     if (model.keys) {
       const { save = "F10", quirks = null, ...keys } = model.keys;
@@ -424,7 +426,7 @@ async function fillStores(context: Context): Promise<void> {
       verified: verified ?? null,
     });
   }
-  for (const path of STRAYS) put(path, /\d{4}-\d{2}-\d{2}/.exec(path)?.[0] ?? "2026-04-02");
+  for (const path of STRAYS) put(path, /\d{4}-\d{2}-\d{2}/.exec(path)?.[0] ?? dated("2026-04-02"));
 }
 
 /** What happened to one computer since: facts collected again after an update, and a new disk. */
@@ -434,7 +436,7 @@ async function happen(context: Context): Promise<void> {
   const source: FactSource = {
     kind: "collector",
     name: "creel-collect.sh 1",
-    at: "2026-10-28T08:15:00.000Z",
+    at: dated("2026-10-28T08:15:00.000Z"),
     by: null,
   };
   const told: PartialFacts = {

@@ -23,9 +23,9 @@ const VIEWS: {
     name: "cover-plan",
     path: "/cover/plans/new",
     before: async (page) => {
-      await page.getByLabel("Called").fill("Winter");
-      await page.getByRole("button", { name: "Compute it" }).click();
-      await page.getByRole("heading", { name: "To buy and make" }).waitFor();
+      await page.getByLabel("Name", { exact: true }).fill("Winter");
+      await page.getByRole("button", { name: "Compute plan" }).click();
+      await page.getByRole("heading", { name: "Buy and make" }).waitFor();
     },
   },
   { name: "computers", path: "/computers?columns=name+site+chain+model+firmware+secureBoot+system+missing" },
@@ -43,7 +43,7 @@ const VIEWS: {
           buffer: Buffer.from(content),
         })),
       );
-      await page.getByRole("heading", { name: "What this touches" }).waitFor();
+      await page.getByRole("heading", { name: "Effects" }).waitFor();
       await page.getByRole("heading", { name: /^Contradictions/ }).waitFor();
     },
   },
@@ -55,7 +55,7 @@ const VIEWS: {
       await page.locator('input[type="file"]').setInputFiles(file);
       await page.waitForURL(/import\/\d+/);
       await page.getByRole("button", { name: "Check every row" }).click();
-      await page.getByRole("heading", { name: "The first rows as they will be" }).waitFor();
+      await page.getByRole("heading", { name: "First rows afterwards" }).waitFor();
     },
   },
   { name: "medium", path: "/media/SP-01" },
@@ -65,7 +65,7 @@ const VIEWS: {
     before: async (page) => {
       const folder = mkdtempSync(join(tmpdir(), "creel-pictures-"));
       await page.locator('input[type="file"]').setInputFiles(IMAGES.bollard5.make(new Workshop(folder)));
-      await page.getByText("Everything that Creel reads of it has been read.").waitFor();
+      await page.getByText("Fully read.").waitFor();
       await page.getByRole("button", { name: "live", exact: true }).waitFor();
       rmSync(folder, { recursive: true, force: true });
     },
@@ -76,8 +76,8 @@ const VIEWS: {
     before: async (page) => {
       await page.getByLabel("What happened").selectOption("disk-gone");
       await page.locator("form[aria-busy=false]").first().waitFor();
-      await page.getByRole("button", { name: "Open it" }).click();
-      await page.getByRole("heading", { name: "Ways to bring it back" }).waitFor();
+      await page.getByRole("button", { name: "Open call-out" }).click();
+      await page.getByRole("heading", { name: "Recovery routes" }).waitFor();
     },
   },
   {
@@ -100,8 +100,8 @@ const VIEWS: {
     dark: true,
     before: async (page) => {
       await page.getByLabel("What happens").selectOption("lose-site");
-      await page.getByLabel("Place", { exact: true }).selectOption("Head office");
-      await page.getByRole("button", { name: "Rehearse it" }).click();
+      await page.getByLabel("Site", { exact: true }).selectOption("Head office");
+      await page.getByRole("button", { name: "Run what-if" }).click();
       await page.getByRole("heading", { name: "The media kept at Head office are lost" }).waitFor();
     },
   },

@@ -1,10 +1,11 @@
 import type { ImageInput } from "../../src/server/images/images";
+import { dated } from "./days";
 
 /** What is known of the demo's media: when they were written and last compared with what they should hold. */
 export const STATES: Record<
   string,
   { condition?: "good" | "worn" | "distrusted"; writtenOn?: string; verified?: { on: string; whole: boolean } }
-> = {
+> = dated({
   "RM-01": { condition: "good", writtenOn: "2026-03-02", verified: { on: "2026-10-05", whole: true } },
   "RM-02": { condition: "good", writtenOn: "2026-03-02", verified: { on: "2026-03-02", whole: true } },
   "RM-03": { writtenOn: "2026-08-14", verified: { on: "2026-09-01", whole: false } },
@@ -17,10 +18,10 @@ export const STATES: Record<
   "SP-02": { writtenOn: "2026-01-08" },
   "SP-03": { condition: "good", writtenOn: "2020-09-01", verified: { on: "2026-06-20", whole: true } },
   "XX-01": { condition: "distrusted" },
-};
+});
 
 /** Drills that were held: medium, computer, day, what came of it; with the firmware of that day where it was another. */
-export const DRILLS: [string, string, string, "started" | "restored" | "failed", string?][] = [
+export const DRILLS: [string, string, string, "started" | "restored" | "failed", string?][] = dated([
   ["RM-01", "HO-001", "2026-10-06", "started"],
   ["RM-01", "HO-005", "2026-10-06", "started"],
   ["RM-01", "HO-004", "2026-04-02", "started", "2.14"],
@@ -32,7 +33,7 @@ export const DRILLS: [string, string, string, "started" | "restored" | "failed",
   ["SP-01", "HO-001", "2026-11-03", "restored"],
   ["SP-03", "WS-002", "2024-05-14", "started"],
   ["RM-04", "FU-E1", "2025-07-30", "started"],
-];
+]);
 
 const WHOLE_UEFI = [
   { role: "esp", active: false },
@@ -46,7 +47,7 @@ const FULL = { kind: "full", parent: null } as const;
 const gigabytes = (count: number) => Math.round(count * 1e9);
 
 /** System images that were taken; make and model as of the computer. */
-export const IMAGES_TAKEN: (Omit<ImageInput, "body"> & { body: Omit<ImageInput["body"], "make" | "model"> })[] = [
+export const IMAGES_TAKEN: (Omit<ImageInput, "body"> & { body: Omit<ImageInput["body"], "make" | "model"> })[] = dated([
   {
     name: "HO-001 2026-10-30",
     computer: "HO-001",
@@ -142,4 +143,4 @@ export const IMAGES_TAKEN: (Omit<ImageInput, "body"> & { body: Omit<ImageInput["
       places: [{ on: "disk", name: "Disk 3", site: "Sandsay" }],
     },
   },
-];
+]);

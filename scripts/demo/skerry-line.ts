@@ -1,5 +1,6 @@
 import type { MediumKind } from "../../src/core/judging/model/parts";
 import type { ReleaseFacts } from "../../src/core/medium/releases/facts";
+import { dated } from "./days";
 import type { ImageName } from "./images";
 import { MODELS, type Mode, type Model } from "./models";
 import { allowing, revoking } from "./signers";
@@ -33,7 +34,7 @@ export const KITS: {
     facts: ReleaseFacts;
     note?: string;
   }[];
-}[] = [
+}[] = dated([
   {
     name: "Bollard",
     family: "Linux",
@@ -103,10 +104,10 @@ export const KITS: {
       },
     ],
   },
-];
+]);
 
 /** Release calendars of the invented systems, in the form of distro-info-data. */
-export const CALENDARS = [
+export const CALENDARS = dated([
   {
     product: "Kittiwake",
     fileName: "kittiwake.csv",
@@ -126,7 +127,7 @@ export const CALENDARS = [
       "11.4,Gannet Desk 11.4,g114,,2024-10-01,2026-12-08",
     ].join("\n"),
   },
-];
+]);
 
 export const VIEWS = [
   { name: "Secure Boot on", query: "?secure=on" },

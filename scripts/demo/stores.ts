@@ -1,6 +1,7 @@
 import type { Happening } from "../../src/core/callout/happenings";
 import type { CalloutOutcome } from "../../src/core/callout/record";
 import type { StoreInput } from "../../src/server/images/stores";
+import { dated } from "./days";
 
 const TB = 1e12;
 const GB = 1e9;
@@ -55,28 +56,29 @@ export const STORES: (Pick<StoreInput, "name" | "kind"> &
 ];
 
 /** Copies of images, by store and path. Those on the share are real files, small ones. */
-export const COPIES: { image: string; store: string; path: string; verified?: { on: string; whole: boolean } }[] = [
-  {
-    image: "HO-004 2026-05-12",
-    store: "Image share",
-    path: "HO-004 2026-05-12.img.gz",
-    verified: { on: "2026-05-12", whole: true },
-  },
-  {
-    image: "HO-SRV1 2026-11-01",
-    store: "Image share",
-    path: "servers/HO-SRV1 2026-11-01.img.gz",
-    verified: { on: "2026-11-03", whole: true },
-  },
-  { image: "WS-002 2026-02-20", store: "Second partition of WS-002", path: "WS-002 2026-02-20.img" },
-];
+export const COPIES: { image: string; store: string; path: string; verified?: { on: string; whole: boolean } }[] =
+  dated([
+    {
+      image: "HO-004 2026-05-12",
+      store: "Image share",
+      path: "HO-004 2026-05-12.img.gz",
+      verified: { on: "2026-05-12", whole: true },
+    },
+    {
+      image: "HO-SRV1 2026-11-01",
+      store: "Image share",
+      path: "servers/HO-SRV1 2026-11-01.img.gz",
+      verified: { on: "2026-11-03", whole: true },
+    },
+    { image: "WS-002 2026-02-20", store: "Second partition of WS-002", path: "WS-002 2026-02-20.img" },
+  ]);
 
 /** Files that lie on the share and are recorded nowhere yet: for a look through it to find. */
-export const STRAYS = [
+export const STRAYS = dated([
   "HO-002 2026-11-20 before the update.img.gz",
   "old/NP-001 2026-03-01 clean.img.gz",
   "old/scan of receipts.img.gz",
-];
+]);
 
 /** Call-outs of the last months, and one that is open; `minutes`: until the computer was handed back. */
 export const CALLOUTS: {
@@ -87,7 +89,7 @@ export const CALLOUTS: {
   cameBack: CalloutOutcome["cameBack"] | null;
   lost: string | null;
   failed: string | null;
-}[] = [
+}[] = dated([
   {
     computer: "HO-005",
     happening: "does-not-start",
@@ -142,4 +144,4 @@ export const CALLOUTS: {
     lost: null,
     failed: null,
   },
-];
+]);

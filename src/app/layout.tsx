@@ -14,7 +14,7 @@ import { addFirstPersonAction } from "./people/actions";
 
 export const metadata: Metadata = {
   title: { default: "Creel", template: "%s · Creel" },
-  description: "Rescue media that will work on the day.",
+  description: "Rescue media that work when needed.",
 };
 // Every page shows the inventory as it is now.
 export const dynamic = "force-dynamic";
@@ -49,7 +49,7 @@ export default async function Layout({ children }: { children: ReactNode }) {
         <Shell people={people.map(({ id, name }) => ({ id, name }))} personId={person.id} form={form}>
           {isFleetBehind() && (
             <p className="caption mb-3" role="status">
-              The chains are being recomputed after the latest changes. Until then this page may show older ones.
+              Recomputing chains after the latest changes. This page may show older ones.
             </p>
           )}
           {people.length > 0 ? children : <FirstPerson />}

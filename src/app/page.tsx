@@ -1,17 +1,17 @@
 import Link from "next/link";
-import { Suspense } from "react";
+import { type ReactNode, Suspense } from "react";
 import type { Verdict } from "@/core/judging/model/schema";
 import type { DueItem } from "@/core/upkeep/due";
 import { happeningText } from "@/core/words/callout";
 import { neededText, reasonText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
-import { listCallouts } from "@/server/callouts/callouts";
+import { type CalloutItem, listCallouts } from "@/server/callouts/callouts";
 import { type CoverView, coverView } from "@/server/cover/view";
 import { plannedOf } from "@/server/drills/planned-drills";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/fleet/overview";
 import { dueView, firstBreak } from "@/server/upkeep/due";
-import { ChainLink } from "@/ui/chain";
+import { ChainLegend, ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
 import { dateText, firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
@@ -19,10 +19,10 @@ import { computersQuery } from "./computers/state";
 import { actOf } from "./upkeep/due-acts";
 
 const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
-  { state: "holds", verdict: "holds", title: "a route holds" },
-  { state: "holds-after-change", verdict: "holds-after-change", title: "after a change" },
-  { state: "unknown", verdict: "unknown", title: "none is sure" },
-  { state: "broken", verdict: "broken", title: "all broken" },
+  { state: "holds", verdict: "holds", title: "Route holds" },
+  { state: "holds-after-change", verdict: "holds-after-change", title: "After a change" },
+  { state: "unknown", verdict: "unknown", title: "Unknown" },
+  { state: "broken", verdict: "broken", title: "Broken" },
 ];
 
 export default async function Today() {
@@ -41,42 +41,34 @@ export default async function Today() {
   return (
     <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_19rem]">
       <section>
-        {open.length > 0 && (
-          <p className="mb-3 border-plum border-l-4 bg-plum-soft px-3 py-2">
-            Waiting to be brought back:{" "}
-            {open.map(({ row, computer }, at) => (
-              <span key={row.id}>
-                {at > 0 && ", "}
-                <Link prefetch={false} className="code font-bold" href={`/callouts/${row.id}`}>
-                  {computer}
-                </Link>{" "}
-                ({happeningText(row.happening)})
-              </span>
-            ))}
+        <DownNow open={open} />
+        <h1 className="mt-4">{first ? breaking(first) : headline(today, lacking)}</h1>
+        <Suspense fallback={<p className="mt-3 text-quiet">Loading what is due.</p>}>
+          <DueFirst>
+            {planned.length > 0 && (
+              <p className="mt-1.5">
+                <Link prefetch={false} className="link" href="/drills">
+                  {plural(planned.length, "drill")} planned
+                </Link>
+                {overdue > 0 ? `, ${overdue.toLocaleString("en-GB")} overdue.` : "."}
+              </p>
+            )}
+          </DueFirst>
+        </Suspense>
+        <section className="mt-6">
+          <h2>Sites</h2>
+          <p className="text-quiet">
+            Each computer counts by its best route. All computers against all media:{" "}
+            <Link prefetch={false} className="link" href="/chains">
+              Chains
+            </Link>
             .
           </p>
-        )}
-        <h1>{first ? breaking(first) : headline(today, lacking)}</h1>
-        <p className="mt-1 text-quiet">
-          Each counts by its surest route: a medium that is at hand, starts, sees the disk, restores, and was proven.
-          All of them against all media are under{" "}
-          <Link prefetch={false} className="link" href="/chains">
-            Chains
-          </Link>
-          .
-        </p>
-        {planned.length > 0 && (
-          <p className="mt-1">
-            <Link prefetch={false} className="link" href="/drills">
-              {plural(planned.length, "drill")} to be held
-            </Link>
-            {overdue > 0 ? `, ${overdue.toLocaleString("en-GB")} of them overdue.` : "."}
-          </p>
-        )}
-        <SiteTable today={today} cover={cover} />
-        <Suspense fallback={<p className="mt-6 text-quiet">Looking at what is due.</p>}>
-          <DueFirst />
-        </Suspense>
+          <SiteTable today={today} cover={cover} />
+          <div className="mt-2">
+            <ChainLegend />
+          </div>
+        </section>
         <Gaps today={today} />
       </section>
       <aside aria-label="Latest changes">
@@ -90,18 +82,18 @@ export default async function Today() {
 function breaking(first: DueItem): string {
   const { count, tags } = first.loses;
   const who = count === 1 ? `${tags[0]} loses` : `${count} computers lose`;
-  return `${dueTitle(first)} before ${dateText(first.breaksOn)}: ${who} the last way that counts then.`;
+  return `${dueTitle(first)} before ${dateText(first.breaksOn)}: ${who} the last qualifying route.`;
 }
 
 const DUE_SHOWN = 6;
 
-async function DueFirst() {
+async function DueFirst({ children }: { children: ReactNode }) {
   const { items, total, today } = await dueView(await currentContext(), { kind: null, site: null, page: 1 });
-  if (total === 0) return null;
+  if (total === 0) return children;
   return (
-    <section className="mt-6 max-w-3xl">
+    <section className="mt-3 max-w-3xl">
       <h2>
-        Due, by what it breaks
+        Most urgent
         <Link prefetch={false} className="link ml-3 font-normal text-[0.95rem]" href="/upkeep">
           all {total.toLocaleString("en-GB")}
         </Link>
@@ -122,7 +114,38 @@ async function DueFirst() {
           </li>
         ))}
       </ul>
+      {children}
     </section>
+  );
+}
+
+/** Whether anybody is down now: the first question of the day. */
+function DownNow({ open }: { open: CalloutItem[] }) {
+  if (open.length === 0)
+    return (
+      <p className="text-quiet">
+        No open call-out.{" "}
+        <Link prefetch={false} className="link" href="/callouts">
+          Open one
+        </Link>
+      </p>
+    );
+  return (
+    <div className="border-plum border-l-4 bg-plum-soft px-3 py-2">
+      <h2>Down now</h2>
+      <ul>
+        {open.map(({ row, computer, name }) => (
+          <li key={row.id}>
+            <Link prefetch={false} className="code font-bold" href={`/callouts/${row.id}`}>
+              {computer}
+            </Link>{" "}
+            {name && `${name}: `}
+            {happeningText(row.happening)}
+            {row.chosen ? `; ${row.chosen.medium} in use` : "; no route chosen yet"}
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 
@@ -130,10 +153,10 @@ function headline(today: Overview, lacking: number): string {
   const of = today.computers.toLocaleString("en-GB");
   const { unknown } = today.totals;
   if (today.media === today.mediaUnread)
-    return `None of ${plural(today.computers, "computer")} has a medium that Creel has read.`;
-  if (lacking > 0) return `${plural(lacking, "computer")} of ${of} ${lacking === 1 ? "has" : "have"} no route left.`;
+    return `None of ${plural(today.computers, "computer")} has a medium that was read.`;
+  if (lacking > 0) return `${plural(lacking, "computer")} of ${of} ${lacking === 1 ? "has" : "have"} no route.`;
   if (unknown > 0)
-    return `${plural(unknown, "computer")} of ${of} ${unknown === 1 ? "has" : "have"} no route that is sure.`;
+    return `${plural(unknown, "computer")} of ${of} ${unknown === 1 ? "has" : "have"} no confirmed route.`;
   return `Each of ${plural(today.computers, "computer")} has a route that holds.`;
 }
 
@@ -141,10 +164,10 @@ function SiteTable({ today, cover }: { today: Overview; cover: CoverView }) {
   const lacking = new Map(cover.places.map((place) => [place.name, place]));
   return (
     <table className="mt-4 w-full max-w-3xl border-collapse">
-      <caption className="sr-only">Computers by place, and what their surest route comes to</caption>
+      <caption className="sr-only">Computers by site and best route</caption>
       <thead>
         <tr className="border-line border-b text-left align-bottom">
-          <th className="py-1.5 pr-3 font-semibold">Place</th>
+          <th className="py-1.5 pr-3 font-semibold">Site</th>
           {STATES.map(({ state, verdict, title }) => (
             <th key={state} className="px-2 py-1.5 text-right font-normal">
               <ChainLink verdict={verdict} label={title} />
@@ -152,7 +175,7 @@ function SiteTable({ today, cover }: { today: Overview; cover: CoverView }) {
             </th>
           ))}
           <th className="px-2 py-1.5 text-right font-normal">
-            <div className="caption">has what is asked</div>
+            <div className="caption">meets policy</div>
           </th>
         </tr>
       </thead>
@@ -161,7 +184,7 @@ function SiteTable({ today, cover }: { today: Overview; cover: CoverView }) {
           <tr key={site.siteId ?? "none"} className="border-line border-b">
             <th scope="row" className="py-1.5 pr-3 text-left font-semibold">
               {site.siteId === null ? (
-                "No place recorded"
+                "No site recorded"
               ) : (
                 <Link prefetch={false} href={`/computers?site=${site.siteId}`}>
                   {site.siteName}
@@ -229,7 +252,7 @@ function Gaps({ today }: { today: Overview }) {
   if (today.gaps.length === 0) return null;
   return (
     <div className="mt-6 max-w-3xl">
-      <h2>Where the surest routes are in doubt</h2>
+      <h2>Weakest links</h2>
       <ul className="mt-2 divide-y divide-line border-line border-y">
         {today.gaps.map((gap, index) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: the list is made anew on every request
@@ -275,7 +298,7 @@ function Gaps({ today }: { today: Overview }) {
 }
 
 function gapText({ at, state, example }: Overview["gaps"][number]): string {
-  if (at === null || state === "none") return "for which no medium is recorded. Register one by dropping its file.";
+  if (at === null || state === "none") return "without any medium. Register one by dropping its file.";
   const firmware = at === "starts" && example ? ` with ${firmwareText(example.firmware)}` : "";
   return `${weakText(at, state)}${firmware}.`;
 }
@@ -283,15 +306,14 @@ function gapText({ at, state, example }: Overview["gaps"][number]): string {
 function Nothing({ media }: { media: number }) {
   return (
     <section className="max-w-xl">
-      <h1>Nothing here yet.</h1>
+      <h1>Nothing recorded yet.</h1>
       <p className="mt-2">
-        Creel compares what it knows of each computer with what is really on each medium. Begin with the computers: take
-        in what the collector or tools say of one, or a table of many.{" "}
-        {media === 0 ? "Then register a medium by dropping its file." : ""}
+        Creel compares each computer's facts with what is really on each medium. Start with computers: import facts of
+        one, or a table of many. {media === 0 ? "Then register a medium by dropping its file." : ""}
       </p>
       <p className="mt-4 flex gap-3">
         <Link prefetch={false} className="act-main" href="/computers/facts">
-          Take in the facts of a computer
+          Import facts of a computer
         </Link>
         <Link prefetch={false} className="act" href="/computers/import">
           Import a table of many

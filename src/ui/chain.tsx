@@ -81,12 +81,7 @@ export function CoverChain({
     <span className="inline-flex items-center gap-2">
       <Chain links={links} height={13} />
       {withCount && ways > 0 && (
-        <span
-          className="caption tabular-nums"
-          title={`${ways === 1 ? "One medium is a route" : `${ways} media are a route`}`}
-        >
-          {ways}
-        </span>
+        <span className="caption tabular-nums">{ways === 1 ? "1 medium" : `${ways} media`}</span>
       )}
     </span>
   );
@@ -107,6 +102,27 @@ export function ChainLink({ verdict, height = 16, label }: { verdict: Verdict; h
       <title>{text}</title>
       <LinkShape verdict={verdict} x={0} />
     </svg>
+  );
+}
+
+/** What the shapes and the numbers of links mean, wherever chains first appear. */
+export function ChainLegend() {
+  const shapes: Record<Verdict, string> = {
+    holds: "Closed: holds",
+    "holds-after-change": "Notched: holds after a change",
+    broken: "Open: broken",
+    unknown: "Dashed: unknown",
+  };
+  return (
+    <p className="caption flex flex-wrap items-center gap-x-4 gap-y-1">
+      {(Object.entries(shapes) as [Verdict, string][]).map(([verdict, text]) => (
+        <span key={verdict} className="inline-flex items-center gap-1.5">
+          <ChainLink verdict={verdict} height={12} label={text} />
+          {text}
+        </span>
+      ))}
+      <span>{LINK_NAMES.map((name, at) => `${at + 1} ${linkTitle(name)}`).join(" · ")}</span>
+    </p>
   );
 }
 

@@ -1,4 +1,5 @@
 import Link from "next/link";
+import { actionText, entitiesText } from "@/core/words/events";
 import { visible } from "@/core/words/visible";
 import { timeText } from "./words";
 
@@ -12,13 +13,15 @@ interface Event {
   before: Record<string, unknown> | null;
   after: Record<string, unknown> | null;
   note?: string | null;
+  /** How many it was done to, where more than this one. */
+  count?: number;
 }
 
 /** What is not named by a tag is named with its kind. */
 const KINDS: Record<string, string> = {
-  "key card": "the key card of",
+  "key card": "the boot keys of",
   calendar: "the calendar of",
-  site: "the place",
+  site: "the site",
   kit: "the kit",
   release: "the release",
   drill: "a drill:",
@@ -32,7 +35,7 @@ const KINDS: Record<string, string> = {
 };
 
 const FIELDS: Record<string, string> = {
-  siteId: "place",
+  siteId: "site",
   lentTo: "loan",
   releaseIds: "releases",
   capacityBytes: "capacity",
@@ -64,12 +67,21 @@ export function EventList({
 
 /** One change: who, what, when, and which fields; hovering shows the values before and after. */
 function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean }) {
+  if ((event.count ?? 1) > 1)
+    return (
+      <li className="text-[0.9rem]">
+        <div>
+          {event.personName} {actionText(event.action)} {entitiesText(event.entity, event.count ?? 1)}
+        </div>
+        <div className="caption">{timeText(event.at)} UTC</div>
+      </li>
+    );
   const fields = event.action === "changed" ? Object.keys(event.after ?? {}) : [];
   const station = event.entity === "computer" ? "computers" : event.entity === "medium" ? "media" : null;
   return (
     <li className="text-[0.9rem]">
       <div>
-        {event.personName} {event.action}{" "}
+        {event.personName} {actionText(event.action)}{" "}
         {withTag &&
           (station ? (
             <Link prefetch={false} className="code link" href={`/${station}/${encodeURIComponent(event.entityTag)}`}>

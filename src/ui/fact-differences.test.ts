@@ -10,7 +10,7 @@ test("groups of facts are told fact by fact, only what differs", () => {
       { siteId: 2, firmware: { version: "2", secureBoot: { sbatLevel: "sbat,1,2024\nshim,4\n" } }, retiredAt: null },
     ),
   ).toEqual([
-    "Place: place 1 → place 2",
+    "Site: place 1 → place 2",
     "Firmware's version: 1 → 2",
     "Secure Boot, least generations (SBAT): shim 2 → shim 4",
   ]);

@@ -13,13 +13,13 @@ export interface FactDifference {
 const OWN_FIELDS: Record<string, string> = {
   tag: "Tag",
   name: "Name",
-  siteId: "Place",
+  siteId: "Site",
   note: "Note",
   retiredAt: "Retired",
   make: "Make",
   model: "Model",
   serial: "Serial",
-  form: "Form",
+  form: "Form factor",
 };
 const GROUPS = ["firmware", "cpu", "ports", "memoryBytes", "disks", "systems", "devices"] as const;
 

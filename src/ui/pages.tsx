@@ -18,7 +18,7 @@ export function Pages({
     <nav aria-label="Pages" className="mt-2 flex items-center justify-between">
       {page > 1 ? (
         <Link prefetch={false} className="link" href={href(page - 1)} rel="prev">
-          before
+          previous
         </Link>
       ) : (
         <span />

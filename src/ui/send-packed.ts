@@ -10,8 +10,8 @@ export async function sendPacked(url: string, method: "POST" | "PUT", value: unk
     const answer = (await response.json()) as { id?: number; problem?: string };
     return response.ok && answer.id !== undefined
       ? { ok: true, id: answer.id }
-      : { ok: false, problem: answer.problem ?? "The server did not take it." };
+      : { ok: false, problem: answer.problem ?? "The server refused it." };
   } catch {
-    return { ok: false, problem: "The server did not answer. Nothing was kept; try again." };
+    return { ok: false, problem: "No answer from the server. Nothing saved. Try again." };
   }
 }

@@ -15,7 +15,7 @@ export function StaleNotice<T>({
   return (
     <div role="alert" className="mb-3 border-plum border-l-4 bg-plum-soft px-3 py-2">
       <p>{text}</p>
-      {merge && merge.taken.length > 0 && <p className="mt-1">Taken over: {merge.taken.map(name).join(", ")}.</p>}
+      {merge && merge.taken.length > 0 && <p className="mt-1">Merged: {merge.taken.map(name).join(", ")}.</p>}
       {merge && merge.conflicts.length > 0 && (
         <ul className="mt-1 list-disc pl-5">
           {merge.conflicts.map(({ field, theirs }) => (

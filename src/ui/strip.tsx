@@ -41,7 +41,7 @@ export function Strip({
   return (
     <div
       role="img"
-      aria-label={`${label}: ${parts.map((part) => `${part.title} ${bytesText(part.bytes)}`).join(", ") || "nothing on it"}`}
+      aria-label={`${label}: ${parts.map((part) => `${part.title} ${bytesText(part.bytes)}`).join(", ") || "empty"}`}
       className="w-full"
     >
       <div

@@ -22,9 +22,9 @@ export function firmwareText(firmware: {
   arch: string | null;
   legacyMode?: string | null;
 }): string {
-  if (firmware.kind === null) return "firmware not known";
+  if (firmware.kind === null) return "firmware not recorded";
   if (firmware.kind === "bios") return "BIOS";
-  const base = firmware.arch === null ? "UEFI, architecture not known" : `UEFI, ${archText(firmware.arch)}`;
+  const base = firmware.arch === null ? "UEFI, architecture not recorded" : `UEFI, ${archText(firmware.arch)}`;
   return firmware.legacyMode === "on" ? `${base}, in legacy mode` : base;
 }
 

@@ -27,7 +27,7 @@ expose(read);
 function problemOf(error: unknown): string {
   if (error instanceof ReadFailed)
     return "The file could not be read: it was moved, changed or taken out meanwhile. Drop it again.";
-  return `A mistake inside Creel: ${error instanceof Error ? error.message : String(error)}`;
+  return `Internal error: ${error instanceof Error ? error.message : String(error)}`;
 }
 
 async function answer(request: ReadRequest, tell: (news: ReadNews) => void): Promise<ReadReply> {
@@ -101,11 +101,11 @@ async function extract(file: File, source: ByteSource, volume: string | number, 
   const volumes = await volumesInside(source);
   const tree = volumes.find((each) => each.id === volume)?.tree;
   const entry = tree && (await findEntry(tree, path));
-  if (!tree || !entry) return { kind: "failed", problem: "That file is not there any more." };
+  if (!tree || !entry) return { kind: "failed", problem: "That file is gone." };
   if (entry.unreadable)
     return { kind: "failed", problem: `It cannot be taken out: ${unreadableText(entry.unreadable)}.` };
   const content = await tree.open(entry);
-  if (!content) return { kind: "failed", problem: "It cannot be taken out: the medium is damaged there." };
+  if (!content) return { kind: "failed", problem: "Cannot be saved: the medium is damaged there." };
   const ranges = rangesOn(source, content);
   const stored = ranges?.reduce((sum, range) => sum + range.lengthBytes, 0);
   if (ranges && stored === content.sizeBytes)
@@ -116,7 +116,7 @@ async function extract(file: File, source: ByteSource, volume: string | number, 
   const pieces: Blob[] = [];
   for (let at = 0; at < content.sizeBytes; ) {
     const bytes = await content.read(at, STEP_BYTES);
-    if (bytes.length === 0) return { kind: "failed", problem: "It cannot be taken out whole: the medium is damaged." };
+    if (bytes.length === 0) return { kind: "failed", problem: "Cannot be saved whole: the medium is damaged." };
     pieces.push(new Blob([bytes.slice()]));
     at += bytes.length;
   }

@@ -15,28 +15,28 @@ async function berth(page: Page, name: string) {
 async function plan(page: Page, name: string, release: string, tag: string, way: string) {
   await (await berth(page, name)).getByRole("link", { name: "Make a medium" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText(`Make a medium in ${name}`);
-  await page.getByLabel("From the release").selectOption({ label: release });
+  await page.locator("select[name=release]").selectOption({ label: release });
   await page.getByLabel("The medium's tag").fill(tag);
-  await page.getByLabel("Made as").selectOption({ label: way });
-  await page.getByRole("button", { name: "Plan it" }).click();
+  await page.getByLabel("Write as").selectOption({ label: way });
+  await page.getByRole("button", { name: "Preview plan" }).click();
 }
 
 async function start(page: Page, tag: string, confirm: string) {
   await expect(page.locator("form[aria-busy=false]").last()).toBeVisible();
-  await page.getByLabel(/^Which device is meant/).fill(confirm);
-  await page.getByRole("button", { name: `Empty it and make ${tag}` }).click();
+  await page.getByLabel(/^Confirm the device/).fill(confirm);
+  await page.getByRole("button", { name: `Erase and write ${tag}` }).click();
 }
 
 test("a stick is planned, named, written, read back and recorded", async ({ page }) => {
-  await plan(page, "Hub 1", "Bollard 5.0", "ZB-01", "its files laid out anew");
+  await plan(page, "Hub 1", "Bollard 5.0", "ZB-01", "partition and copy files");
   await expect(page.getByText("BIOS computers start it through GRUB")).toBeVisible();
-  await expect(page.getByText(/^A route that will hold for \d+ computers$/)).toBeVisible();
+  await expect(page.getByText(/^Route will hold for \d+ computers$/)).toBeVisible();
   await start(page, "ZB-01", "nope");
   await expect(page.getByText(/This does not name the device/)).toBeVisible();
   await start(page, "ZB-01", "7714");
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Make ZB-01");
-  await expect(page.getByText(/^Verified: all .* were read back and are what was written/)).toBeVisible();
-  await expect(page.getByText("They are those that were predicted.")).toBeVisible();
+  await expect(page.getByText(/^Verified: all .* read back and intact/)).toBeVisible();
+  await expect(page.getByText("As predicted.", { exact: true })).toBeVisible();
   await page.getByRole("link", { name: "See ZB-01" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZB-01");
   await expect(page.getByText("/EFI/BOOT/BOOTX64.EFI").first()).toBeVisible();
@@ -48,9 +48,9 @@ test("a stick is planned, named, written, read back and recorded", async ({ page
   const own = await berth(page, "Hub 1");
   await expect(own.getByRole("link", { name: "ZB-01" })).toBeVisible();
   await own.getByRole("button", { name: "Verify", exact: true }).click();
-  await expect(page.getByText("Every file of the release is there and whole.")).toBeVisible();
+  await expect(page.getByText("Every file of the release is intact.")).toBeVisible();
   await (await berth(page, "Hub 1")).getByRole("button", { name: "Verify a sample" }).click();
-  await expect(page.getByText(/^A sample was compared, .* Every file is there in its size\.$/)).toBeVisible();
+  await expect(page.getByText(/^A sample was compared, .* Every file has its size\.$/)).toBeVisible();
 });
 
 test("what cannot be made says why, and what would do", async ({ page }) => {
@@ -58,35 +58,35 @@ test("what cannot be made says why, and what would do", async ({ page }) => {
   await expect(page.getByRole("heading", { name: "The plan" })).toBeVisible();
   // A disc has neither a tag nor a serial: it is named by its berth.
   await start(page, "ZB-02", "burner");
-  await expect(page.getByText(/^Verified: all .* were read back/)).toBeVisible();
-  await plan(page, "Hub 2", "Spindle 3.0", "ZB-02", "the file as it is, and a store in the rest");
+  await expect(page.getByText(/^Verified: all .* read back/)).toBeVisible();
+  await plan(page, "Hub 2", "Spindle 3.0", "ZB-02", "raw copy plus store");
   await expect(page.getByRole("heading", { name: "The plan" })).toBeVisible();
   await expect(page.getByText(/Store as exFAT/)).toBeVisible();
 });
 
 test("a second release is put beside the first, and what no computer would come to is refused", async ({ page }) => {
-  await plan(page, "Hub 2", "Lantern 12", "ZB-21", "its files laid out anew");
+  await plan(page, "Hub 2", "Lantern 12", "ZB-21", "partition and copy files");
   await page.getByLabel("A second release").selectOption({ label: "Bollard 5.0" });
-  await page.getByRole("button", { name: "Plan it" }).click();
+  await page.getByRole("button", { name: "Preview plan" }).click();
   await expect(page.getByText("Lantern 12 comes up on 64-bit (x64) UEFI computers.")).toBeVisible();
   await expect(page.getByText("Bollard 5.0 comes up on 32-bit (ia32) UEFI and BIOS computers.")).toBeVisible();
   await expect(page.getByText(/Lantern 12 as FAT32, Bollard 5\.0 as FAT32\./)).toBeVisible();
   await page.getByLabel("A second release").selectOption({ label: "Lantern 11" });
-  await page.getByRole("button", { name: "Plan it" }).click();
-  await expect(page.getByRole("heading", { name: "It cannot be made this way" })).toBeVisible();
-  await expect(page.getByText(/^No computer would come to Lantern 11: another release/)).toBeVisible();
+  await page.getByRole("button", { name: "Preview plan" }).click();
+  await expect(page.getByRole("heading", { name: "Not possible" })).toBeVisible();
+  await expect(page.getByText(/^No computer would start Lantern 11: another release/)).toBeVisible();
   // Another device would not help.
-  await expect(page.getByText(/take another one\.$/)).toHaveCount(0);
-  await page.getByLabel("Made as").selectOption({ label: "the file as it is, block by block" });
-  await page.getByRole("button", { name: "Plan it" }).click();
-  await expect(page.getByText(/^Several releases on one medium want their files laid out anew/)).toBeVisible();
+  await expect(page.getByText(/Use another one\.$/)).toHaveCount(0);
+  await page.getByLabel("Write as").selectOption({ label: "raw copy" });
+  await page.getByRole("button", { name: "Preview plan" }).click();
+  await expect(page.getByText(/^Several releases need “Partition and copy files”/)).toBeVisible();
 });
 
 test("a stick that is pulled out says so, and nothing is called verified", async ({ page }) => {
-  await plan(page, "Hub 6", "Bollard 5.0", "ZB-03", "its files laid out anew");
+  await plan(page, "Hub 6", "Bollard 5.0", "ZB-03", "partition and copy files");
   await start(page, "ZB-03", "7702");
-  await expect(page.getByText(/no longer there: it was pulled out.* Nothing of it counts as verified/)).toBeVisible();
-  await expect(page.getByRole("button", { name: "Go on" })).toBeVisible();
+  await expect(page.getByText(/Device gone: unplugged or disconnected.*Nothing counts as verified/)).toBeVisible();
+  await expect(page.getByRole("button", { name: "Resume" })).toBeVisible();
   const job = page.url();
   await page.goto("/media/ZB-03");
   await expect(page.getByRole("heading", { level: 1 })).not.toContainText("ZB-03");
@@ -95,46 +95,44 @@ test("a stick that is pulled out says so, and nothing is called verified", async
   await own.getByLabel("Simulated fault").selectOption("none");
   await expect(own.getByLabel("Simulated fault")).toHaveValue("none");
   await page.goto(job);
-  await page.getByRole("button", { name: "Go on" }).click();
-  await expect(page.getByText(/^Verified: all .* were read back/)).toBeVisible();
+  await page.getByRole("button", { name: "Resume" }).click();
+  await expect(page.getByText(/^Verified: all .* read back/)).toBeVisible();
 });
 
 test("a counterfeit stick is found with its true size", async ({ page }) => {
   const own = await berth(page, "Hub 3");
   await own.getByRole("button", { name: "Test" }).click();
   await own.getByLabel(/^Every byte is written/).fill("0001");
-  await own.getByRole("button", { name: "Empty and test it" }).click();
-  await expect(
-    page.getByText(/It is counterfeit: it holds 134 MB \(128 MiB\) and begins again behind that/),
-  ).toBeVisible({
+  await own.getByRole("button", { name: "Erase and test" }).click();
+  await expect(page.getByText(/Counterfeit: it holds 134 MB \(128 MiB\) and begins again behind that/)).toBeVisible({
     timeout: 60_000,
   });
 });
 
 test("the only route of others wants a second yes; a store is never offered", async ({ page }) => {
-  await plan(page, "Front 1", "Bollard 5.0", "RM-01", "its files laid out anew");
+  await plan(page, "Front 1", "Bollard 5.0", "RM-01", "partition and copy files");
   await start(page, "RM-01", "rm-01");
-  await expect(page.getByText("Say that what is lost with it may be lost.")).toBeVisible();
+  await expect(page.getByText("Confirm the loss first.")).toBeVisible();
   const dock = await berth(page, "Disk dock");
-  await expect(dock.getByText(/It receives images/)).toBeVisible();
+  await expect(dock.getByText(/Receives images/)).toBeVisible();
   await expect(dock.getByRole("link", { name: "Make a medium" })).toHaveCount(0);
 });
 
 test("media are proposed for computers, the best first, and planned from there", async ({ page }) => {
   await page.goto("/computers/HO-004");
-  await page.getByRole("link", { name: "Plan a medium for it" }).click();
-  await expect(page.getByText("It would be a route for it").first()).toBeVisible();
-  await page.getByLabel("Computers, by their tags").fill("HO-001 HO-002 FU-E1 NOPE");
-  await page.getByRole("button", { name: "Propose" }).click();
+  await page.getByRole("link", { name: "Suggest a medium" }).click();
+  await expect(page.getByText("Route for it").first()).toBeVisible();
+  await page.getByLabel("Computers (tags)").fill("HO-001 HO-002 FU-E1 NOPE");
+  await page.getByRole("button", { name: "Suggest" }).click();
   await expect(page.getByText("No computer in service has the tag NOPE.")).toBeVisible();
   const best = page
     .getByRole("listitem")
     .filter({ has: page.getByRole("heading") })
     .first();
   await expect(best.getByRole("heading")).toHaveText(/^Bollard 5\.0, /);
-  await expect(best.getByText(/It would be a route for all 3.* a stick of 4 GB\./)).toBeVisible();
+  await expect(best.getByText(/Route for all 3.* a stick of 4 GB\./)).toBeVisible();
   await best
-    .getByRole("link", { name: /^Plan it in / })
+    .getByRole("link", { name: /^Preview plan in / })
     .first()
     .click();
   await expect(page.getByRole("heading", { level: 2, name: "The plan" })).toBeVisible();
@@ -142,19 +140,19 @@ test("media are proposed for computers, the best first, and planned from there",
 });
 
 test("what somebody laid into the library is carried along in the store", async ({ page }) => {
-  await plan(page, "Hub 2", "Bollard 5.0", "ZB-05", "the file as it is, and a store in the rest");
+  await plan(page, "Hub 2", "Bollard 5.0", "ZB-05", "raw copy plus store");
   await page.getByLabel(/^workshop-tools\.iso/).check();
-  await page.getByRole("button", { name: "Plan it" }).click();
-  await expect(page.getByText(/^One file is carried along/)).toBeVisible();
+  await page.getByRole("button", { name: "Preview plan" }).click();
+  await expect(page.getByText(/^One file is added/)).toBeVisible();
 });
 
 test("a job is paused, goes on, and is cancelled", async ({ page }) => {
-  await plan(page, "Hub 4", "Lantern 12", "ZB-04", "the file as it is, block by block");
+  await plan(page, "Hub 4", "Lantern 12", "ZB-04", "raw copy");
   await start(page, "ZB-04", "7690");
   await page.getByRole("button", { name: "Pause" }).click();
   await expect(page.getByText("Paused.")).toBeVisible();
-  await page.getByRole("button", { name: "Go on" }).click();
-  await expect(page.getByText(/^Went on: of \d+ blocks/)).toBeVisible();
+  await page.getByRole("button", { name: "Resume" }).click();
+  await expect(page.getByText(/^Resumed: of \d+ blocks/)).toBeVisible();
   await page.getByRole("button", { name: "Cancel" }).click();
   await expect(page.getByText("Cancelled.").first()).toBeVisible();
   await page.goto("/media/ZB-04");
@@ -172,7 +170,7 @@ test("devices tell of those bought with them", async ({ page }) => {
   await saved;
   await page.reload();
   await expect(page.getByLabel("Batch of HP7690")).toHaveValue("spring 2026");
-  await expect(page.getByRole("row").filter({ hasText: "0000000001" })).toContainText("not to be used");
+  await expect(page.getByRole("row").filter({ hasText: "0000000001" })).toContainText("do not use");
 });
 
 test("a medium is verified from its image, and damage dates it too", async ({ page }) => {
@@ -183,14 +181,14 @@ test("a medium is verified from its image, and damage dates it too", async ({ pa
   copyFileSync(join(library, IMAGES.bollard5.file), image);
   await openForm(page, "/media/RM-02/verify");
   await choose(page, image);
-  await expect(page.getByText(/^It is what it should be, to the byte/)).toBeVisible();
+  await expect(page.getByText(/^Intact, to the byte/)).toBeVisible();
   await expect(page.getByText("Recorded with RM-02.")).toBeVisible();
   const bytes = readFileSync(image);
   bytes.write("X", bytes.indexOf("SERIAL 0 115200"));
   const damaged = join(folder, "rm-02-damaged.img");
   writeFileSync(damaged, bytes);
   await choose(page, damaged);
-  await expect(page.getByText(/^It is damaged: one file is not what it should be/)).toBeVisible();
+  await expect(page.getByText(/^Damaged: one file differs/)).toBeVisible();
   await page.getByRole("link", { name: "Back to RM-02" }).click();
   await expect(page.getByText(/; found damaged /)).toBeVisible();
   rmSync(folder, { recursive: true });
@@ -198,10 +196,10 @@ test("a medium is verified from its image, and damage dates it too", async ({ pa
 
 test("a device is taken out of its berth and put into another", async ({ page }) => {
   const hub = await berth(page, "Hub 4");
-  await hub.getByRole("button", { name: "Take out" }).click();
+  await hub.getByRole("button", { name: "Remove" }).click();
   await expect(hub.getByText("empty")).toBeVisible();
   const rear = await berth(page, "Rear");
   await rear.getByLabel("Device for Rear").selectOption({ label: "Halyde Pebble, HP7690, 1,000 MB" });
-  await rear.getByRole("button", { name: "Put in" }).click();
+  await rear.getByRole("button", { name: "Insert" }).click();
   await expect(rear.getByText("7690")).toBeVisible();
 });

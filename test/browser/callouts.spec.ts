@@ -4,6 +4,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { crc32, deflateSync } from "node:zlib";
 import { expect, type Page, test } from "@playwright/test";
+import { dated } from "../../scripts/demo/days";
+import { dayText } from "../../src/core/words/dates";
 import { listening } from "./helpers";
 
 async function open(page: Page, computer: string, happening: string, since?: string) {
@@ -12,11 +14,11 @@ async function open(page: Page, computer: string, happening: string, since?: str
   await page.keyboard.press("o");
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Call-outs");
   await listening(page);
-  await page.getByLabel("Which computer").fill(computer);
+  await page.getByLabel("Computer").fill(computer);
   await page.getByLabel("What happened").selectOption({ label: happening });
   if (since) await page.getByLabel("Since").fill(since);
-  await page.getByRole("button", { name: "Open it" }).click();
-  await expect(page.getByRole("heading", { name: "Ways to bring it back" })).toBeVisible();
+  await page.getByRole("button", { name: "Open call-out" }).click();
+  await expect(page.getByRole("heading", { name: "Recovery routes" })).toBeVisible();
   await listening(page);
 }
 
@@ -38,24 +40,24 @@ test("from registering to handed back: a disk is gone, the image is put back, an
 }) => {
   await open(page, "Reception", "its disk is gone");
   // Asked before anything else: as it is sold, which is what an image of such a disk fits on.
-  await page.getByLabel("A new disk of").fill("3 MB");
-  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await page.getByLabel("New disk (size)").fill("3 MB");
+  await page.getByRole("button", { name: "Check fit" }).click();
   await expect(page.getByText(/Too small for a disk/)).toBeVisible();
-  await page.getByLabel("A new disk of").fill("500 GB");
-  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await page.getByLabel("New disk (size)").fill("500 GB");
+  await page.getByRole("button", { name: "Check fit" }).click();
   await expect(page.getByText(/fits exactly/)).toBeVisible();
   const first = page
     .getByRole("listitem")
-    .filter({ has: page.getByRole("button", { name: "Take this way" }) })
+    .filter({ has: page.getByRole("button", { name: "Use this route" }) })
     .first();
-  await expect(first).toContainText("HO-001 2026-10-30, with SP-01");
-  await first.getByRole("button", { name: "Take this way" }).click();
+  await expect(first).toContainText(dated("HO-001 2026-10-30, with SP-01"));
+  await first.getByRole("button", { name: "Use this route" }).click();
   await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
   await listening(page);
   await step(page, /^Fetch SP-01/)
     .getByRole("button", { name: "Done" })
     .click();
-  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  await expect(page.getByText("All ticks saved.")).toBeVisible();
   await expect(step(page, /^Fetch SP-01/).getByRole("button", { name: "Undo" })).toBeVisible();
   await step(page, /^Fetch SP-01/)
     .getByRole("button", { name: "Undo" })
@@ -66,21 +68,22 @@ test("from registering to handed back: a disk is gone, the image is put back, an
   await page.getByLabel("Note on step 2").fill("The cable was loose.");
   await page.getByLabel("Note on step 2").press("Enter");
   await expect(page.getByText("The cable was loose.")).toBeVisible();
-  const startStep = step(page, /for the start menu/);
-  await startStep.getByText("It is not in the start menu?").click();
-  await startStep.getByRole("button", { name: "It is not in the start menu: note it" }).click();
+  const startStep = step(page, /for the boot menu/);
+  await startStep.getByText("Not in the boot menu?").click();
+  await startStep.getByRole("button", { name: "Not in the boot menu: note it" }).click();
   await expect(startStep.getByRole("listitem").first()).toBeVisible();
   await page.reload();
   await expect(page.getByText("The cable was loose.")).toBeVisible();
   await listening(page);
-  await expect(page.getByLabel("It came back as")).toHaveValue("image");
+  await expect(page.getByLabel("Outcome")).toHaveValue("image");
   const notTicked = (await page.getByText(/^\d+ steps not ticked/).textContent()) ?? "";
   await page.getByRole("button", { name: "Mark done" }).first().click();
   await expect(page.getByText(notTicked)).toHaveCount(0);
   await page.getByLabel("Serial", { exact: true }).fill("NEW-77");
-  await page.getByLabel("Lost").fill("four weeks of forms");
-  await page.getByRole("button", { name: "Hand it back" }).click();
-  await expect(page.getByText(/^brought back: the computer as it was, .* Lost: four weeks of forms\.$/)).toBeVisible();
+  await page.getByLabel("Data lost").fill("four weeks of forms");
+  await page.getByLabel("SP-01 worked").selectOption({ label: "Yes" });
+  await page.getByRole("button", { name: "Hand back and close" }).click();
+  await expect(page.getByText(/^recovered: image restored, .* Lost: four weeks of forms\.$/)).toBeVisible();
   const report = text(await (await page.request.get(`${page.url()}/report`)).body());
   expect(report).toContain("Call-out: HO-001");
   expect(report).toContain("What happened: its disk is gone.");
@@ -93,31 +96,49 @@ test("from registering to handed back: a disk is gone, the image is put back, an
   await page.goto("/computers/HO-001?show=disks");
   await expect(page.getByText("serial NEW-77")).toBeVisible();
   await page.goto("/computers/HO-001");
-  await expect(page.getByText(new RegExp(`Restored .*on ${today}`)).first()).toBeAttached();
+  await expect(page.getByText(new RegExp(`Restored .*on ${dayText(today)}`)).first()).toBeAttached();
 });
 
 test("a planned move: the old disk is copied onto the new one beside it, swapped, and kept", async ({ page }) => {
   await open(page, "HO-005", "it moves to a new disk");
-  const copied = page.getByRole("heading", { name: "its disk copied onto the new one" });
+  const copied = page.getByRole("heading", { name: "disk copied" });
   await expect(copied).toHaveCount(0);
-  await page.getByLabel("A new disk of").fill("1 TB");
-  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await page.getByLabel("New disk (size)").fill("1 TB");
+  await page.getByRole("button", { name: "Check fit" }).click();
   await expect(copied).toBeVisible();
   const way = page
     .getByRole("listitem")
-    .filter({ has: page.getByRole("button", { name: "Take this way" }) })
+    .filter({ has: page.getByRole("button", { name: "Use this route" }) })
     .first();
   await expect(way).toContainText("with SP-01");
-  await expect(way).toContainText("Nothing is lost.");
-  await way.getByRole("button", { name: "Take this way" }).click();
+  await expect(way).toContainText("Nothing lost.");
+  await way.getByRole("button", { name: "Use this route" }).click();
   await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
   for (const act of [/Connect the new disk .* beside the old one/, /^Choose the source: /, /^Copy the old disk/])
     await expect(step(page, act)).toBeVisible();
   await expect(page.getByText("Disk fitting: One M.2 2280 NVMe slot and no second one")).toBeVisible();
-  await expect(step(page, /Take the old disk out and fit the new one in its place/)).toBeVisible();
+  await expect(step(page, /Take the old disk out and fit the new one\./)).toBeVisible();
   await expect(step(page, /^Extend the last partition/)).toBeVisible();
   await expect(step(page, /^Keep the old disk as it is for 30 days/)).toBeVisible();
-  await expect(page.getByLabel("It came back as")).toHaveValue("copy");
+  await expect(page.getByLabel("Outcome")).toHaveValue("copy");
+});
+
+test("on a phone the sheet is worked through one step at a time, with a large tick", async ({ page }) => {
+  await open(page, "HO-007", "it does not start");
+  await page.setViewportSize({ width: 390, height: 844 });
+  await page.getByRole("button", { name: "Use this route" }).first().click();
+  await expect(page.getByText(/^Step 1 of \d+$/)).toBeVisible();
+  await listening(page);
+  const done = page.getByRole("button", { name: "Done", exact: true });
+  await expect(done).toHaveCount(1);
+  const box = await done.boundingBox();
+  expect([(box?.width ?? 0) > 300, (box?.height ?? 0) >= 48]).toEqual([true, true]);
+  await done.click();
+  await expect(page.getByText(/^Step 2 of \d+$/)).toBeVisible();
+  await page.getByRole("button", { name: "All steps" }).click();
+  await expect(page.getByRole("button", { name: "Undo", exact: true })).toBeVisible();
+  await page.getByRole("button", { name: "One step" }).click();
+  await expect(done).toHaveCount(1);
 });
 
 test("without a connection no tick is lost: kept here, sent later, also after the page was loaded again", async ({
@@ -125,70 +146,72 @@ test("without a connection no tick is lost: kept here, sent later, also after th
   context,
 }) => {
   await open(page, "HO-004", "it does not start");
-  await page.getByRole("button", { name: "Take this way" }).first().click();
+  await page.getByRole("button", { name: "Use this route" }).first().click();
   await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
   await listening(page);
   const done = page.getByRole("button", { name: "Done", exact: true });
   await done.first().click();
-  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  await expect(page.getByText("All ticks saved.")).toBeVisible();
   const total = (await done.count()) + 1;
   await context.setOffline(true);
   for (let tick = 0; tick < 3; tick++) await done.first().click();
-  await expect(page.getByText("No connection: 3 marks are kept here and sent once there is one. Go on.")).toBeVisible();
+  await expect(
+    page.getByText("No connection: 3 ticks are saved on this device and sent later. Carry on."),
+  ).toBeVisible();
   await expect(done).toHaveCount(total - 4);
   await context.setOffline(false);
-  await expect(page.getByText(/kept\. Available offline/)).toBeVisible();
+  await expect(page.getByText(/saved\. Available offline/)).toBeVisible();
   // Cut again, ticked, loaded again without a connection: the sheet is there with what was ticked. Then the page is left before there is a connection: the next one that is opened sends it.
   await context.setOffline(true);
   await done.first().click();
-  await expect(page.getByText(/one mark is kept here/)).toBeVisible();
+  await expect(page.getByText(/one tick is saved on this device/)).toBeVisible();
   await page.reload();
   await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
-  await expect(page.getByText(/one mark is kept here/)).toBeVisible();
+  await expect(page.getByText(/one tick is saved on this device/)).toBeVisible();
   await expect(page.getByRole("button", { name: "Done", exact: true })).toHaveCount(total - 5);
   const address = page.url();
   await context.setOffline(false);
   await page.goto(address);
-  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  await expect(page.getByText("All ticks saved.")).toBeVisible();
   await expect(page.getByRole("button", { name: "Done", exact: true })).toHaveCount(total - 5);
   const marks = await (await page.request.get(address.replace("/callouts/", "/api/callouts/").concat("/marks"))).json();
   expect(marks).toHaveLength(5);
 });
 
 test("after malware only images from before it are offered", async ({ page }) => {
-  await open(page, "HO-001", "malware got in", "2026-10-01");
+  await open(page, "HO-001", "malware got in", dated("2026-10-01"));
   await expect(
-    page.getByText("HO-001 2026-10-30 was taken after the fault may have been there, and is not offered."),
+    page.getByText(dated("HO-001 2026-10-30 was taken after the fault may have been there, and is not offered.")),
   ).toBeVisible();
-  await expect(page.getByText(/HO-001 2026-10-30, with/)).toHaveCount(0);
+  await expect(page.getByText(dated("HO-001 2026-10-30, with"))).toHaveCount(0);
 });
 
 test("another disk: what fits is computed at once, and what to make smaller", async ({ page }) => {
   await open(page, "HO-001", "it moves to a new disk");
-  await page.getByLabel("A new disk of").fill("480 GB");
-  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await page.getByLabel("New disk (size)").fill("480 GB");
+  await page.getByRole("button", { name: "Check fit" }).click();
   await expect(page.getByText(/does not fit: the disk is 20 GB too small/)).toBeVisible();
   await expect(page.getByText(/^The new disk is 20 GB smaller/)).toBeVisible();
-  await page.getByLabel("A new disk of").fill("1 TB");
-  await page.getByRole("button", { name: "Does it fit?" }).click();
+  await page.getByLabel("New disk (size)").fill("1 TB");
+  await page.getByRole("button", { name: "Check fit" }).click();
   await expect(page.getByText(/fits, with 500 GB to spare/)).toBeVisible();
 });
 
 test("another computer in its place: the ways are judged for it, with the old one's images", async ({ page }) => {
   await open(page, "HO-001", "it moves to a new computer");
   await page.getByText("New disk or replacement computer").click();
-  await page.getByLabel("Another computer in its place").fill("XX-77");
-  await page.getByRole("button", { name: "What comes back on it?" }).click();
+  await page.getByLabel("Replacement computer (tag)").fill("XX-77");
+  await page.getByRole("button", { name: "Check routes" }).click();
   await expect(page.getByText(/XX-77/).last()).toBeVisible();
-  await page.getByLabel("Another computer in its place").fill("HO-SRV1");
-  await page.getByRole("button", { name: "What comes back on it?" }).click();
-  await expect(page.getByText(/An image of HO-001 goes onto another model only with a kit/)).toBeVisible();
-  await expect(page.getByLabel("Another computer in its place")).toHaveValue("HO-SRV1");
+  await page.getByLabel("Replacement computer (tag)").fill("HO-SRV1");
+  await page.getByRole("button", { name: "Check routes" }).click();
+  await expect(page.getByText(/An image of HO-001 fits another model only with a kit/)).toBeVisible();
+  await expect(page.getByLabel("Replacement computer (tag)")).toHaveValue("HO-SRV1");
 });
 
 test("a picture of the screen is kept with its step", async ({ page }) => {
   await open(page, "HO-005", "it does not start");
-  await page.getByRole("button", { name: "Take this way" }).first().click();
+  await page.getByRole("button", { name: "Use this route" }).first().click();
   await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
   await listening(page);
   await page
@@ -197,7 +220,7 @@ test("a picture of the screen is kept with its step", async ({ page }) => {
   const link = page.getByRole("link", { name: "Picture" });
   // It is shown before it was sent: only then what is kept says that the server has it.
   await expect(link).toBeVisible();
-  await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+  await expect(page.getByText("All ticks saved.")).toBeVisible();
   const answer = await page.request.get((await link.getAttribute("href")) ?? "");
   expect([answer.status(), answer.headers()["content-type"]]).toEqual([200, "image/jpeg"]);
 });

@@ -17,7 +17,7 @@ const tab = (page: Page, name: string) =>
 async function look(page: Page, file: string): Promise<void> {
   await openForm(page, "/look");
   await choose(page, file);
-  await expect(page.getByText("Everything that Creel reads of it has been read.")).toBeVisible();
+  await expect(page.getByText("Fully read.")).toBeVisible();
 }
 
 test("a dropped file tells what starts from it, who signed it, what it holds and drives", async ({ page }) => {
@@ -26,12 +26,12 @@ test("a dropped file tells what starts from it, who signed it, what it holds and
   await tab(page, "Signed by");
   await expect(page.getByText("Signed by Norlight Third Party Signer 2011")).toBeVisible();
   await expect(page.getByText("Signed by Norlight Third Party Signer 2023")).toBeVisible();
-  await tab(page, "Holds");
+  await tab(page, "Contents");
   await expect(page.getByText("Gannet Desk 11.4 Kiosk, 11.4.31140.318, edition Kiosk")).toBeVisible();
-  await tab(page, "Drives");
+  await tab(page, "Drivers");
   await page.getByLabel(/^Devices/).fill("8086:9a0b 8086:ffff");
   await expect(page.getByRole("row", { name: /8086:9a0b NLSTOR\.INF/ })).toBeVisible();
-  await expect(page.getByRole("row", { name: /8086:ffff no driver on it claims this device/ })).toBeVisible();
+  await expect(page.getByRole("row", { name: /8086:ffff no driver for this device/ })).toBeVisible();
   // The address holds what is shown; going back shows what was shown before.
   await expect(page).toHaveURL(/show=drives/);
 });
@@ -39,12 +39,12 @@ test("a dropped file tells what starts from it, who signed it, what it holds and
 test("space inside: a folder is opened and a file is taken out as it is", async ({ page }) => {
   const image = IMAGES.bollard5.make(w);
   await look(page, image);
-  await tab(page, "Inside");
+  await tab(page, "Files");
   await page.getByRole("button", { name: "the disc (ISO 9660)" }).click();
   await page.getByRole("button", { name: "live", exact: true }).click();
   const [download] = await Promise.all([
     page.waitForEvent("download"),
-    page.getByRole("button", { name: "Take out filesystem.squashfs" }).click(),
+    page.getByRole("button", { name: "Save filesystem.squashfs" }).click(),
   ]);
   expect(download.suggestedFilename()).toBe("filesystem.squashfs");
   const taken = readFileSync(await download.path());
@@ -54,7 +54,7 @@ test("space inside: a folder is opened and a file is taken out as it is", async 
 test("is it whole? Against published sums, of this file and of another", async ({ page }) => {
   const image = IMAGES.bollard5.make(w);
   await look(page, image);
-  await tab(page, "Whole?");
+  await tab(page, "Integrity");
   run("sh", [
     "-c",
     'cd "$1" && sha512sum --tag bollard-5.0.iso > SUMS && sha256sum bollard-5.0.iso | tr a-f 0 > WRONG && echo none > OTHER',
@@ -63,43 +63,43 @@ test("is it whole? Against published sums, of this file and of another", async (
   ]);
   const drop = (name: string) => page.locator('input[type="file"]').last().setInputFiles(join(folder, name));
   await drop("SUMS");
-  await expect(page.getByText("Its SHA512 is the published one: the file is whole.")).toBeVisible();
+  await expect(page.getByText("Its SHA512 matches the published one: the file is intact.")).toBeVisible();
   await drop("WRONG");
-  await expect(page.getByText(/^Its SHA256 is not the published one/)).toBeVisible();
+  await expect(page.getByText(/^Its SHA256 does not match the published one/)).toBeVisible();
   await drop("OTHER");
   await expect(page.getByText("No line of OTHER names bollard-5.0.iso")).toBeVisible();
-  await page.getByRole("button", { name: "Check it by its own sums" }).click();
-  await expect(page.getByText("It carries no sums of its own.")).toBeVisible();
+  await page.getByRole("button", { name: "Verify with own checksums" }).click();
+  await expect(page.getByText("No own checksums.")).toBeVisible();
 
   await look(page, IMAGES.lantern12.make(w));
-  await tab(page, "Whole?");
-  await page.getByRole("button", { name: "Check it by its own sums" }).click();
-  await expect(page.getByText("/SOURCES/INSTALL.WIM: all its pieces are as its own sums say")).toBeVisible();
+  await tab(page, "Integrity");
+  await page.getByRole("button", { name: "Verify with own checksums" }).click();
+  await expect(page.getByText("/SOURCES/INSTALL.WIM: all pieces match its checksums")).toBeVisible();
 });
 
 test("a release is born from a file, its manifest kept, a damaged medium found out, and compared with another", async ({
   page,
 }) => {
   await look(page, IMAGES.spindle3.make(w));
-  await tab(page, "Keep as a release");
+  await tab(page, "Save as release");
   await page.getByLabel("Kit", { exact: true }).selectOption({ label: "Spindle" });
   await page.getByLabel("Version", { exact: true }).fill("3.1");
-  await page.getByLabel("puts images back").check();
-  await page.getByRole("button", { name: "Add a kit whose images it opens" }).click();
-  await page.getByLabel("Kit that made them").fill("Spindle");
+  await page.getByLabel("restores images").check();
+  await page.getByRole("button", { name: "Add a kit" }).click();
+  await page.getByRole("group", { name: "Images it opens" }).getByLabel("Kit").fill("Spindle");
   await page.getByLabel("up to version").fill("3.1");
-  await page.getByRole("button", { name: "Keep it as a release" }).click();
+  await page.getByRole("button", { name: "Save as release" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Spindle 3.1");
-  await expect(page.getByText("Puts images back of Spindle up to 3.1.")).toBeVisible();
+  await expect(page.getByText("Restores images of Spindle up to 3.1.")).toBeVisible();
   const about = (name: string) =>
     page.getByRole("navigation", { name: "About this release" }).getByRole("link", { name }).click();
-  await about("Inside");
+  await about("Files");
   await expect(page.getByText("syslinux.cfg")).toBeVisible();
 
-  await about("Whole?");
-  await expect(page.getByText("No manifest was made yet.")).toBeVisible();
+  await about("Integrity");
+  await expect(page.getByText("No manifest yet.")).toBeVisible();
   await choose(page, IMAGES.lantern11.make(w));
-  await expect(page.getByText(/It is another file than the one that was read before/)).toBeVisible();
+  await expect(page.getByText(/Not the file that was read before/)).toBeVisible();
   await choose(page, w.path("spindle-3.0.img"));
   await expect(page.getByText(/A manifest of every file and of every 4 MiB was made/)).toBeVisible();
   const bytes = readFileSync(w.path("spindle-3.0.img"));
@@ -107,15 +107,15 @@ test("a release is born from a file, its manifest kept, a damaged medium found o
   bytes[at + 5] = 0x20;
   writeFileSync(join(folder, "worn.img"), bytes);
   await choose(page, join(folder, "worn.img"));
-  await expect(page.getByText("It is damaged: one file is not what it should be.")).toBeVisible();
+  await expect(page.getByText("Damaged: one file differs.")).toBeVisible();
   await expect(page.getByText("/syslinux.cfg has other content")).toBeVisible();
 
   await openForm(page, "/releases/compare");
   await page.getByLabel("From").selectOption({ label: "Spindle 3.0" });
   await page.getByLabel("to", { exact: true }).selectOption({ label: "Spindle 3.1" });
   await page.getByRole("button", { name: "Compare" }).click();
-  await expect(page.getByText("No file was added or taken away.")).toBeVisible();
-  await expect(page.getByText("The same programs, signed by the same.")).toBeVisible();
+  await expect(page.getByText("No file added or removed.")).toBeVisible();
+  await expect(page.getByText("Same programs and signers.")).toBeVisible();
 });
 
 test("a release that takes another's place is shown with it; a circle of them is refused", async ({ page }) => {
@@ -128,19 +128,19 @@ test("a release that takes another's place is shown with it; a circle of them is
   await page.getByLabel("Superseded by").waitFor();
   await listening(page);
   await page.getByLabel("Superseded by").selectOption({ label: "Bollard 4.1" });
-  await page.getByRole("button", { name: "Save the release" }).click();
-  await expect(page.getByText(/cannot be superseded by itself, also not by way of another/)).toBeVisible();
+  await page.getByRole("button", { name: "Save release" }).click();
+  await expect(page.getByText(/cannot supersede itself/)).toBeVisible();
 });
 
 test("whether a release drives a computer, device by device", async ({ page }) => {
   await page.goto("/kits");
   await page.getByRole("link", { name: /^4\.1/ }).click();
-  await page.getByRole("navigation", { name: "About this release" }).getByRole("link", { name: "Drives" }).click();
-  await page.getByLabel(/Its tag$/).fill("HO-004");
-  await page.getByRole("button", { name: "Ask" }).click();
-  await expect(page.getByText(/It lacks a driver for 2 devices of 3 known devices of HO-004/)).toBeVisible();
-  await page.getByLabel(/Its tag$/).fill("NOT-THERE");
-  await page.getByRole("button", { name: "Ask" }).click();
+  await page.getByRole("navigation", { name: "About this release" }).getByRole("link", { name: "Drivers" }).click();
+  await page.getByLabel(/^Check drivers for computer/).fill("HO-004");
+  await page.getByRole("button", { name: "Check drivers" }).click();
+  await expect(page.getByText(/No driver for 2 devices of 3 recorded devices of HO-004/)).toBeVisible();
+  await page.getByLabel(/^Check drivers for computer/).fill("NOT-THERE");
+  await page.getByRole("button", { name: "Check drivers" }).click();
   await expect(page.getByText("There is no computer NOT-THERE.")).toBeVisible();
 });
 

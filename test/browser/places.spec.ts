@@ -6,8 +6,8 @@ test("a medium is lent, is seen on the list, and is checked in by its tag", asyn
   await listening(page);
   await page.getByRole("button", { name: "Lend", exact: true }).click();
   await page.getByLabel("To", { exact: true }).fill("Runa Esk");
-  await page.getByRole("button", { name: "Lend it" }).click();
-  await expect(page.getByRole("button", { name: "It is back" })).toBeVisible();
+  await page.getByRole("button", { name: "Lend medium" }).click();
+  await expect(page.getByRole("button", { name: "Return medium" })).toBeVisible();
   await page.goto("/sites");
   await expect(page.getByRole("listitem").filter({ hasText: "RM-05" })).toContainText("with Runa Esk");
   await page.getByRole("link", { name: "North Pier", exact: true }).click();
@@ -32,16 +32,16 @@ test("stock is taken by scanning: what is missing, from elsewhere and unknown sa
   }
   await expect(page.getByText(/^Here, as recorded: LN-02/)).toBeVisible();
   await expect(page.getByText(/^No medium has the tag: zz-99/)).toBeVisible();
-  await page.getByRole("button", { name: "That is all: keep it" }).click();
+  await page.getByRole("button", { name: "Finish stock-taking" }).click();
   await expect(page.getByText(/^Stock taken: \d+ found, \d+ from elsewhere, \d+ missing\.$/)).toBeVisible();
-  await expect(page.getByText(/^\d+ media\. Stock was taken /)).toBeVisible();
+  await expect(page.getByText(/^\d+ media\. Stock taken /)).toBeVisible();
 });
 
 test("a drill is held on an emulated computer, and is told as a hint", async ({ page }) => {
   test.setTimeout(240_000);
   await page.goto("/drills/new?medium=RM-01&computer=HO-002");
   await listening(page);
-  await page.getByRole("button", { name: "Start it in the emulator" }).click();
+  await page.getByRole("button", { name: "Start emulated drill" }).click();
   // Its loader is not signed, and Secure Boot is on there.
   await expect(page.getByText(/^Secure Boot did not let a loader of the medium run\./)).toBeVisible({
     timeout: 100_000,
@@ -49,10 +49,10 @@ test("a drill is held on an emulated computer, and is told as a hint", async ({ 
   await page.goto("/drills/new?medium=RM-01&computer=HO-002");
   await listening(page);
   await page.getByLabel("Secure Boot").selectOption("off");
-  await page.getByRole("button", { name: "Start it in the emulator" }).click();
-  await expect(page.getByText("It started.", { exact: true })).toBeVisible({ timeout: 100_000 });
-  await expect(page.getByText(/a hint, and no proof/)).toBeVisible();
-  await expect(page.getByAltText("The screen at the end")).toBeVisible();
+  await page.getByRole("button", { name: "Start emulated drill" }).click();
+  await expect(page.getByText("Passed: started.", { exact: true })).toBeVisible({ timeout: 100_000 });
+  await expect(page.getByText(/a hint, not proof/)).toBeVisible();
+  await expect(page.getByAltText("Final screen")).toBeVisible();
   await page.goto("/media/RM-01");
   await expect(page.getByText(/started on HO-002, emulated/)).toBeVisible();
 });

@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
+import { dated } from "../../scripts/demo/days";
 import { IMAGES } from "../../scripts/demo/images";
 import { Workshop } from "../../scripts/media/workshop";
 import { choose, listening, openForm } from "./helpers";
@@ -33,10 +34,10 @@ async function register(page: Page, tag: string): Promise<void> {
   await choose(page, file);
   await page.getByRole("button", { name: `Add ${tag}` }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText(tag);
-  await page.getByRole("button", { name: "Acts" }).click();
+  await page.getByRole("button", { name: "Actions" }).click();
   await page.getByText("Move", { exact: true }).click();
   await page.getByLabel("To", { exact: true }).selectOption({ label: "Workshop" });
-  await page.getByRole("button", { name: "Move it" }).click();
+  await page.getByRole("button", { name: "Move computer" }).click();
   await expect(page.getByText(/^Workshop · Ostrel Block 9/)).toBeVisible();
 }
 
@@ -44,7 +45,7 @@ async function registerMedium(page: Page, tag: string): Promise<void> {
   await openForm(page, "/media/new");
   await choose(page, IMAGES.spindle3.make(w));
   await page.getByLabel("Tag", { exact: true }).fill(tag);
-  await page.getByLabel("Place", { exact: true }).selectOption({ label: "Workshop" });
+  await page.getByLabel("Site", { exact: true }).selectOption({ label: "Workshop" });
   await page.getByLabel("Spindle 3.0", { exact: true }).check();
   await page.getByRole("button", { name: "Register medium" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText(tag);
@@ -57,25 +58,28 @@ async function registerImage(page: Page, tag: string): Promise<void> {
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Image share");
   await listening(page);
   const listing = join(folder, `${tag}.txt`);
-  writeFileSync(listing, `path,bytes,modified\n"${tag} 2026-11-20 clean.img.gz",23000000000,2026-11-20T10:00:00Z\n`);
+  writeFileSync(
+    listing,
+    dated(`path,bytes,modified\n"${tag} 2026-11-20 clean.img.gz",23000000000,2026-11-20T10:00:00Z\n`),
+  );
   await choose(page, listing);
-  const found = page.getByRole("listitem").filter({ hasText: `${tag} 2026-11-20 clean` });
-  await found.getByRole("link", { name: "Register it" }).click();
+  const found = page.getByRole("listitem").filter({ hasText: dated(`${tag} 2026-11-20 clean`) });
+  await found.getByRole("link", { name: "Register image" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Register an image");
   await listening(page);
-  await expect(page.getByLabel("Of the computer")).toHaveValue(tag);
-  await page.getByLabel("Made with the kit").fill("Spindle");
-  await page.getByLabel("Of the version").fill("3.0");
-  await page.getByLabel("The computer started by").selectOption("bios");
-  await page.getByLabel("The disk that it is of").fill("500 GB");
+  await expect(page.getByLabel("Computer", { exact: true })).toHaveValue(tag);
+  await page.getByLabel("Kit", { exact: true }).fill("Spindle");
+  await page.getByLabel("Kit version").fill("3.0");
+  await page.getByLabel("Firmware mode").selectOption("bios");
+  await page.getByLabel("Source disk").fill("500 GB");
   await page.getByLabel("Sectors").selectOption("512");
   await page.getByLabel("In use").fill("41 GB");
   await page.getByLabel("Encrypted", { exact: true }).selectOption("no");
-  await page.getByLabel("Verified on").fill("2026-11-21");
+  await page.getByLabel("Verified on").fill(dated("2026-11-21"));
   await page.getByRole("button", { name: "Add a partition" }).click();
-  await page.getByLabel("Partition 1 is for").selectOption("system");
+  await page.getByLabel("Role of partition 1").selectOption("system");
   await page.getByLabel("active").check();
-  await page.getByRole("button", { name: "Register it" }).click();
+  await page.getByRole("button", { name: "Register image" }).click();
   await expect(page.getByText("1 system, active")).toBeVisible();
 }
 
@@ -93,17 +97,17 @@ for (const [how, [tag, medium]] of Object.entries(TAGS))
     await page.keyboard.press("o");
     await expect(page.getByRole("heading", { level: 1 })).toHaveText("Call-outs");
     await listening(page);
-    await page.getByLabel("Which computer").fill(tag);
+    await page.getByLabel("Computer", { exact: true }).fill(tag);
     await page.getByLabel("What happened").selectOption({ label: "its disk is gone" });
-    await page.getByRole("button", { name: "Open it" }).click();
-    await expect(page.getByRole("heading", { name: "Ways to bring it back" })).toBeVisible();
+    await page.getByRole("button", { name: "Open call-out" }).click();
+    await expect(page.getByRole("heading", { name: "Recovery routes" })).toBeVisible();
     await listening(page);
     const way = page
       .getByRole("listitem")
-      .filter({ hasText: `${tag} 2026-11-20 clean, with ${medium}` })
-      .filter({ has: page.getByRole("button", { name: "Take this way" }) })
+      .filter({ hasText: dated(`${tag} 2026-11-20 clean, with ${medium}`) })
+      .filter({ has: page.getByRole("button", { name: "Use this route" }) })
       .first();
-    await way.getByRole("button", { name: "Take this way" }).click();
+    await way.getByRole("button", { name: "Use this route" }).click();
     await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
     await listening(page);
 
@@ -113,25 +117,24 @@ for (const [how, [tag, medium]] of Object.entries(TAGS))
     for (let left = total; left > 0; left--) {
       if (how === "cut" && left === total - 2) {
         // What is still on its way when the connection goes waits too: only then is the number known.
-        await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+        await expect(page.getByText("All ticks saved.")).toBeVisible();
         await context.setOffline(true);
       }
       if (how === "cut" && left === total - 7) {
-        await expect(page.getByText(/^No connection: 5 marks are kept here/)).toBeVisible();
+        await expect(page.getByText(/^No connection: 5 ticks are saved on this device/)).toBeVisible();
         await context.setOffline(false);
       }
       await done.first().click();
       await expect(done).toHaveCount(left - 1);
     }
-    await expect(page.getByText("All that was ticked is kept.")).toBeVisible();
+    await expect(page.getByText("All ticks saved.")).toBeVisible();
     const marks = await page.request.get(page.url().replace("/callouts/", "/api/callouts/").concat("/marks"));
     expect(await marks.json()).toHaveLength(total);
 
-    await page.getByLabel("It came back as").selectOption({ label: "the computer as it was" });
-    await page.getByRole("button", { name: "Hand it back" }).click();
-    await expect(page.getByText(/^brought back: the computer as it was/)).toBeVisible();
+    await page.getByLabel("Outcome").selectOption({ label: "image restored" });
+    await page.getByLabel(`${medium} worked`).selectOption({ label: "Yes" });
+    await page.getByRole("button", { name: "Hand back and close" }).click();
+    await expect(page.getByText(/^recovered: image restored/)).toBeVisible();
     await page.goto(`/media/${medium}`);
-    await expect(
-      page.getByRole("listitem").filter({ hasText: `started, and put an image back on ${tag}` }),
-    ).toBeVisible();
+    await expect(page.getByRole("listitem").filter({ hasText: `started, image restored on ${tag}` })).toBeVisible();
   });

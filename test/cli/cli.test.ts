@@ -42,7 +42,7 @@ describe("inspect", () => {
 
   test("a broken medium is a result, not an error", () => {
     const { status, stdout } = creel("inspect", w.text("noise.img", "noise".repeat(1000)));
-    expect(stdout).toContain("Nothing in it is recognised");
+    expect(stdout).toContain("Not recognised: no partition table");
     expect(status).toBe(0);
   });
 });
@@ -84,7 +84,7 @@ describe("match", () => {
       "error",
       "broken",
     ]);
-    expect(lines[1].error).toContain("there is no such file");
+    expect(lines[1].error).toContain("no such file");
     expect(status).toBe(0);
   });
 
@@ -112,8 +112,8 @@ describe("match", () => {
       changes: [{ setting: "secureBoot", from: "on", to: "off" }],
     });
     expect(refused.reasons[0]).toMatchObject({ code: "loader-not-allowed" });
-    expect(starts({ db }).reasons[0]?.text).toMatch(/Not known of this computer: .*revokes \(dbx\)/);
-    expect(starts({ dbx: "" }).reasons[0]?.text).toMatch(/Not known of this computer: .*allows .*\(db\)/);
+    expect(starts({ db }).reasons[0]?.text).toMatch(/Not recorded: .*revokes \(dbx\)/);
+    expect(starts({ dbx: "" }).reasons[0]?.text).toMatch(/Not recorded: .*allows .*\(db\)/);
     const modalias = "pci:v0000144Dd0000A808sv0000144Dsd0000A801bc01sc08i02";
     const devices = secured("devices.json", { db, dbx: "" }, { devices: [{ class: "storage", modalias }] });
     expect(match(devices).links.sees).toMatchObject({
@@ -132,7 +132,7 @@ describe("match", () => {
 });
 
 test.each([
-  [["inspect", "not-there.iso"], /not-there\.iso: there is no such file/],
+  [["inspect", "not-there.iso"], /not-there\.iso: no such file/],
   [["inspect", "/"], /it is a folder/],
   [["inspect"], /missing required argument/],
   [["polish"], /unknown command/],

@@ -36,7 +36,7 @@ test("berths are listed with what is in them, in words and as JSON lines", async
   ]);
   const { stdout, status } = creel(["berths"]);
   expect(status).toBe(0);
-  expect(stdout).toMatch(/^Front 1\s+16 GB Norlight .*Dart, USB stick; serial ND1; The device is no longer there/);
+  expect(stdout).toMatch(/^Front 1\s+16 GB Norlight .*Dart, USB stick; serial ND1; Device gone/);
   expect(stdout).not.toContain("\u202e");
   expect(stdout).toMatch(/\nFront 2\s+empty\n$/);
   const lines = creel(["berths", "--json"])
@@ -61,13 +61,13 @@ test("what is no medium of Creel's is not taken in, and says why; others would b
       .split("\n")
       .map((line) => JSON.parse(line)),
   ).toEqual([
-    { file: "noise.img", problem: expect.stringContaining("carries no records of Creel") },
+    { file: "noise.img", problem: expect.stringContaining("No Creel records") },
     { file: "mounted", problem: expect.stringContaining("/CREEL/pack.json is missing") },
   ]);
 });
 
 test.each<[string, string[], RegExp]>([
-  ["a file that is not there", ["import", "nowhere.img"], /^creel: nowhere\.img: there is no such file\n$/],
+  ["a file that is not there", ["import", "nowhere.img"], /^creel: nowhere\.img: no such file\n$/],
   [
     "nobody of that name",
     ["import", "noise.img", "--as", "Nobody"],

@@ -35,7 +35,7 @@ test("what cannot be made says why and what would do, and leaves nothing behind"
   const bare = w.iso("bare.iso", { "EFI/BOOT/BOOTX64.EFI": w.efi("x64") }, ["-V", "BARE"]);
   const refused = creel("prepare", bare, "--to", "no.img", "--size", "200MB", "--way", "as-it-is", ...AT);
   expect(refused).toMatchObject({ status: 1, stderr: "" });
-  expect(refused.stdout).toMatch(/starts from a disc only.*\nwould do: its files laid out anew/);
+  expect(refused.stdout).toMatch(/Boots only from a disc.*\nwould do: partition and copy files/);
   expect(existsSync(w.path("no.img"))).toBe(false);
 });
 
@@ -53,5 +53,5 @@ test("a file that is there is not written over", () => {
   w.text("mine.img", "mine");
   const { status, stderr } = creel("prepare", disc, "--to", "mine.img", "--size", "200MB", ...AT);
   expect([status, readFileSync(w.path("mine.img"), "utf8")]).toEqual([2, "mine"]);
-  expect(stderr).toMatch(/mine\.img: it is there already/);
+  expect(stderr).toMatch(/mine\.img: it exists/);
 });

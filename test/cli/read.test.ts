@@ -85,7 +85,7 @@ describe("ls", () => {
 });
 
 describe("cat", () => {
-  test("a file of the disc, of a partition and of the start image in the catalogue", () => {
+  test("a file of the disc, of a partition and of the boot image in the catalogue", () => {
     // References: the loader that was put there, and what xorriso takes out.
     const loader = readFileSync(w.efi("x64"));
     const readme = w.path("README.out");
@@ -150,7 +150,7 @@ test("manifest and verify: the same, then a changed file found by name", () => {
   writeFileSync(w.path("m.json"), creel("manifest", disc, "--json").stdout);
   expect(creel("verify", disc, "--manifest", w.path("m.json"), "--check")).toMatchObject({
     status: 0,
-    stdout: "It is what it should be, to the byte.\n",
+    stdout: "Intact, to the byte.\n",
   });
   const bytes = readFileSync(disc);
   const at = bytes.indexOf('Bollard 5.0 "Harbour"');
@@ -176,7 +176,7 @@ test("verify: published sums, and wrong usage", () => {
   run("sh", ["-c", `cd ${w.folder} && sha256sum $(basename ${disc}) > SHA256SUMS`]);
   expect(creel("verify", disc, "--sums", "SHA256SUMS", "--check")).toMatchObject({
     status: 0,
-    stdout: expect.stringContaining("the file is whole"),
+    stdout: expect.stringContaining("the file is intact"),
   });
   expect(creel("verify", stick, "--sums", "SHA256SUMS").status).toBe(0);
   expect(creel("verify", stick, "--sums", "SHA256SUMS", "--check").status).toBe(1);

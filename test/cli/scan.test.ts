@@ -36,10 +36,10 @@ test("images below a folder, one a line, with what they hold and what their name
     findings: [],
   });
   expect(second).toMatchObject({ name: "HO-002 2026-01-05", findings: [{ code: "part-missing", parts: [2] }] });
-  expect(creel("store").stdout).toContain("Part 2 is missing: it cannot be put back.");
+  expect(creel("store").stdout).toContain("Part 2 is missing: it cannot be restored.");
 });
 
 test("wrong usage is one line", () => {
-  expect(creel("nowhere")).toMatchObject({ status: 2, stdout: "", stderr: "creel: nowhere: there is no such file\n" });
+  expect(creel("nowhere")).toMatchObject({ status: 2, stdout: "", stderr: "creel: nowhere: no such file\n" });
   expect(creel("store", "--names", "{state}").stderr).toMatch(/^creel: --names: Without \{computer\}/);
 });

@@ -370,7 +370,7 @@ describe.each(SHELLS.map((shell) => ({ name: shell.join(" "), shell })))("$name"
     });
   });
 
-  test("a machine without any of these is not known, and no fault", () => {
+  test("a machine without any of these is not recorded, and no fault", () => {
     const facts = collect(shell, ["--root", plant({ "etc/empty": "" })]);
     expect(facts).toMatchObject({
       computer: { make: null },

@@ -31,7 +31,7 @@ export function RetireButton({
           })
         }
       >
-        {retired ? "Bring back" : "Retire"}
+        {retired ? "Return to service" : "Retire"}
       </button>
       <ProblemLine text={problem} className="mt-1 max-w-56" />
     </div>

@@ -19,11 +19,7 @@ export function ContentsView({ inspection }: { inspection: Inspection }) {
         <h2>Systems</h2>
         {contents.info && <p className="code">{visible(contents.info, 300)}</p>}
         {systems.length === 0 && (
-          <p className="text-quiet">
-            {nothing
-              ? "Nothing to install or to run was recognised in its files."
-              : "None that can be installed from it."}
-          </p>
+          <p className="text-quiet">{nothing ? "No system recognised in its files." : "No installable system."}</p>
         )}
         <ul>
           {systems.map((system) => (
@@ -69,7 +65,7 @@ export function ContentsView({ inspection }: { inspection: Inspection }) {
                     {visible(image.name, 100)}
                     {image.startable && <span className="caption"> starts</span>}
                   </td>
-                  <td className="code pr-3">{image.version ?? <span className="text-quiet">not told</span>}</td>
+                  <td className="code pr-3">{image.version ?? <span className="text-quiet">not recorded</span>}</td>
                   <td className="pr-3">{image.edition && visible(image.edition, 60)}</td>
                   <td className="pr-3">{image.languages.map((each) => visible(each, 20)).join(", ")}</td>
                   <td className="text-right">
@@ -113,7 +109,7 @@ export function ContentsView({ inspection }: { inspection: Inspection }) {
             </span>
           </p>
         ) : (
-          <p className="text-quiet">No list of drivers was found{contents.unread.length > 0 ? " so far" : ""}.</p>
+          <p className="text-quiet">No driver list found{contents.unread.length > 0 ? " so far" : ""}.</p>
         )}
         {contents.unread.length > 0 && (
           <ul className="mt-1 text-[0.9rem] text-quiet">

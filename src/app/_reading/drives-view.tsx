@@ -28,7 +28,7 @@ export function DrivesView({
     <div>
       {isReading && (
         <p className="mb-2">
-          Its lists of drivers are still being unpacked …{" "}
+          Unpacking driver lists …{" "}
           <button type="button" className="act" onClick={onCancel}>
             Cancel
           </button>
@@ -36,7 +36,7 @@ export function DrivesView({
       )}
       <p>
         {drivers.length === 0
-          ? "No list of drivers was found on it."
+          ? "No driver list found."
           : `${plural(drivers.length, "list")} of drivers with ${entriesOf(drivers).toLocaleString("en-GB")} device patterns.`}
       </p>
       <div className="mt-3 max-w-2xl">
@@ -55,7 +55,7 @@ export function DrivesView({
                   <td className="code py-1 pr-4 break-all">{visible(device, 120)}</td>
                   <td className="py-1">
                     {claimants.length === 0 ? (
-                      <span className="text-plum">no driver on it claims this device</span>
+                      <span className="text-plum">no driver for this device</span>
                     ) : (
                       claimants.slice(0, 4).map((each) => (
                         <div key={each.driver + each.source.path}>
@@ -80,7 +80,7 @@ export function DriverLists({ drivers }: { drivers: DriverSource[] }) {
   if (drivers.length === 0) return null;
   return (
     <details className="mt-4">
-      <summary className="cursor-pointer font-semibold">The lists themselves</summary>
+      <summary className="cursor-pointer font-semibold">Driver lists</summary>
       <ul className="mt-1 text-[0.92rem]">
         {drivers.slice(0, 100).map((source) => (
           <li key={`${source.kind} ${source.path} ${source.arch}`} className="border-line border-b py-0.5">

@@ -72,14 +72,14 @@ export function FolderView({ items, path, volumeName, hrefBase, onOpen, onTake =
       <Trail path={path} volumeName={volumeName} {...(hrefBase ? { hrefBase } : {})} {...(onOpen ? { onOpen } : {})} />
       <p className="mt-1 text-quiet">
         {plural(files, "file")}, <Size bytes={bytes} both />
-        {cut && " · more is there than was listed"}
+        {cut && " · listing incomplete"}
       </p>
       {bytes > 0 && (
         <div className="mt-2">
           <Strip bytes={bytes} parts={parts} label={path || volumeName} />
         </div>
       )}
-      {items.length === 0 && <p className="mt-3 text-quiet">This folder is empty.</p>}
+      {items.length === 0 && <p className="mt-3 text-quiet">Empty folder.</p>}
       <div className="mt-2 max-w-4xl border-line border-t text-[0.92rem]" data-list>
         {items.length <= PLAIN_MAX ? (
           items.map(row)
@@ -204,8 +204,8 @@ function Row({
         <button
           type="button"
           className="text-rope"
-          aria-label={`Take out ${visible(item.name, 160)}`}
-          title="Take this file out"
+          aria-label={`Save ${visible(item.name, 160)}`}
+          title="Save this file"
           onClick={() => onTake(item)}
         >
           <Download size={16} aria-hidden />

@@ -42,16 +42,16 @@ export function InsideView({
   if (state.step === "running")
     return (
       <p>
-        Listing its files …{" "}
+        Listing files …{" "}
         <button type="button" className="act" onClick={onCancel}>
           Cancel
         </button>
       </p>
     );
   if (state.step === "failed") return <p role="alert">{state.problem}</p>;
-  if (state.step === "cancelled") return <p>Cancelled. Drop the file again to list it.</p>;
+  if (state.step === "cancelled") return <p>Cancelled. Drop the file again to list its files.</p>;
   if (!listing) return null;
-  if (!volume) return <p>No file system that Creel reads was found on it.</p>;
+  if (!volume) return <p>No readable file system found.</p>;
   return (
     <div>
       {listing.volumes.length > 1 && (
@@ -85,7 +85,7 @@ export function InsideView({
         }}
       />
       <p aria-live="polite" className="mt-2">
-        {extract.state.step === "running" && `Taking out ${visible(taken?.name ?? "", 80)} …`}
+        {extract.state.step === "running" && `Saving ${visible(taken?.name ?? "", 80)} …`}
         {extract.state.step === "failed" && <span className="text-plum">{extract.state.problem}</span>}
       </p>
     </div>

@@ -22,7 +22,7 @@ const CONTAINERS: Record<Inspection["container"], string> = {
   unknown: "Not recognised",
 };
 
-/** What was read from a medium: its partitions to scale, its ways to start, its findings. */
+/** What was read from a medium: its partitions to scale, its boot paths, its findings. */
 export function InspectionView({
   inspection,
   capacityBytes = null,
@@ -48,7 +48,7 @@ export function InspectionView({
         {capacityBytes !== null && capacityBytes > file.bytes && (
           <div className="mt-2">
             <p className="caption">
-              On the whole medium, to scale: {bytesText(capacityBytes - file.bytes)} of it are left.
+              The whole medium, to scale: {bytesText(capacityBytes - file.bytes)} of it are left.
             </p>
             <Strip
               bytes={capacityBytes}
@@ -72,7 +72,7 @@ export function InspectionView({
           </ul>
         </>
       )}
-      <h2 className="mt-5">Ways to start</h2>
+      <h2 className="mt-5">Boot paths</h2>
       <StartPaths inspection={inspection} />
       <p className="caption mt-4 break-all">
         {visible(file.name, 160)}
@@ -82,7 +82,7 @@ export function InspectionView({
             · SHA-256 <span className="code">{file.sha256}</span>
           </>
         ) : (
-          " · digest not computed"
+          " · checksum not computed"
         )}
       </p>
     </>
@@ -155,10 +155,10 @@ function PartitionTable({ inspection }: { inspection: Inspection }) {
 
 function StartPaths({ inspection }: { inspection: Inspection }) {
   const startPaths = startPathsOf(inspection);
-  if (startPaths.length === 0) return <p className="mt-1">None: no firmware finds anything to start on it.</p>;
+  if (startPaths.length === 0) return <p className="mt-1">None: no firmware finds anything to start here.</p>;
   return (
     <table className="mt-1 w-full text-[0.9rem]">
-      <caption className="sr-only">Ways to start</caption>
+      <caption className="sr-only">Boot paths</caption>
       <thead className="sr-only">
         <tr>
           <th>State</th>

@@ -17,8 +17,7 @@ export function ProgramsView({
   /** There is room for program and signers side by side. */
   wide?: boolean;
 }) {
-  if (programs.length === 0)
-    return <p>No program for UEFI firmware was found on it, so there is nothing that could be signed.</p>;
+  if (programs.length === 0) return <p>No UEFI program found, so there is nothing to sign.</p>;
   return (
     <ul className="divide-y divide-line border-line border-y">
       {programs.map((program) => (
@@ -31,8 +30,8 @@ export function ProgramsView({
             <div className="text-quiet">
               {program.machine ? archText(program.machine) : "for another machine"}, {bytesText(program.bytes)}
             </div>
-            <div className="caption code break-all" title="Authenticode SHA-256, which db and dbx go by">
-              {program.authenticode ?? "its layout allows no digest"}
+            <div className="caption code break-all" title="Authenticode SHA-256 (the hash that db and dbx list)">
+              {program.authenticode ?? "its layout allows no hash"}
             </div>
             {program.faults.length > 0 && (
               <div className="text-plum">Firmware may refuse it: {program.faults.join(", ")}.</div>
@@ -40,7 +39,7 @@ export function ProgramsView({
           </div>
           <div className="min-w-0">
             {program.signatures.length === 0 && (
-              <p>Not signed. With Secure Boot on, firmware takes it only where its digest was enrolled.</p>
+              <p>Not signed. With Secure Boot on, firmware allows it only if its hash is enrolled.</p>
             )}
             {program.signatures.map((signature, index) => (
               <Signature
@@ -69,7 +68,7 @@ function Signature({ signature, today }: { signature: Program["signatures"][numb
     <div className="mb-1.5">
       <p>
         {signature.nested ? "Also, inside the first signature, signed by " : "Signed by "}
-        <strong>{visible(signature.signerName || "a signer whose certificate it does not carry", 120)}</strong>
+        <strong>{visible(signature.signerName || "a signer whose certificate is not included", 120)}</strong>
         {signature.signedAt && <span className="text-quiet"> on {dateText(signature.signedAt)}</span>}
         {signature.fault && <span className="text-plum">: {signatureFaultText(signature.fault)}</span>}
       </p>
@@ -78,9 +77,7 @@ function Signature({ signature, today }: { signature: Program["signatures"][numb
           <li key={certificate.sha256} style={{ paddingLeft: `${depth * 0.9}rem` }}>
             {depth > 0 && "by "}
             {visible(certificate.name, 100)}, {dateText(certificate.notBefore)} to {dateText(certificate.notAfter)}
-            {certificate.notAfter < today && (
-              <span title="Firmware does not look at dates"> (ended; no bar to starting)</span>
-            )}
+            {certificate.notAfter < today && <span title="Firmware ignores dates"> (expired; still starts)</span>}
             <span className="caption">
               {" "}
               {certificate.key}, {certificate.algorithm}
@@ -93,7 +90,7 @@ function Signature({ signature, today }: { signature: Program["signatures"][numb
               <span className="caption">by itself</span>
             ) : (
               <>
-                by {visible(last.issuer, 100)} <span className="caption">(not carried)</span>
+                by {visible(last.issuer, 100)} <span className="caption">(not included)</span>
               </>
             )}
           </li>

@@ -49,7 +49,7 @@ export function useReader<T extends Done["kind"]>(expected: T, { warm = false } 
       ready.current = null;
       reading.onerror = () => {
         end();
-        setState({ step: "failed", problem: "The reader stopped. Drop the file again." });
+        setState({ step: "failed", problem: "Reading stopped. Drop the file again." });
       };
       const tell = (news: ReadNews) =>
         setState((before) => {

@@ -14,7 +14,7 @@ import { ProblemLine } from "@/ui/problem-line";
 
 const SUMS_BYTES_MAX = 16 << 20;
 
-/** Is the file whole? Its digest, and a comparison with sums that were published for it. */
+/** Is the file whole? Checksum, and a comparison with sums that were published for it. */
 export function WholeView({
   file,
   inspection,
@@ -37,7 +37,7 @@ export function WholeView({
   const takeSums = async (dropped: File) => {
     setProblem(null);
     if (dropped.size > SUMS_BYTES_MAX)
-      return setProblem(`${visible(dropped.name, 80)} is too large for a file of sums.`);
+      return setProblem(`${visible(dropped.name, 80)} is too large for a checksum file.`);
     const read = checksumFor(readChecksums(await dropped.text()), file.name);
     if (!read)
       return setProblem(
@@ -51,7 +51,7 @@ export function WholeView({
   return (
     <div className="max-w-3xl space-y-4">
       <section>
-        <h2>Its digest</h2>
+        <h2>Checksum</h2>
         {fileHash && (
           <p className="code mt-1 break-all">
             {hash.toUpperCase()} {fileHash}
@@ -59,15 +59,15 @@ export function WholeView({
         )}
         <div className="mt-2">
           {digest.state.step === "running" ? (
-            <Progress state={digest.state} label="Digest" onCancel={digest.cancel} />
+            <Progress state={digest.state} label="Checksum" onCancel={digest.cancel} />
           ) : (
             !fileHash && (
               <button type="button" className="act" onClick={() => digest.start({ kind: "digest", file, hash })}>
-                Compute its digest ({hash.toUpperCase()})
+                Compute checksum ({hash.toUpperCase()})
               </button>
             )
           )}
-          {digest.state.step === "cancelled" && <span className="ml-3 text-quiet">Cancelled: nothing was kept.</span>}
+          {digest.state.step === "cancelled" && <span className="ml-3 text-quiet">Cancelled. Nothing saved.</span>}
           {digest.state.step === "failed" && (
             <p role="alert" className="text-plum">
               {digest.state.problem}
@@ -76,11 +76,11 @@ export function WholeView({
         </div>
       </section>
       <section>
-        <h2>Sums that were published for it</h2>
+        <h2>Published checksums</h2>
         <div className="mt-1">
           <DropField
             onFiles={([dropped]) => dropped && takeSums(dropped)}
-            text="Drop the file of sums here, such as SHA256SUMS."
+            text="Drop the checksum file here, such as SHA256SUMS."
           />
         </div>
         <ProblemLine text={problem} className="mt-2" />
@@ -94,16 +94,16 @@ export function WholeView({
         )}
       </section>
       <section>
-        <h2>Sums that it carries itself</h2>
+        <h2>Own checksums</h2>
         <p className="text-quiet">
-          Some discs list sums of their own files, and archives of system images of their pieces.
+          Some discs list checksums of their own files, and image archives those of their pieces.
         </p>
         <div className="mt-2">
           {inner.state.step === "running" ? (
-            <Progress state={inner.state} label="Its own sums" onCancel={inner.cancel} />
+            <Progress state={inner.state} label="Own checksums" onCancel={inner.cancel} />
           ) : (
             <button type="button" className="act" onClick={() => inner.start({ kind: "inner", file })}>
-              Check it by its own sums
+              Verify with own checksums
             </button>
           )}
           {inner.state.step === "cancelled" && <span className="ml-3 text-quiet">Cancelled.</span>}
@@ -121,7 +121,7 @@ export function WholeView({
 
 function Inner({ result }: { result: InnerResult }) {
   const { sums, archives } = result;
-  if (sums.length + archives.length === 0) return <p className="mt-2">It carries no sums of its own.</p>;
+  if (sums.length + archives.length === 0) return <p className="mt-2">No own checksums.</p>;
   return (
     <ul role="status" className="mt-2 space-y-1">
       {sums.map((each) => (

@@ -1,6 +1,8 @@
 "use client";
 
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { usePathname } from "next/navigation";
+import { pageText } from "@/core/words/pages";
 
 interface KeysDialogProps {
   open: boolean;
@@ -9,20 +11,27 @@ interface KeysDialogProps {
 }
 
 export function KeysDialog({ open, onClose, stations }: KeysDialogProps) {
+  const page = pageText(usePathname());
   const keys: [string, string][] = [
-    ["/", "The one field: a tag, a serial, a name"],
+    ["/", "Search: a tag, a serial, a name"],
     ...stations.map(({ name, key }): [string, string] => [key, name]),
-    ["↓ ↑", "Along the list"],
-    ["Enter", "Open what the focus is on"],
-    ["x", "Mark in the table; with Shift all up to it"],
-    ["Esc", "Leave a field or this sheet"],
-    ["?", "These keys"],
+    ["↓ ↑", "Move along the list"],
+    ["Enter", "Open the focused entry"],
+    ["x", "Select a row; with Shift, all rows up to it"],
+    ["Esc", "Leave a field or this window"],
+    ["?", "Explain this page and the keys"],
   ];
   return (
     <Dialog open={open} onClose={onClose} className="relative z-50">
       <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
       <div className="fixed inset-0 grid place-items-center p-6">
         <DialogPanel className="w-full max-w-md border border-line bg-sheet p-6">
+          {page && (
+            <>
+              <h2>This page</h2>
+              <p className="mt-1 mb-5">{page}</p>
+            </>
+          )}
           <DialogTitle className="font-bold text-lg">Keys</DialogTitle>
           <dl className="mt-3 grid grid-cols-[5rem_1fr] gap-y-1.5">
             {keys.map(([key, text]) => (

@@ -19,7 +19,7 @@ const STATIONS = [
   { href: "/kits", name: "Kits", key: "k" },
   { href: "/chains", name: "Chains", key: "h" },
   { href: "/upkeep", name: "Upkeep", key: "u" },
-  { href: "/sites", name: "Places", key: "p" },
+  { href: "/sites", name: "Sites", key: "p" },
 ] as const;
 
 /** What belongs to a station and has an address of its own. */
@@ -165,7 +165,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
           <button
             type="button"
             className="act px-2"
-            aria-label={form === "dark" ? "Use the light form" : "Use the dark form"}
+            aria-label={form === "dark" ? "Use the light theme" : "Use the dark theme"}
             onClick={() => {
               remember("creel-form", form === "dark" ? "light" : "dark");
               router.refresh();
@@ -173,7 +173,12 @@ export function Shell({ people, personId, form, children }: ShellProps) {
           >
             {form === "dark" ? <Sun size={17} aria-hidden /> : <Moon size={17} aria-hidden />}
           </button>
-          <button type="button" className="act px-2.5" aria-label="Show the keys" onClick={() => setKeysOpen(true)}>
+          <button
+            type="button"
+            className="act px-2.5"
+            aria-label="Help: this page and keys"
+            onClick={() => setKeysOpen(true)}
+          >
             ?
           </button>
         </header>

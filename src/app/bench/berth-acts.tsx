@@ -53,7 +53,7 @@ export function BerthActs({
     <div className="flex max-w-[21rem] flex-col items-end gap-1.5" aria-busy={!ready}>
       {berth.isEmpty ? (
         berth.isPort ? null : loose.length === 0 ? (
-          <span className="caption">no device at hand</span>
+          <span className="caption">no device available</span>
         ) : (
           <div className="flex gap-1.5">
             <select
@@ -73,7 +73,7 @@ export function BerthActs({
               className="act"
               onClick={() => act(fillBerthAction(berth.id, berth.version, chosen), () => router.refresh())}
             >
-              Put in
+              Insert
             </button>
           </div>
         )
@@ -96,7 +96,7 @@ export function BerthActs({
                   act(takeInAction(berth.id), ({ medium }) => router.push(`/media/${encodeURIComponent(medium.tag)}`))
                 }
               >
-                Take in {berth.saysItIs}
+                Import records {berth.saysItIs}
               </button>
             )}
             {berth.isFree && !berth.isMedium && !berth.isStore && berth.howToName && (
@@ -110,7 +110,7 @@ export function BerthActs({
                 className="act"
                 onClick={() => act(fillBerthAction(berth.id, berth.version, null), () => router.refresh())}
               >
-                Take out
+                Remove
               </button>
             )}
           </div>
@@ -123,11 +123,11 @@ export function BerthActs({
               }}
             >
               <label className="block text-[0.85rem]">
-                Every byte is written and read back; all on it is lost. Type {berth.howToName}.
+                Every byte is written and read back; everything on it is lost. Type {berth.howToName}.
                 <input className="field" value={confirm} onChange={(event) => setConfirm(event.target.value)} />
               </label>
               <button type="submit" className="act mt-1">
-                Empty and test it
+                Erase and test
               </button>
             </form>
           )}

@@ -2,22 +2,22 @@ import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { deviceFaultText, deviceKindText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import type { BerthDevice } from "@/server/bench/berths";
-import { plural } from "@/ui/words";
+import { dateText, plural } from "@/ui/words";
 
 /** What stands on a device, in a sentence. */
 export function contentText({ look, medium, row }: BerthDevice): string {
   if (look.fault) return deviceFaultText(look.fault);
-  if (row.isStore) return "It receives images: it is never written to as a whole.";
+  if (row.isStore) return "Receives images: never written to as a whole.";
   if (medium) return `It is ${medium.tag}${medium.name ? `, ${medium.name}` : ""}.`;
   const { inspection, pack } = look;
   if (pack)
-    return `It says that it is ${pack.medium.tag}, made of ${pack.release.kit} ${pack.release.name} on ${pack.madeAt.slice(0, 10)}. That is no medium here.`;
-  if (!inspection) return "It is at work.";
-  if (inspection.container === "unknown") return "Nothing on it is recognised.";
+    return `It says that it is ${pack.medium.tag}, made of ${pack.release.kit} ${pack.release.name} on ${dateText(pack.madeAt)}. No such medium is registered.`;
+  if (!inspection) return "At work.";
+  if (inspection.container === "unknown") return "Content not recognised.";
   const labels = inspection.partitions.flatMap(({ label }) => label ?? []);
   const named = inspection.contents.label ? [inspection.contents.label] : labels;
   const ways = startPathsOf(inspection).length;
-  return `It holds something${named.length > 0 ? ` called ${named.slice(0, 3).join(", ")}` : ""}${ways > 0 ? `, with ${plural(ways, "way")} to start from it` : ""}.`;
+  return `It holds something${named.length > 0 ? ` called ${named.slice(0, 3).join(", ")}` : ""}${ways > 0 ? `, with ${plural(ways, "boot path")}` : ""}.`;
 }
 
 /** What it went through. */

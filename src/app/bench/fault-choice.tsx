@@ -9,8 +9,8 @@ import { switchFaultAction } from "./actions";
 
 const TEXTS: Record<Fault, string> = {
   none: "none",
-  pulled: "pulled out after 6 MiB",
-  stops: "answers no more after 6 MiB",
+  pulled: "unplugged after 6 MiB",
+  stops: "stops answering after 6 MiB",
   slow: "slow after 4 MiB",
   "bad-sectors": "bad sectors at 5 MiB",
   flips: "a bit flips",

@@ -8,10 +8,10 @@ import type { JobProgress } from "@/server/bench/jobs";
 import { useProgress } from "../_lib/use-progress";
 
 const STATES: Record<JobProgress["state"], string> = {
-  queued: "waiting for its turn",
+  queued: "queued",
   running: "",
   paused: "paused",
-  interrupted: "interrupted: the server stopped; it can go on",
+  interrupted: "interrupted: the server stopped; can be resumed",
   done: "done",
   failed: "failed",
   cancelled: "cancelled",
@@ -48,7 +48,7 @@ export function JobMeter({ initial }: { initial: JobProgress }) {
             left !== null &&
             left > 0 &&
             `${left < 90 ? `${left} s` : `${Math.ceil(left / 60)} min`} left`,
-          !heard && "the server does not answer; trying again",
+          !heard && "no answer from the server; retrying",
         ]
           .filter(Boolean)
           .join(", ")}

@@ -41,7 +41,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
               All devices
             </Link>
             <Link prefetch={false} className="act" href="/bench/propose">
-              Plan a medium
+              Suggest a medium
             </Link>
           </span>
         </div>
@@ -50,7 +50,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
             ? usesBlockDevices()
               ? "No device connected. Insert a stick, card or disc; it appears within seconds."
               : "Real devices are off. Start the server with CREEL_BLOCK_DEVICES=1 (docs/operations.md), or register a medium made elsewhere under Media."
-            : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. The bars are to one scale, their full width 64 GB.`}
+            : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. Bars are to one scale; full width: 64 GB.`}
         </p>
         {wanted && (
           <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">
@@ -61,7 +61,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
                 on <span className="code font-bold">{wanted.tag}</span>
               </>
             )}
-            : choose the berth that it is made in.{" "}
+            : choose a berth.{" "}
             <Link prefetch={false} className="link" href="/bench">
               Something else
             </Link>
@@ -94,7 +94,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
       </section>
       <aside aria-label="Jobs">
         <h2>Jobs</h2>
-        {jobs.length === 0 && <p className="mt-2 text-quiet">Nothing was made on this bench yet.</p>}
+        {jobs.length === 0 && <p className="mt-2 text-quiet">No jobs yet.</p>}
         <ul className="mt-2 space-y-2.5">
           {jobs.slice(0, 12).map((item) => (
             <JobLine key={item.job.id} item={item} />
@@ -164,7 +164,7 @@ function BerthBody({ berth }: { berth: Berth }) {
               {device.medium.tag}
             </Link>
             {device.medium.name && `, ${device.medium.name}`}.
-            {row.isStore && " It receives images: it is never written to as a whole."}
+            {row.isStore && " Receives images: never written to as a whole."}
           </>
         ) : (
           contentText(device)
@@ -183,7 +183,9 @@ function BerthBody({ berth }: { berth: Berth }) {
         </p>
       )}
       {loss.images.length > 0 && <p>Holds {plural(loss.images.length, "image")}.</p>}
-      {alike.length > 0 && <p className="text-plum">Looks like what is in {alike.join(" and ")}: go by the serial.</p>}
+      {alike.length > 0 && (
+        <p className="text-plum">Looks like the device in {alike.join(" and ")}: compare the serial.</p>
+      )}
       {device.fault !== null && berth.jobId === null && <FaultChoice deviceId={row.id} fault={device.fault} />}
       {berth.jobId !== null && (
         <p>

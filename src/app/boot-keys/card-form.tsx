@@ -40,7 +40,7 @@ export function CardForm({ make, model, fixed, card }: CardFormProps) {
       });
       setTold(
         result.ok
-          ? { text: "Kept, for all computers of it.", failed: false }
+          ? { text: "Saved for all computers of this model.", failed: false }
           : { text: problemText(result.problem), failed: true },
       );
       // Also where somebody else was faster: the next save then goes over what is there now.
@@ -48,13 +48,13 @@ export function CardForm({ make, model, fixed, card }: CardFormProps) {
     });
   };
   const fields = [
-    ["setup", "Set-up key", "Delete, F2 …"],
-    ["startMenu", "One-time start menu key", "F12, F11, F8, F9, Esc …"],
-    ["save", "How to save in set-up", "F10 …"],
+    ["setup", "Setup key", "Delete, F2 …"],
+    ["startMenu", "Boot menu key", "F12, F11, F8, F9, Esc …"],
+    ["save", "Save key in setup", "F10 …"],
   ] as const;
   return (
     <form onSubmit={submit} aria-busy={!ready} className="space-y-3 xl:sticky xl:top-4">
-      <h2>{fixed ? `Card of ${make} ${model}` : "Make a card"}</h2>
+      <h2>{fixed ? `Boot keys of ${make} ${model}` : "New card"}</h2>
       {!fixed && (
         <>
           <Field label="Make">
@@ -72,10 +72,7 @@ export function CardForm({ make, model, fixed, card }: CardFormProps) {
           )}
         </Field>
       ))}
-      <Field
-        label="Quirks"
-        hint="What one must know before: a port that does not start, a switch, who knows the password."
-      >
+      <Field label="Quirks" hint="A port that does not start, a switch, who knows the password.">
         {(props) => <textarea {...props} name="quirks" rows={4} defaultValue={card?.quirks ?? ""} />}
       </Field>
       <Field label="Disk fitting" hint="Slots and their kind, which are free, screws and caddies.">
@@ -95,7 +92,7 @@ export function CardForm({ make, model, fixed, card }: CardFormProps) {
         </p>
       )}
       <button type="submit" className="act-main" disabled={pending}>
-        {pending ? "Keeping …" : card ? "Keep the card" : "Make the card"}
+        {pending ? "Saving …" : "Save card"}
       </button>
     </form>
   );

@@ -8,7 +8,7 @@ import { one, type SearchParams } from "../_lib/params";
 import { ComputersNav } from "../computers/nav";
 import { CardForm } from "./card-form";
 
-export const metadata: Metadata = { title: "Key cards" };
+export const metadata: Metadata = { title: "Boot keys" };
 
 const ROWS = 200;
 
@@ -22,21 +22,20 @@ export default async function Models({ searchParams }: { searchParams: SearchPar
       <ComputersNav here="/boot-keys" />
       <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_22rem]">
         <section>
-          <h1>Key cards</h1>
+          <h1>Boot keys</h1>
           <p className="mt-1 max-w-3xl text-quiet">
-            The keys at start of each make and model, for all computers of it, on the screen and on the run sheet. Where
-            nothing is known the trade's usual keys are shown as a guess, in italics.
+            Boot keys by make and model, shown on pages and run sheets. Italics: a guess, the usual keys of the trade.
           </p>
           {models.length === 0 ? (
-            <p className="mt-4 text-quiet">No computer with make and model is recorded yet.</p>
+            <p className="mt-4 text-quiet">No computer with make and model yet.</p>
           ) : (
             <table className="mt-4 w-full border-collapse" data-list>
               <caption className="sr-only">Makes and models with their keys</caption>
               <thead>
                 <tr className="border-line border-b text-left">
                   <th className="py-1.5 pr-4 font-semibold">Make and model</th>
-                  <th className="py-1.5 pr-4 font-semibold">Set-up</th>
-                  <th className="py-1.5 pr-4 font-semibold">Start menu</th>
+                  <th className="py-1.5 pr-4 font-semibold">Setup</th>
+                  <th className="py-1.5 pr-4 font-semibold">Boot menu</th>
                   <th className="py-1.5 pr-4 font-semibold">Save</th>
                   <th className="py-1.5 pr-4 text-right font-semibold">Computers</th>
                 </tr>
@@ -61,7 +60,7 @@ export default async function Models({ searchParams }: { searchParams: SearchPar
                         {item.form && <span className="caption font-normal"> {formText(item.form)}</span>}
                         {item.lastStart && (
                           <span className="caption block font-normal">
-                            A medium last started on {item.lastStart.computer}, {dateText(item.lastStart.on)}
+                            Last start of a medium on {item.lastStart.computer}, {dateText(item.lastStart.on)}
                             {item.card &&
                               (item.lastStart.isWithThisCard ? ", with this card" : ", perhaps with an earlier card")}
                             .
@@ -74,7 +73,7 @@ export default async function Models({ searchParams }: { searchParams: SearchPar
                       {(["setup", "startMenu", "save"] as const).map((name) => (
                         <td key={name} className="py-1 pr-4">
                           {keys[name].from === "guess" ? (
-                            <em className="text-quiet" title="A guess: what is usual in the trade">
+                            <em className="text-quiet" title="A guess: usual in the trade">
                               {keys[name].key}
                             </em>
                           ) : (

@@ -38,7 +38,7 @@ export function OpenForm({
       aria-busy={!ready}
       className="grid max-w-3xl items-end gap-3 sm:grid-cols-[1fr_1.2fr_auto_auto]"
     >
-      <Field label="Which computer" error={fields.computer}>
+      <Field label="Computer" error={fields.computer}>
         {(props) => (
           // biome-ignore lint/a11y/noAutofocus: whoever comes here has a dead computer in front of them
           <input {...props} name="computer" defaultValue={computer} list="computers" autoComplete="off" autoFocus />
@@ -70,7 +70,7 @@ export function OpenForm({
         <span />
       )}
       <button type="submit" className="act-main">
-        Open it
+        Open call-out
       </button>
       <ProblemLine
         text={problem && Object.keys(fields).length === 0 ? problemText(problem) : null}

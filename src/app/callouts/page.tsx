@@ -23,12 +23,12 @@ export default async function Callouts({ searchParams }: { searchParams: SearchP
     <>
       <h1>Call-outs</h1>
       <p className="mb-3 text-quiet">
-        A computer failed: which one, and what happened. The ways to bring it back follow, the best first.
+        Say which computer failed and what happened. Its recovery routes follow, best first.
       </p>
       <OpenForm computer={one(query.computer) ?? ""} computers={computers} />
       <section className="mt-6">
         <h2>Open</h2>
-        {open.length === 0 && <p className="text-quiet">None: every computer that was reported is handed back.</p>}
+        {open.length === 0 && <p className="text-quiet">None open.</p>}
         <ul data-list className="mt-1 divide-y divide-line">
           {open.map((item) => (
             <li
@@ -40,7 +40,7 @@ export default async function Callouts({ searchParams }: { searchParams: SearchP
               </Link>
               <span>
                 {item.name}: {happeningText(item.row.happening)}
-                {item.row.chosen ? `; ${item.row.chosen.medium} is on it` : "; no way is chosen yet"}
+                {item.row.chosen ? `; ${item.row.chosen.medium} in use` : "; no route chosen yet"}
               </span>
               <span className="col-start-2 text-quiet md:col-start-3">
                 {timeText(item.row.openedAt)} UTC, {item.row.openedBy}

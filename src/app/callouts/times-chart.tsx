@@ -12,11 +12,7 @@ export function TimesChart({ points }: { points: { outcome: string; minutes: num
   if (points.length < ENOUGH) return null;
   const rows = points.map(({ outcome, minutes }) => ({ name: calloutOutcomeText(outcome as OutcomeKind), minutes }));
   return (
-    <div
-      className="h-44 max-w-3xl"
-      role="img"
-      aria-label="Minutes until computers were handed back, by what they came back as"
-    >
+    <div className="h-44 max-w-3xl" role="img" aria-label="Minutes until handed back, by outcome">
       <ResponsiveContainer width="100%" height="100%">
         <ScatterChart margin={{ top: 8, right: 16, bottom: 0, left: 40 }}>
           <CartesianGrid stroke="var(--line)" horizontal={false} />

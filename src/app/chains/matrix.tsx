@@ -4,6 +4,7 @@ import Link from "next/link";
 import { useRouter } from "next/navigation";
 import type { MouseEvent } from "react";
 import { breakAt, outcomeOf, weakestVerdict } from "@/core/fleet/cell";
+import { LINK_NAMES } from "@/core/judging/model/schema";
 import { outcomeKindText, weakText } from "@/core/words/routes";
 import type { ChainsView } from "@/server/fleet/chains";
 import { ChainLink } from "@/ui/chain";
@@ -59,7 +60,7 @@ export function Matrix({ view, state }: { view: Pick<ChainsView, "rows" | "colum
                   {tag}
                 </Link>{" "}
                 <span className="text-quiet">
-                  {count > 1 ? `and ${plural(count - 1, "more like it", "more like it")}` : (name ?? "")}
+                  {count > 1 ? `and ${plural(count - 1, "more alike", "more alike")}` : (name ?? "")}
                 </span>
               </th>
               {view.cells[at]?.map(({ cell, medium }, column) => {
@@ -80,16 +81,9 @@ export function Matrix({ view, state }: { view: Pick<ChainsView, "rows" | "colum
           ))}
         </tbody>
       </table>
-      <p className="caption mt-2">
-        A cell shows the weakest link of the best route and the letter of that link: H at hand, S starts, E sees, R
-        restores, P proven. Open it for its reasons.
-      </p>
     </section>
   );
 }
-
-/** Letters of the links, as the line under the matrix explains them. */
-const LETTERS = { atHand: "H", starts: "S", sees: "E", restores: "R", proven: "P" } as const;
 
 function CellGlyph({ cell, tags }: { cell: number; tags: string }) {
   const verdict = weakestVerdict(cell);
@@ -100,7 +94,7 @@ function CellGlyph({ cell, tags }: { cell: number; tags: string }) {
     <span className="inline-flex items-center gap-0.5">
       <ChainLink verdict={verdict} height={13} label={label} />
       <span aria-hidden="true" className="w-[0.7em] font-mono text-[0.75rem] text-quiet">
-        {at ? LETTERS[at] : ""}
+        {at ? LINK_NAMES.indexOf(at) + 1 : ""}
       </span>
     </span>
   );

@@ -6,7 +6,7 @@ import type { Context } from "@/server/context";
 import { type ChainsView, chainsView } from "@/server/fleet/chains";
 import { getComputer } from "@/server/inventory/computers";
 import { asKeyCard, keyCardOf } from "@/server/inventory/key-cards";
-import { ChainHead } from "@/ui/chain";
+import { ChainHead, ChainLegend } from "@/ui/chain";
 import { FilterForm } from "@/ui/filter-form";
 import { Pages } from "@/ui/pages";
 import { plural } from "@/ui/words";
@@ -51,7 +51,7 @@ export default async function Chains({ searchParams }: { searchParams: SearchPar
             Signers
           </Link>
           <Link prefetch={false} className="act" href="/chains/rehearsals">
-            What if …
+            What-if
           </Link>
           <a className="act" href={`/chains/export${chainsQuery(state)}`}>
             Export as CSV
@@ -62,16 +62,16 @@ export default async function Chains({ searchParams }: { searchParams: SearchPar
         <FilterForm
           path="/chains"
           text={state.text}
-          textLabel="Computer, model or place"
+          textLabel="Computer, model or site"
           selects={[
-            { name: "site", label: "Place", value: state.site, choices: view.sites.map(asChoice) },
-            { name: "release", label: "Carrying", value: state.release, choices: view.releases.map(asChoice) },
+            { name: "site", label: "Site", value: state.site, choices: view.sites.map(asChoice) },
+            { name: "release", label: "Release", value: state.release, choices: view.releases.map(asChoice) },
             {
               name: "against",
-              label: "Against",
-              all: "Against: media",
+              label: "Columns",
+              all: "Columns: media",
               value: isByRelease ? "releases" : undefined,
-              choices: [{ value: "releases", text: "Against: releases" }],
+              choices: [{ value: "releases", text: "Columns: releases" }],
             },
           ]}
         />
@@ -80,13 +80,21 @@ export default async function Chains({ searchParams }: { searchParams: SearchPar
       {view.rows.length === 0 || view.columns.length === 0 ? (
         <p className="mt-5">
           {view.media === 0
-            ? "No medium is recorded yet: there is nothing to judge computers against."
+            ? "No medium yet: nothing to judge computers against."
             : view.computers === 0
-              ? "No computer is recorded yet: there is nothing to judge media against."
-              : "Nothing in the inventory fits this filter."}
+              ? "No computer yet: nothing to judge media against."
+              : "Nothing matches this filter."}
         </p>
       ) : (
-        <Matrix view={{ rows: view.rows, columns: view.columns, cells: view.cells }} state={state} />
+        <>
+          <div className="mt-4">
+            <ChainLegend />
+            <p className="caption">
+              A cell shows the weakest link of the best route and its number. Open it for its reasons.
+            </p>
+          </div>
+          <Matrix view={{ rows: view.rows, columns: view.columns, cells: view.cells }} state={state} />
+        </>
       )}
       <Pages page={state.rowPage} total={view.rowGroups} rows={ROWS} href={(page) => href({ rowPage: page })} />
       {view.columnGroups > COLUMNS && (
@@ -112,7 +120,7 @@ const asChoice = (value: string) => ({ value, text: value });
 
 /** How many computers have a route that holds, or none at all, in a sentence. */
 function headline({ total, holding, lost }: ChainsView): string {
-  return `${plural(total, "computer")}: ${holding.toLocaleString("en-GB")} with a chain that holds to its end, ${lost === 0 ? "none with broken chains alone" : `${lost.toLocaleString("en-GB")} with broken chains alone`}. The worst come first; what is the same stands together.`;
+  return `${plural(total, "computer")}: ${holding.toLocaleString("en-GB")} with a whole chain that holds, ${lost === 0 ? "none with only broken chains" : `${lost.toLocaleString("en-GB")} with only broken chains`}. Worst first; alike rows are grouped.`;
 }
 
 /** The routes behind the cell that is opened. */
@@ -157,7 +165,7 @@ async function Opened({
         </Link>
       </div>
       <p className="my-2">
-        Gives back: <strong>{outcomeText(best.outcome)}</strong>.
+        Outcome: <strong>{outcomeText(best.outcome)}</strong>.
       </p>
       <ChainHead links={verdictsOf(best.links)} />
       <RouteReasons route={best} computerTag={state.computer} keys={keysOf(detail.facts, card)} />

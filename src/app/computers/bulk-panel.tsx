@@ -12,8 +12,8 @@ import { bulkChangeAction, previewBulkAction } from "./actions";
 type FieldName = BulkChange["field"];
 
 const TITLES: Record<FieldName, string> = {
-  siteId: "Place",
-  form: "Form",
+  siteId: "Site",
+  form: "Form factor",
   make: "Make",
   model: "Model",
   firmwareVersion: "Firmware's version",
@@ -21,8 +21,8 @@ const TITLES: Record<FieldName, string> = {
   secureBoot: "Secure Boot",
   fastBoot: "Fast boot",
   usbStart: "Start from USB",
-  setupKey: "Set-up key",
-  startMenuKey: "Start menu key",
+  setupKey: "Setup key",
+  startMenuKey: "Boot menu key",
   retired: "In service",
 };
 const ON_OFF = ["on", "off"];
@@ -59,7 +59,7 @@ export function BulkPanel({
   };
   const valueText = (each: unknown) =>
     each === null || each === ""
-      ? "not known"
+      ? "not recorded"
       : field === "siteId"
         ? (sites.find((site) => site.id === Number(each))?.name ?? String(each))
         : typeof each === "boolean"
@@ -94,10 +94,10 @@ export function BulkPanel({
       : field === "retired"
         ? [
             { value: "retired", text: "retired" },
-            { value: "back", text: "back in service" },
+            { value: "back", text: "returned to service" },
           ]
         : CHOICES[field] && [
-            { value: "", text: "not known" },
+            { value: "", text: "not recorded" },
             ...CHOICES[field].map((each) => ({ value: each, text: each })),
           ];
 
@@ -131,10 +131,10 @@ export function BulkPanel({
           }
         </Field>
         <button type="button" className="act" disabled={pending} onClick={look}>
-          {pending && !preview ? "Looking …" : "Show what changes"}
+          {pending && !preview ? "Checking …" : "Preview changes"}
         </button>
         <button type="button" className="act" onClick={onLeave}>
-          Leave it
+          Cancel
         </button>
       </div>
       <ProblemLine text={problem} className="mt-2" />
@@ -142,7 +142,7 @@ export function BulkPanel({
         <div className="mt-3">
           <p>
             {preview.changes === 0
-              ? `All ${plural(preview.chosen, "computer")} are just so: nothing would change.`
+              ? `All ${plural(preview.chosen, "computer")} already match: nothing would change.`
               : `${plural(preview.changes, "computer")} of ${preview.chosen.toLocaleString("en-GB")} would change.`}{" "}
             Now: {preview.now.map(({ value: each, count }) => `${valueText(each)} (${count})`).join(", ")}.
           </p>

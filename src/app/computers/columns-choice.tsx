@@ -25,7 +25,7 @@ export function ColumnsChoice({ columns, path, query }: { columns: ColumnKey[]; 
       <PopoverButton className="act">Columns</PopoverButton>
       <PopoverPanel className="absolute right-0 z-20 mt-1 w-56 border border-line bg-sheet p-3 shadow-sm">
         <fieldset>
-          <legend className="sr-only">Columns that are shown</legend>
+          <legend className="sr-only">Shown columns</legend>
           {COLUMN_KEYS.map((key) => (
             <label key={key} className="flex min-h-[26px] items-center gap-2">
               <input

@@ -33,19 +33,19 @@ export const DEFAULT_COLUMNS: readonly ColumnKey[] = [
 
 export const COLUMN_TITLES: Record<ColumnKey, string> = {
   name: "Name",
-  site: "Place",
-  chain: "Surest route",
+  site: "Site",
+  chain: "Best route",
   firmware: "Firmware",
   secureBoot: "Secure Boot",
   system: "System",
   make: "Make",
   model: "Model",
   serial: "Serial",
-  form: "Form",
+  form: "Form factor",
   firmwareVersion: "Firmware's version",
   memory: "Memory",
   disk: "Disk",
-  missing: "Not known",
+  missing: "Missing facts",
   factsAt: "Facts of",
 };
 

@@ -24,7 +24,7 @@ interface ComputerFormProps {
 }
 
 const ARCHES = ["x64", "ia32", "aa64", "arm", "riscv64"] as const;
-const NOT_KNOWN = { value: "", text: "not known" };
+const NOT_KNOWN = { value: "", text: "not recorded" };
 const choices = (...values: string[]) => [NOT_KNOWN, ...values.map((value) => ({ value, text: value }))];
 const FIELD_NAMES: Partial<Record<keyof FormValues, string>> = {
   siteId: "place",
@@ -42,7 +42,7 @@ const FIELD_NAMES: Partial<Record<keyof FormValues, string>> = {
 };
 const showValue = (value: FormValues[keyof FormValues]) =>
   typeof value === "string"
-    ? value || "not known"
+    ? value || "not recorded"
     : value
         .map((each) =>
           "gigabytes" in each
@@ -104,7 +104,7 @@ function PartitionFields({
             {pick(`${at}.role`, "Role", ROLE_CHOICES)}
             {pick(`${at}.encryption`, "Encryption", ENCRYPTIONS)}
             <button type="button" className="act mt-6" onClick={() => partitions.remove(nth)}>
-              Take off
+              Remove
             </button>
             {rows?.[nth]?.encryption ? (
               <div className="col-span-full">
@@ -220,22 +220,22 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
         </div>
       )}
       <fieldset className="mt-4 grid grid-cols-2 gap-3 sm:grid-cols-3">
-        <legend className="mb-1 font-bold">Which computer</legend>
+        <legend className="mb-1 font-bold">Computer</legend>
         {write("tag", "Tag", "as printed on it")}
         {write("name", "Name")}
-        {pick("siteId", "Place", [
+        {pick("siteId", "Site", [
           { value: "", text: "not recorded" },
           ...sites.map((site) => ({ value: String(site.id), text: site.name })),
         ])}
         {write("make", "Make")}
         {write("model", "Model")}
         {write("serial", "Serial")}
-        {pick("form", "Form", choices(...FORMS))}
+        {pick("form", "Form factor", choices(...FORMS))}
         {pick("cpuArch", "Processor", [NOT_KNOWN, ...ARCHES.map((arch) => ({ value: arch, text: archText(arch) }))])}
-        {write("memoryGiB", "Memory in GiB")}
+        {write("memoryGiB", "Memory (GiB)")}
       </fieldset>
       <fieldset className="mt-5 grid grid-cols-2 gap-3 sm:grid-cols-3">
-        <legend className="mb-1 font-bold">How it starts</legend>
+        <legend className="mb-1 font-bold">Firmware settings</legend>
         {pick("kind", "Firmware", [NOT_KNOWN, { value: "bios", text: "BIOS" }, { value: "uefi", text: "UEFI" }])}
         {pick("arch", "Firmware architecture", [
           NOT_KNOWN,
@@ -249,15 +249,15 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
           NOT_KNOWN,
           { value: "on", text: "on" },
           { value: "off", text: "off" },
-          { value: "setup", text: "in set-up mode" },
+          { value: "setup", text: "in setup mode" },
           { value: "absent", text: "absent" },
         ])}
         {pick("usbStart", "Start from USB", choices("on", "off"))}
         {pick("fastBoot", "Fast boot", choices("on", "off"))}
         {write("vendor", "Firmware's maker")}
         {write("version", "Firmware's version")}
-        {write("setupKey", "Set-up key", "only where it differs from its model's key card")}
-        {write("startMenuKey", "Start menu key")}
+        {write("setupKey", "Setup key", "only where it differs from its model's key card")}
+        {write("startMenuKey", "Boot menu key")}
         {write("saveKey", "Save key")}
         {pick("setupPassword", "Setup password", [
           NOT_KNOWN,
@@ -276,10 +276,10 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
         {disks.fields.map((disk, index) => (
           <div key={disk.id} className="mb-2 grid grid-cols-[1fr_1fr_1fr_auto] items-start gap-3">
             {write(`disks.${index}.name`, "Name")}
-            {write(`disks.${index}.gigabytes`, "Size in GB (as sold)")}
+            {write(`disks.${index}.gigabytes`, "Size (GB, as sold)")}
             {write(`disks.${index}.bus`, "Bus")}
             <button type="button" className="act mt-6" onClick={() => disks.remove(index)}>
-              Take off
+              Remove
             </button>
             <PartitionFields control={control} disk={index} write={write} pick={pick} />
           </div>
@@ -307,7 +307,7 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
             {write(`systems.${index}.arch`, "Architecture", "x64, ia32, aa64 …")}
             {write(`systems.${index}.language`, "Language", "such as en-GB")}
             <button type="button" className="act mt-6 justify-self-start" onClick={() => systems.remove(index)}>
-              Take off
+              Remove
             </button>
           </div>
         ))}
@@ -340,7 +340,7 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
           {formState.isSubmitting ? "Saving …" : merge ? "Save again" : target ? "Save" : "Add computer"}
         </button>
         <button type="button" className="act" onClick={() => router.back()}>
-          Leave without saving
+          Discard changes
         </button>
       </div>
     </form>

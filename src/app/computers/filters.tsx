@@ -10,8 +10,8 @@ import { dateText } from "@/ui/words";
 import { BEST_VALUES } from "./bests";
 import { type ComputersState, computersQuery } from "./state";
 
-const FIRMWARE_TEXT = { uefi: "UEFI", legacy: "UEFI in legacy mode", bios: "BIOS", unknown: "not known" };
-const SECURE_TEXT = { on: "on", off: "off", setup: "in set-up mode", absent: "absent", unknown: "not known" };
+const FIRMWARE_TEXT = { uefi: "UEFI", legacy: "UEFI in legacy mode", bios: "BIOS", unknown: "not recorded" };
+const SECURE_TEXT = { on: "on", off: "off", setup: "in setup mode", absent: "absent", unknown: "not recorded" };
 
 /** The filter of the list of computers. `narrow`: beside a chosen computer only the few that matter most. */
 export function ComputerFilters({
@@ -36,13 +36,13 @@ export function ComputerFilters({
   const selects = [
     {
       name: "site",
-      label: "Place",
+      label: "Site",
       value: filter.siteId?.toString(),
       choices: sites.map((site) => ({ value: String(site.id), text: site.name })),
     },
     {
       name: "best",
-      label: "Surest route",
+      label: "Best route",
       value: filter.best,
       choices: BEST_VALUES.map((best) => ({ value: best, text: standingText(best) })),
     },
@@ -51,7 +51,7 @@ export function ComputerFilters({
       : [
           {
             name: "at",
-            label: "In doubt at",
+            label: "Weakest link",
             value: filter.at,
             choices: LINK_NAMES.map((link) => ({ value: link, text: linkTitle(link) })),
           },
@@ -89,10 +89,10 @@ export function ComputerFilters({
           },
           {
             name: "missing",
-            label: "Not known",
+            label: "Missing facts",
             value: filter.missing,
             choices: [
-              { value: "any", text: "something that decides" },
+              { value: "any", text: "any deciding fact" },
               ...MISSING.map((fact) => ({ value: fact, text: missingText(fact) })),
             ],
           },

@@ -10,7 +10,7 @@ import {
 import { soldBytes, soldGigabytes } from "@/core/computer/hardware/sold-size";
 import type { ComputerInput } from "@/server/inventory/computers";
 
-/** A computer as the form holds it: texts, empty for "not known". */
+/** A computer as the form holds it: texts, empty for "not recorded". */
 export interface FormValues {
   tag: string;
   name: string;
@@ -216,7 +216,7 @@ export function fromForm(values: FormValues, base: Facts): FormReading {
       serial: null,
       removable: null,
       partitions: [],
-      // What is on a disk that was typed in is not known.
+      // What is on a disk that was typed in is not recorded.
       blank: null,
     };
     const partitions = disk.partitions.flatMap((values, nth) =>

@@ -38,7 +38,7 @@ export async function ComputerList({
       <ComputerFilters state={state} choices={null} sites={sites} path={addressOf(chosen)} show={show} narrow />
       {items.length === 0 ? (
         <p className="mt-4 text-quiet">
-          No computer fits this.{" "}
+          No computer matches.{" "}
           {isNarrowed(filter) && (
             <Link prefetch={false} className="link" href={`${addressOf(chosen)}${withShow("", show)}`}>
               Show all

@@ -2,10 +2,10 @@ import { Ways } from "@/ui/ways";
 
 const WAYS = [
   { href: "/computers", name: "List" },
-  { href: "/computers/facts", name: "Take in facts" },
-  { href: "/computers/import", name: "Tables in and out" },
-  { href: "/boot-keys", name: "Key cards" },
-  { href: "/operating-systems", name: "Systems" },
+  { href: "/computers/facts", name: "Import facts" },
+  { href: "/computers/import", name: "Import and export" },
+  { href: "/boot-keys", name: "Boot keys" },
+  { href: "/operating-systems", name: "Operating systems" },
 ] as const;
 
 /** The ways within the station of computers. */

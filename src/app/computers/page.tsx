@@ -7,7 +7,7 @@ import { latestBatches } from "@/server/computers/bulk";
 import { type ComputerListItem, filterChoices, listComputers, PAGE_ROWS } from "@/server/computers/computer-list";
 import { listViews } from "@/server/computers/saved-views";
 import { listSites } from "@/server/inventory/sites";
-import { CoverChain } from "@/ui/chain";
+import { ChainLegend, CoverChain } from "@/ui/chain";
 import { Pages } from "@/ui/pages";
 import { dateText, firmwareText, formText, plural } from "@/ui/words";
 import { currentContext } from "../_lib/context";
@@ -69,19 +69,24 @@ export default async function Computers({ searchParams }: { searchParams: Search
       {items.length === 0 ? (
         <Empty narrowed={isNarrowed(filter)} />
       ) : (
-        <ComputerTable
-          key={query}
-          head={headOf(state)}
-          rows={items.map((item) => ({
-            id: item.id,
-            tag: item.tag,
-            href: `/computers/${encodeURIComponent(item.tag)}${computersQuery(state)}`,
-            cells: columns.map((key) => ({ key, ...cellOf(item, key) })),
-          }))}
-          total={total}
-          filter={filter}
-          sites={sites.map(({ id, name }) => ({ id, name }))}
-        />
+        <>
+          <div className="mt-3">
+            <ChainLegend />
+          </div>
+          <ComputerTable
+            key={query}
+            head={headOf(state)}
+            rows={items.map((item) => ({
+              id: item.id,
+              tag: item.tag,
+              href: `/computers/${encodeURIComponent(item.tag)}${computersQuery(state)}`,
+              cells: columns.map((key) => ({ key, ...cellOf(item, key) })),
+            }))}
+            total={total}
+            filter={filter}
+            sites={sites.map(({ id, name }) => ({ id, name }))}
+          />
+        </>
       )}
       <Pages
         page={page}
@@ -98,7 +103,7 @@ function Empty({ narrowed }: { narrowed: boolean }) {
     <p className="mt-6 max-w-xl text-quiet">
       {narrowed ? (
         <>
-          No computer fits this.{" "}
+          No computer matches.{" "}
           <Link prefetch={false} className="link" href="/computers">
             Show all
           </Link>
@@ -107,7 +112,7 @@ function Empty({ narrowed }: { narrowed: boolean }) {
         <>
           No computer is recorded yet.{" "}
           <Link prefetch={false} className="link" href="/computers/facts">
-            Take in the facts of one
+            Import facts of one
           </Link>
           ,{" "}
           <Link prefetch={false} className="link" href="/computers/import">
@@ -115,7 +120,7 @@ function Empty({ narrowed }: { narrowed: boolean }) {
           </Link>
           , or{" "}
           <Link prefetch={false} className="link" href="/computers/new">
-            type the few facts that matter
+            enter the few facts that matter
           </Link>
           .
         </>
@@ -167,7 +172,7 @@ function cellOf(item: ComputerListItem, key: ColumnKey): { content: React.ReactN
       };
     case "secureBoot":
       return text(
-        item.firmwareKind === "bios" ? "does not apply" : item.secureBoot === "setup" ? "set-up mode" : item.secureBoot,
+        item.firmwareKind === "bios" ? "does not apply" : item.secureBoot === "setup" ? "setup mode" : item.secureBoot,
       );
     case "system":
       return text([item.systemName, item.systemVersion].filter(Boolean).join(" ") || null);
@@ -188,8 +193,8 @@ function cellOf(item: ComputerListItem, key: ColumnKey): { content: React.ReactN
     case "missing": {
       const missing = MISSING.filter((fact) => (item.missing & missingBit(fact)) !== 0);
       return missing.length === 0
-        ? { content: <span className="text-quiet">–</span>, title: "Everything that decides is known." }
-        : { content: missing.length, title: `Not known: ${missing.map(missingText).join(", ")}` };
+        ? { content: <span className="text-quiet">–</span>, title: "No deciding fact is missing." }
+        : { content: missing.length, title: `Missing: ${missing.map(missingText).join(", ")}` };
     }
     case "factsAt":
       return text(item.factsAt && dateText(item.factsAt));

@@ -85,19 +85,19 @@ export function ComputerTable({
             </strong>
             {!everything && onPage === rows.length && total > rows.length && (
               <button type="button" className="link min-h-[24px]" onClick={() => setEverything(true)}>
-                Mark all {total.toLocaleString("en-GB")} that the filter finds
+                Select all {total.toLocaleString("en-GB")} matching the filter
               </button>
             )}
             <button type="button" className="act-main" onClick={() => setChanging(true)}>
-              Change them together
+              Edit selected
             </button>
             {!everything && (
               <Link prefetch={false} className="act" href={`/bench/propose?ids=${[...marked].slice(0, 500).join(",")}`}>
-                Plan a medium for {marked.size === 1 ? "it" : "them"}
+                Suggest a medium for {marked.size === 1 ? "it" : "them"}
               </Link>
             )}
             <button type="button" className="act" onClick={() => setMarked(new Set())}>
-              Unmark
+              Clear selection
             </button>
           </div>
           {changing && (
@@ -118,7 +118,7 @@ export function ComputerTable({
                 <input
                   type="checkbox"
                   className="size-[18px] accent-[var(--rope)]"
-                  aria-label="Mark all on this page"
+                  aria-label="Select all on this page"
                   checked={rows.length > 0 && onPage === rows.length}
                   onChange={markPage}
                 />

@@ -22,8 +22,8 @@ function outcomeText(result: Result<Undone>): string {
   if (!result.ok) return problemText(result.problem);
   const { undone, changedSince } = result.value;
   const named = `${changedSince.slice(0, NAMED).join(", ")}${changedSince.length > NAMED ? " and others" : ""}`;
-  const left = changedSince.length > 0 ? ` Changed since, and left as they are: ${named}.` : "";
-  return `${plural(undone, "computer")} put back.${left}`;
+  const left = changedSince.length > 0 ? ` Changed since, so left as they are: ${named}.` : "";
+  return `${plural(undone, "computer")} restored.${left}`;
 }
 
 /**

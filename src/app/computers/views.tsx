@@ -43,7 +43,7 @@ export function Views({ views, query }: { views: SavedView[]; query: string }) {
             <button
               type="button"
               className="grid size-[24px] place-items-center text-quiet hover:text-ink"
-              aria-label={`Take the view ${view.name} away`}
+              aria-label={`Remove view ${view.name}`}
               onClick={() =>
                 start(async () => {
                   await removeViewAction(view.id);
@@ -58,20 +58,14 @@ export function Views({ views, query }: { views: SavedView[]; query: string }) {
       ))}
       {query && !current && !naming && (
         <button type="button" className="link min-h-[24px]" onClick={() => setNaming(true)}>
-          Keep this view
+          Save this view
         </button>
       )}
       {naming && (
         <form onSubmit={save} className="flex items-center gap-2">
-          <input
-            name="name"
-            className="field w-44"
-            aria-label="The view's name"
-            placeholder="Name of the view"
-            required
-          />
+          <input name="name" className="field w-44" aria-label="View name" placeholder="View name" required />
           <button type="submit" className="act" disabled={pending}>
-            Keep
+            Save
           </button>
         </form>
       )}

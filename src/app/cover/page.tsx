@@ -22,21 +22,19 @@ export default async function Cover({ searchParams }: { searchParams: SearchPara
       <UpkeepNav here="/cover" />
       <h1>{headline(view)}</h1>
       <p className="mt-1 max-w-3xl text-quiet">
-        A medium counts for a computer where it is near enough, starts on it, sees its disk, gives back what is asked
-        for, and is proven, all{" "}
+        A medium qualifies for a computer if it is near enough, starts on it, sees its disk, restores what is required,
+        and is proven, all{" "}
         <Link prefetch={false} className="link" href="/policy">
-          as its policy says
+          as its policy requires
         </Link>
-        .
-        {view.travelUnknown &&
-          " How long the ways between places take is not recorded: only media at the place itself count."}
+        .{view.travelUnknown && " Travel times not recorded: only media at the same site qualify."}
       </p>
       {view.total > 0 && <PlaceTable view={view} site={site} need={need} />}
       {(site !== null || need !== null) && <Lacking view={view} site={site} need={need} />}
       {view.total > 0 && (
         <p className="mt-5">
           <Link prefetch={false} className="act-main" href="/cover/plans/new">
-            Plan the least that would cover all
+            Plan least-cost cover
           </Link>
         </p>
       )}
@@ -46,8 +44,8 @@ export default async function Cover({ searchParams }: { searchParams: SearchPara
 
 function headline({ total, met }: CoverView): string {
   if (total === 0) return "No computer is recorded yet.";
-  if (met === total) return `Each of ${plural(total, "computer")} has what its policy asks for.`;
-  return `${plural(total - met, "computer")} of ${total.toLocaleString("en-GB")} ${total - met === 1 ? "lacks" : "lack"} something that the policy asks for.`;
+  if (met === total) return `Each of ${plural(total, "computer")} meets its policy.`;
+  return `${plural(total - met, "computer")} of ${total.toLocaleString("en-GB")} ${total - met === 1 ? "misses its" : "miss their"} policy.`;
 }
 
 const link = (site: string | null, need: Need | null) => {
@@ -59,12 +57,12 @@ function PlaceTable({ view, site, need }: { view: CoverView; site: string | null
   return (
     <div className="mt-4 overflow-x-auto">
       <table className="border-collapse">
-        <caption className="sr-only">Computers that lack something, by place</caption>
+        <caption className="sr-only">Computers that miss their policy, by site</caption>
         <thead>
           <tr className="border-line border-b text-left align-bottom">
-            <th className="py-1.5 pr-6 font-semibold">Place</th>
+            <th className="py-1.5 pr-6 font-semibold">Site</th>
             <th className="px-3 py-1.5 text-right font-semibold">Computers</th>
-            <th className="px-3 py-1.5 text-right font-semibold">Lack something</th>
+            <th className="px-3 py-1.5 text-right font-semibold">Miss their policy</th>
             {view.needs.map((each) => (
               <th key={each} className="px-3 py-1.5 text-right font-normal">
                 {NEED_HEADS[each]}
@@ -77,7 +75,7 @@ function PlaceTable({ view, site, need }: { view: CoverView; site: string | null
           {view.places.map((place) => (
             <tr key={place.name ?? ""} className="border-line border-b">
               <th scope="row" className="py-1.5 pr-6 text-left font-semibold">
-                {place.name ?? "No place recorded"}
+                {place.name ?? "No site recorded"}
               </th>
               <td className="px-3 text-right tabular-nums">{place.total.toLocaleString("en-GB")}</td>
               <Count
@@ -122,12 +120,12 @@ function Count({ count, href, isHere }: { count: number; href: string; isHere: b
 
 function Lacking({ view, site, need }: { view: CoverView; site: string | null; need: Need | null }) {
   const { lacking, lackingTotal, page, pages } = view;
-  const at = site === null ? "" : site === "" ? " without a place" : ` at ${site}`;
+  const at = site === null ? "" : site === "" ? " without a site" : ` at ${site}`;
   return (
     <section className="mt-6 max-w-4xl">
       <h2>
         {plural(lackingTotal, "computer")}
-        {at} {lackingTotal === 1 ? "lacks" : "lack"} {need ? `a way to ${needAct(need)}` : "something"}
+        {at} {lackingTotal === 1 ? "lacks" : "lack"} {need ? `a route to ${needAct(need)}` : "something"}
       </h2>
       <ul data-list className="mt-2 divide-y divide-line border-line border-y">
         {lacking.map(({ tag, name, needs }) => (
@@ -144,7 +142,7 @@ function Lacking({ view, site, need }: { view: CoverView; site: string | null; n
                 <span key={each.need} className="block">
                   {needTitle(each.need)}: {each.have.length === 0 ? "none" : each.have.join(", ")} of {each.wanted}
                   {each.unproven.length > 0 &&
-                    `; ${each.unproven.slice(0, 4).join(", ")} would count once ${each.unproven.length === 1 ? "it is" : "they are"} proven`}
+                    `; ${each.unproven.slice(0, 4).join(", ")} qualifies once ${each.unproven.length === 1 ? "it is" : "they are"} proven`}
                   {each.oldImage && `; its newest image, of ${dateText(each.oldImage)}, is too old`}
                 </span>
               ))}

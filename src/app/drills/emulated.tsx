@@ -59,29 +59,29 @@ export function Emulated({ medium, computer }: { medium: string; computer: strin
   };
   return (
     <form onSubmit={submit} aria-busy={!ready} className="mt-8 max-w-xl border-line border-t pt-4">
-      <h2>Or on an emulated computer</h2>
+      <h2>Emulated drill</h2>
       <p className="text-quiet">
-        This server starts what the medium holds with firmware like the computer's. It hints whether the medium is in
-        order; only the computer itself proves it.
+        The server starts the medium's content with firmware like the computer's. A hint only; proof needs the computer
+        itself.
       </p>
       <div className="mt-2 flex flex-wrap items-end gap-2">
         <label>
-          <span className="block font-semibold text-[0.9rem]">What is started</span>
+          <span className="block font-semibold text-[0.9rem]">Emulated medium</span>
           <input className="field code w-32" name="medium" defaultValue={medium} autoComplete="off" />
         </label>
         <label>
-          <span className="block font-semibold text-[0.9rem]">On one like</span>
+          <span className="block font-semibold text-[0.9rem]">Emulated computer</span>
           <input className="field code w-32" name="computer" defaultValue={computer} autoComplete="off" />
         </label>
         <label>
           <span className="block font-semibold text-[0.9rem]">Secure Boot</span>
           <select className="field" name="secureBoot">
-            <option value="">as it is there</option>
+            <option value="">as on the computer</option>
             <option value="off">switched off</option>
           </select>
         </label>
         <button type="submit" className="act" disabled={busy}>
-          {busy ? "Starting it; this takes up to some minutes" : "Start it in the emulator"}
+          {busy ? "Starting, up to a few minutes" : "Start emulated drill"}
         </button>
       </div>
       {job !== null && (

@@ -21,10 +21,7 @@ export default async function Drills({ searchParams }: { searchParams: SearchPar
       <header className="flex flex-wrap items-start justify-between gap-3">
         <div className="max-w-[44rem]">
           <h1>Drills</h1>
-          <p className="text-quiet">
-            A test start or a test restore, on the computer itself: what turns a chain that should hold into one that
-            did.
-          </p>
+          <p className="text-quiet">A start, or a restore, on the computer itself. Drills close the Proven link.</p>
         </div>
         <Link prefetch={false} className="act" href="/drills/new">
           Record a drill
@@ -32,9 +29,9 @@ export default async function Drills({ searchParams }: { searchParams: SearchPar
       </header>
       <Planned planned={planned} medium={one(values.medium) ?? ""} computer={one(values.computer) ?? ""} />
       <section className="mt-6 max-w-3xl">
-        <h2>Held lately</h2>
+        <h2>Recent drills</h2>
         {held.length === 0 ? (
-          <p className="text-quiet">No drill was held yet.</p>
+          <p className="text-quiet">No drill recorded.</p>
         ) : (
           <ul className="mt-2 divide-y divide-line border-line border-y">
             {held.map(({ id, medium, computer, on, result, note, isEmulated }) => (

@@ -13,9 +13,9 @@ export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]
   const { ready, fields, general, submit, act } = useShortForm(planDrillAction);
   return (
     <section aria-busy={!ready} aria-labelledby="planned-title" className="mt-4 max-w-3xl">
-      <h2 id="planned-title">To be held</h2>
+      <h2 id="planned-title">Planned</h2>
       {planned.length === 0 ? (
-        <p className="text-quiet">No drill is planned.</p>
+        <p className="text-quiet">No drill planned.</p>
       ) : (
         <ul data-list className="mt-2 divide-y divide-line border-line border-y">
           {planned.map(({ id, medium: what, computer: on, dueOn, isOverdue, by }) => (
@@ -42,7 +42,7 @@ export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]
                 className="link"
                 href={`/drills/new?${new URLSearchParams({ medium: what, computer: on })}`}
               >
-                It was held
+                Record result
               </Link>
               <button type="button" className="link min-h-[24px]" onClick={() => act(withdrawDrillAction(id))}>
                 Withdraw
@@ -58,11 +58,11 @@ export function Planned({ planned, medium, computer }: { planned: PlannedDrill[]
         <Field label="Computer" error={fields.computer}>
           {(props) => <input {...props} name="computer" defaultValue={computer} autoComplete="off" />}
         </Field>
-        <Field label="To be held by" error={fields.dueOn}>
+        <Field label="Due by" error={fields.dueOn}>
           {(props) => <input {...props} name="dueOn" type="date" />}
         </Field>
         <button type="submit" className="act">
-          Plan it
+          Plan drill
         </button>
       </form>
       <ProblemLine text={general} className="mt-1" />

@@ -33,12 +33,12 @@ export default async function Find({ searchParams }: { searchParams: SearchParam
     <div className="max-w-2xl">
       <h1>
         {computers.total + media.total === 0
-          ? `Nothing is called “${text}”.`
+          ? `No match for “${text}”.`
           : `${plural(computers.total, "computer")} and ${plural(media.total, "medium", "media")} for “${text}”`}
       </h1>
       {computers.total + media.total === 0 && (
         <p className="mt-2">
-          Tags, names, serials, makes and models were looked through, of what is in service.{" "}
+          Searched: tags, names, serials, makes and models in service.{" "}
           <Link prefetch={false} className="link" href="/computers/new">
             Add a computer
           </Link>{" "}

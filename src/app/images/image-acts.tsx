@@ -36,7 +36,7 @@ export function ImageActs({
         className="act"
         onClick={() => act(lockImageAction(id, version, !locked), () => router.refresh())}
       >
-        {locked ? "It may go again" : "It stays"}
+        {locked ? "Unprotect" : "Protect"}
       </button>
       {asked ? (
         <button
@@ -44,11 +44,11 @@ export function ImageActs({
           className="act-main"
           onClick={() => act(forgetImagesAction([id]), () => router.push("/images"))}
         >
-          Yes, its files are deleted{dependents > 0 ? `, and ${dependents} that build on it are lost` : ""}
+          Yes, its files were deleted{dependents > 0 ? `, and ${dependents} that build on it are lost` : ""}
         </button>
       ) : (
         <button type="button" className="act" onClick={() => setAsked(true)}>
-          It was deleted
+          Mark as deleted
         </button>
       )}
       <ProblemLine text={problem} />

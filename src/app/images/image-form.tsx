@@ -32,10 +32,10 @@ function nameHint(pattern: string, name: string, computer: string): string | und
   const compiled = compilePattern(pattern);
   if (!compiled.ok || name.trim() === "") return undefined;
   const [read] = readName(compiled.pattern, name.trim(), [computer]);
-  if (!read) return `It does not follow ${pattern}: years later it may not be told apart.`;
+  if (!read) return `Does not follow ${pattern}: hard to tell apart later.`;
   if (computer && read.computer?.toLowerCase() !== computer.trim().toLowerCase())
-    return `By its name it is of ${read.computer}, and it is said to be of ${computer}.`;
-  return `By its name: ${[read.computer, read.date, read.system, read.version, read.state].filter(Boolean).join(", ")}.`;
+    return `The name says ${read.computer}, the field says ${computer}.`;
+  return `From the name: ${[read.computer, read.date, read.system, read.version, read.state].filter(Boolean).join(", ")}.`;
 }
 
 /** An image as it is recorded: of what, when, by what, and what is known of its content. */
@@ -106,22 +106,22 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
       )}
     </Field>
   );
-  const unknown: [string, string] = ["", "not known"];
+  const unknown: [string, string] = ["", "not recorded"];
   return (
     <form onSubmit={submit} aria-busy={!ready} className="max-w-3xl space-y-3">
       {text("name", "Name", nameHint(pattern, watch("name"), watch("computer")))}
       <div className="grid gap-3 sm:grid-cols-3">
-        {text("computer", "Of the computer", "Its tag.")}
-        <Field label="Taken, UTC" error={fields.takenAt}>
+        {text("computer", "Computer", "Tag.")}
+        <Field label="Taken (UTC)" error={fields.takenAt}>
           {(props) => <input {...props} {...register("takenAt")} type="datetime-local" />}
         </Field>
-        {choice("kind", "It is", [
+        {choice("kind", "Kind", [
           ["full", "full"],
           ["incremental", "incremental"],
           ["differential", "differential"],
         ])}
-        {watch("kind") !== "full" && text("parent", "Builds on", "The image's name.")}
-        <Field label="Made with the kit" error={fields.kit}>
+        {watch("kind") !== "full" && text("parent", "Parent image", "Its name.")}
+        <Field label="Kit" error={fields.kit}>
           {(props) => <input {...props} {...register("kit")} list="kits" autoComplete="off" />}
         </Field>
         <datalist id="kits">
@@ -129,29 +129,29 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
             <option key={kit} value={kit} />
           ))}
         </datalist>
-        {text("kitVersion", "Of the version")}
-        {choice("mode", "The computer started by", [unknown, ["uefi", "UEFI"], ["bios", "BIOS"]])}
-        {text("disk", "The disk that it is of", "The whole disk, not the partition.")}
+        {text("kitVersion", "Kit version")}
+        {choice("mode", "Firmware mode", [unknown, ["uefi", "UEFI"], ["bios", "BIOS"]])}
+        {text("disk", "Source disk", "The whole disk, not the partition.")}
         {choice("sectorBytes", "Sectors", [unknown, ["512", "512 bytes"], ["4096", "4,096 bytes"]])}
         {text("used", "In use")}
         {text("stored", "Stored")}
         {text("compression", "Compression")}
         {choice("encrypted", "Encrypted", [unknown, ["no", "no"], ["yes", "yes"]])}
-        {watch("encrypted") === "yes" && text("keyPlace", "The key is kept", "A place, never the key.")}
+        {watch("encrypted") === "yes" && text("keyPlace", "Key location", "The location, never the key.")}
         <Field label="Verified on" error={fields.verifiedOn}>
           {(props) => <input {...props} {...register("verifiedOn")} type="date" />}
         </Field>
-        {choice("verifiedWhole", "and was", [
+        {choice("verifiedWhole", "Result", [
           ["yes", "whole"],
           ["no", "damaged"],
         ])}
-        {text("takenMinutes", "Taking it took, minutes")}
+        {text("takenMinutes", "Duration (minutes)")}
       </div>
       <PartitionsField control={control} register={register} />
-      {text("state", "State of the machine, in words")}
+      {text("state", "State of the computer")}
       <FormProblem problem={problem} shown={Object.keys(before)} />
       <button type="submit" className="act-main">
-        {opened ? "Save it" : "Register it"}
+        {opened ? "Save image" : "Register image"}
       </button>
     </form>
   );

@@ -3,7 +3,7 @@ import { Ways } from "@/ui/ways";
 const WAYS = [
   { href: "/images", name: "Images" },
   { href: "/images/due", name: "Due" },
-  { href: "/images/what-goes", name: "What may go" },
+  { href: "/images/what-goes", name: "Retention" },
   { href: "/stores", name: "Stores" },
 ] as const;
 

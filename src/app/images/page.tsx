@@ -25,10 +25,10 @@ export default async function Images({ searchParams }: { searchParams: SearchPar
         <h1>Images</h1>
         <span className="flex gap-2">
           <Link prefetch={false} className="act" href="/images/take">
-            Before one is taken
+            Prepare an image
           </Link>
           <Link prefetch={false} className="act" href="/images/new">
-            Register one
+            Register image
           </Link>
         </span>
       </div>
@@ -49,7 +49,7 @@ export default async function Images({ searchParams }: { searchParams: SearchPar
         <p className="mt-4 max-w-2xl">
           {text
             ? `No image's name or computer has “${text}” in it.`
-            : "No image is recorded. Register one by hand, or let Creel look through a store: what is there is grouped, read, and registered by what its name says."}
+            : "No image recorded. Register image by hand, or scan a store: Creel groups, reads and registers what is there."}
         </p>
       )}
       <div className="mt-3 space-y-4">

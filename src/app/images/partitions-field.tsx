@@ -7,12 +7,12 @@ import type { ImageValues } from "./image-values";
 
 /** What a partition can be for, as facts name it; and what people call it. */
 const ROLES: [string, string][] = [
-  ["", "not known"],
+  ["", "not recorded"],
   ["esp", "EFI system (esp)"],
   ["bios-boot", "BIOS boot"],
   ["boot", "boot files"],
   ["msr", "reserved (msr)"],
-  ["system", "the system"],
+  ["system", "system"],
   ["recovery", "recovery"],
   ["data", "data"],
   ["swap", "swap"],
@@ -29,8 +29,8 @@ export function PartitionsField({
   const { fields, append, remove } = useFieldArray({ control, name: "partitions" });
   return (
     <fieldset>
-      <legend className="font-semibold text-[0.9rem]">Partitions in it, and what each is for</legend>
-      {fields.length === 0 && <p className="text-quiet">None is recorded.</p>}
+      <legend className="font-semibold text-[0.9rem]">Partitions and their roles</legend>
+      {fields.length === 0 && <p className="text-quiet">None recorded.</p>}
       <ul className="space-y-1">
         {fields.map((partition, at) => (
           <li
@@ -43,7 +43,7 @@ export function PartitionsField({
               aria-label={`Partition ${at + 1}, name or number`}
               autoComplete="off"
             />
-            <select {...register(`partitions.${at}.role`)} className="field" aria-label={`Partition ${at + 1} is for`}>
+            <select {...register(`partitions.${at}.role`)} className="field" aria-label={`Role of partition ${at + 1}`}>
               {ROLES.map(([value, said]) => (
                 <option key={value} value={value}>
                   {said}
@@ -61,12 +61,7 @@ export function PartitionsField({
                 .filter(Boolean)
                 .join(", ")}
             </span>
-            <button
-              type="button"
-              className="act"
-              onClick={() => remove(at)}
-              aria-label={`Take out partition ${at + 1}`}
-            >
+            <button type="button" className="act" onClick={() => remove(at)} aria-label={`Remove partition ${at + 1}`}>
               <X size={16} aria-hidden />
             </button>
           </li>

@@ -40,12 +40,12 @@ export function KitForm({ opened }: KitFormProps) {
       <Field label="Family, such as Linux or PE">
         {(props) => <input {...props} name="family" autoComplete="off" defaultValue={opened?.family ?? ""} />}
       </Field>
-      <Field label="What it is for">
+      <Field label="Purpose">
         {(props) => <input {...props} name="purpose" autoComplete="off" defaultValue={opened?.purpose ?? ""} />}
       </Field>
       <ProblemLine text={problem} />
       <button type="submit" className="act" disabled={pending}>
-        {pending ? "Saving …" : opened ? "Save the kit" : "Add a kit"}
+        {pending ? "Saving …" : opened ? "Save kit" : "Add a kit"}
       </button>
       {saved && !problem && opened && <span className="ml-3 text-quiet">Saved.</span>}
     </form>

@@ -10,7 +10,7 @@ export async function KitList({ context, chosen }: { context: Context; chosen: n
   if (kits.length === 0)
     return (
       <p className="text-quiet">
-        No kit is recorded yet. A kit is a bootable environment with its tools; a release is one version of it.
+        No kit yet. A kit is a bootable environment with its tools; a release is one version of it.
       </p>
     );
   return (

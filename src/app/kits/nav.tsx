@@ -2,7 +2,7 @@ import { Ways } from "@/ui/ways";
 
 const WAYS = [
   { href: "/kits", name: "Kits and releases" },
-  { href: "/look", name: "Look into a file" },
+  { href: "/look", name: "Read a file" },
   { href: "/releases/compare", name: "Compare two releases" },
 ] as const;
 

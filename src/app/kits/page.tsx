@@ -31,17 +31,16 @@ export default async function Kits({ searchParams }: { searchParams: SearchParam
         detail={
           <div className="space-y-8">
             <p className="max-w-xl">
-              A release is best born from its file: Creel reads what starts from it, who signed it, what it installs and
-              drives.{" "}
+              Start from the release's file: Creel reads its boot paths, signers, systems and drivers.{" "}
               <Link prefetch={false} className="act-main ml-1" href="/look">
-                Look into a file
+                Read a file
               </Link>
             </p>
             {kit && <KitForm opened={kit} />}
             {!kit && <KitForm opened={null} />}
             {kits.length > 0 && (
               <details>
-                <summary className="cursor-pointer font-semibold">Add a release without its file</summary>
+                <summary className="cursor-pointer font-semibold">Add a release without a file</summary>
                 <div className="mt-3">
                   <ReleaseForm opened={null} kits={kits} others={others} />
                 </div>

@@ -20,11 +20,11 @@ import { ReleaseForm, type ReleaseFormProps } from "../releases/release-form";
 const SHOWS = [
   { key: "starts", name: "Starts" },
   { key: "signed", name: "Signed by" },
-  { key: "holds", name: "Holds" },
-  { key: "drives", name: "Drives" },
-  { key: "inside", name: "Inside" },
-  { key: "whole", name: "Whole?" },
-  { key: "keep", name: "Keep as a release" },
+  { key: "holds", name: "Contents" },
+  { key: "drives", name: "Drivers" },
+  { key: "inside", name: "Files" },
+  { key: "whole", name: "Integrity" },
+  { key: "keep", name: "Save as release" },
 ] as const;
 type Show = (typeof SHOWS)[number]["key"];
 
@@ -64,7 +64,7 @@ export function LookBench({ kits, others, today }: LookBenchProps) {
   );
   const listing = list.state.step === "done" ? list.state.value.listing : null;
   const keep = async () => {
-    if (!inspection || !read) return { ok: false as const, problem: "The file is still being read." };
+    if (!inspection || !read) return { ok: false as const, problem: "Still reading the file." };
     return keepRead({ inspection, listing, drivers: read.drivers });
   };
 
@@ -92,9 +92,9 @@ export function LookBench({ kits, others, today }: LookBenchProps) {
             {quick.state.step === "done" &&
               `${bytesText(quick.state.value.bytesRead)} of ${bytesText(file.size)} were read for a first look. `}
             {deep.state.step === "running" &&
-              `Now looking deeper${deep.state.at ? `: ${visible(deep.state.at, 80)}` : ""} …`}
-            {deep.state.step === "failed" && `The deeper look stopped: ${deep.state.problem}`}
-            {deep.state.step === "done" && "Everything that Creel reads of it has been read."}
+              `Reading in depth${deep.state.at ? `: ${visible(deep.state.at, 80)}` : ""} …`}
+            {deep.state.step === "failed" && `Reading in depth stopped: ${deep.state.problem}`}
+            {deep.state.step === "done" && "Fully read."}
           </p>
           <Parts
             label="What was read"

@@ -4,7 +4,7 @@ import { currentContext } from "../_lib/context";
 import { KitsNav } from "../kits/nav";
 import { LookBench } from "./look-bench";
 
-export const metadata: Metadata = { title: "Look into a file" };
+export const metadata: Metadata = { title: "Read a file" };
 
 export default async function Look() {
   const context = await currentContext();
@@ -12,7 +12,7 @@ export default async function Look() {
   return (
     <>
       <KitsNav here="/look" />
-      <h1 className="mb-3">Look into a file</h1>
+      <h1 className="mb-3">Read a file</h1>
       <LookBench
         kits={kits.map(({ id, name }) => ({ id, name }))}
         others={releases.map(({ id, kitName, name }) => ({ id, text: `${kitName} ${name}` }))}

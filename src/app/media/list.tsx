@@ -29,7 +29,7 @@ export async function MediumList({ context, state, chosen }: { context: Context;
         selects={[
           {
             name: "site",
-            label: "Place",
+            label: "Site",
             value: state.siteId?.toString(),
             choices: sites.map((site) => ({ value: String(site.id), text: site.name })),
           },
@@ -46,13 +46,13 @@ export async function MediumList({ context, state, chosen }: { context: Context;
         <p className="mt-4 text-quiet">
           {state.text || state.siteId || state.retired ? (
             <>
-              No medium fits this.{" "}
+              No medium matches.{" "}
               <Link prefetch={false} className="link" href="/media">
                 Show all
               </Link>
             </>
           ) : (
-            "No medium is registered yet. Drop the file of one: an ISO or a raw image of a stick."
+            "No medium yet. Register one by dropping its file: an ISO or a raw image of a stick."
           )}
         </p>
       ) : (

@@ -8,7 +8,7 @@ import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { giveBackAction, lendAction } from "../sites/actions";
 
-/** Who takes a medium and until when; or that it is back. */
+/** Who takes a medium and until when; or that returned. */
 export function Loan({ tag, lentTo }: { tag: string; lentTo: string | null }) {
   const router = useRouter();
   const ready = useReady();
@@ -30,7 +30,7 @@ export function Loan({ tag, lentTo }: { tag: string; lentTo: string | null }) {
     <div aria-busy={!ready}>
       {lentTo ? (
         <button type="button" className="act" onClick={() => act(giveBackAction(tag, null))}>
-          It is back
+          Return medium
         </button>
       ) : asked ? (
         <form onSubmit={submit} className="flex flex-wrap items-end gap-2">
@@ -43,7 +43,7 @@ export function Loan({ tag, lentTo }: { tag: string; lentTo: string | null }) {
             <input className="field" name="dueOn" type="date" />
           </label>
           <button type="submit" className="act-main">
-            Lend it
+            Lend medium
           </button>
         </form>
       ) : (

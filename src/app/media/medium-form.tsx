@@ -200,10 +200,10 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
             </Field>
           )}
           <Field label="Name">{(props) => <input {...props} {...register("name")} autoComplete="off" />}</Field>
-          <Field label="Size in GB (as sold)" error={errors.gigabytes?.message}>
+          <Field label="Size (GB, as sold)" error={errors.gigabytes?.message}>
             {(props) => <input {...props} {...register("gigabytes")} inputMode="decimal" autoComplete="off" />}
           </Field>
-          <Field label="Place">
+          <Field label="Site">
             {(props) => (
               <select {...props} {...register("siteId")}>
                 <option value="">not recorded</option>
@@ -222,7 +222,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
                 <option value="">not recorded</option>
                 <option value="good">good</option>
                 <option value="worn">worn</option>
-                <option value="distrusted">not to be relied on</option>
+                <option value="distrusted">do not use</option>
               </select>
             )}
           </Field>
@@ -230,11 +230,11 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
           <Field label="Last verified on">
             {(props) => <input {...props} {...register("verifiedOn")} type="date" />}
           </Field>
-          <Field label="It held what it should">
+          <Field label="Result of verification">
             {(props) => (
               <select {...props} {...register("verifiedWhole")}>
-                <option value="yes">yes</option>
-                <option value="no">no</option>
+                <option value="yes">intact</option>
+                <option value="no">damaged</option>
               </select>
             )}
           </Field>
@@ -263,11 +263,11 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
             {formState.isSubmitting ? "Saving …" : opened ? "Save" : "Register medium"}
           </button>
           <button type="button" className="act" onClick={() => router.back()}>
-            Leave without saving
+            Discard changes
           </button>
         </div>
       </form>
-      <section aria-label="What is on it" aria-live="polite">
+      <section aria-label="Contents" aria-live="polite">
         <DropField
           onFiles={([file]) => file && inspect(file)}
           disabled={reading}
@@ -276,8 +276,8 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
         {state.step === "idle" && (
           <p className="mt-3 text-quiet">
             {opened
-              ? "What was read before stays until another file is dropped."
-              : "Without a file the medium is recorded, but not judged."}
+              ? "The earlier reading stays until another file is dropped."
+              : "Without a file the medium is recorded but not judged."}
           </p>
         )}
         {reading && <p className="mt-3">Reading {visible(file?.name ?? "", 80)} …</p>}
@@ -292,7 +292,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
             <p className="caption mt-2">Read {bytesText(state.value.bytesRead)} of it to tell this.</p>
             <div className="mt-3">
               {digest.state.step === "running" ? (
-                <Progress state={digest.state} label="Digest" onCancel={digest.cancel} />
+                <Progress state={digest.state} label="Checksum" onCancel={digest.cancel} />
               ) : (
                 digest.state.step !== "done" && (
                   <>
@@ -301,10 +301,10 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
                       className="act"
                       onClick={() => digest.start({ kind: "digest", file, hash: "sha256" })}
                     >
-                      Compute its digest (SHA-256)
+                      Compute checksum (SHA-256)
                     </button>
                     {digest.state.step === "cancelled" && (
-                      <span className="ml-3 text-quiet">Cancelled: nothing was kept.</span>
+                      <span className="ml-3 text-quiet">Cancelled. Nothing saved.</span>
                     )}
                     {digest.state.step === "failed" && (
                       <span role="alert" className="ml-3 text-plum">

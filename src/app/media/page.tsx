@@ -15,9 +15,7 @@ export default async function Media({ searchParams }: { searchParams: SearchPara
       detail={
         <div className="max-w-md pt-1 text-quiet">
           <h1 className="text-ink">Media</h1>
-          <p className="mt-2">
-            Choose one to see what is really on it, how it can be started, and which computers it starts.
-          </p>
+          <p className="mt-2">Choose one to see its contents, its boot paths, and the computers it starts.</p>
         </div>
       }
     />

@@ -33,7 +33,7 @@ export function CalendarForm() {
         });
         return;
       }
-      setTold({ text: `${plural(result.value, "release")} of ${product} taken in.`, failed: false });
+      setTold({ text: `${plural(result.value, "release")} of ${product} imported.`, failed: false });
       setFile(null);
       form.reset();
       router.refresh();
@@ -41,7 +41,7 @@ export function CalendarForm() {
   };
   return (
     <form onSubmit={submit} aria-busy={!ready} className="space-y-3">
-      <h2>Take in a release calendar</h2>
+      <h2>Import a release calendar</h2>
       <p className="text-quiet">
         CSV as Debian's distro-info-data has it (version, codename, series, created, release, eol and any further
         eol-…), as it is; the same form for products of your own.
@@ -56,7 +56,7 @@ export function CalendarForm() {
         </p>
       )}
       <button type="submit" className="act" disabled={pending}>
-        {pending ? "Taking in …" : "Take it in"}
+        {pending ? "Importing …" : "Import calendar"}
       </button>
     </form>
   );

@@ -21,19 +21,19 @@ export default async function Systems() {
         <section>
           <h1>Systems in service</h1>
           <p className="mt-1 max-w-3xl text-quiet">
-            What the computers run, and until when it is supported, by the release calendars that were imported. What
-            ends first comes first.
+            What the computers run and until when it is supported, by imported release calendars. First to end comes
+            first.
           </p>
-          {systems.length === 0 && <p className="mt-4 text-quiet">No system of any computer is recorded yet.</p>}
+          {systems.length === 0 && <p className="mt-4 text-quiet">No system recorded yet.</p>}
           {systems.length > 0 && (
             <table className="mt-4 w-full border-collapse" data-list>
-              <caption className="sr-only">Systems, how many computers run them, and how they stand</caption>
+              <caption className="sr-only">Systems, computers that run them, and support</caption>
               <thead>
                 <tr className="border-line border-b text-left">
                   <th className="py-1.5 pr-4 font-semibold">System</th>
                   <th className="py-1.5 pr-4 text-right font-semibold">Computers</th>
                   <th className="py-1.5 pr-4 font-semibold">Release</th>
-                  <th className="py-1.5 font-semibold">How it stands</th>
+                  <th className="py-1.5 font-semibold">Support</th>
                 </tr>
               </thead>
               <tbody>
@@ -53,9 +53,9 @@ export default async function Systems() {
                         <span className="text-quiet italic">
                           {calendar
                             ? version
-                              ? `not known: the calendar of ${calendar} has no release ${version}`
-                              : "not known: its version is not recorded"
-                            : "not known: no calendar of it"}
+                              ? `unknown: the calendar of ${calendar} has no release ${version}`
+                              : "not recorded: its version is not recorded"
+                            : "not recorded: no calendar of it"}
                         </span>
                       )}
                     </td>

@@ -10,7 +10,7 @@ import { UpkeepNav } from "../upkeep/nav";
 import { RuleForm } from "./rule-form";
 import { TravelForm } from "./travel-form";
 
-export const metadata: Metadata = { title: "Policy and ways" };
+export const metadata: Metadata = { title: "Policy and travel" };
 
 /** What is asked of computers and places, from all to one, and how long the ways between places take. */
 export default async function Policy({ searchParams }: { searchParams: SearchParams }) {
@@ -30,8 +30,8 @@ export default async function Policy({ searchParams }: { searchParams: SearchPar
       <UpkeepNav here="/policy" />
       <h1>Policy</h1>
       <p className="max-w-3xl text-quiet">
-        What a computer must have. A rule for one computer comes before one for its model, that before one for its form,
-        that before one for its place, and that before what is said for all. What nobody said is as is usual.
+        What each computer requires. A computer's own rule overrides its model's, then its form factor's, its site's,
+        and the rule for all. Unset values use the defaults.
       </p>
       <div className="mt-3 grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_26rem]">
         <Rules rules={rules} />
@@ -59,8 +59,8 @@ function Rules({ rules }: { rules: RuleRow[] }) {
   const said = (rule: RuleRow) => POLICY_KEYS.filter((key) => rule.values[key] !== undefined);
   return (
     <section>
-      <h2>What is said</h2>
-      {rules.length === 0 && <p className="text-quiet">Nothing yet: for all computers it is as is usual.</p>}
+      <h2>Rules</h2>
+      {rules.length === 0 && <p className="text-quiet">No rules yet: the defaults apply to all computers.</p>}
       <ul className="mt-1 divide-y divide-line border-line border-y">
         {sorted.map((rule) => (
           <li key={rule.id} className="grid grid-cols-[11rem_minmax(0,1fr)] gap-x-3 py-1.5">
@@ -81,7 +81,7 @@ function Rules({ rules }: { rules: RuleRow[] }) {
         ))}
       </ul>
       <details className="mt-3">
-        <summary className="cursor-pointer text-quiet">What is usual</summary>
+        <summary className="cursor-pointer text-quiet">Defaults</summary>
         <dl className="mt-1 grid max-w-2xl grid-cols-[minmax(0,1fr)_auto] gap-x-6">
           {POLICY_KEYS.map((key) => (
             <div key={key} className="contents">

@@ -85,7 +85,7 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
   });
   return (
     <form onSubmit={submit} aria-busy={!ready} className="space-y-3">
-      <h2>{known ? "Change what is said" : "Say something"}</h2>
+      <h2>{known ? "Edit rule" : "Add rule"}</h2>
       <Field label="For">
         {(props) => (
           <select {...props} value={scope} onChange={(event) => router.push(`/policy?scope=${event.target.value}`)}>
@@ -104,7 +104,7 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
               <select
                 {...props}
                 {...register("target")}
-                // What is said for it already is shown before it is changed.
+                // Rules for it already is shown before it is changed.
                 onChange={(event) =>
                   router.push(`/policy?${new URLSearchParams({ scope, target: event.target.value })}`)
                 }
@@ -124,12 +124,10 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
           <ValueField key={key} name={key} error={errorOf(key)} register={register(key)} />
         ))}
       </div>
-      <p className="caption">
-        What is left empty is not said here. “any” for an age or a way: however old, however long.
-      </p>
+      <p className="caption">Blank: inherited. 0: none required. “any”: no limit on age or travel time.</p>
       <FormProblem problem={problem} shown={["target", ...POLICY_KEYS, ...POLICY_KEYS.map((key) => `values.${key}`)]} />
       <button type="submit" className="act-main">
-        {known ? "Save it" : "Say it"}
+        {known ? "Save rule" : "Save rule"}
       </button>
     </form>
   );
@@ -141,10 +139,10 @@ function firstOf(scope: Scope, places: readonly string[], forms: readonly string
 }
 
 const TARGET_LABELS: Record<Exclude<Scope, "everywhere">, string> = {
-  site: "Place",
-  form: "Form",
+  site: "Site",
+  form: "Form factor",
   model: "Make and model, such as Ostrel Block 9",
-  computer: "Its tag",
+  computer: "Tag",
 };
 
 function ValueField({ name, error, register }: { name: PolicyKey; error: string | undefined; register: object }) {
@@ -158,11 +156,11 @@ function ValueField({ name, error, register }: { name: PolicyKey; error: string 
     <>
       <label htmlFor={id}>
         {POLICY_TITLES[name]}
-        {policyUnit(name) && `, ${policyUnit(name)}`}
+        {policyUnit(name) && ` (${policyUnit(name)})`}
       </label>
       {name === "proof" ? (
         <select {...props}>
-          <option value="">not said</option>
+          <option value="">inherited</option>
           {PROOFS.map((proof) => (
             <option key={proof} value={proof}>
               {proofTitle(proof)}
@@ -171,7 +169,7 @@ function ValueField({ name, error, register }: { name: PolicyKey; error: string 
         </select>
       ) : name === "changesAllowed" ? (
         <select {...props}>
-          <option value="">not said</option>
+          <option value="">inherited</option>
           <option value="yes">yes</option>
           <option value="no">no</option>
         </select>

@@ -28,12 +28,12 @@ export function TravelForm({ travel: { places, table, legs } }: { travel: Travel
   };
   return (
     <section className="mt-8" aria-busy={!ready}>
-      <h2>Ways between places</h2>
+      <h2>Travel times</h2>
       <p className="max-w-3xl text-quiet">
-        In minutes, either way, boats and waiting included. What is not said is reckoned over other places where that is
-        possible (in grey); without any way nothing is carried.
+        Minutes in either direction, boats and waiting included. Grey: computed over other sites. No travel time:
+        nothing is carried.
       </p>
-      {places.length < 2 && <p className="text-quiet">There are no two places yet.</p>}
+      {places.length < 2 && <p className="text-quiet">Add a second site first.</p>}
       {places.length > TABLE_MOST ? (
         <OneWay places={places} set={set} legs={legs} />
       ) : (
@@ -122,7 +122,7 @@ function OneWay({
           <input className="field w-24" name="minutes" inputMode="numeric" autoComplete="off" />
         </label>
         <button type="submit" className="act">
-          Say it
+          Save rule
         </button>
       </form>
       <ul className="mt-2 columns-2 md:columns-3">

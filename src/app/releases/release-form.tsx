@@ -87,7 +87,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
     router.push(`/releases/${opened?.id ?? result.value}`);
     router.refresh();
   });
-  if (kits.length === 0) return <p>A release belongs to a kit: add the kit first, on the page of kits and releases.</p>;
+  if (kits.length === 0) return <p>A release belongs to a kit. Add the kit first under Kits.</p>;
   const isFactory = watch("purposes").includes("factory-state");
   const opensImages = watch("purposes").includes("put-back-images");
   return (
@@ -108,7 +108,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
         <Field label="Made on">{(props) => <input {...props} {...register("madeOn")} type="date" />}</Field>
       </div>
       <fieldset>
-        <legend className="font-semibold">What it can do</legend>
+        <legend className="font-semibold">Abilities</legend>
         <div className="grid gap-x-4 sm:grid-cols-2">
           {PURPOSES.map((purpose) => (
             <label key={purpose} className="flex items-center gap-2 py-0.5">
@@ -120,10 +120,10 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
       </fieldset>
       {opensImages && (
         <fieldset>
-          <legend className="font-semibold">Whose images it opens</legend>
+          <legend className="font-semibold">Images it opens</legend>
           {fields.map((field, index) => (
             <div key={field.id} className="mb-2 flex flex-wrap items-end gap-2">
-              <Field label="Kit that made them">
+              <Field label="Kit">
                 {(props) => (
                   <input {...props} {...register(`opens.${index}.kit`)} list="kit-names" autoComplete="off" />
                 )}
@@ -132,7 +132,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
                 {(props) => <input {...props} {...register(`opens.${index}.upTo`)} autoComplete="off" />}
               </Field>
               <button type="button" className="act" onClick={() => remove(index)}>
-                Take out
+                Remove
               </button>
             </div>
           ))}
@@ -142,7 +142,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
             ))}
           </datalist>
           <button type="button" className="act" onClick={() => append({ kit: "", upTo: "" })}>
-            Add a kit whose images it opens
+            Add a kit
           </button>
           <div className="mt-2">
             {ABILITIES.map((ability) => (
@@ -178,7 +178,7 @@ export function ReleaseForm({ opened, kits, others, suggested, keep }: ReleaseFo
       <Field label="Note">{(props) => <textarea {...props} {...register("note")} rows={3} />}</Field>
       <ProblemLine text={problem} boxed />
       <button type="submit" className="act-main" disabled={formState.isSubmitting}>
-        {formState.isSubmitting ? "Saving …" : opened ? "Save the release" : "Keep it as a release"}
+        {formState.isSubmitting ? "Saving …" : opened ? "Save release" : "Save as release"}
       </button>
     </form>
   );

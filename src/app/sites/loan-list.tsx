@@ -15,7 +15,7 @@ export function LoanList({ loans }: { loans: LoanItem[] }) {
             {name} <span className="text-quiet">with {to}</span>
           </span>
           <span className={isOverdue ? "font-semibold text-plum" : "text-quiet"}>
-            {since ? `since ${dateText(since)}` : "since when is not recorded"}
+            {since ? `since ${dateText(since)}` : "start not recorded"}
             {dueOn && (isOverdue ? `, overdue since ${dateText(dueOn)}` : `, until ${dateText(dueOn)}`)}
           </span>
         </li>

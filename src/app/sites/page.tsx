@@ -8,7 +8,7 @@ import { currentContext } from "../_lib/context";
 import { addSiteAction } from "./actions";
 import { LoanList } from "./loan-list";
 
-export const metadata: Metadata = { title: "Places" };
+export const metadata: Metadata = { title: "Sites" };
 
 export default async function Sites() {
   const context = await currentContext();
@@ -16,11 +16,9 @@ export default async function Sites() {
   return (
     <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_20rem]">
       <section>
-        <h1>Places</h1>
+        <h1>Sites</h1>
         {sites.length === 0 && (
-          <p className="mt-2 text-quiet">
-            No place is recorded yet. A place is where computers stand and media are kept.
-          </p>
+          <p className="mt-2 text-quiet">No site yet. A site is where computers stand and media are kept.</p>
         )}
         <ul data-list className="mt-3 max-w-2xl divide-y divide-line border-line border-y">
           {sites.map((site) => (
@@ -49,10 +47,10 @@ export default async function Sites() {
       </section>
       <aside>
         <AddForm
-          title="Add a place"
+          title="Add site"
           fields={[
             { name: "name", label: "Name" },
-            { name: "place", label: "Where" },
+            { name: "place", label: "Address" },
           ]}
           onAdd={addSiteAction}
         />

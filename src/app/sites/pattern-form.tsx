@@ -29,9 +29,9 @@ export function PatternForm({ siteId, version, pattern }: { siteId: number; vers
   return (
     <form onSubmit={submit} aria-busy={!ready} className="max-w-2xl">
       <Field
-        label="How images of its computers are called"
+        label="Image name pattern"
         error={problem}
-        hint={compiled.ok ? `Such as: ${nameBy(compiled.pattern, EXAMPLE)}` : undefined}
+        hint={compiled.ok ? `Example: ${nameBy(compiled.pattern, EXAMPLE)}` : undefined}
       >
         {(props) => (
           <input
@@ -46,7 +46,7 @@ export function PatternForm({ siteId, version, pattern }: { siteId: number; vers
       </Field>
       {value.trim() !== (pattern ?? "") && (
         <button type="submit" className="act mt-1">
-          Save it
+          Save pattern
         </button>
       )}
     </form>

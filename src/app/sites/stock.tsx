@@ -70,17 +70,17 @@ export function Stock({ siteId, siteName }: { siteId: number; siteName: string }
           {isTaking ? "Found" : "Check it in"}
         </button>
         <button type="button" className="act whitespace-nowrap" onClick={() => setTaking(!isTaking)}>
-          {isTaking ? "Leave it" : "Take stock"}
+          {isTaking ? "Cancel" : "Take stock"}
         </button>
       </form>
       {isTaking && compared && (
         <div role="status" className="space-y-1 border-line border-y py-2">
           {list("Here, as recorded", compared.found, false)}
-          {list(`Recorded elsewhere or lent, and at ${siteName}`, compared.moved, true)}
+          {list(`Recorded elsewhere or lent, found at ${siteName}`, compared.moved, true)}
           {list("No medium has the tag", compared.unknown, true)}
           {list("Not found yet", compared.missing, true)}
           <button type="button" className="act-main" onClick={keep}>
-            That is all: keep it
+            Finish stock-taking
           </button>
         </div>
       )}

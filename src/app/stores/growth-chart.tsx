@@ -51,7 +51,7 @@ export function GrowthChart({
     }
   }
   return (
-    <div className="h-56" role="img" aria-label="How full it was, and how full it will be">
+    <div className="h-56" role="img" aria-label="Fill level, past and forecast">
       <ResponsiveContainer width="100%" height="100%">
         <ComposedChart data={[...past, ...ahead]} margin={{ top: 8, right: 12, bottom: 0, left: 8 }}>
           <CartesianGrid stroke="var(--line)" vertical={false} />

@@ -26,8 +26,8 @@ export default async function Stores() {
       </div>
       {stores.length === 0 ? (
         <p className="mt-3 max-w-2xl">
-          No store is recorded. A store is where images are kept: an external disk, a share, a partition on a medium.
-          Once it is recorded, Creel looks through it, or takes a listing of it, and tells what is in it.
+          No store recorded. A store keeps images: an external disk, a share, a partition on a medium. Register one,
+          then scan it or import a listing.
         </p>
       ) : (
         <ul className="mt-3 divide-y divide-line border-line border-y">

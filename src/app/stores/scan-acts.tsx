@@ -60,7 +60,7 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
           <span role="status">
             {scan.isThorough && (read?.total ?? scan.totalBytes) > 0
               ? `Reading everything: ${bytesText(read?.done ?? scan.doneBytes)} of ${bytesText(read?.total ?? scan.totalBytes)}.`
-              : "Looking through it."}
+              : "Scanning."}
           </span>
           <button type="button" className="act" onClick={() => act(cancelScanAction(scan.id))}>
             Cancel
@@ -71,10 +71,10 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
           {canLook && (
             <>
               <button type="button" className="act-main" onClick={() => act(startScanAction(storeId, false))}>
-                Look through it
+                Scan
               </button>
               <button type="button" className="act" onClick={() => act(startScanAction(storeId, true))}>
-                Read it all and compare digests
+                Full scan with checksums
               </button>
               <button
                 type="button"
@@ -82,19 +82,17 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
                 disabled={isMeasuring}
                 onClick={async () => {
                   setIsMeasuring(true);
-                  await act(measureStoreAction(storeId), (rate) =>
-                    setTold([`It was written to at ${bytesText(rate)}/s.`]),
-                  );
+                  await act(measureStoreAction(storeId), (rate) => setTold([`Writes at ${bytesText(rate)}/s.`]));
                   setIsMeasuring(false);
                 }}
               >
-                {isMeasuring ? "Writing to it, up to 20 seconds" : "Measure writing"}
+                {isMeasuring ? "Measuring, up to 20 seconds" : "Measure write speed"}
               </button>
             </>
           )}
           {scan && toTakeOver > 0 && (
             <button type="button" className="act" onClick={() => act(takeOverAction(scan.id))}>
-              Take over what moved, changed and is gone ({toTakeOver})
+              Update moved, changed and missing copies ({toTakeOver})
             </button>
           )}
         </div>
@@ -104,7 +102,7 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
           <label>
             Made with{" "}
             <select className="field inline w-auto" value={kit} onChange={(event) => setKit(event.target.value)}>
-              <option value="">a kit that is not known</option>
+              <option value="">kit not recorded</option>
               {kits.flatMap((each) =>
                 each.versions.map((own) => (
                   <option key={`${each.name} ${own}`} value={`${each.name}\n${own}`}>
@@ -124,14 +122,14 @@ export function ScanActs({ storeId, canLook, scan, toTakeOver, toRegister, kits 
               )
             }
           >
-            Register those whose name says what they are ({toRegister})
+            Register recognised images ({toRegister})
           </button>
         </p>
       )}
       {!isRunning && (
         <DropField
           onFiles={async ([file]) => file && act(takeListingAction(storeId, await file.text()))}
-          text="Or drop a listing of it here: ls -lR, find, dir /s, or a table."
+          text="Or drop a listing here: ls -lR, find, dir /s, or a table."
         />
       )}
       {told && (

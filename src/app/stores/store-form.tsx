@@ -123,7 +123,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
         <Field label="Name" error={fields.name}>
           {(props) => <input {...props} {...register("name")} autoComplete="off" />}
         </Field>
-        <Field label="It is" error={fields.kind}>
+        <Field label="Kind" error={fields.kind}>
           {(props) => (
             <select {...props} {...register("kind")}>
               {Object.entries(STORE_KIND_TEXTS).map(([value, text]) => (
@@ -135,25 +135,21 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
           )}
         </Field>
         {kind === "medium" && (
-          <Field label="On the medium" error={fields.medium} hint="Its tag.">
+          <Field label="Medium" error={fields.medium} hint="Tag.">
             {(props) => <input {...props} {...register("medium")} autoComplete="off" />}
           </Field>
         )}
         {kind === "computer" && (
           <>
-            <Field
-              label="In the computer"
-              error={fields.computer}
-              hint="Its tag. What fails with it fails with the store."
-            >
+            <Field label="Computer" error={fields.computer} hint="Tag. What fails with it fails with the store.">
               {(props) => <input {...props} {...register("computer")} autoComplete="off" />}
             </Field>
-            <Field label="The disk's serial" error={fields.diskSerial}>
+            <Field label="Disk serial" error={fields.diskSerial}>
               {(props) => <input {...props} {...register("diskSerial")} autoComplete="off" />}
             </Field>
           </>
         )}
-        <Field label="Where it stands" error={fields.siteId}>
+        <Field label="Site" error={fields.siteId}>
           {(props) => (
             <select {...props} {...register("siteId")}>
               <option value="">not recorded</option>
@@ -165,7 +161,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
             </select>
           )}
         </Field>
-        <Field label="Attached by" error={fields.link}>
+        <Field label="Connection" error={fields.link}>
           {(props) => (
             <select {...props} {...register("link")}>
               <option value="">not recorded</option>
@@ -177,16 +173,16 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
             </select>
           )}
         </Field>
-        <Field label="It holds" error={fields.capacity ?? fields.capacityBytes}>
+        <Field label="Capacity" error={fields.capacity ?? fields.capacityBytes}>
           {(props) => <input {...props} {...register("capacity")} placeholder="2 TB" autoComplete="off" />}
         </Field>
-        <Field label="Free now" error={fields.free ?? fields.freeBytes}>
+        <Field label="Free space" error={fields.free ?? fields.freeBytes}>
           {(props) => <input {...props} {...register("free")} placeholder="800 GB" autoComplete="off" />}
         </Field>
         <Field label="Encrypted" error={fields.encrypted}>
           {(props) => (
             <select {...props} {...register("encrypted")}>
-              <option value="">not known</option>
+              <option value="">not recorded</option>
               <option value="no">no</option>
               <option value="yes">yes</option>
             </select>
@@ -202,7 +198,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
         <fieldset className="border-line border-t pt-2">
           <legend className="font-semibold text-[0.9rem]">Reached from</legend>
           <label className="flex items-center gap-2">
-            <input type="checkbox" className="size-[18px] accent-[var(--rope)]" {...register("isReachKnown")} /> It is
+            <input type="checkbox" className="size-[18px] accent-[var(--rope)]" {...register("isReachKnown")} /> Kind
             known from where
           </label>
           {watch("isReachKnown") && (
@@ -240,13 +236,13 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
       )}
       <div className="grid gap-3 sm:grid-cols-2">
         <Field
-          label="Mounted in the folder"
+          label="Folder"
           error={fields.folder}
-          hint="Below this server's folder of stores; empty: it cannot be looked into from here."
+          hint="Below the server's stores folder. Blank: cannot be scanned from here."
         >
           {(props) => <input {...props} {...register("folder")} className="field code" autoComplete="off" />}
         </Field>
-        <Field label="How its images are called" error={fields.namePattern} hint={`Empty: ${USUAL_PATTERN}`}>
+        <Field label="Image name pattern" error={fields.namePattern} hint={`Empty: ${USUAL_PATTERN}`}>
           {(props) => <input {...props} {...register("namePattern")} className="field code" autoComplete="off" />}
         </Field>
       </div>
@@ -255,7 +251,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
       </Field>
       <FormProblem problem={problem} shown={Object.keys(toValues(opened))} />
       <button type="submit" className="act-main">
-        {opened ? "Save it" : "Register it"}
+        {opened ? "Save store" : "Register image"}
       </button>
     </form>
   );

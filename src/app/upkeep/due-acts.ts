@@ -8,26 +8,26 @@ export function actOf({ kind, medium, computer, reason }: DueItem): { href: stri
   switch (kind) {
     case "drill":
     case "planned-drill":
-      return { href: `/drills/new?${query({ medium, computer })}`, text: "Record it" };
+      return { href: `/drills/new?${query({ medium, computer })}`, text: "Record drill" };
     case "verification":
     case "wear":
     case "loan":
       return { href: itsMedium, text: `See ${medium}` };
     case "image":
-      return { href: `/images/take?${query({ computer })}`, text: "Take one" };
+      return { href: `/images/take?${query({ computer })}`, text: "Take image" };
     case "superseded":
     case "system-files":
     case "environment":
-      return { href: "/bench", text: "To the bench" };
+      return { href: "/bench", text: "Open bench" };
     case "ended":
       return reason.code === "system-ended"
-        ? { href: `/computers?${query({ system: reason.system })}`, text: "Which computers" }
-        : { href: "/bench", text: "To the bench" };
+        ? { href: `/computers?${query({ system: reason.system })}`, text: "Show computers" }
+        : { href: "/bench", text: "Open bench" };
     case "spares":
-      return { href: "/cover/plans/new", text: "Plan it" };
+      return { href: "/cover/plans/new", text: "Plan cover" };
     case "facts":
-      return { href: "/computers/facts", text: "Take them in" };
+      return { href: "/computers/facts", text: "Import facts" };
     case "stocktake":
-      return { href: "/sites", text: "To the places" };
+      return { href: "/sites", text: "Show sites" };
   }
 }

@@ -4,10 +4,10 @@ const WAYS = [
   { href: "/upkeep", name: "Due" },
   { href: "/cover", name: "Cover" },
   { href: "/upkeep/visits", name: "Visits" },
-  { href: "/upkeep/ahead", name: "Ahead" },
+  { href: "/upkeep/ahead", name: "Forecast" },
   { href: "/cover/plans", name: "Plans" },
-  { href: "/upkeep/mail", name: "Told" },
-  { href: "/policy", name: "Policy and ways" },
+  { href: "/upkeep/mail", name: "Calendars and mail" },
+  { href: "/policy", name: "Policy and travel" },
 ] as const;
 
 /** The ways within the station of upkeep. */

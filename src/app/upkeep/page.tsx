@@ -10,9 +10,9 @@ import { actOf } from "./due-acts";
 import { UpkeepNav } from "./nav";
 import { PutOff, TakeUp } from "./put-off";
 
-export const metadata: Metadata = { title: "What is due" };
+export const metadata: Metadata = { title: "Due" };
 
-/** What is due, by consequence: why, what breaks if nothing is done and when, and what to do. */
+/** Due, by consequence: why, what breaks if nothing is done and when, and what to do. */
 export default async function Upkeep({ searchParams }: { searchParams: SearchParams }) {
   const [context, query] = await Promise.all([currentContext(), searchParams]);
   const kind = DUE_KINDS.find((each) => each === one(query.kind)) ?? null;
@@ -33,8 +33,8 @@ export default async function Upkeep({ searchParams }: { searchParams: SearchPar
           {view.items.length === 0 && (
             <p className="text-quiet">
               {kind === null && site === null
-                ? "Nothing is due. What comes up is told here sixty days before it breaks anything."
-                : "Nothing of that is due."}
+                ? "Nothing due. Tasks appear here sixty days before they break anything."
+                : "Nothing due here."}
             </p>
           )}
           <ul data-list className="divide-y divide-line border-line border-y">
@@ -54,7 +54,7 @@ export default async function Upkeep({ searchParams }: { searchParams: SearchPar
             <p className="mt-2 flex gap-4">
               {view.page > 1 && (
                 <Link prefetch={false} className="link" href={href({ page: view.page - 1 })}>
-                  Before
+                  Previous
                 </Link>
               )}
               <span className="text-quiet">
@@ -124,7 +124,7 @@ function Choices({
     </li>
   );
   return (
-    <nav aria-label="Of what is due">
+    <nav aria-label="Show">
       <ul className="leading-7">
         {line("Everything", all, href({ kind: null }), kind === null)}
         {view.kinds.map((each) =>
@@ -142,7 +142,7 @@ function Choices({
                 aria-current={site === name ? "true" : undefined}
                 className={site === name ? "font-bold no-underline" : "link"}
               >
-                {name ?? "All places"}
+                {name ?? "All sites"}
               </Link>
             </li>
           ))}
@@ -156,7 +156,7 @@ function PutOffList({ view: { putOff } }: { view: DueView }) {
   if (putOff.length === 0) return null;
   return (
     <section className="mt-6">
-      <h2>Put off</h2>
+      <h2>Postpone</h2>
       <ul className="mt-1 divide-y divide-line border-line border-y">
         {putOff.map(({ item, snooze }) => (
           <li key={item.key} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-1.5">

@@ -31,8 +31,8 @@ export function PutOff({ dueKey, title }: { dueKey: string; title: string }) {
   const later = dayOf(new Date(Date.now() + USUAL_DAYS * 86_400_000));
   return (
     <Popover className="relative" aria-busy={!ready}>
-      <PopoverButton className="link" aria-label={`Put off: ${title}`}>
-        Put off
+      <PopoverButton className="link" aria-label={`Postpone: ${title}`}>
+        Postpone
       </PopoverButton>
       <PopoverPanel
         anchor="bottom end"
@@ -50,7 +50,7 @@ export function PutOff({ dueKey, title }: { dueKey: string; title: string }) {
             <input id={`${id}-why`} name="why" className="field" autoComplete="off" />
             <ProblemLine text={problem} />
             <button type="submit" className="act">
-              Put it off
+              Postpone
             </button>
           </form>
         )}
@@ -66,13 +66,13 @@ export function TakeUp({ id, title }: { id: number; title: string }) {
     <button
       type="button"
       className="link"
-      aria-label={`Take up: ${title}`}
+      aria-label={`Reopen: ${title}`}
       onClick={async () => {
         await takeUpAction(id);
         router.refresh();
       }}
     >
-      Take up
+      Reopen
     </button>
   );
 }

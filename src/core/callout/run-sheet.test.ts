@@ -47,12 +47,12 @@ test("steps come in the order of the day (common practice)", () => {
     /mains power/,
     /Take out every other stick/,
     /^Attach RM-1/,
-    /press F12 for the start menu/,
+    /press F12 for the boot menu/,
     /screen stays black/,
     /nvme0n1, 512 GB \(shows as 477 GiB\), Pebble, serial N-77/,
     /erases the whole target disk/,
     /take RM-1 out/,
-    /first in the start order/,
+    /first in the boot order/,
     /Write down when HO-1/,
   ].map((text) => indexOf(lines, text));
   expect(order).not.toContain(-1);
@@ -71,7 +71,7 @@ test("settings are changed before the medium is attached, and put back at the en
       { firmware: { kind: "uefi", arch: "x64", legacyMode: "on", keys: { setup: "Delete", startMenu: "F8" } } },
     ),
   );
-  const change = indexOf(lines, /press Delete to open set-up. Switch legacy mode \(CSM\) off/);
+  const change = indexOf(lines, /press Delete to open firmware setup. Switch legacy mode \(CSM\) off/);
   expect(change).toBeGreaterThan(0);
   expect(lines[change]).toContain("Now: on. Needed: off.");
   expect(change).toBeLessThan(indexOf(lines, /^Attach RM-1/));
@@ -86,7 +86,7 @@ test("keys that are not recorded are marked as guesses", () => {
       { computer: { form: "desktop" }, firmware: { kind: "bios" } },
     ),
   ).join("\n");
-  expect(lines).toContain("press Delete (a guess: what is usual, none is recorded)");
+  expect(lines).toContain("press Delete (a guess: the usual key)");
   expect(lines).toContain("F12, F11, F8, F9 or Esc (a guess");
   expect(lines).toContain("needs its system partition marked active");
 });
@@ -97,29 +97,27 @@ test("a key card speaks for its model where the computer itself has nothing reco
   const lines = sheet(input({ keyCard, starts: { ...holds, changes } }, { firmware: { keys: { setup: "F2" } } })).join(
     "\n",
   );
-  expect(lines).toMatch(/press F2 to open set-up/);
+  expect(lines).toMatch(/press F2 to open firmware setup/);
   expect(lines).toMatch(/Save with F4/);
-  expect(lines).toMatch(/press F7 for the start menu/);
+  expect(lines).toMatch(/press F7 for the boot menu/);
   expect(lines).toMatch(/Hold the key before switching on/);
 });
 
 test("where the recovery key of encrypted content is kept is on the sheet", () => {
   const partition = (number: number, keyPlace: string | null) => ({ number, bytes: 1, encryption: "luks", keyPlace });
   const disks = [{ name: "sda", bytes: 5, partitions: [partition(1, "Safe, envelope 7"), partition(2, null)] }];
-  expect(sheet(input({}, { disks })).join("\n")).toMatch(
-    /sda 1: Safe, envelope 7\nsda 2: where its key is kept is not recorded/,
-  );
+  expect(sheet(input({}, { disks })).join("\n")).toMatch(/sda 1: Safe, envelope 7\nsda 2: key location not recorded/);
 });
 
-test("what is not known is said, not invented", () => {
+test("what is not recorded is said, not invented", () => {
   const lines = sheet(
     input(
       { medium: { tag: "RM-1", name: null, kind: "usb", siteName: null, lentTo: null, loads: [] } },
       { disks: null },
     ),
   ).join("\n");
-  expect(lines).toContain("Where it is kept is not recorded.");
-  expect(lines).toContain("Which disks this computer has is not recorded");
+  expect(lines).toContain("Site not recorded.");
+  expect(lines).toContain("Disks not recorded");
 });
 
 test("a disc goes into a drive, an external one where there is none", () => {

@@ -20,7 +20,7 @@ test.each([
   [
     { firmware: { version: "2.18" } },
     { firmware: { version: "2.19" } },
-    /updated from 2\.18 to 2\.19: settings may be back at their defaults/,
+    /updated from 2\.18 to 2\.19: settings may be at their defaults/,
   ],
   [
     { firmware: { kind: "uefi", legacyMode: "on" } },
@@ -32,12 +32,12 @@ test.each([
     { firmware: { secureBoot: { state: "on" } } },
     /Secure Boot was off and is on/,
   ],
-  [sbat("shim,3"), sbat("shim,4"), /demand generation 4 of shim instead of 3/],
+  [sbat("shim,3"), sbat("shim,4"), /require generation 4 of shim instead of 3/],
   [{ firmware: { usbStart: "on" } }, { firmware: { usbStart: "off" } }, /Start from USB was on and is off/],
   [
     { disks: [{ name: "sda", bytes: 500e9, serial: "A" }] },
     { disks: [{ name: "sda", bytes: 256e9, serial: "B" }] },
-    /sda is no longer there.*sda \(256 GB\) is new/,
+    /sda is gone.*sda \(256 GB\) is new/,
   ],
   [
     { disks: [{ name: "sda", bytes: 500e9 }] },
@@ -63,7 +63,7 @@ test.each([
   expect(await told(before, after)).toMatch(text);
 });
 
-test("what was not known before touches nothing that anybody relied on", async () => {
+test("what was not recorded before touches nothing that anybody relied on", async () => {
   expect(
     await told(
       {},

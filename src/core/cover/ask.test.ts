@@ -230,7 +230,7 @@ test("blank spares are asked for where something stands, and a blank medium is o
   expect(problem.media.map(({ content }) => content)).toEqual([blank, null, expect.any(Number)]);
 });
 
-test("who has what is asked now is counted: proven, near, not lent", () => {
+test("who meets policy now is counted: proven, near, not lent", () => {
   const computers = { "HO-1": { site: "Head office" }, "NP-1": { site: "North Pier" }, "SA-1": { site: "Sandsay" } };
   const metNow = (stock: StockMedium[], serves?: () => Serves[]) =>
     ask({ computers, stock, ...(serves ? { serves } : {}) }).metNow;

@@ -106,7 +106,7 @@ function done({ stock, candidates }: ReturnType<typeof setting>, { media }: Cove
 }
 
 test.each([21, 22, 23, 24, 25, 26])(
-  "once a plan is done, everybody has what is asked but those of whom it says that nothing can be done (fleet %i)",
+  "once a plan is done, everybody meets policy but those of whom it says that nothing can be done (fleet %i)",
   async (seed) => {
     const given = setting(seed);
     const { result, meaning } = await planned(given);

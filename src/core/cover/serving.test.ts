@@ -54,7 +54,7 @@ test("where nothing serves, it is told at which link what comes furthest fails",
           NEED_OUTCOMES[need].flatMap((kind) => {
             const gives = medium.releases.filter((release) => outcomesOf(release).includes(kind));
             if (gives.length === 0) return [];
-            // Where none of them comes up on the computer, it is not known what does.
+            // Where none of them comes up on the computer, it is not recorded what does.
             const routes = judgePair(around, computer, { ...medium, releases: gives }).filter(
               ({ release, outcome }) =>
                 release === null || (outcome === null ? kind === "image" : outcome.kind === kind),

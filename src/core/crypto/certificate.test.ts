@@ -90,23 +90,20 @@ describe("RSA signatures", () => {
     return new Uint8Array(readFileSync(w.path("signature")));
   };
 
-  test.each(["sha1", "sha256", "sha384", "sha512"] as const)(
-    "of openssl with %s verify, and nothing else does",
-    async (hash) => {
-      if (!key) throw new Error("no key");
-      const good = signature(hash);
-      expect(verifyRsa(key, hash, message, good)).toBe(true);
-      expect(verifyRsa(key, hash, Buffer.from("what is signeD"), good)).toBe(false);
-      expect(verifyRsa(key, hash === "sha256" ? "sha1" : "sha256", message, good)).toBe(false);
-      for (const at of [0, 100, 255]) {
-        const changed = good.slice();
-        changed[at] = (changed[at] as number) ^ 1;
-        expect(verifyRsa(key, hash, message, changed)).toBe(false);
-      }
-      expect(verifyRsa(key, hash, message, good.slice(1))).toBe(false);
-      expect(verifyRsa({ ...key, exponent: 1n }, hash, message, good)).toBe(false);
-    },
-  );
+  test.each(["sha1", "sha256", "sha384", "sha512"] as const)("of openssl with %s verify, only signer", async (hash) => {
+    if (!key) throw new Error("no key");
+    const good = signature(hash);
+    expect(verifyRsa(key, hash, message, good)).toBe(true);
+    expect(verifyRsa(key, hash, Buffer.from("what is signeD"), good)).toBe(false);
+    expect(verifyRsa(key, hash === "sha256" ? "sha1" : "sha256", message, good)).toBe(false);
+    for (const at of [0, 100, 255]) {
+      const changed = good.slice();
+      changed[at] = (changed[at] as number) ^ 1;
+      expect(verifyRsa(key, hash, message, changed)).toBe(false);
+    }
+    expect(verifyRsa(key, hash, message, good.slice(1))).toBe(false);
+    expect(verifyRsa({ ...key, exponent: 1n }, hash, message, good)).toBe(false);
+  });
 });
 
 test("damaged certificates are none, or others; they never fail", async () => {

@@ -31,10 +31,10 @@ test("a revoked authority: what it alone signed stops, what another signed too s
   ]);
   // UEFI 2.10, 32.5: one revoked signer is too many, whoever else signed.
   expect(new Set(starts(after).flat())).toEqual(new Set(["holds-after-change"]));
-  expect(changedText(change)).toMatch(/^dbxupdate.bin is put on every computer/);
+  expect(changedText(change)).toMatch(/^dbxupdate.bin on every computer/);
 });
 
-test("a computer whose list is not known is left as it is", async () => {
+test("a computer whose list is not recorded is left as it is", async () => {
   const world = await signedWorld(w);
   const [first] = world.computers;
   if (!first) throw new Error("no computer");

@@ -23,7 +23,7 @@ test("the gap that a revocation opens: what is signed twice is refused, too", as
   expect(signers.find(({ name }) => name.endsWith("2011"))).toMatchObject({ allowing: 0, revoking: 3 });
 });
 
-test("computers whose lists are not known, or that do not ask, are not counted", async () => {
+test("computers whose lists are not recorded, or that do not ask, are not counted", async () => {
   const world = await signedWorld(w);
   const [first, second, third] = world.computers;
   if (!first || !second || !third) throw new Error("no computers");

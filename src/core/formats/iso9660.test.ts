@@ -82,7 +82,7 @@ test("a file's content is its bytes", async () => {
   expect(Buffer.from((await content?.read(0, 40_000)) ?? []).toString()).toBe("E".repeat(30_000));
 });
 
-test("the start catalogue with all its sections is what xorriso reports", async () => {
+test("the boot catalogue with all its sections is what xorriso reports", async () => {
   const { bootRecords } = await descriptors();
   const catalogue = await readElTorito(memory(file), bootRecords[0]?.catalogSector ?? 0);
   expect(catalogue).toMatchObject({ platform: 0, headerId: 1, checksumRight: true, keyRight: true, findings: [] });

@@ -31,7 +31,7 @@ const facts: NameFacts = {
   state: "before update",
 };
 
-test("a name is made from what is known, and what is not known leaves no hole", () => {
+test("a name is made from what is known, and what is not recorded leaves no hole", () => {
   expect(nameBy(pattern(USUAL_PATTERN), facts)).toBe("HO-001 2026-10-30 Gannet Desk 11.4 before update");
   expect(nameBy(pattern(USUAL_PATTERN), { ...facts, system: null, version: null })).toBe(
     "HO-001 2026-10-30 before update",

@@ -45,15 +45,15 @@ test("a digest tells what came up, counts what is done, and is silent where noth
   const change = changedSince([item(2), item(3, { breaksOn: "2026-12-24", loses: someOf(["C-003"]) })], before);
   expect(change).toMatchObject({ fresh: [{ key: "drill 3" }], gone: 1, still: 1 });
   expect(digestText("Workshop", change, "2026-11-26")).toEqual({
-    subject: "Workshop: one thing came up",
+    subject: "Workshop: one thing new",
     text: [
       "New since the last digest:",
       "",
-      "- Try M-3 on C-003 at Workshop. Not recorded: a drill of this medium on this computer.",
-      "  From 2026-12-24 on C-003 lacks what is asked.",
+      "- Run a drill of M-3 on C-003 at Workshop. No drill of this medium on this computer.",
+      "  C-003 stops meeting its policy on 24 Dec 2026.",
       "",
-      "Done or void since then: one thing.",
-      "Due already and still open: one thing.",
+      "Done or obsolete since then: one thing.",
+      "Still open: one thing.",
       "",
     ].join("\n"),
   });
@@ -67,6 +67,6 @@ test("a digest tells what came up, counts what is done, and is silent where noth
     ),
     "2026-11-26",
   );
-  expect(many?.text).toContain("And 200 things more that came up.");
+  expect(many?.text).toContain("And 200 things more.");
   expect(many?.text.split("\n").filter((line) => line.startsWith("- "))).toHaveLength(100);
 });

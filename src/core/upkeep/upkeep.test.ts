@@ -118,7 +118,7 @@ test.each([
   },
 );
 
-test("whoever lacks something is told what would count once it is proven, the nearest first", () => {
+test("whoever lacks something is told what qualifies once it is proven, the nearest first", () => {
   const world = scattered(6);
   const input = inputOn({ ...world, drills: [] }, START);
   const due = proofDue(input);

@@ -6,7 +6,7 @@ const PARTS = { contents: "list of contents", description: "description", integr
 export function wimFaultText(fault: WimFault): string {
   switch (fault.code) {
     case "ends-in-header":
-      return "It ends inside its own header.";
+      return "The file ends inside its header.";
     case "cut-short":
       return `Its ${PARTS[fault.part]} should be at byte ${fault.at}, but the file ends at ${fault.fileBytes}: it was cut short.`;
     case "image-counts-differ":

@@ -174,7 +174,7 @@ test("of many damaged files five are named, and how many more there are", () => 
 
 test("a capacity is told with both counts, as a counterfeit is sold by one and shown in the other", () => {
   expect(capacityText({ state: "counterfeit", trueBytes: 8e9, how: "drops" })).toBe(
-    "It is counterfeit: it holds 8 GB (7.45 GiB), and what is written behind that is lost. Do not use it.",
+    "Counterfeit: it holds 8 GB (7.45 GiB), and what is written behind that is lost. Do not use it.",
   );
   isSentence(capacityText({ state: "failing", bad: [{ start: 4096, end: 8192 }] }));
   isSentence(capacityText({ state: "stopped", doneBytes: 0 }));
@@ -183,7 +183,7 @@ test("a capacity is told with both counts, as a counterfeit is sold by one and s
 test("every way of making one has a name, another one says its table, and no phase is left without words", () => {
   expect(new Set(WAYS.map(wayText)).size).toBe(WAYS.length);
   expect(alternativeText({ way: "laid-out", store: true, table: "mbr" })).toBe(
-    "its files laid out anew on a fresh MBR, with a store",
+    "partition and copy files on a fresh MBR, with a store",
   );
   for (const kind of ["usb", "card", "disk", "optical"] as const) expect(deviceKindText(kind)).toMatch(/^[a-zA-Z ]+$/);
   for (const phase of ["open", "write", "flush", "verify", "inspect"]) expect(phaseText(phase)).not.toBe("");

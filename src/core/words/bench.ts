@@ -6,6 +6,7 @@ import type { ProposedReason } from "../making/planning/propose";
 import type { CapacityResult } from "../making/writing/capacity";
 import type { DeviceFaultCode, DeviceKind } from "../making/writing/device";
 import type { TrustReason } from "../making/writing/trust";
+import { dayText } from "./dates";
 import { archText } from "./firmware";
 import { lineProblemText } from "./imports";
 import { changeText, reasonText } from "./reasons";
@@ -16,11 +17,11 @@ import { visible } from "./visible";
 export function wayText(way: Way): string {
   switch (way) {
     case "as-it-is":
-      return "the file as it is, block by block";
+      return "raw copy";
     case "as-it-is-with-store":
-      return "the file as it is, and a store in the rest";
+      return "raw copy plus store";
     case "laid-out":
-      return "its files laid out anew";
+      return "partition and copy files";
     case "disc":
       return "an optical disc";
   }
@@ -54,40 +55,40 @@ function listText(items: readonly string[]): string {
 export function planProblemText(problem: PlanProblem): string {
   switch (problem.code) {
     case "not-hybrid":
-      return "The file starts from a disc only: written to a stick block by block, no computer would start it.";
+      return "Boots only from a disc; a raw copy on a stick will not start.";
     case "no-files":
-      return "Nothing in the file can be read as files, so nothing can be laid out.";
+      return "No readable files, so files cannot be copied. Use a raw copy.";
     case "not-optical":
-      return "There is no disc in this berth.";
+      return "No disc in this berth.";
     case "stick-wanted":
-      return "In this berth is a disc; this way of making is for sticks, cards and disks.";
+      return "This berth holds a disc; this method is for sticks, cards and disks.";
     case "not-for-several":
-      return "Several releases on one medium want their files laid out anew, each in a partition of its own.";
+      return "Several releases need “Partition and copy files”, one partition each.";
     case "too-many-releases":
-      return `At most ${problem.most} releases stand on one medium.`;
+      return `At most ${problem.most} releases fit on one medium.`;
     case "nothing-starts-it":
-      return `No computer would come to ${problem.release}: another release on the medium has loaders for the same firmware, and the first that suits is taken. Leave one out, or put ${problem.release} first.`;
+      return `No computer would start ${problem.release}: another release has loaders for the same firmware and comes first. Leave one out, or put ${problem.release} first.`;
     case "table-of-other-sectors":
-      return `The file has a partition table for sectors of ${problem.image} bytes; the device has sectors of ${problem.device} bytes, so firmware would not find it. Lay the files out on it instead.`;
+      return `The file has a partition table for sectors of ${problem.image} bytes; the device has sectors of ${problem.device} bytes, so firmware would not find it. Use “Partition and copy files”.`;
     case "sector-size":
-      return `A device with sectors of ${problem.sectorBytes} bytes is not laid out.`;
+      return `A device with sectors of ${problem.sectorBytes} bytes is not supported.`;
     case "disc-too-small": {
       const lacking = Math.ceil((problem.neededBytes - problem.bytes) / 2048).toLocaleString("en-GB");
-      const larger = problem.larger[0] ? ` A ${problem.larger[0].name} holds it.` : " No kind of disc holds it.";
+      const larger = problem.larger[0] ? ` A ${problem.larger[0].name} holds it.` : " No disc is large enough.";
       return `${problem.disc ? `A ${problem.disc.name}` : "The disc"} is ${lacking} sectors too small.${larger}`;
     }
     case "device-too-small":
-      return `It wants ${both(problem.neededBytes)}, and the device has ${both(problem.bytes)}. What is sold as a size is counted in thousands, not in 1,024s.`;
+      return `Needs ${both(problem.neededBytes)}; the device has ${both(problem.bytes)}. Sold sizes count in thousands, not in 1,024s.`;
     case "table-too-small":
       return `An MBR reaches ${bytesText(problem.mostBytes)} and the device has ${bytesText(problem.bytes)}: use a GPT.`;
     case "bios-start-too-large":
       return `The BIOS stage has ${bytesText(problem.bytes)}, and there is room for ${bytesText(problem.mostBytes)}.`;
     case "no-table":
-      return "The file has no partition table that a store could be entered in.";
+      return "The file has no partition table to add a store to.";
     case "table-full":
-      return `Its ${problem.table.toUpperCase()} has no entry left for a store.`;
+      return `Its ${problem.table.toUpperCase()} has no free entry for a store.`;
     case "no-room-for-store":
-      return `Behind the file ${bytesText(problem.bytes)} are left; a store is worth making from ${bytesText(problem.leastBytes)}.`;
+      return `Only ${bytesText(problem.bytes)} left behind the file; a store needs at least ${bytesText(problem.leastBytes)}.`;
     case "past-table-reach":
       return `The file's MBR reaches ${bytesText(problem.mostBytes)} only.`;
     case "file-too-large":
@@ -103,11 +104,11 @@ export function planProblemText(problem: PlanProblem): string {
     case "file-and-folder":
       return `${problem.path} is a file and a folder.`;
     case "too-small-for-format":
-      return `The partition would have ${bytesText(problem.bytes)}; the file system begins at ${bytesText(problem.leastBytes)}.`;
+      return `The partition would have ${bytesText(problem.bytes)}; the file system needs at least ${bytesText(problem.leastBytes)}.`;
     case "too-large-for-format":
-      return `The partition would have ${bytesText(problem.bytes)}; the file system ends at ${bytesText(problem.mostBytes)}.`;
+      return `The partition would have ${bytesText(problem.bytes)}; the file system allows at most ${bytesText(problem.mostBytes)}.`;
     case "does-not-fit":
-      return `The files want ${both(problem.neededBytes)}, and ${both(problem.freeBytes)} are there for them.`;
+      return `The files need ${both(problem.neededBytes)}, and ${both(problem.freeBytes)} are free.`;
   }
 }
 
@@ -115,19 +116,19 @@ export function planProblemText(problem: PlanProblem): string {
 export function planNoteText(note: PlanNote): string {
   switch (note.code) {
     case "room-left":
-      return `${bytesText(note.bytes)} would be left unused: a store for images could stand there.`;
+      return `${bytesText(note.bytes)} unused: enough for a store.`;
     case "no-bios-start":
       return note.why === "no-menu"
-        ? "BIOS computers will not start it: the release has no start menu that could be gone on with."
+        ? "BIOS computers will not start it: the release has no boot menu to continue with."
         : "BIOS computers will not start it: this server has no BIOS stages (Debian's grub-pc-bin).";
     case "no-uefi-start":
       return "UEFI computers will not start it.";
     case "pack-left-out":
-      return "What Creel puts beside a release (what it is, for whom) has no place on it.";
+      return "No space for Creel's records and run sheets.";
     case "carried":
-      return `${note.files === 1 ? "One file is" : `${note.files.toLocaleString("en-GB")} files are`} carried along, ${bytesText(note.bytes)}.`;
+      return `${note.files === 1 ? "One file is" : `${note.files.toLocaleString("en-GB")} files are`} added, ${bytesText(note.bytes)}.`;
     case "carried-left-out":
-      return `${note.files === 1 ? "One file" : `${note.files.toLocaleString("en-GB")} files`} to be carried along ${note.files === 1 ? "has" : "have"} no place on it: have its files laid out, or a store made behind it.`;
+      return `${note.files === 1 ? "One file" : `${note.files.toLocaleString("en-GB")} files`} to add ${note.files === 1 ? "has" : "have"} no space: use “Partition and copy files”, or add a store.`;
     case "left-out":
       return note.why === "link"
         ? `${note.count} symbolic links are left out, such as ${note.first}: FAT has none.`
@@ -135,9 +136,9 @@ export function planNoteText(note: PlanNote): string {
     case "started-by":
       return `${note.release} comes up on ${startKindsText(note.by)} computers.`;
     case "bios-chooses":
-      return `On BIOS computers a menu offers ${note.releases.join(" and ")}; the first is taken after a while.`;
+      return `On BIOS computers a boot menu offers ${note.releases.join(" and ")}; the first starts after a timeout.`;
     case "bios-by-grub":
-      return `BIOS computers start it through GRUB, which goes on with ${note.menu}.`;
+      return `BIOS computers start it through GRUB, which continues with ${note.menu}.`;
   }
 }
 
@@ -145,17 +146,17 @@ export function planNoteText(note: PlanNote): string {
 export function packProblemText(problem: PackProblem): string {
   switch (problem.code) {
     case "no-pack":
-      return "It carries no records of Creel: there is no CREEL folder with its sums on it.";
+      return "No Creel records: no CREEL folder with checksums.";
     case "missing":
-      return `${problem.path} is missing, though the medium's sums name it. Nothing of it was taken in.`;
+      return `${problem.path} is missing, though the medium's checksums name it. Nothing was imported.`;
     case "too-large":
-      return `${problem.path} is larger than ${bytesText(problem.mostBytes)}, which no pack is. Nothing of it was taken in.`;
+      return `${problem.path} is larger than ${bytesText(problem.mostBytes)}, too large for a record. Nothing was imported.`;
     case "damaged":
-      return `${problem.path} is not what the medium's own sums say: it was changed, or the medium is failing. Nothing of it was taken in.`;
+      return `${problem.path} does not match the medium's checksums: changed, or the medium is failing. Nothing was imported.`;
     case "record-not-understood":
-      return `${problem.path} cannot be understood (line ${problem.line}: ${visible(lineProblemText(problem.problem))}). Nothing of it was taken in.`;
+      return `${problem.path} is not readable (line ${problem.line}: ${visible(lineProblemText(problem.problem))}). Nothing was imported.`;
     case "not-understood":
-      return `${problem.path} cannot be understood (${visible(problem.why)}). Nothing of it was taken in.`;
+      return `${problem.path} is not readable (${visible(problem.why)}). Nothing was imported.`;
   }
 }
 
@@ -164,19 +165,19 @@ export function deviceFaultText(code: DeviceFaultCode, offset: number | null = n
   const at = offset === null ? "" : ` at ${bytesText(offset)}`;
   switch (code) {
     case "gone":
-      return "The device is no longer there: it was pulled out, or fell off the bus.";
+      return "Device gone: unplugged or disconnected.";
     case "write-protected":
-      return "The device is write-protected. Look for its switch.";
+      return "Write-protected. Check its switch.";
     case "in-use":
-      return "Something else uses the device. Take it out of use first.";
+      return "Device in use. Unmount it first.";
     case "read-failed":
-      return `The device cannot be read${at}. It is failing.`;
+      return `Read error${at}. The device is failing.`;
     case "write-failed":
-      return `The device cannot be written to${at}. It is failing.`;
+      return `Write error${at}. The device is failing.`;
     case "no-answer":
-      return `The device does not answer any more${at}.`;
+      return `The device stopped answering${at}.`;
     case "already-written":
-      return "The disc was written to before.";
+      return "The disc is not blank.";
   }
 }
 
@@ -188,17 +189,17 @@ export function capacityText(result: CapacityResult): string {
         ? "Every byte was written and read back."
         : `Every byte was written and read back: ${bytesText(result.writeRate)}/s writing, ${bytesText(result.readRate)}/s reading.`;
     case "counterfeit":
-      return `It is counterfeit: it holds ${both(result.trueBytes)}${result.how === "wraps" ? " and begins again behind that" : ", and what is written behind that is lost"}. Do not use it.`;
+      return `Counterfeit: it holds ${both(result.trueBytes)}${result.how === "wraps" ? " and begins again behind that" : ", and what is written behind that is lost"}. Do not use it.`;
     case "failing":
-      return `It is failing: ${result.bad.length === 1 ? "one place does" : `${result.bad.length} places do`} not hold what is written, the first at ${bytesText(result.bad[0]?.start ?? 0)}. Do not use it.`;
+      return `Failing: ${result.bad.length === 1 ? "one spot does" : `${result.bad.length} spots do`} not hold what is written, the first at ${bytesText(result.bad[0]?.start ?? 0)}. Do not use it.`;
     case "fault":
       return deviceFaultText(result.code, result.offset);
     case "stopped":
-      return "It was stopped before its end.";
+      return "Stopped early.";
   }
 }
 
-/** Why a device is not to be relied on, or not for long. */
+/** Why a device is do not use, or not for long. */
 export function trustText(reason: TrustReason): string {
   switch (reason.code) {
     case "counterfeit":
@@ -207,13 +208,13 @@ export function trustText(reason: TrustReason): string {
         "",
       );
     case "failing":
-      return "It is failing. Do not use it.";
+      return "Failing. Do not use it.";
     case "worn":
       return `It was written ${reason.times.toLocaleString("en-GB")} times over: replace it before it fails.`;
     case "old":
       return `It has been in use for ${reason.years} years: replace it before it fails.`;
     case "failed-in-use":
-      return `Its medium failed on ${visible(reason.computer)} on ${reason.on}. That may have been the computer: verify it before you rely on it.`;
+      return `Its medium failed on ${visible(reason.computer)} on ${dayText(reason.on)}. Possibly the computer: verify the medium before relying on it.`;
     case "batch-failed":
       return `Of ${reason.known === 1 ? "one other" : `${reason.known} others`} of its batch ${visible(reason.batch)} ${reason.failed === 1 ? "one was" : `${reason.failed} were`} counterfeit or failing: test it first.`;
     case "model-failed":
@@ -225,37 +226,37 @@ export function trustText(reason: TrustReason): string {
 export function resultText(result: BenchResult): string {
   switch (result.state) {
     case "verified":
-      return `Verified: all ${both(result.writtenBytes)} were read back and are what was written, and it starts what was predicted.`;
+      return `Verified: all ${both(result.writtenBytes)} read back and intact; boot paths as predicted.`;
     case "not-as-predicted":
-      return "Everything was read back, but the finished medium starts other things than were predicted. It is not to be relied on.";
+      return "Read back, but the boot paths differ from the prediction. Do not use it.";
     case "differs":
-      return `What was written at ${bytesText(result.start)} came back otherwise. The device is not to be relied on.`;
+      return `What was written at ${bytesText(result.start)} came back different. Do not use the device.`;
     case "wraps":
       return capacityText({ state: "counterfeit", trueBytes: result.trueBytes, how: "wraps" });
     case "fault":
-      return `${deviceFaultText(result.code, result.offset)} Nothing of it counts as verified.`;
+      return `${deviceFaultText(result.code, result.offset)} Nothing counts as verified.`;
     case "source-failed":
-      return `The release's file ends at ${bytesText(result.offset)}, before its own end. Put the whole file into the library.`;
+      return `The release's file ends early, at ${bytesText(result.offset)}. Put the whole file into the library.`;
     case "device-changed":
       return result.what === "content"
-        ? "The device is not as it was when this was planned: nothing was written. Plan anew."
-        : "In the berth is another device than this was planned for: nothing was written.";
+        ? "The device changed since the preview. Nothing written. Preview the plan again."
+        : "Another device is in the berth. Nothing written.";
     case "file-missing":
       return result.file || "The release's file is not in this server's library.";
     case "plan-failed":
       return result.problems.map(planProblemText).join(" ");
     case "lines-missing":
-      return `The log lacks what it must have said (${result.codes.join(", ")}), so it is not called verified.`;
+      return `Not verified: expected log lines are missing (${result.codes.join(", ")}).`;
     case "compared":
       return result.same
-        ? "Every file of the release is there and whole."
+        ? "Every file of the release is intact."
         : `Damaged: ${result.damaged.slice(0, 5).join(", ")}${result.damaged.length > 5 ? ` and ${result.damaged.length - 5} more` : ""}.`;
     case "sampled":
       return result.same
-        ? `A sample was compared, ${bytesText(result.comparedBytes)} of ${bytesText(result.ofBytes)}: all of it is right.${result.by === "files" ? " Every file is there in its size." : ""}`
+        ? `A sample was compared, ${bytesText(result.comparedBytes)} of ${bytesText(result.ofBytes)}: intact.${result.by === "files" ? " Every file has its size." : ""}`
         : `Damaged: ${result.damaged.slice(0, 5).join(", ")}${result.damaged.length > 5 ? ` and ${result.damaged.length - 5} more` : ""}.`;
     case "nothing-to-compare":
-      return "There is nothing to compare it with: it is no medium of the inventory, or its release has no manifest.";
+      return "Nothing to compare with: not a registered medium, or its release has no manifest.";
     case "capacity":
       return capacityText(result.capacity);
   }
@@ -278,31 +279,31 @@ export function phaseText(phase: string | null): string {
 export function lineText(line: BenchLine): string {
   switch (line.code) {
     case "started":
-      return "Taken up.";
+      return "Started.";
     case "device-open":
       return `Opened ${line.identity.model}${line.identity.serial ? `, serial ${line.identity.serial}` : ""}, ${both(line.identity.bytes)}.`;
     case "device-is-no-store":
-      return "It is none of the devices that receive images.";
+      return "Not a device that receives images.";
     case "plan":
-      return `To be written: ${both(line.writtenBytes)}.`;
+      return `To write: ${both(line.writtenBytes)}.`;
     case "resumed":
-      return `Went on: of ${line.blocks.toLocaleString("en-GB")} blocks ${line.flushedBlocks.toLocaleString("en-GB")} were on the device, ${line.verifiedBlocks.toLocaleString("en-GB")} of them read back.`;
+      return `Resumed: of ${line.blocks.toLocaleString("en-GB")} blocks ${line.flushedBlocks.toLocaleString("en-GB")} were on the device, ${line.verifiedBlocks.toLocaleString("en-GB")} of them read back.`;
     case "written":
       return `Wrote ${bytesText(line.bytes)} in ${secondsText(line.ms)}.`;
     case "flushed":
-      return "All of it is on the device itself.";
+      return "All data flushed to the device.";
     case "read-back":
-      return `Read ${bytesText(line.bytes)} back in ${secondsText(line.ms)}: every block is the same.`;
+      return `Read ${bytesText(line.bytes)} back in ${secondsText(line.ms)}: identical.`;
     case "inspected":
-      return `Read as any other medium: ${line.startPaths.length} ways to start from it.`;
+      return `Finished medium read: ${line.startPaths.length} boot paths.`;
     case "as-predicted":
-      return "They are those that were predicted.";
+      return "As predicted.";
     case "paused":
       return "Paused.";
     case "cancelled":
       return "Cancelled.";
     case "interrupted":
-      return "Interrupted: the server stopped. It can go on.";
+      return "Interrupted: the server stopped. Can be resumed.";
     case "recorded":
       return `Recorded as ${line.medium}.`;
     case "ended":
@@ -316,6 +317,6 @@ function secondsText(ms: number): string {
 
 /** What decides for a computer whether a proposed medium is a route for it. */
 export function proposedReasonText(reason: ProposedReason): string {
-  if (reason === null) return "Nothing is known of it.";
+  if (reason === null) return "No result recorded.";
   return "change" in reason ? `${changeText(reason.change)}.` : reasonText(reason.reason);
 }

@@ -5,9 +5,9 @@ import { visible } from "./visible";
 export function calendarProblemText(problem: CalendarProblem): string {
   switch (problem.code) {
     case "columns-lacking":
-      return `Its first line names no column ${problem.lacking.map((name) => `“${name}”`).join(", ")}. A calendar begins with the line “${problem.needed.join(",")}”, further columns “eol-…” may follow.`;
+      return `No column ${problem.lacking.map((name) => `“${name}”`).join(", ")}. A calendar begins with the line “${problem.needed.join(",")}”, further columns “eol-…” may follow.`;
     case "too-many-releases":
-      return `It has more than ${problem.most} releases.`;
+      return `More than ${problem.most} releases.`;
     case "no-date":
       return `Line ${problem.line}, ${problem.column}: “${visible(problem.text, 60)}” is no date such as 2028-06-30.`;
     case "series-lacking":

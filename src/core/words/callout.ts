@@ -3,6 +3,7 @@ import type { CalloutOutcome, Lost } from "../callout/record";
 import type { ImageFit, Shrinking } from "../callout/replacement";
 import type { OpenFact } from "../callout/times";
 import type { OutcomeKind } from "../judging/routes/outcome";
+import { dayText } from "./dates";
 import { bytesText } from "./sizes";
 
 /** What happened to a computer, as the second part of "HO-1 Reception: its disk is gone". */
@@ -21,15 +22,15 @@ export function happeningText(happening: Happening): string {
 /** What comes back, in a few words without a capital. */
 export function calloutOutcomeText(kind: OutcomeKind): string {
   return {
-    copy: "its disk copied onto the new one",
-    image: "the computer as it was",
-    system: "its system partition restored",
-    reinstall: "a fresh installation",
-    factory: "the factory state",
-    "start-up": "its start-up repaired",
-    partitions: "its partitions repaired",
-    files: "its files rescued",
-    "image-files": "its files from an image",
+    copy: "disk copied",
+    image: "image restored",
+    system: "system partition restored",
+    reinstall: "reinstalled",
+    factory: "factory state",
+    "start-up": "start-up repaired",
+    partitions: "partitions repaired",
+    files: "files rescued",
+    "image-files": "files from an image",
   }[kind];
 }
 
@@ -40,21 +41,21 @@ const daysText = (days: number) =>
 export function lostText(lost: Lost): string {
   switch (lost.code) {
     case "nothing":
-      return "Nothing is lost.";
+      return "Nothing lost.";
     case "since-image":
       return lost.days === 0
-        ? "Lost is what was made since today's image."
-        : `Lost is what was made in the last ${lost.days === 1 ? "day" : `${lost.days} days`}.`;
+        ? "Lost: changes since today's image."
+        : `Lost: changes of the last ${lost.days === 1 ? "day" : `${lost.days} days`}.`;
     case "system-since-image":
       return `Lost on the system partition: changes ${daysText(lost.days)}. Data partitions are kept.`;
     case "files-since-image":
-      return `Files as of ${lost.on} are saved. The computer is not recovered.`;
+      return `Files as of ${dayText(lost.on)} are saved. The computer is not recovered.`;
     case "all-but-files":
       return "Readable files are saved. The computer is not recovered.";
     case "overwritten":
       return "Lost: files that were overwritten since.";
     case "everything":
-      return "Everything on its disk is lost.";
+      return "Lost: everything on its disk.";
   }
 }
 
@@ -72,7 +73,7 @@ export function openFactsText(openFacts: readonly OpenFact[]): string {
 
 /** How a call-out ended, in a few words. */
 export function cameBackText(cameBack: CalloutOutcome["cameBack"]): string {
-  return cameBack === "not-back" ? "not brought back" : `brought back: ${calloutOutcomeText(cameBack)}`;
+  return cameBack === "not-back" ? "not recovered" : `recovered: ${calloutOutcomeText(cameBack)}`;
 }
 
 /** Whether an image goes onto a disk, as a part of a sentence. */
@@ -83,20 +84,20 @@ export function fitText(fit: ImageFit): string {
     case "too-small":
       return `does not fit: the disk is ${bytesText(fit.lackingBytes)} too small`;
     case "other-sectors":
-      return `has sectors of ${fit.image} bytes, and the disk has ${fit.disk}: only a kit that converts puts it back`;
+      return `has sectors of ${fit.image} bytes, and the disk has ${fit.disk}: only a kit that converts sector sizes restores it`;
     case "unknown":
-      return "cannot be told: the size of the disk that it is of is not recorded";
+      return "unknown: size of its source disk not recorded";
   }
 }
 
 /** What to make smaller before a smaller disk will do, in a sentence or two. */
 export function shrinkText({ lackingBytes, steps, stillLackingBytes, unknown }: Shrinking): string {
   const parts = steps.map(({ partition, giveBytes }) => `${partition} by ${bytesText(giveBytes)}`);
-  const what = parts.length > 0 ? `Make ${parts.join(", then ")} smaller` : "Nothing of it can be made smaller";
-  const open = unknown.length > 0 ? ` How much is in use is not known of ${unknown.join(", ")}.` : "";
+  const what = parts.length > 0 ? `Make ${parts.join(", then ")} smaller` : "Nothing can be made smaller";
+  const open = unknown.length > 0 ? ` Used space not recorded: ${unknown.join(", ")}.` : "";
   if (stillLackingBytes === 0 && parts.length === 0)
-    return `The new disk is ${bytesText(lackingBytes)} smaller, and so much of the old one is not used.${open}`;
+    return `The new disk is ${bytesText(lackingBytes)} smaller; the old one has that much unused.${open}`;
   if (stillLackingBytes === 0)
     return `The new disk is ${bytesText(lackingBytes)} smaller. ${what} before an image is taken.${open}`;
-  return `The new disk is ${bytesText(lackingBytes)} smaller. ${what}: ${bytesText(stillLackingBytes)} would still be lacking. Take a larger disk.${open}`;
+  return `The new disk is ${bytesText(lackingBytes)} smaller. ${what}: ${bytesText(stillLackingBytes)} still missing. Use a larger disk.${open}`;
 }

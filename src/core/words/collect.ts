@@ -22,27 +22,27 @@ export function factsProblemText(problem: FactsProblem): string {
 export function documentProblemText(problem: DocumentProblem): string {
   switch (problem.code) {
     case "empty":
-      return "It is empty.";
+      return "Empty file.";
     case "too-large":
-      return `It is too large for a tool's output (more than ${problem.mostBytes / 2 ** 20} MiB). ${KNOWN}`;
+      return `Too large for a tool's output (more than ${problem.mostBytes / 2 ** 20} MiB). ${KNOWN}`;
     case "not-text":
-      return `It is neither text nor a signature list. ${KNOWN}`;
+      return `Neither text nor a signature list. ${KNOWN}`;
     case "begins-as-json":
-      return `It begins as JSON but is not (${problem.told}).`;
+      return `Starts as JSON but is not valid (${problem.told}).`;
     case "no-facts-file":
       return `As a facts file: ${factsProblemText(problem.problem)}.`;
     case "json-of-another-kind":
-      return `It is JSON of another kind. ${KNOWN}`;
+      return `Unknown kind of JSON. ${KNOWN}`;
     case "not-recognised":
-      return `It is not recognised. ${KNOWN}`;
+      return `Not recognised. ${KNOWN}`;
     case "list-damaged":
       return `Its signature list is damaged. ${listFaultText(problem.fault)}`;
     case "list-unnamed":
-      return "It holds signature lists, but neither name nor content says which they are. Name it db.esl, dbx.esl, KEK.esl or PK.esl.";
+      return "Signature lists of unknown variable. Name it db.esl, dbx.esl, KEK.esl or PK.esl.";
     case "variable-length":
       return `The variable ${problem.name} is one byte long; this is ${problem.bytes}.`;
     case "start-order-odd":
-      return "The start order is a list of two-byte numbers; this has an odd length.";
+      return "The boot order is a list of two-byte numbers; this has an odd length.";
     case "start-entry-cut":
       return `The start entry ${problem.entry} is cut short.`;
   }
@@ -52,27 +52,27 @@ export function documentProblemText(problem: DocumentProblem): string {
 export function documentNoteText(note: DocumentNote): string {
   switch (note.code) {
     case "sizes-rounded":
-      return "Its sizes are rounded, and are taken as such. Run lsblk with --bytes, so that they are exact.";
+      return "Sizes are rounded. Run lsblk with --bytes for exact ones.";
     case "devices-nameless":
-      return `${note.count} of the devices are listed without numbers. Run lspci with -nn, so that they are named.`;
+      return `${note.count} of the devices are listed without numbers. Run lspci with -nn.`;
     case "no-system-named":
-      return "It names no system.";
+      return "No system named.";
     case "table-of-no-device":
-      return "The table does not say of which device it is: its line “device:” is missing.";
+      return "Device unknown: the line “device:” is missing.";
     case "no-dmi-table":
       return "dmidecode found no table, or was not run as root.";
     case "no-dmi-block":
-      return "No block of the table was found in it.";
+      return "No table found.";
     case "digests-only":
-      return "It holds digests only, so it is taken for the list of what is revoked (dbx).";
+      return "Hashes only, so read as the revocation list (dbx).";
     case "variable-not-kept":
-      return `The variable ${note.name} holds nothing that Creel keeps.`;
+      return `The variable ${note.name} is not used by Creel.`;
   }
 }
 
 /** What of the facts at hand could not be kept, and what to do. */
 export function leftOutFactText(left: LeftOut): string {
   return left.code === "disk-without-size"
-    ? `The size of the disk ${left.disk} is not known: drop what lsblk --json says beside it.`
+    ? `Size of disk ${left.disk} not recorded. Add the output of lsblk --json.`
     : `${left.at}: ${left.told}.`;
 }

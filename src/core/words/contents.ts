@@ -5,12 +5,12 @@ import { visible } from "./visible";
 
 const SIGNATURE_FAULTS: Record<SignatureFault, string> = {
   "not-pkcs7": "its data is damaged",
-  "not-authenticode": "it is not a signature of a program",
+  "not-authenticode": "not a program signature",
   "signer-missing": "it does not carry its signer's certificate",
-  "digest-differs": "it speaks for other content: the file was changed after signing",
-  "attributes-differ": "its signed attributes do not fit",
+  "digest-differs": "it covers other content: the file was changed after signing",
+  "attributes-differ": "signed attributes do not match",
   "signature-wrong": "it is not its signer's",
-  "algorithm-unknown": "made with a method that is not checked here",
+  "algorithm-unknown": "unsupported signature method",
 };
 
 /** What is wrong with a signature, within a sentence. */
@@ -19,7 +19,7 @@ export function signatureFaultText(fault: SignatureFault): string {
 }
 
 const ROLES: Record<NonNullable<ContainedSystem["role"]>, string> = {
-  installs: "can be installed",
+  installs: "installable",
   runs: "runs from the medium",
   installed: "is installed on it",
 };
@@ -38,10 +38,10 @@ export function systemText(system: ContainedSystem): string {
 }
 
 const UNREAD: Record<Survey["unread"][number]["why"], string> = {
-  later: "too much for a quick look",
+  later: "too much for a quick reading",
   damaged: "damaged, or its end is missing",
-  "no-decoder": "compressed in a way that is not read here",
-  "too-large": "larger than what is read",
+  "no-decoder": "unsupported compression",
+  "too-large": "too large to read",
 };
 
 /** Why a part of a medium was not read, within a sentence. */

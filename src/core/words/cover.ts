@@ -1,17 +1,18 @@
 import type { CoverTask, CoverWhy, LeftOut, PlanProgress } from "../cover/result";
+import { dayText } from "./dates";
 import { changeText, reasonText } from "./reasons";
 
 /** Why no plan can give something, in a sentence. */
 export function coverWhyText(why: CoverWhy): string {
   switch (why.code) {
     case "no-purchase":
-      return `Nothing is to be bought for ${why.site}, as you decided.`;
+      return `No purchases for ${why.site}, by your constraint.`;
     case "image-too-old":
-      return `Its newest image is of ${why.on}, and one may be ${why.mostDays} days old: take a new one.`;
+      return `Newest image from ${dayText(why.on)}; the limit is ${why.mostDays} days. Take a new one.`;
     case "nearest":
       return `${why.release}: ${[why.reason && reasonText(why.reason), why.change && `${changeText(why.change)}.`].filter(Boolean).join(" ")}`;
     case "nothing-gives-it-back":
-      return "No release of the library gives that back.";
+      return "No release in the library restores that.";
     case "told-in-words":
       return why.text;
   }
@@ -26,12 +27,12 @@ const PROGRESS: Record<
   Exclude<PlanProgress, { text: string } | { done: number } | { demands: number }>["code"],
   string
 > = {
-  waiting: "Waiting for its turn.",
-  looking: "Looking at what can be made, and whom it would serve.",
-  "looking-together": "Looking at what could stand on one medium together.",
+  waiting: "Queued.",
+  looking: "Checking what can be made and whom it serves.",
+  "looking-together": "Checking which releases fit on one medium.",
   cancelled: "Cancelled.",
-  interrupted: "Creel was stopped while it was computed. Compute it again.",
-  failed: "It could not be computed; the log of the server has the details.",
+  interrupted: "Interrupted: the server stopped. Compute again.",
+  failed: "Not computed. The server log has the details.",
 };
 
 /** How far a plan is, or how it ended. */
@@ -41,7 +42,7 @@ export function progressText(progress: PlanProgress): string {
     case "computing":
       return `Computing: ${of(progress.demands, "demands")}, ${of(progress.media, "media")}, ${of(progress.contents, "things that can stand on them")}.`;
     case "parts":
-      return `${progress.done} of ${progress.of} parts of the places are planned.`;
+      return `${progress.done} of ${progress.of} parts of the sites are planned.`;
     case "told-in-words":
       return progress.text;
     default:
@@ -62,10 +63,10 @@ export function taskText(task: CoverTask): string {
     case "write":
       return `Make a medium of ${holds} for ${site}.`;
     case "rewrite":
-      return holds ? `Write ${holds} to ${medium}.` : `Wipe ${medium}: it serves nobody, and becomes a blank spare.`;
+      return holds ? `Write ${holds} to ${medium}.` : `Wipe ${medium}: it serves nobody and becomes a blank spare.`;
     case "move":
-      return from === null ? `Put ${medium} to its place, ${site}.` : `Bring ${medium} from ${from} to ${site}.`;
+      return from === null ? `Bring ${medium} to ${site}.` : `Bring ${medium} from ${from} to ${site}.`;
     case "drill":
-      return `Try ${medium} on ${computer}.`;
+      return `Run a drill of ${medium} on ${computer}.`;
   }
 }

@@ -22,11 +22,10 @@ export function digestText(
     ]);
   const parts = [
     ...(fresh.length > 0 ? ["New since the last digest:", "", ...lines, ""] : []),
-    ...(fresh.length > FRESH_MOST ? [`And ${things(fresh.length - FRESH_MOST)} more that came up.`, ""] : []),
-    ...(gone > 0 ? [`Done or void since then: ${things(gone)}.`] : []),
-    ...(still > 0 ? [`Due already and still open: ${things(still)}.`] : []),
+    ...(fresh.length > FRESH_MOST ? [`And ${things(fresh.length - FRESH_MOST)} more.`, ""] : []),
+    ...(gone > 0 ? [`Done or obsolete since then: ${things(gone)}.`] : []),
+    ...(still > 0 ? [`Still open: ${things(still)}.`] : []),
   ];
-  const subject =
-    fresh.length > 0 ? `${audience}: ${things(fresh.length)} came up` : `${audience}: ${things(gone)} done`;
+  const subject = fresh.length > 0 ? `${audience}: ${things(fresh.length)} new` : `${audience}: ${things(gone)} done`;
   return { subject, text: `${parts.join("\n")}\n` };
 }

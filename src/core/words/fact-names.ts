@@ -7,11 +7,11 @@ const FACT_NAMES: Record<string, string> = {
   partitions: "the partitions of its disk",
   filesystem: "the file systems on its disk",
   sectorBytes: "the sector size of its disk",
-  systems: "which system it runs",
+  systems: "its system",
   model: "its make and model",
   "firmware.secureBoot.state": "whether Secure Boot is on",
-  "firmware.secureBoot.db": "which certificates and digests its Secure Boot allows (db)",
-  "firmware.secureBoot.dbx": "which certificates and digests its Secure Boot revokes (dbx)",
+  "firmware.secureBoot.db": "the certificates and hashes its Secure Boot allows (db)",
+  "firmware.secureBoot.dbx": "the certificates and hashes its Secure Boot revokes (dbx)",
   "firmware.secureBoot.sbatLevel": "which generations of loaders it still accepts (SbatLevel)",
 };
 

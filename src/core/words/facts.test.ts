@@ -9,7 +9,7 @@ test.each([
   ["disks/sda/bytes", "Disk sda, size"],
   ["disks/sda/partitions/2", "Disk sda, partition 2"],
   ["disks/sda/partitions/2/usedBytes", "Disk sda, partition 2, used"],
-  ["disks/sda/partitions/2/keyPlace", "Disk sda, partition 2, where the recovery key is kept"],
+  ["disks/sda/partitions/2/keyPlace", "Disk sda, partition 2, recovery key location"],
   ["disks/sda~HX-1/model", "Disk sda (the other, HX-1), model"],
   ["disks/a%2Fb/bytes", "Disk a/b, size"],
   ["systems/kittiwake/version", "System kittiwake, version"],
@@ -30,14 +30,14 @@ test.each([
   ["ports/optical", true, "yes"],
   ["ports/optical", false, "no"],
   ["ports/usb", 3, "3"],
-  ["computer/make", null, "not known"],
+  ["computer/make", null, "not recorded"],
   ["devices/pci", [{ modalias: "a" }, { modalias: "b" }], "2 of them"],
   ["firmware/startOrder", ["0001", "0003"], "0001, 0003"],
   ["firmware/entries", [{ id: "0001", name: "Network" }], "0001 Network"],
   ["firmware/secureBoot/sbatLevel", "sbat,1,2024\nshim,4\ngrub,3\n", "shim 4, grub 3"],
   ["firmware/secureBoot/db", allowing("norlight2011", "norlight2023"), "2 certificates"],
-  ["firmware/secureBoot/dbx", revoking(77), "77 digests"],
-  ["firmware/secureBoot/dbx", revoking(1, "gannet2011"), "1 certificate, 1 digest"],
+  ["firmware/secureBoot/dbx", revoking(77), "77 hashes"],
+  ["firmware/secureBoot/dbx", revoking(1, "gannet2011"), "1 certificate, 1 hash"],
   ["firmware/secureBoot/db", "", "empty"],
   ["firmware/secureBoot/db", "%%%", "unreadable"],
   ["firmware/secureBoot/db", "AAAA", "damaged"],
@@ -52,10 +52,10 @@ test("what comes from a computer cannot change the direction of writing or break
 test("where a fact is from, and why it is kept", () => {
   const source = { kind: "hand", name: "form", at: "2026-01-01T00:00:00.000Z", by: "Ina Torvald" } as const;
   expect(sourceText(source)).toBe("set by hand by Ina Torvald");
-  expect(sourceText({ ...source, kind: "tool", name: "lsblk" })).toBe("told by a tool: lsblk");
+  expect(sourceText({ ...source, kind: "tool", name: "lsblk" })).toBe("from a tool: lsblk");
   expect(sourceText(null)).toBe("source not recorded");
   expect(changeReasonText({ why: "set-by-hand", currentSource: source })).toMatch(
-    /^It was set by hand by Ina Torvald, and is kept/,
+    /^It was set by hand by Ina Torvald, and stays/,
   );
   expect(changeReasonText({ why: null, currentSource: null })).toBeNull();
 });

@@ -14,7 +14,7 @@ const FIELD_TITLES: Record<string, string> = {
   "computer/make": "Make",
   "computer/model": "Model",
   "computer/serial": "Serial",
-  "computer/form": "Form",
+  "computer/form": "Form factor",
   "firmware/kind": "Firmware",
   "firmware/arch": "Firmware architecture",
   "firmware/vendor": "Firmware's maker",
@@ -30,11 +30,11 @@ const FIELD_TITLES: Record<string, string> = {
   "firmware/usbStart": "Start from USB",
   "firmware/setupPassword": "Setup password",
   "firmware/setupPasswordPlace": "Setup password location",
-  "firmware/keys/setup": "Set-up key",
-  "firmware/keys/startMenu": "Start menu key",
+  "firmware/keys/setup": "Setup key",
+  "firmware/keys/startMenu": "Boot menu key",
   "firmware/keys/save": "Save key",
-  "firmware/startOrder": "Start order",
-  "firmware/entries": "Start entries",
+  "firmware/startOrder": "Boot order",
+  "firmware/entries": "Boot entries",
   "cpu/arch": "Processor architecture",
   "cpu/name": "Processor",
   memoryBytes: "Memory",
@@ -52,7 +52,7 @@ const LEAVES: Record<string, string> = {
   sectorBytes: "sector size",
   usedBytes: "used",
   filesystem: "file system",
-  keyPlace: "where the recovery key is kept",
+  keyPlace: "recovery key location",
   arch: "architecture",
   number: "number",
   table: "table kind",
@@ -91,7 +91,7 @@ const LISTS = /^firmware\/secureBoot\/(pk|kek|db|dbx)$/;
 
 /** A fact's value in words. */
 export function factValueText(path: FactPath, value: FactValue | null): string {
-  if (value === null) return "not known";
+  if (value === null) return "not recorded";
   const leaf = path.split("/").at(-1) ?? "";
   if (typeof value === "number" && (leaf === "bytes" || leaf === "usedBytes"))
     return `${bytesText(value)} (${binaryText(value)})`;
@@ -125,7 +125,7 @@ export function factValueText(path: FactPath, value: FactValue | null): string {
 
 function levelText(level: string): string {
   const rows = readSbatLevel(level).filter((row) => row.component !== "sbat");
-  return rows.map((row) => `${visible(row.component, 40)} ${row.generation}`).join(", ") || "none demanded";
+  return rows.map((row) => `${visible(row.component, 40)} ${row.generation}`).join(", ") || "none required";
 }
 
 function listText(base64: string): string {
@@ -136,7 +136,7 @@ function listText(base64: string): string {
   const digests = entries.length - certificates;
   const parts = [
     certificates > 0 && `${certificates} ${certificates === 1 ? "certificate" : "certificates"}`,
-    digests > 0 && `${digests.toLocaleString("en-GB")} ${digests === 1 ? "digest" : "digests"}`,
+    digests > 0 && `${digests.toLocaleString("en-GB")} ${digests === 1 ? "hash" : "hashes"}`,
     fault && "damaged",
   ].filter(Boolean);
   return parts.join(", ") || "empty";
@@ -145,10 +145,10 @@ function listText(base64: string): string {
 const KINDS: Record<SourceKind, string> = {
   hand: "set by hand",
   collector: "collected",
-  tool: "told by a tool",
+  tool: "from a tool",
   file: "from a facts file",
   table: "from a table",
-  template: "from a template",
+  template: "from a similar computer",
   unknown: "not recorded",
 };
 
@@ -163,15 +163,15 @@ export function sourceText(source: FactSource | null): string {
 export function changeReasonText({ why, currentSource }: Pick<FactChange, "why" | "currentSource">): string | null {
   switch (why) {
     case "set-by-hand":
-      return `It was ${sourceText(currentSource)}, and is kept unless you choose otherwise.`;
+      return `It was ${sourceText(currentSource)}, and stays unless you choose otherwise.`;
     case "older":
-      return "What is recorded is more recent, and is kept unless you choose otherwise.";
+      return "The recorded value is newer, and stays unless you choose otherwise.";
     case "sources-differ":
-      return "The documents do not agree; the more trusted one is proposed.";
+      return "The documents disagree; the more trusted one is proposed.";
     case "another-in-its-place":
-      return "Another disk is in its place. What was recorded of it stays in the history.";
+      return "Replaced by another disk. Its facts stay in the history.";
     case "attached-from-outside":
-      return "It was attached from outside, and is left out unless you choose otherwise.";
+      return "Attached externally; left out unless you choose otherwise.";
     default:
       return null;
   }
@@ -184,12 +184,12 @@ const MISSING_TEXT: Record<MissingFact, string> = {
   firmwareArch: "the firmware's architecture",
   secureBootState: "whether Secure Boot is on",
   secureBootLists: "what Secure Boot allows (db)",
-  disks: "which disks it has",
-  partitions: "what is on its disks",
+  disks: "its disks",
+  partitions: "the contents of its disks",
   storageDevices: "its controllers and adapters",
-  systems: "which system it runs",
-  usbStart: "whether it may start from USB",
-  keyPlace: "where a recovery key is kept",
+  systems: "its system",
+  usbStart: "whether it starts from USB",
+  keyPlace: "a recovery key's location",
 };
 
 /** A fact that is missing, within a list. */
@@ -201,7 +201,7 @@ const listOf = (names: string[]) => names.map((name) => `“${visible(name, 80)}
 const STATES: Record<string, string> = {
   on: "on",
   off: "off",
-  setup: "in set-up mode",
+  setup: "in setup mode",
   absent: "absent",
   both: "both modes offered",
 };
@@ -210,11 +210,11 @@ const STATES: Record<string, string> = {
 export function affectedText(affected: Affected): string {
   switch (affected.code) {
     case "firmware-updated":
-      return `The firmware was updated from ${visible(affected.from)} to ${visible(affected.to)}: settings may be back at their defaults, and what was proven was proven with the old one.`;
+      return `The firmware was updated from ${visible(affected.from)} to ${visible(affected.to)}: settings may be at their defaults, and drills were run with the old one.`;
     case "start-mode-changed":
-      return `It started as ${affected.from} and now starts as ${affected.to}: other media start it, and images taken before do not go back as it is.`;
+      return `It started as ${affected.from} and now starts as ${affected.to}: other media start it, and earlier images do not fit as it is.`;
     case "secure-boot-changed":
-      return `Secure Boot was ${STATES[affected.from] ?? affected.from} and is ${STATES[affected.to] ?? affected.to}: every medium is judged anew.`;
+      return `Secure Boot was ${STATES[affected.from] ?? affected.from} and is ${STATES[affected.to] ?? affected.to}: every medium is judged again.`;
     case "signers-gained":
       return `Its firmware now also trusts ${listOf(affected.names)}.`;
     case "signers-lost":
@@ -222,22 +222,22 @@ export function affectedText(affected: Affected): string {
     case "revoked-more":
       return `${affected.count.toLocaleString("en-GB")} more ${affected.count === 1 ? "program is" : "programs are"} revoked: older loaders may be among them.`;
     case "sbat-raised":
-      return `First-stage loaders now demand generation ${affected.to} of ${visible(affected.component)} instead of ${affected.from}: older media will be refused.`;
+      return `First-stage loaders now require generation ${affected.to} of ${visible(affected.component)} instead of ${affected.from}: older media will be refused.`;
     case "setting-changed":
       return affected.setting === "fastBoot"
         ? `Fast boot was ${affected.from} and is ${affected.to}.`
         : `Start from USB was ${affected.from} and is ${affected.to}.`;
     case "disk-gone":
-      return `The disk ${visible(affected.name)} is no longer there: images of it may have no target.`;
+      return `The disk ${visible(affected.name)} is gone: its images may have no target.`;
     case "disk-smaller":
       return `The disk ${visible(affected.name)} is smaller than before (${bytesText(affected.to)} instead of ${bytesText(affected.from)}): images of the larger disk do not fit.`;
     case "disk-new":
-      return `The disk ${visible(affected.name)} (${bytesText(affected.bytes)}) is new: no image of it exists.`;
+      return `The disk ${visible(affected.name)} (${bytesText(affected.bytes)}) is new: no image exists.`;
     case "sector-size-changed":
-      return `The disk ${visible(affected.name)} has sectors of ${affected.to} bytes instead of ${affected.from}: images taken before need a kit that converts.`;
+      return `The disk ${visible(affected.name)} has sectors of ${affected.to} bytes instead of ${affected.from}: earlier images need a kit that converts sector sizes.`;
     case "system-changed":
-      return `${visible(affected.from)} became ${visible(affected.to)}: images and included system files from before bring back the older one.`;
+      return `${visible(affected.from)} became ${visible(affected.to)}: images and included system files from before restore the older one.`;
     case "devices-changed":
-      return `${affected.gained} of its devices are new and ${affected.lost} are gone: whether a kit sees its disks is to be looked at again.`;
+      return `${affected.gained} of its devices are new and ${affected.lost} are gone: check again whether kits see its disks.`;
   }
 }

@@ -56,7 +56,7 @@ test.each(notes.map((note) => [note.code, note] as const))("the note %s has a se
   expect(uefiNoteText(note)).not.toMatch(/undefined|NaN|\[object/);
 });
 
-test("every start code and every leniency has words of its own", () => {
+test("every boot code and every leniency has words of its own", () => {
   const words = [...startCodeSchema.options.map(startCodeText), ...leniencySchema.options.map(leniencyText)];
   expect(words.length).toBeGreaterThan(15);
   expect(new Set(words).size).toBe(words.length);

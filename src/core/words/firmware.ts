@@ -46,7 +46,7 @@ export function uefiNoteText(note: UefiNote): string {
   switch (note.code) {
     case "gpt-used":
       return note.from === "primary"
-        ? `${where}: the GPT is good`
+        ? `${where}: the GPT is intact`
         : `${where}: the first GPT header is damaged, the backup in the last sector is used`;
     case "gpt-not-protected":
       return `${where}: a GPT without a protective entry in sector 0 does not count`;
@@ -55,9 +55,9 @@ export function uefiNoteText(note: UefiNote): string {
     case "gpt-entry-skipped":
       return `${where}: GPT partition ${note.number} is left out (${note.fault === "overlaps" ? "it overlaps another" : note.fault === "no-block-io" ? "it is marked as not for firmware" : "it lies outside the usable range"})`;
     case "el-torito-used":
-      return `${where}: the start catalogue is good, ${note.entries === 1 ? "one entry" : `${note.entries} entries`} can be started`;
+      return `${where}: the boot catalogue is intact, ${note.entries === 1 ? "one entry" : `${note.entries} entries`} can be started`;
     case "el-torito-refused":
-      return `${where}: the start catalogue is refused (${{ "outside-medium": "it is not on the medium", header: "its first entry is not valid", checksum: "its checksum is wrong", "nothing-startable": "no entry is marked as startable" }[note.fault]})`;
+      return `${where}: the boot catalogue is refused (${{ "outside-medium": "it is not on the medium", header: "its first entry is not valid", checksum: "its checksum is wrong", "nothing-startable": "no entry is marked as startable" }[note.fault]})`;
     case "mbr-used":
       return `${where}: the partition table in sector 0 is used (${note.partitions === 1 ? "one partition" : `${note.partitions} partitions`})`;
     case "mbr-unsigned":
@@ -82,20 +82,20 @@ export function absentText(why: AbsentWhy): string {
 }
 
 const PROGRAM_NAMES: Record<StartCode, string> = {
-  "classic-strict": "generic start code that wants exactly one active partition",
-  "classic-first-active": "generic start code that takes the first active partition",
-  "classic-chs": "generic start code that takes the first active partition by its old-style address",
-  "classic-numbered": "generic start code with a fixed partition number",
-  "gpt-legacy": "GPT-aware start code that wants one partition marked for legacy start",
+  "classic-strict": "generic boot code that needs exactly one active partition",
+  "classic-first-active": "generic boot code that takes the first active partition",
+  "classic-chs": "generic boot code that takes the first active partition by its old-style address",
+  "classic-numbered": "generic boot code with a fixed partition number",
+  "gpt-legacy": "GPT-aware boot code that needs one partition marked for legacy boot",
   grub: "GRUB's first sector",
   "grub-hybrid": "GRUB's first sector for hybrid discs",
-  "grub-disc": "GRUB's start image for discs",
+  "grub-disc": "GRUB's boot image for discs",
   syslinux: "Syslinux's boot sector",
   isolinux: "ISOLINUX",
   "isolinux-hybrid": "ISOLINUX's first sector for hybrid discs",
   "format-stub": "the stub that formatting tools leave, which only prints that this cannot be started",
   blank: "nothing but zeros, at which the computer hangs",
-  unknown: "start code that Creel does not know",
+  unknown: "boot code that Creel does not know",
 };
 
 /** The name of a program that BIOS starts. */
@@ -109,23 +109,23 @@ export function biosStepText(step: BiosStep): string {
     case "medium-too-short":
       return "the medium is too small for BIOS to read as a disk (less than one cylinder of 1,008 sectors)";
     case "no-boot-record":
-      return "sector 17 of the disc has no start record (El Torito)";
+      return "sector 17 of the disc has no boot record (El Torito)";
     case "catalogue-outside":
-      return "the start catalogue is not on the disc";
+      return "the boot catalogue is not on the disc";
     case "catalogue-header":
-      return "the start catalogue does not begin with a valid entry";
+      return "the boot catalogue does not begin with a valid entry";
     case "default-entry-platform":
       return step.platform === 0xef
-        ? "the first entry of the start catalogue is for UEFI only"
-        : `the first entry of the start catalogue is for another platform (${step.platform})`;
+        ? "the first entry of the boot catalogue is for UEFI only"
+        : `the first entry of the boot catalogue is for another platform (${step.platform})`;
     case "default-entry-not-startable":
-      return "the first entry of the start catalogue is not marked as startable";
+      return "the first entry of the boot catalogue is not marked as startable";
     case "default-entry-outside":
-      return `the start image in sector ${step.sector} is not on the disc`;
+      return `the boot image in sector ${step.sector} is not on the disc`;
     case "default-entry-empty":
-      return "the first entry of the start catalogue loads nothing";
+      return "the first entry of the boot catalogue loads nothing";
     case "default-entry-loaded":
-      return `the start image in sector ${step.sector} is loaded${step.emulation === "none" ? "" : ` (emulating a ${step.emulation})`}`;
+      return `the boot image in sector ${step.sector} is loaded${step.emulation === "none" ? "" : ` (emulating a ${step.emulation})`}`;
     case "sector-unsigned":
       return step.place.length === 0
         ? "sector 0 does not end in 55 AA: nothing is started from it"
@@ -137,11 +137,11 @@ export function biosStepText(step: BiosStep): string {
     case "several-active-partitions":
       return `${step.count} partitions are marked active, only one may be`;
     case "no-legacy-start-partition":
-      return "no GPT partition is marked for legacy start";
+      return "no GPT partition is marked for legacy boot";
     case "several-legacy-start-partitions":
-      return `${step.count} GPT partitions are marked for legacy start, only one may be`;
+      return `${step.count} GPT partitions are marked for legacy boot, only one may be`;
     case "gpt-missing":
-      return "the start code looks for a GPT and finds none";
+      return "the boot code looks for a GPT and finds none";
     case "partition-outside":
       return `${placeText(step.place)} begins past the end of the medium`;
     case "address-beyond-chs":
@@ -153,26 +153,26 @@ export function biosStepText(step: BiosStep): string {
     case "core-damaged":
       return `the next part of ${startCodeText(step.program)} is damaged`;
     case "boot-info-missing":
-      return "the start image lacks the table that tells it where it lies on the disc";
+      return "the boot image lacks the table that tells it where it lies on the disc";
     case "module-missing":
       return `${step.file} is missing, without which the menu does not come up`;
     case "core-runs":
       return `${startCodeText(step.program)}: its next part is there and runs`;
     case "too-many-steps":
-      return "the start code hands over too often to be followed";
+      return "the boot code hands over too often to be followed";
   }
 }
 
 /** What only lenient firmware takes, in a sentence. */
 export function leniencyText(leniency: Leniency): string {
   return {
-    "partition-type": "its partition does not have the EFI system type, which some makers want",
+    "partition-type": "its partition does not have the EFI system type, which some makers require",
     "logical-partition": "it lies in a logical partition, which some makers do not look into",
-    "el-torito-on-stick": "it is found through the disc's start catalogue although this is a stick",
+    "el-torito-on-stick": "it is found through the disc's boot catalogue although this is a stick",
     "el-torito-platform": "its catalogue entry is not marked for UEFI",
     "el-torito-emulation": "its catalogue entry emulates a floppy or disk",
-    udf: "it lies in a UDF volume, which the specification does not ask firmware to read",
+    udf: "it lies in a UDF volume, which the specification does not require firmware to read",
     "boot-sector-unsigned": "its boot sector does not end in 55 AA",
-    "gpt-backup": "only the backup GPT is good",
+    "gpt-backup": "only the backup GPT is intact",
   }[leniency];
 }

@@ -33,32 +33,28 @@ test.each([
 test("sizes are told as ranges, and as one where there is one", () => {
   expect(imageRangeText(exactly(3e9))).toBe("3 GB");
   expect(imageRangeText({ low: 2.5e9, likely: 3e9, high: 3.5e9 })).toBe("2.5 GB to 3.5 GB, likely 3 GB");
-  expect(ratioText({ from: "own", images: 1 })).toBe("after its last image");
-  expect(ratioText({ from: "own", images: 4 })).toBe("after its last 4 images");
+  expect(ratioText({ from: "own", images: 1 })).toBe("based on its last image");
+  expect(ratioText({ from: "own", images: 4 })).toBe("based on its last 4 images");
 });
 
 test("whether it fits says how much is left or lacking", () => {
   const margin = (least: number, most: number) => ({ least, most });
-  expect(storeFitText({ verdict: "fits", marginBytes: margin(1e9, 2e9) })).toBe(
-    "It fits, with at least 1 GB to spare.",
-  );
-  expect(storeFitText({ verdict: "may-not-fit", marginBytes: margin(-1e9, 2e9) })).toContain("up to 1 GB are lacking");
-  expect(storeFitText({ verdict: "does-not-fit", marginBytes: margin(-3e9, -2e9) })).toContain(
-    "at least 2 GB are lacking",
-  );
+  expect(storeFitText({ verdict: "fits", marginBytes: margin(1e9, 2e9) })).toBe("Fits, with at least 1 GB to spare.");
+  expect(storeFitText({ verdict: "may-not-fit", marginBytes: margin(-1e9, 2e9) })).toContain("up to 1 GB short");
+  expect(storeFitText({ verdict: "does-not-fit", marginBytes: margin(-3e9, -2e9) })).toContain("at least 2 GB short");
 });
 
 test("growth says when it is full, and between which days that may be", () => {
   const bytesPerDay = { low: 1e9, likely: 2e9, high: 3e9 };
   const full = { early: "2027-01-01", likely: "2027-03-01", late: "2027-06-01" };
   expect(growthText({ bytesPerDay, full })).toBe(
-    "It grows by some 14 GB a week, and is full about 2027-03-01 (between 2027-01-01 and 2027-06-01).",
+    "Grows about 14 GB a week, full about 1 Mar 2027 (between 1 Jan 2027 and 1 Jun 2027).",
   );
-  expect(growthText({ bytesPerDay, full: { ...full, late: null } })).toContain("(not before 2027-01-01)");
+  expect(growthText({ bytesPerDay, full: { ...full, late: null } })).toContain("(not before 1 Jan 2027)");
   expect(growthText({ bytesPerDay, full: { early: "2027-01-01", likely: null, late: null } })).toContain(
-    "full no earlier than 2027-01-01",
+    "full not before 1 Jan 2027",
   );
-  expect(growthText({ bytesPerDay: exactly(0), full: null })).toContain("does not grow");
+  expect(growthText({ bytesPerDay: exactly(0), full: null })).toContain("No growth measured");
 });
 
 test("names of files that are not to be trusted are shown, not run or hidden", () => {
@@ -101,7 +97,7 @@ test("what an image holds is told in a line, by its container", () => {
   expect(
     storedText({ ...nothing, container: "wim", compression: "lzx", usedBytes: 3e9, systems: ["Gannet Desk 11"] }),
   ).toBe("An archive, lzx with Gannet Desk 11, 3 GB unpacked.");
-  expect(storedText({ ...nothing, container: "unknown", compression: null })).toBe("What it holds is not recognised.");
+  expect(storedText({ ...nothing, container: "unknown", compression: null })).toBe("Content not recognised.");
 });
 
 test("each thing that stands against a point, keeps it, or makes a new one due is a sentence of its own", () => {
@@ -115,13 +111,15 @@ test("each thing that stands against a point, keeps it, or makes a new one due i
   const due = (["system-changed", "disk-replaced", "restored"] as const).map((code) =>
     imageDueText({ code, on: "2026-01-02" }),
   );
-  for (const text of due) expect(text).toContain("2026-01-02");
+  for (const text of due) expect(text).toContain("2 Jan 2026");
   const ahead = [0, 1, 3].map((days) =>
     imageDueText({ code: "change-ahead", on: "2026-01-02", what: "\u202eBIOS", days }),
   );
-  expect(ahead.map((text) => text.split(" it is to change")[0])).toEqual(["Today", "Tomorrow", "In 3 days"]);
+  expect(ahead.map((text) => text.split(" (")[0])).toEqual([
+    ...["Planned change today", "Planned change tomorrow", "Planned change in 3 days"],
+  ]);
   for (const text of ahead) expect(text).not.toMatch(/\p{Cf}/u);
-  expect(imageDueText({ code: "changed", on: "2026-01-02", what: "Office" })).toContain("2026-01-02 (Office)");
+  expect(imageDueText({ code: "changed", on: "2026-01-02", what: "Office" })).toContain("2 Jan 2026 (Office)");
   const lacks = checkText({
     when: "before",
     state: "wrong",
@@ -130,7 +128,7 @@ test("each thing that stands against a point, keeps it, or makes a new one due i
     lacks: ["esp", "system"],
   });
   expect(lacks).toBe(
-    "It would lack the EFI system partition and the system partition: files would come back, not a computer.",
+    "Without the EFI system partition and the system partition it restores files, not a bootable computer.",
   );
 });
 
@@ -142,13 +140,13 @@ test("call-outs: every happening has outcomes that make sense, and words", () =>
   }
   expect(HAPPENINGS.filter(needsDay)).toEqual(["malware", "bad-update"]);
   expect(new Set(OUTCOMES.map(calloutOutcomeText)).size).toBe(OUTCOMES.length);
-  expect(cameBackText("not-back")).toBe("not brought back");
+  expect(cameBackText("not-back")).toBe("not recovered");
   const since = (days: number) => lostText({ code: "since-image", on: "2026-10-01", days });
   expect([lostText({ code: "everything" }), lostText({ code: "nothing" }), since(1), since(30)]).toEqual([
-    "Everything on its disk is lost.",
-    "Nothing is lost.",
-    "Lost is what was made in the last day.",
-    "Lost is what was made in the last 30 days.",
+    "Lost: everything on its disk.",
+    "Nothing lost.",
+    "Lost: changes of the last day.",
+    "Lost: changes of the last 30 days.",
   ]);
 });
 
@@ -160,9 +158,9 @@ test("a new disk: what fits, what is lacking, and what to make smaller", () => {
     "The new disk is 20 GB smaller. Make data by 20 GB smaller before an image is taken.",
   );
   expect(shrinkText({ lackingBytes: 90e9, steps, stillLackingBytes: 70e9, unknown: ["x"] })).toContain(
-    "70 GB would still be lacking. Take a larger disk. How much is in use is not known of x.",
+    "70 GB still missing. Use a larger disk. Used space not recorded: x.",
   );
   expect(shrinkText({ lackingBytes: 5e9, steps: [], stillLackingBytes: 0, unknown: [] })).toContain(
-    "so much of the old one is not used",
+    "the old one has that much unused",
   );
 });

@@ -6,6 +6,7 @@ import type { PatternProblem } from "../images/names";
 import type { KeepReason } from "../images/retention";
 import type { ScanState } from "../images/scan";
 import type { StoredFinding, StoredReading } from "../images/stored";
+import { dayText } from "./dates";
 import { bytesText } from "./sizes";
 import { visible } from "./visible";
 
@@ -13,17 +14,17 @@ import { visible } from "./visible";
 export function patternProblemText(problem: PatternProblem): string {
   switch (problem.code) {
     case "unknown-part":
-      return `{${visible(problem.part)}} is no part of a name; there are {computer}, {site}, {system}, {version}, {date}, {kind} and {state}.`;
+      return `{${visible(problem.part)}} is not a name part; use {computer}, {site}, {system}, {version}, {date}, {kind} and {state}.`;
     case "part-twice":
-      return `{${problem.part}} is there twice.`;
+      return `{${problem.part}} is used twice.`;
     case "part-missing":
       return `Without {${problem.part}} images cannot be told apart later.`;
     case "parts-touch":
-      return `Between {${problem.parts[0]}} and {${problem.parts[1]}} something has to stand, so that they can be told apart.`;
+      return `Between {${problem.parts[0]}} and {${problem.parts[1]}} a separator is needed.`;
     case "not-in-a-file-name":
       return `A file's name cannot have ${problem.characters}.`;
     case "unclosed":
-      return "A { without its }, or the other way round.";
+      return "Unmatched { or }.";
   }
 }
 
@@ -33,15 +34,15 @@ export function lineageProblemText(problem: LineageProblem): string {
     case "parent-unknown":
       return `${problem.part} builds on an image that is not recorded.`;
     case "part-missing":
-      return `No copy of ${problem.part} is known to be anywhere.`;
+      return `No copy of ${problem.part} recorded.`;
     case "part-damaged":
-      return `${problem.part} was found damaged on ${problem.on}.`;
+      return `${problem.part} was found damaged on ${dayText(problem.on)}.`;
     case "part-unverified":
       return `${problem.part} was never verified.`;
     case "circle":
-      return `${problem.part} builds on itself, by way of others.`;
+      return `${problem.part} builds on itself.`;
     case "parent-younger":
-      return `${problem.part} is older than ${problem.parent}, on which it builds.`;
+      return `${problem.part} is older than ${problem.parent}, its parent.`;
     case "other-computer":
       return `${problem.part} is of another computer, ${problem.computer}.`;
   }
@@ -59,11 +60,11 @@ export function keepText(reason: KeepReason): string {
     case "yearly":
       return `the last of the year ${reason.period}`;
     case "locked":
-      return "somebody said that it stays";
+      return "protected";
     case "last-verified":
-      return "the last verified one of its computer";
+      return "last verified image of its computer";
     case "only-one":
-      return "the last one of its computer, which has no verified one";
+      return "last image of its computer, none verified";
     case "needed-by":
       return `${reason.point} builds on it`;
   }
@@ -75,33 +76,33 @@ export function scanStateText(state: ScanState): string {
     case "new":
       return "new";
     case "same":
-      return `${state.image}, as it was`;
+      return `${state.image}, unchanged`;
     case "recognised":
       return `${state.image}, recognised by its name`;
     case "moved":
-      return `${state.image}, which was ${visible(state.from)}`;
+      return `${state.image}, moved from ${visible(state.from)}`;
     case "changed":
       return {
-        size: `${state.image}, with another size`,
-        files: `${state.image}, with other files`,
-        time: `${state.image}, written to since`,
+        size: `${state.image}, size changed`,
+        files: `${state.image}, files changed`,
+        time: `${state.image}, changed since`,
       }[state.why];
   }
 }
 
-/** What was found in the files of an image, in a sentence. */
+/** Found in the files of an image, in a sentence. */
 export function storedFindingText(finding: StoredFinding): string {
   switch (finding.code) {
     case "part-missing":
-      return `${finding.parts.length === 1 ? `Part ${finding.parts[0]} is` : `Parts ${finding.parts.slice(0, 8).join(", ")} are`} missing: it cannot be put back.`;
+      return `${finding.parts.length === 1 ? `Part ${finding.parts[0]} is` : `Parts ${finding.parts.slice(0, 8).join(", ")} are`} missing: it cannot be restored.`;
     case "not-readable":
       return `${visible(finding.path)} cannot be read.`;
     case "no-decoder":
-      return `It is compressed with ${finding.compression}, which is not unpacked here.`;
+      return `Compressed with ${finding.compression}, which Creel cannot unpack.`;
     case "damaged":
-      return `${visible(finding.path)} is damaged or cut short.`;
+      return `${visible(finding.path)} is damaged or truncated.`;
     case "not-what-it-is-called":
-      return `${visible(finding.path)} is not what its name says: ${finding.found}.`;
+      return `${visible(finding.path)} does not match its name: ${finding.found}.`;
     case "parts-of-another":
       return `${visible(finding.path)} is a part of another archive.`;
     case "unknown-content":
@@ -130,7 +131,7 @@ export function storedText({
     case "wim":
       return `An archive${packed}${systems.length > 0 ? ` with ${systems.slice(0, 3).join(", ")}` : ""}${usedBytes ? `, ${bytesText(usedBytes)} unpacked` : ""}.`;
     case "unknown":
-      return "What it holds is not recognised.";
+      return "Content not recognised.";
   }
 }
 
@@ -154,11 +155,11 @@ export function durationText({ low, high }: Range): string {
 export function ratioText(source: RatioSource): string {
   switch (source.from) {
     case "own":
-      return `after ${source.images === 1 ? "its last image" : `its last ${source.images} images`}`;
+      return `based on ${source.images === 1 ? "its last image" : `its last ${source.images} images`}`;
     case "kit":
-      return `after ${source.images} images of others made with the same kit`;
+      return `based on ${source.images} images made with the same kit`;
     case "usual":
-      return "as is usual in the trade";
+      return "the usual ratio";
   }
 }
 
@@ -166,22 +167,25 @@ export function ratioText(source: RatioSource): string {
 export function storeFitText({ verdict, marginBytes: { least, most } }: StoreFit): string {
   switch (verdict) {
     case "fits":
-      return `It fits, with at least ${bytesText(least)} to spare.`;
+      return `Fits, with at least ${bytesText(least)} to spare.`;
     case "may-not-fit":
-      return `It may not fit: up to ${bytesText(-least)} are lacking, if it comes out as large as it may.`;
+      return `May not fit: up to ${bytesText(-least)} short in the worst case.`;
     case "does-not-fit":
-      return `It does not fit: at least ${bytesText(-most)} are lacking.`;
+      return `Does not fit: at least ${bytesText(-most)} short.`;
   }
 }
 
 /** How fast a store fills, and when it will be full. */
 export function growthText({ bytesPerDay, full }: Growth): string {
   const week = bytesPerDay.likely * 7;
-  if (full === null) return "It does not grow as far as that was seen.";
-  const grows = `It grows by some ${bytesText(Math.max(0, week))} a week`;
-  if (full.likely === null) return `${grows}; full no earlier than ${full.early}.`;
-  const range = full.late === null ? `not before ${full.early}` : `between ${full.early} and ${full.late}`;
-  return `${grows}, and is full about ${full.likely} (${range}).`;
+  if (full === null) return "No growth measured.";
+  const grows = `Grows about ${bytesText(Math.max(0, week))} a week`;
+  if (full.likely === null) return `${grows}; full not before ${dayText(full.early)}.`;
+  const range =
+    full.late === null
+      ? `not before ${dayText(full.early)}`
+      : `between ${dayText(full.early)} and ${dayText(full.late)}`;
+  return `${grows}, full about ${dayText(full.likely)} (${range}).`;
 }
 
 /** By what a store is attached, in a few words. */
@@ -198,31 +202,31 @@ export function linkText(link: LinkKind): string {
 }
 
 function days(count: number): string {
-  if (count === 0) return "Today";
-  return count === 1 ? "Tomorrow" : `In ${count} days`;
+  if (count === 0) return "today";
+  return count === 1 ? "tomorrow" : `in ${count} days`;
 }
 
 /** Why an image is due, in a sentence. */
 export function imageDueText(reason: ImageDueReason): string {
   switch (reason.code) {
     case "no-image":
-      return "No image of it is recorded.";
+      return "No image recorded.";
     case "none-usable":
-      return `None of its images can be gone back to; the last is of ${reason.last}.`;
+      return `No usable image; the newest is from ${dayText(reason.last)}.`;
     case "only-unverified":
-      return "Its last image was never verified.";
+      return "Newest image not verified.";
     case "old":
-      return `Its last image is ${reason.days} days old.`;
+      return `Newest image: ${reason.days} days old.`;
     case "system-changed":
-      return `Its system was changed on ${reason.on}, since the last image.`;
+      return `System changed on ${dayText(reason.on)}, after the newest image.`;
     case "disk-replaced":
-      return `Its disk was replaced on ${reason.on}, since the last image.`;
+      return `Disk replaced on ${dayText(reason.on)}, after the newest image.`;
     case "restored":
-      return `It was brought back on ${reason.on}: once its updates are done, take one.`;
+      return `Recovered on ${dayText(reason.on)}. Take an image once it is updated.`;
     case "change-ahead":
-      return `${days(reason.days)} it is to change (${visible(reason.what, 120)}): take one before that.`;
+      return `Planned change ${days(reason.days)} (${visible(reason.what, 120)}). Take an image before it.`;
     case "changed":
-      return `It was changed on ${reason.on} (${visible(reason.what, 120)}), since the last image.`;
+      return `Changed on ${dayText(reason.on)} (${visible(reason.what, 120)}), after the newest image.`;
   }
 }
 
@@ -231,11 +235,11 @@ const LACKING = { esp: "the EFI system partition", active: "the active partition
 /** What was seen to, in a few words. */
 export function checkedText(code: string): string {
   const texts: Record<string, string> = {
-    "start-up-included": "what it needs to start is in it",
+    "start-up-included": "start-up partitions included",
     "data-left-out": "data left out on purpose",
-    "store-left-out": "the store left out",
-    "key-known": "the key's place known",
-    fits: "room for it",
+    "store-left-out": "store left out",
+    "key-known": "key location recorded",
+    fits: "free space",
     "file-system-clean": "file systems checked, shut down fully",
     "mains-power": "mains power",
     verified: "verified",
@@ -249,37 +253,36 @@ export function checkedText(code: string): string {
 export function checkText(check: ImageCheck): string {
   switch (check.code) {
     case "start-up-included":
-      if (check.state === "see")
-        return "What its disk is parted into is not recorded: take all that it needs to start.";
+      if (check.state === "see") return "Partitions not recorded. Include everything it needs to start.";
       return check.lacks.length === 0
-        ? `What it needs to start is in it: ${check.partitions.join(", ")}.`
-        : `It would lack ${check.lacks.map((each) => LACKING[each]).join(" and ")}: files would come back, not a computer.`;
+        ? `Included for start-up: ${check.partitions.join(", ")}.`
+        : `Without ${check.lacks.map((each) => LACKING[each]).join(" and ")} it restores files, not a bootable computer.`;
     case "data-left-out":
       return check.partitions.length === 0
-        ? "There are no partitions with data alone."
-        : `Data is left out on purpose: ${check.partitions.join(", ")}. Is it saved elsewhere?`;
+        ? "No data partitions."
+        : `Data left out on purpose: ${check.partitions.join(", ")}. Is it saved elsewhere?`;
     case "store-left-out":
       return check.sameDisk
-        ? `${check.store} is on the disk that is saved: it would be lost with it. Choose another store.`
+        ? `${check.store} is on the saved disk and would be lost with it. Choose another store.`
         : check.state === "do"
-          ? `${check.store} is left out of what is saved.`
+          ? `${check.store} is left out of the image.`
           : `${check.store} is no disk of this computer.`;
     case "key-known":
-      if (check.encrypted.length === 0) return "Nothing of it is encrypted.";
+      if (check.encrypted.length === 0) return "Not encrypted.";
       return check.missing.length === 0
-        ? `It is encrypted (${check.encrypted.join(", ")}), and where the key is kept is recorded.`
-        : `Nobody recorded where the key of ${check.missing.join(", ")} is kept: without it the image is of no use.`;
+        ? `Encrypted (${check.encrypted.join(", ")}). Key location recorded.`
+        : `Key location of ${check.missing.join(", ")} not recorded. Without the key the image is useless.`;
     case "fits":
-      return check.fit ? storeFitText(check.fit) : "Whether it fits cannot be told: look how much is free.";
+      return check.fit ? storeFitText(check.fit) : "Fit unknown. Check free space.";
     case "file-system-clean":
-      return "Its file systems were checked, and it was shut down fully, not put to sleep.";
+      return "File systems checked; fully shut down, not asleep.";
     case "mains-power":
-      return "It is on mains power, and nothing will interrupt it.";
+      return "On mains power; nothing will interrupt it.";
     case "verified":
-      return "The image was verified after it was taken.";
+      return "Image verified after it was taken.";
     case "second-copy":
-      return "A second copy is elsewhere: not in the same room, not on the same disk.";
+      return "Second copy elsewhere: another room, another disk.";
     case "recorded":
-      return "It is recorded here, with its name, its size and how long it took.";
+      return "Registered here with name, size and duration.";
   }
 }

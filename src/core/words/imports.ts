@@ -10,17 +10,17 @@ export function importFaultText({ row, column, problem }: ImportFault): string {
     case "told-in-words":
       return problem.text;
     case "too-many-rows":
-      return `It has more than ${count(problem.most)} rows.`;
+      return `More than ${count(problem.most)} rows.`;
     case "too-many-columns":
-      return `It has ${count(problem.count)} columns; more than ${problem.most} are no table of computers.`;
+      return `It has ${count(problem.count)} columns; more than ${problem.most} are not a table of computers.`;
     case "no-heading":
-      return "It is empty: not even a heading is there.";
+      return "Empty: not even a heading.";
     case "no-column-tells":
-      return "No column is a tag or a serial: choose which one tells the computers apart.";
+      return "No tag or serial column. Choose the column that identifies computers.";
     case "no-rows":
-      return "It has a heading but no rows.";
+      return "A heading but no rows.";
     case "no-lines":
-      return "It has no line with a computer.";
+      return "No line with a computer.";
     case "cells-past-heading":
       return `Row ${row} has ${problem.cells} cells, the heading has ${problem.heading}: is a cell with a delimiter not quoted?`;
     case "not-utf8":
@@ -128,7 +128,7 @@ function rowProblemText(problem: WithoutPlace): string {
     case "provenance-not-json":
       return "The column “provenance” is not JSON.";
     case "disk-without-size":
-      return `Disk ${problem.disk} has no size, and cannot be kept without.`;
+      return `Disk ${problem.disk} has no size.`;
     case "system-without-name":
       return "A system has a version but no name.";
     case "facts-unfit":
@@ -144,7 +144,7 @@ function rowProblemText(problem: WithoutPlace): string {
     case "serial-twice":
       return `the serial ${problem.serial} is in row ${problem.row} already.`;
     case "place-unknown":
-      return `the place “${problem.place}” is not recorded. Add it first, or choose to add the places of the table.`;
+      return `site “${problem.place}” not recorded. Add it first, or choose to add the table's sites.`;
     case "not-taken":
       return fieldsText(problem.fields);
   }

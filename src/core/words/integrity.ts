@@ -12,13 +12,13 @@ export function verificationText({ result, blocks, files: compared }: Verificati
   const missing = blocks.missingBytes > 0 ? ` Its last ${bytesText(blocks.missingBytes)} are missing.` : "";
   switch (result) {
     case "same":
-      return `It is what it should be, to the byte${blocks.extraBytes > 0 ? `; behind it the medium has ${bytesText(blocks.extraBytes)} more` : ""}.`;
+      return `Intact, to the byte${blocks.extraBytes > 0 ? `; followed by ${bytesText(blocks.extraBytes)} more` : ""}.`;
     case "same-files":
-      return `Every file is there and whole (${files(compared.compared)} compared). ${blocks.differing.length > 0 ? "Bytes outside the files differ, as they do where a medium was laid out or written to otherwise." : ""}`.trim();
+      return `Every file is intact (${files(compared.compared)} compared). ${blocks.differing.length > 0 ? "Bytes outside the files differ, which is normal for media laid out differently." : ""}`.trim();
     case "damaged":
-      return `It is damaged: ${differing === 0 ? "no file is touched" : `${files(differing)} ${differing === 1 ? "is" : "are"} not what ${differing === 1 ? "it" : "they"} should be`}.${missing}`;
+      return `Damaged: ${differing === 0 ? "no file affected" : `${files(differing)} ${differing === 1 ? "differs" : "differ"}`}.${missing}`;
     case "differs":
-      return `It does not hold what it should: ${files(differing)} ${differing === 1 ? "is" : "are"} missing or different.${missing}`;
+      return `Damaged: ${files(differing)} ${differing === 1 ? "is" : "are"} missing or different.${missing}`;
   }
 }
 
@@ -38,16 +38,16 @@ export function fileDifferenceText({ path, why }: FileDifference): string {
 export function checksumText(sum: Checksum, isRight: boolean): string {
   const method = sum.hash.toUpperCase();
   return isRight
-    ? `Its ${method} is the published one: the file is whole.`
-    : `Its ${method} is not the published one (${sum.digest}): the file is damaged, cut short or another one. Fetch it again.`;
+    ? `Its ${method} matches the published one: the file is intact.`
+    : `Its ${method} does not match the published one (${sum.digest}): the file is damaged, cut short or another one. Download it again.`;
 }
 
 /** What the sums within a medium came to, in a sentence. */
 export function innerSumsText({ path, compared, differing }: InnerSums): string {
   if (differing.length === 0)
-    return `${visible(path)}: ${compared === 1 ? "one file is" : `all ${compared} files are`} as it says.`;
+    return `${visible(path)}: ${compared === 1 ? "one file is" : `all ${compared} files are`} as listed.`;
   const told = differing.slice(0, 20).map((each) => `  ${fileDifferenceText(each)}`);
-  return [`${visible(path)}: ${differing.length} of ${files(compared)} are not as it says.`, ...told].join("\n");
+  return [`${visible(path)}: ${differing.length} of ${files(compared)} are not as listed.`, ...told].join("\n");
 }
 
 /** What the check of an archive within a medium came to, in a sentence. */
@@ -55,12 +55,12 @@ export function innerArchiveText({ path, result }: InnerArchive): string {
   const name = visible(path, 500);
   switch (result.state) {
     case "none":
-      return `${name} carries no sums of its own.`;
+      return `${name} has no own checksums.`;
     case "unreadable":
-      return `${name} is damaged: its own sums cannot be read.`;
+      return `${name} is damaged: its checksums are unreadable.`;
     case "whole":
-      return `${name}: all its pieces are as its own sums say (${result.chunks}).`;
+      return `${name}: all pieces match its checksums (${result.chunks}).`;
     case "damaged":
-      return `${name}: ${result.damaged.length} of its ${result.chunks} pieces are not as its own sums say.`;
+      return `${name}: ${result.damaged.length} of its ${result.chunks} pieces do not match its checksums.`;
   }
 }

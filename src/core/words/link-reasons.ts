@@ -1,21 +1,22 @@
 import type { DiskSet } from "../computer/needs/system-disk";
 import type { ImageFact, LinkReason, SystemFact } from "../judging/model/reasons";
+import { dayText } from "./dates";
 import { archText } from "./firmware";
 import { imagePlaceText } from "./image-places";
 import { bytesText } from "./sizes";
 import { visible } from "./visible";
 
 const IMAGE_FACTS: Record<ImageFact, string> = {
-  mode: "under which firmware mode it was taken",
-  diskBytes: "how large the disk was that it came from",
-  sectorBytes: "which sector size that disk had",
-  partitions: "which partitions it holds",
-  kit: "by which kit it was made",
-  kitVersion: "by which version of the kit it was made",
-  model: "of which model it was taken",
-  encrypted: "whether it is encrypted",
-  keyPlace: "where its key is kept",
-  places: "where it is kept",
+  mode: "firmware mode",
+  diskBytes: "size of its source disk",
+  sectorBytes: "sector size of its source disk",
+  partitions: "partitions",
+  kit: "kit",
+  kitVersion: "kit version",
+  model: "model",
+  encrypted: "encryption",
+  keyPlace: "key location",
+  places: "copies",
 };
 
 /** Families are kept small: "windows". */
@@ -33,9 +34,9 @@ const SYSTEM_FACTS: Record<SystemFact, string> = {
 };
 
 const RELEASE_FACTS = {
-  family: "which kind of environment it is",
-  arch: "for which architecture it is",
-  madeOn: "when it was made",
+  family: "kind of environment",
+  arch: "architecture",
+  madeOn: "release date",
   factoryOf: "the model it restores",
 };
 
@@ -54,7 +55,7 @@ const DISK_SETS: Record<DiskSet, string> = {
 
 const MODES = { uefi: "UEFI", bios: "BIOS" };
 
-const of = (disk: string | null) => (disk === null ? "" : `, on which ${disk} hangs`);
+const of = (disk: string | null) => (disk === null ? "" : `, the controller of ${disk}`);
 const where = (computer: string | null) =>
   computer === null ? "on this computer" : `on ${computer}, of the same model`;
 const days = (count: number) => (count === 1 ? "one day" : `${count.toLocaleString("en-GB")} days`);
@@ -63,9 +64,9 @@ const days = (count: number) => (count === 1 ? "one day" : `${count.toLocaleStri
 export function linkReasonText(facts: LinkReason): string {
   switch (facts.code) {
     case "medium-place-unknown":
-      return "Not recorded: where this medium is.";
+      return "Site of this medium not recorded.";
     case "computer-place-unknown":
-      return "Not recorded: where this computer is.";
+      return "Site of this computer not recorded.";
     case "medium-at-site":
       return `The medium is at ${facts.site}, where the computer is.`;
     case "medium-elsewhere":
@@ -73,55 +74,55 @@ export function linkReasonText(facts: LinkReason): string {
     case "medium-lent":
       return `The medium is with ${facts.to}.`;
     case "medium-retired":
-      return "The medium is out of service.";
+      return "The medium is retired.";
     case "medium-worn":
-      return "The medium is worn: have a new one written.";
+      return "The medium is worn. Write a new one.";
     case "medium-distrusted":
-      return "The medium is not to be relied on any more.";
+      return "Marked “do not use”.";
     case "medium-is-file":
-      return "It is still a file. Write it to a stick or a disc first.";
+      return "Still a file. Write it to a stick or a disc first.";
     case "copy-at-site":
-      return `${facts.medium} carries the same and is where the computer is.`;
+      return `${facts.medium} carries the same and is on site.`;
 
     case "release-not-recorded":
-      return "Not recorded: which kit release this medium carries, so what it can drive is not known.";
+      return "Release on this medium not recorded. Edit the medium.";
     case "release-drivers-unknown":
-      return `Not known: which controllers ${facts.release} can drive.`;
+      return `Drivers of ${facts.release} not recorded. Read its file.`;
     case "no-controller-known":
-      return "Not known of this computer: its storage controllers.";
+      return "Storage controllers not recorded. Import the computer's facts.";
     case "no-adapter-known":
-      return "Not known of this computer: its network adapters.";
+      return "Network adapters not recorded. Import the computer's facts.";
     case "controllers-driven":
-      return `${facts.release} drives ${facts.drivers.map(({ device, driver }) => `${device} (${driver})`).join(", ")}${of(facts.disk)}.`;
+      return `${facts.release} has drivers for ${facts.drivers.map(({ device, driver }) => `${device} (${driver})`).join(", ")}${of(facts.disk)}.`;
     case "controllers-driven-in-part":
-      return `${facts.release} has no driver for ${facts.missing.join(", ")}, and whether ${facts.disk ?? "a disk"} hangs on it is not known.`;
+      return `${facts.release} has no driver for ${facts.missing.join(", ")}; whether it controls ${facts.disk ?? "a disk"} is not recorded.`;
     case "controller-not-driven":
       return facts.whole
-        ? `${facts.release} has no driver for ${facts.device}${of(facts.disk)}: it will not see that disk.`
-        : `Among the drivers that lie loose on ${facts.release} there is none for ${facts.device}${of(facts.disk)}; what its environment itself drives is not known.`;
+        ? `${facts.release} has no driver for ${facts.device}${of(facts.disk)}. It will not see that disk.`
+        : `No separate driver on ${facts.release} for ${facts.device}${of(facts.disk)}; built-in drivers unknown.`;
     case "driver-elsewhere":
-      return `A driver for it, ${facts.driver} of ${facts.release}, can be carried along${facts.medium ? ` (it is on ${facts.medium})` : ""}.`;
+      return `Driver ${facts.driver} of ${facts.release} can be added${facts.medium ? ` (it is on ${facts.medium})` : ""}.`;
     case "raid-set-breaks":
-      return "Several disks hang on that controller: if they are a RAID set, changing its mode breaks the set.";
+      return "Several disks on that controller: changing its mode breaks a RAID set.";
     case "driver-to-load":
-      return `The driver ${facts.driver} for ${facts.device} is on the medium and has to be loaded first.`;
+      return `The driver ${facts.driver} for ${facts.device} is on the medium. Load it first.`;
     case "own-port-not-driven":
-      return `It has no driver for ${facts.device}, the controller that the medium itself is attached to.`;
+      return `No driver for ${facts.device}, the controller of the medium's own port.`;
     case "raid-mode-could-be-off":
-      return "The controller is set to RAID, or to mapping the disks into itself. Set to plain AHCI or NVMe it would be driven; the installed system may have to be prepared for that, and a real RAID set would be lost.";
+      return "The controller is in RAID or remapping mode. AHCI or NVMe mode would work; the installed system may need preparing, and a real RAID set would be lost.";
     case "input-not-driven":
-      return `There is no driver for ${facts.device}: attach a keyboard by USB.`;
+      return `No driver for ${facts.device}. Attach a USB keyboard.`;
     case "no-input-driven":
-      return `There is no driver for ${facts.device}, nor for anything else that a keyboard could hang on.`;
+      return `No driver for ${facts.device}, nor for any other keyboard port.`;
     case "adapter-driven":
-      return `${facts.release} drives ${facts.device} (${facts.driver}) and so reaches the network.`;
+      return `${facts.release} has a driver (${facts.driver}) for ${facts.device} and reaches the network.`;
     case "adapter-not-driven":
-      return `${facts.release} has no driver for ${facts.device}, and the image is reached by the network.`;
+      return `${facts.release} has no driver for ${facts.device}, and the image is on the network.`;
 
     case "nothing-to-restore":
-      return `Not recorded: what ${facts.release} gives back.`;
+      return `Abilities of ${facts.release} not recorded.`;
     case "image-fact-missing":
-      return `Not recorded of the image: ${IMAGE_FACTS[facts.fact]}.`;
+      return `Image: not recorded: ${IMAGE_FACTS[facts.fact]}.`;
     case "image-mode-same":
       return `The image was taken under ${MODES[facts.mode]}, as the computer starts.`;
     case "image-mode-converted":
@@ -133,13 +134,13 @@ export function linkReasonText(facts: LinkReason): string {
     case "target-too-small":
       return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is smaller than the disk of the image: a disk of at least ${bytesText(facts.needed)} is needed.`;
     case "system-disk-open":
-      return `Not recorded: which of ${facts.disks.join(", ")} the system runs from. Record the partition of its system.`;
+      return `System disk unclear: ${facts.disks.join(", ")}. Record the partition of its system.`;
     case "disk-in-set":
-      return `The disk ${facts.disk} is a member of ${DISK_SETS[facts.set]}: find out which disks belong to it first.`;
+      return `The disk ${facts.disk} is a member of ${DISK_SETS[facts.set]}. Find out which disks belong to it first.`;
     case "other-target":
       return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is empty and large enough.`;
     case "mbr-limit":
-      return `A partition table of the MBR kind reaches ${bytesText(facts.bytes)} of ${facts.disk} only: the rest of the disk stays unused.`;
+      return `An MBR reaches ${bytesText(facts.bytes)} of ${facts.disk}; the rest stays unused.`;
     case "disk-too-small-to-install":
       return `The disk ${facts.disk} (${bytesText(facts.bytes)}) is too small: this system requires ${bytesText(facts.needed)}.`;
     case "store-key-kept":
@@ -151,23 +152,23 @@ export function linkReasonText(facts: LinkReason): string {
     case "image-starts-again":
       return "The image holds what is needed to start.";
     case "image-lacks":
-      return `The image lacks ${facts.lacks.map((each) => LACKS[each]).join(" and ")}: it gives back files, not a computer that starts.`;
+      return `The image lacks ${facts.lacks.map((each) => LACKS[each]).join(" and ")}. It restores files, not a bootable computer.`;
     case "image-roles-unknown":
-      return `Not recorded of the image: whether it holds ${facts.lacks.map((each) => LACKS[each]).join(" and ")}.`;
+      return `Image: not recorded whether it holds ${facts.lacks.map((each) => LACKS[each]).join(" and ")}.`;
     case "lineage-whole":
-      return `All ${facts.parts} parts that it is made of are there.`;
+      return `All ${facts.parts} parts of its lineage available.`;
     case "lineage-broken":
       return facts.parent === null
-        ? `The image ${facts.image} builds on one that is not recorded: it cannot be put back alone.`
-        : `The image ${facts.image} builds on ${facts.parent}, which is missing: it cannot be put back.`;
+        ? `The image ${facts.image} builds on an image that is not recorded. It cannot be restored alone.`
+        : `The image ${facts.image} builds on ${facts.parent}, which is missing: it cannot be restored.`;
     case "image-lost":
-      return `Every copy of the image ${facts.image} that was known is gone.`;
+      return `Every recorded copy of ${facts.image} is missing.`;
     case "image-unverified":
-      return `The image ${facts.image} was never verified: whether it is whole is not known.`;
+      return `The image ${facts.image} was never verified. Verify it.`;
     case "lineage-other-computer":
-      return `The image ${facts.image}, which is built on, is of ${facts.computer}.`;
+      return `The image ${facts.image}, its parent, is of ${facts.computer}.`;
     case "image-damaged":
-      return `The image ${facts.image} was found damaged on ${facts.on}.`;
+      return `The image ${facts.image} was found damaged on ${dayText(facts.on)}.`;
     case "image-opens":
       return `${facts.release} opens images made by ${facts.kit}.`;
     case "image-kit-other":
@@ -179,67 +180,67 @@ export function linkReasonText(facts: LinkReason): string {
     case "hardware-other":
       return `The image was taken of another model (${facts.image}), and ${facts.release} does not move images to other hardware.`;
     case "key-kept":
-      return `Encrypted; its key is kept here: ${facts.place}.`;
+      return `Encrypted. Key location: ${facts.place}.`;
     case "key-place-unknown":
-      return `Not known of this computer: where the recovery key of ${facts.partition} is kept.`;
+      return `Location of the recovery key of ${facts.partition} not recorded.`;
     case "image-on-medium":
       return `The image is on ${facts.medium} itself.`;
     case "image-elsewhere":
-      return `The image is on ${imagePlaceText(facts.place)}: it has to be fetched and attached.`;
+      return `The image is on ${imagePlaceText(facts.place)}. Fetch and attach it.`;
     case "image-on-share":
-      return `The image is on ${facts.share}, which is reached from where the computer is.`;
+      return `The image is on ${facts.share}, reached from this site.`;
     case "share-not-reached":
       return `The image is on ${facts.share}, and ${facts.release} does not reach the network.`;
     case "share-not-here":
       return `The share (${facts.share}) is not reached from ${facts.site}.`;
     case "share-reach-unknown":
-      return `Not recorded: from where ${facts.share} is reached.`;
+      return `Sites that reach ${facts.share} not recorded.`;
     case "image-on-second-disk":
-      return `The image is on ${facts.disk}, another disk in the computer, which is not written to.`;
+      return `The image is on ${facts.disk}, another disk in the computer. It is not written to.`;
     case "image-disk-open":
-      return "The image is on a disk in the computer itself. Not recorded: on which, and whether it is the one that is written to.";
+      return "The image is on a disk in this computer. Which disk is not recorded.";
     case "share-only":
       return `The image ${facts.image} is on a share only.`;
     case "store-not-recorded":
-      return `The image is on ${facts.medium}, which is not recorded as a medium in service.`;
+      return `The image is on ${facts.medium}, which is not a medium in service.`;
     case "store-not-usable":
-      return `The image is on ${facts.medium}, which is out of service or not to be relied on.`;
+      return `The image is on ${facts.medium}, which is retired or marked “do not use”.`;
     case "image-on-own-disk":
-      return "The only copy of the image is on the computer's own disk: it is lost with it.";
+      return "The only copy is on the computer's own disk and is lost with it.";
     case "no-image-recorded":
-      return "No image of this computer is recorded.";
+      return "No image of this computer recorded.";
     case "release-systems-unknown":
-      return `Not known: which systems ${facts.release} includes.`;
+      return `Systems included in ${facts.release} not recorded.`;
     case "nothing-included":
-      return `${facts.release} includes no system to install.`;
+      return `${facts.release} includes no installable system.`;
     case "included-fits":
-      return `It includes ${facts.included}, which is what the computer runs.`;
+      return `Includes ${facts.included}, the computer's system.`;
     case "included-older":
-      return `What it includes is older than what runs (${facts.included}, not ${facts.runs}): updates are to be put on afterwards.`;
+      return `Includes an older release (${facts.included}, not ${facts.runs}). Update afterwards.`;
     case "included-newer":
-      return `What it includes is newer than what runs (${facts.included}, not ${facts.runs}): the licence covers it.`;
+      return `Includes a newer release (${facts.included}, not ${facts.runs}). The licence covers it.`;
     case "language-differs":
-      return `It installs in another language (${facts.included}, not ${facts.runs}): add the language afterwards.`;
+      return `Installs in another language (${facts.included}, not ${facts.runs}). Add the language afterwards.`;
     case "system-differs":
       return `The computer's system is of the ${SYSTEM_FACTS[facts.fact]} ${systemFactText(facts.fact, facts.runs)}; what is included is of the ${SYSTEM_FACTS[facts.fact]} ${systemFactText(facts.fact, facts.included)}, which its licence does not cover.`;
     case "system-fact-missing":
-      return `Not known of this computer: the ${SYSTEM_FACTS[facts.fact]} of ${facts.system}.`;
+      return `Not recorded: the ${SYSTEM_FACTS[facts.fact]} of ${facts.system}.`;
     case "included-fact-missing":
-      return `Not known: the ${SYSTEM_FACTS[facts.fact]} of ${facts.included} that it includes.`;
+      return `Not recorded: the ${SYSTEM_FACTS[facts.fact]} of the included ${facts.included}.`;
     case "release-fact-missing":
-      return `Not recorded of ${facts.release}: ${RELEASE_FACTS[facts.fact]}.`;
+      return `Release ${facts.release}: not recorded: ${RELEASE_FACTS[facts.fact]}.`;
     case "environment-other-family":
       return `${facts.release} (${facts.family}) does not repair the start-up of ${facts.system}.`;
     case "environment-older":
-      return `${facts.release} is older than ${facts.system}: it may not know what it is to repair.`;
+      return `${facts.release} is older than ${facts.system}: it may be unable to repair the newer system.`;
     case "environment-not-older":
       return `${facts.release} is not older than the system that it repairs.`;
     case "environment-cannot-service":
       return `${facts.release} is an environment for ${archText(facts.arch)}, which cannot service a system for ${archText(facts.system)}.`;
     case "system-age-unknown":
-      return `Not known: when ${facts.system} came out, and whether the environment is older. A release calendar tells it.`;
+      return `Release date of ${facts.system} not recorded. Import a release calendar.`;
     case "disk-empty":
-      return "The new disk is empty: nothing on it to repair or rescue.";
+      return "The new disk is empty: nothing to repair or rescue.";
     case "repair-other-mode":
       return `The medium starts in ${MODES[facts.starts]} mode and the system was installed in ${MODES[facts.installed]} mode: automatic repair serves its own mode only.`;
     case "mode-stays":
@@ -273,7 +274,7 @@ export function linkReasonText(facts: LinkReason): string {
         ? "Size of the system partition not recorded. Import the computer's facts."
         : "Size of the image's system partition not recorded. Enter it on the image's page.";
     case "filesystems-open":
-      return `Not recorded: whether ${facts.release} reads ${facts.filesystems.map((each) => visible(each, 40)).join(", ")}.`;
+      return `Unknown whether ${facts.release} reads ${facts.filesystems.map((each) => visible(each, 40)).join(", ")}.`;
     case "repairs":
       return `${facts.release} repairs the start-up of what the computer runs.`;
     case "rescues":
@@ -281,35 +282,35 @@ export function linkReasonText(facts: LinkReason): string {
 
     case "drill-emulated":
       return facts.started
-        ? `It started on an emulated computer with such firmware on ${facts.on}; on the computer itself it was never tried.`
-        : `It did not start on an emulated computer with such firmware on ${facts.on}; on the computer itself it was never tried.`;
+        ? `It started on an emulated computer with such firmware on ${dayText(facts.on)}; no drill on the computer itself.`
+        : `It did not start on an emulated computer with such firmware on ${dayText(facts.on)}; no drill on the computer itself.`;
     case "no-proof-asked":
-      return "The policy asks for no proof.";
+      return "No proof required.";
     case "drill-on-model-only":
-      return `It was tried on ${facts.computer} on ${facts.on}, which is of the same model; the policy asks for a drill on this very computer.`;
+      return `Drill on ${facts.computer} on ${dayText(facts.on)}, the same model; policy requires a drill on this computer.`;
     case "no-drill-recorded":
-      return "Not recorded: a drill of this medium on this computer.";
+      return "No drill of this medium on this computer.";
     case "drill-good":
-      return `${facts.restored ? "Restored" : "Started"} ${where(facts.computer)} on ${facts.on}.`;
+      return `${facts.restored ? "Restored" : "Started"} ${where(facts.computer)} on ${dayText(facts.on)}.`;
     case "drill-failed":
-      return `The last drill, ${where(facts.computer)} on ${facts.on}, failed.`;
+      return `The last drill failed, ${where(facts.computer)} on ${dayText(facts.on)}.`;
     case "drill-before-writing":
-      return `The last drill was on ${facts.on}; the medium was written anew on ${facts.written}.`;
+      return `The last drill was on ${dayText(facts.on)}; the medium was rewritten on ${dayText(facts.written)}.`;
     case "drill-other-firmware":
-      return `The last drill was on ${facts.on} with firmware ${facts.was}; now it is ${facts.is}.`;
+      return `The last drill was on ${dayText(facts.on)} with firmware ${facts.was}; now it is ${facts.is}.`;
     case "drill-old":
-      return `The last drill, on ${facts.on}, is ${days(facts.days)} old; ${days(facts.most)} is the most.`;
+      return `Last drill ${dayText(facts.on)}, ${days(facts.days)} ago; the limit is ${days(facts.most)}.`;
     case "never-verified":
-      return "Not recorded: whether the medium holds what it should.";
+      return "Medium not verified.";
     case "verification-good":
-      return `Verified on ${facts.on}.`;
+      return `Verified on ${dayText(facts.on)}.`;
     case "verification-sampled":
-      return `Verified whole on ${facts.on}; a sample of it was right on ${facts.sampled}.`;
+      return `Verified intact on ${dayText(facts.on)}; sample intact on ${dayText(facts.sampled)}.`;
     case "verification-failed":
-      return `On ${facts.on} the medium did not hold what it should.`;
+      return `Verification failed on ${dayText(facts.on)}.`;
     case "verified-before-writing":
-      return `Last verified on ${facts.on}; written anew on ${facts.written}.`;
+      return `Last verified on ${dayText(facts.on)}; rewritten on ${dayText(facts.written)}.`;
     case "verification-old":
-      return `Last verified on ${facts.on}, ${days(facts.days)} ago; ${days(facts.most)} is the most.`;
+      return `Last verified on ${dayText(facts.on)}, ${days(facts.days)} ago; the limit is ${days(facts.most)}.`;
   }
 }

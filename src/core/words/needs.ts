@@ -5,7 +5,7 @@ import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";
 
 export const OUTCOME_TITLES: Record<Outcome, string> = {
-  image: "Back as of a date (image)",
+  image: "Image restored",
   reinstall: "Reinstalled",
   repair: "Start-up repaired",
   files: "Files rescued",
@@ -18,7 +18,7 @@ export function bothText(bytes: number): string {
 
 /** "2 to 4 GB"; bytes, null where an end is not known. */
 export function rangeText(least: number | null, most: number | null): string {
-  if (least === null && most === null) return "not known";
+  if (least === null && most === null) return "not recorded";
   if (least === null) return `at most ${bothText(most as number)}`;
   if (most === null) return `at least ${bothText(least)}`;
   return least === most ? bothText(least) : `${bothText(least)} to ${bothText(most)}`;
@@ -28,13 +28,11 @@ export function rangeText(least: number | null, most: number | null): string {
 export function startNeedText(start: StartNeed): string {
   switch (start.kind) {
     case "uefi":
-      return `${start.path} on a FAT volume (or in a start image of a disc), for ${archText(start.arch)} firmware.`;
+      return `${start.path} on a FAT volume (or in a boot image of a disc), for ${archText(start.arch)} firmware.`;
     case "bios":
-      return "A first sector with start code (a stick), or a BIOS start image as the default entry (a disc).";
+      return "Boot code in the first sector (stick), or a BIOS boot image as default entry (disc).";
     case "unknown":
-      return start.missing === "firmwareKind"
-        ? "Not known: whether the firmware is BIOS or UEFI is not recorded."
-        : "Not known: the architecture of the UEFI firmware is not recorded.";
+      return start.missing === "firmwareKind" ? "Firmware kind not recorded." : "UEFI architecture not recorded.";
   }
 }
 
@@ -42,13 +40,13 @@ export function startNeedText(start: StartNeed): string {
 export function signerNeedText(need: SignerNeed): string {
   switch (need.state) {
     case "not-checked":
-      return "Any: nothing checks signatures as the computer is set now.";
+      return "Any: signatures are not checked.";
     case "unknown":
-      return "Not known: what Secure Boot allows is not recorded. Collect the facts on the computer itself.";
+      return "Secure Boot lists not recorded. Collect facts on the computer.";
     case "nothing-allowed":
-      return "None: the lists allow no certificate that is not revoked.";
+      return "None: every allowed certificate is revoked.";
     case "signed":
-      return `A signature that goes back to one of: ${need.signers.map((name) => visible(name, 80)).join("; ")}.`;
+      return `A signature from one of: ${need.signers.map((name) => visible(name, 80)).join("; ")}.`;
   }
 }
 
@@ -61,13 +59,11 @@ export function termText(term: CapacityTerm): string {
     case "installer":
       return `system files for a full reinstall${of}`;
     case "used-data":
-      return `stored content${of}: 0.5 to 0.7 of what is used`;
+      return `stored content${of}: 0.5 to 0.7 of the used space`;
     case "whole-partition":
-      return `stored content${of}: encrypted, taken whole unless it is opened first`;
+      return `stored content${of}: encrypted, taken whole unless unlocked first`;
     case "unknown-use":
-      return term.of === null
-        ? "content of the disks: not known"
-        : `stored content${of}: how much is used is not known`;
+      return term.of === null ? "content of the disks: not recorded" : `stored content${of}: used space not recorded`;
     case "rescued-data":
       return `files${of}, copied as they are`;
     case "spare":
@@ -80,30 +76,30 @@ export function hintText(hint: AttachHint): string {
   switch (hint.code) {
     case "usb-ports":
       return hint.count === null
-        ? "How many USB ports it has is not known."
+        ? "USB ports not recorded."
         : hint.count === 0
-          ? "It has no USB port: only a disc will do."
+          ? "No USB port: use a disc."
           : hint.count === 1
-            ? "It has one USB port: medium and keyboard cannot both be attached without a hub."
-            : `It has ${hint.count} USB ports.`;
+            ? "One USB port: a hub is needed for medium and keyboard."
+            : `${hint.count} USB ports.`;
     case "usb-start-off":
-      return "Starting from USB is switched off: set-up must allow it first.";
+      return "Start from USB is off. Allow it in setup.";
     case "usb-start-unknown":
-      return "Whether it may start from USB is not known.";
+      return "Start from USB not recorded.";
     case "fast-boot":
-      return "Fast boot is on and may skip USB: switch it off in set-up.";
+      return "Fast boot is on and may skip USB. Switch it off in setup.";
     case "optical":
       return hint.present === null
-        ? "Whether it has an optical drive is not known."
+        ? "Optical drive not recorded."
         : hint.present
-          ? "It has an optical drive: a disc will do too."
-          : "It has no optical drive.";
+          ? "Optical drive: a disc works too."
+          : "No optical drive.";
     case "raid-mode":
-      return `The disk ${visible(hint.disk, 40)} is behind a RAID controller: the kit needs its driver, or does not see the disk.`;
+      return `The disk ${visible(hint.disk, 40)} is behind a RAID controller. The kit needs its driver to see the disk.`;
     case "unlock":
       return hint.keyPlace
-        ? `Partition ${visible(hint.partition, 40)} is encrypted; its recovery key: ${visible(hint.keyPlace)}.`
-        : `Partition ${visible(hint.partition, 40)} is encrypted, and where its recovery key is kept is not recorded.`;
+        ? `Partition ${visible(hint.partition, 40)} is encrypted. Recovery key: ${visible(hint.keyPlace)}.`
+        : `Partition ${visible(hint.partition, 40)} is encrypted. Recovery key location not recorded.`;
     case "unplug-others":
       return `Disconnect the other disks (${hint.disks.map((name) => visible(name, 40)).join(", ")}) before writing to the target.`;
   }
@@ -130,11 +126,11 @@ export function supportText(support: SupportState, dateText: (date: string) => s
     case "not-released":
       return "not released yet";
     case "open":
-      return "no end of support is set";
+      return "no end of support set";
     case "ended":
       return `support ended on ${dateText((end as { date: string }).date)}`;
     case "supported":
-      return `supported until ${end ? dateText(end.date) : "an open end"}`;
+      return `supported until ${end ? dateText(end.date) : "open end"}`;
     case "extended":
       return `past its plain support; ${end ? `${endName(end.name)} until ${dateText(end.date)}` : "extended"}`;
   }

@@ -31,9 +31,9 @@ export function packPages({ medium, release, beside = [], served, madeAt }: Page
       `<h1>Medium <span class="tag">${escaped(medium.tag)}</span></h1>`,
       `<p>${[release, ...beside].map(({ kit, name }) => escaped(`${kit} ${name}`)).join(" and ")}, prepared ${escaped(madeAt.slice(0, 10))} with Creel.</p>`,
       rows.length > 0
-        ? `<p>What it is a route for, with a run sheet each:</p>\n<table>\n${rows.join("\n")}\n</table>`
-        : "<p>No computer was known that it is a route for.</p>",
-      "<p><small>To see whether its files are as they were: <code>sha256sum -c CREEL/SHA256SUMS</code> in its first folder.</small></p>",
+        ? `<p>Computers it is a route for, with run sheets:</p>\n<table>\n${rows.join("\n")}\n</table>`
+        : "<p>No computer recorded that it is a route for.</p>",
+      "<p><small>To check its files: <code>sha256sum -c CREEL/SHA256SUMS</code> in its first folder.</small></p>",
     ].join("\n"),
   );
   const sheets = served.map(({ sheet, links, outcome }) => ({

@@ -25,7 +25,7 @@ test("values are read with what they are counted in", () => {
   expect(policyValueText("drillDays", 365)).toBe("365 days");
   expect(policyValueText("drillDays", null)).toBe("any age");
   expect(policyValueText("withinMinutes", 30)).toBe("30 minutes");
-  expect(policyValueText("withinMinutes", null)).toBe("however long");
+  expect(policyValueText("withinMinutes", null)).toBe("any travel time");
   expect(policyValueText("changesAllowed", true)).toBe("yes");
   expect(policyValueText("changesAllowed", false)).toBe("no");
   expect(policyValueText("back", 2)).toBe("2");
@@ -36,8 +36,8 @@ test("values are read with what they are counted in", () => {
 });
 
 test("a value says from where it is", () => {
-  expect(fromText(null)).toBe("as is usual");
-  expect(fromText({ scope: "everywhere", target: "" })).toBe("as said for all");
-  expect(fromText({ scope: "form", target: "server" })).toBe("as said for every server");
-  expect(fromText({ scope: "site", target: "North Pier" })).toBe("as said for North Pier");
+  expect(fromText(null)).toBe("default");
+  expect(fromText({ scope: "everywhere", target: "" })).toBe("rule for all");
+  expect(fromText({ scope: "form", target: "server" })).toBe("rule for every server");
+  expect(fromText({ scope: "site", target: "North Pier" })).toBe("rule for North Pier");
 });

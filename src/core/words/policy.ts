@@ -1,8 +1,9 @@
 import type { Need, PolicyKey, PolicyRule, PolicyValues, Proof, Scope } from "../cover/policy";
+import { dayText } from "./dates";
 
 const NEED_TITLES: Record<Need | "spare", string> = {
-  back: "brought back",
-  image: "as of an image",
+  back: "recovered",
+  image: "image restored",
   reinstall: "reinstalled",
   startUp: "start-up repaired",
   files: "files rescued",
@@ -15,22 +16,22 @@ export function needTitle(need: Need | "spare"): string {
 }
 
 const NEED_ACTS: Record<Need, string> = {
-  back: "be brought back",
-  image: "be as of an image",
-  reinstall: "be reinstalled",
+  back: "recover it",
+  image: "restore an image",
+  reinstall: "reinstall it",
   startUp: "have the start-up repaired",
-  files: "have the files rescued",
+  files: "rescue its files",
 };
 
-/** What a way is to: "have the files rescued". */
+/** What a way is to: "rescue its files". */
 export function needAct(need: Need): string {
   return NEED_ACTS[need];
 }
 
 /** Columns of tables: what a place's computers have of a need. */
 export const NEED_HEADS: Record<Need, string> = {
-  back: "Brought back",
-  image: "As of an image",
+  back: "Recovered",
+  image: "Image restored",
   reinstall: "Reinstalled",
   startUp: "Start-up repaired",
   files: "Files rescued",
@@ -40,31 +41,31 @@ const PROOF_TITLES: Record<Proof, string> = {
   computer: "a drill on the computer itself",
   model: "a drill on it or one of its model",
   verified: "a verification of the medium",
-  none: "nothing is asked",
+  none: "no proof required",
 };
 
-/** What counts as proof, in a few words. */
+/** Proof, in a few words. */
 export function proofTitle(proof: Proof): string {
   return PROOF_TITLES[proof];
 }
 
 /** What each value of a policy is, as forms and tables call it. */
 export const POLICY_TITLES: Record<PolicyKey, string> = {
-  back: "Ways to be brought back, by an image or a new installation",
-  image: "Ways to be as of an image",
-  reinstall: "Ways to be reinstalled",
-  startUp: "Ways to have its start-up repaired",
-  files: "Ways to have its files rescued",
-  withinMinutes: "Longest way to a medium",
-  changesAllowed: "A way counts that holds once a setting is changed",
-  proof: "What counts as proof",
-  drillDays: "Oldest drill",
-  verificationDays: "Oldest verification",
-  imageDays: "Oldest image",
-  systemFilesDays: "Oldest included system files",
-  factsDays: "Oldest facts",
-  spares: "Blank spares at a place",
-  stocktakeDays: "Oldest stock-taking",
+  back: "Recovery routes (image or reinstall)",
+  image: "Image routes",
+  reinstall: "Reinstall routes",
+  startUp: "Start-up repair routes",
+  files: "File rescue routes",
+  withinMinutes: "Maximum travel time",
+  changesAllowed: "Routes that hold after a change count",
+  proof: "Proof",
+  drillDays: "Maximum drill age",
+  verificationDays: "Maximum verification age",
+  imageDays: "Maximum image age",
+  systemFilesDays: "Maximum age of included system files",
+  factsDays: "Maximum age of facts",
+  spares: "Blank spares per site",
+  stocktakeDays: "Maximum stock-taking age",
 };
 
 /** What a value is counted in, where it is a number that needs one. */
@@ -77,15 +78,15 @@ export function policyUnit(key: PolicyKey): "days" | "minutes" | null {
 export function policyValueText<K extends PolicyKey>(key: K, value: PolicyValues[K]): string {
   if (key === "proof") return proofTitle(value as Proof);
   if (key === "changesAllowed") return value ? "yes" : "no";
-  if (key === "withinMinutes") return value === null ? "however long" : `${value} minutes`;
+  if (key === "withinMinutes") return value === null ? "any travel time" : `${value} minutes`;
   if (value === null) return "any age";
   return key.endsWith("Days") ? `${value} days` : String(value);
 }
 
 const SCOPE_TITLES: Record<Scope, string> = {
   everywhere: "Everywhere",
-  site: "Place",
-  form: "Form",
+  site: "Site",
+  form: "Form factor",
   model: "Model",
   computer: "Computer",
 };
@@ -95,19 +96,20 @@ export function scopeTitle(scope: Scope): string {
   return SCOPE_TITLES[scope];
 }
 
-/** "as said for North Pier", "as is usual": where a value is from. */
+/** "as said for North Pier", "default": where a value is from. */
 export function fromText(rule: Pick<PolicyRule, "scope" | "target"> | null): string {
-  if (rule === null) return "as is usual";
-  if (rule.scope === "everywhere") return "as said for all";
-  return `as said for ${rule.scope === "form" ? `every ${rule.target}` : rule.target}`;
+  if (rule === null) return "default";
+  if (rule.scope === "everywhere") return "rule for all";
+  return `rule for ${rule.scope === "form" ? `every ${rule.target}` : rule.target}`;
 }
 
-const NEED_NAMES: Record<Need, string> = {
-  back: "a route that recovers it",
-  image: "a route with an image",
-  reinstall: "a route that reinstalls it",
-  startUp: "a route that repairs its start-up",
-  files: "a route that rescues its files",
+/** What each need is met by: one route, and several. */
+const NEED_NAMES: Record<Need, [one: string, several: string]> = {
+  back: ["a route that recovers it", "routes that recover it"],
+  image: ["a route with an image", "routes with an image"],
+  reinstall: ["a route that reinstalls it", "routes that reinstall it"],
+  startUp: ["a route that repairs its start-up", "routes that repair its start-up"],
+  files: ["a route that rescues its files", "routes that rescue its files"],
 };
 
 /** What a computer lacks of a need, in a sentence. */
@@ -119,8 +121,10 @@ export function standingLackText(lack: {
   oldImage: string | null;
 }): string {
   const { need, have, wanted, unproven, oldImage } = lack;
-  const counted = wanted === 1 ? NEED_NAMES[need] : `${NEED_NAMES[need]}, ${wanted} times (has ${have})`;
-  if (oldImage !== null) return `Policy requires ${counted}. Its newest usable image, of ${oldImage}, is too old.`;
+  const [one, several] = NEED_NAMES[need];
+  const counted = wanted === 1 ? one : `${wanted} ${several} (has ${have})`;
+  if (oldImage !== null)
+    return `Policy requires ${counted}. Its newest usable image, of ${dayText(oldImage)}, is too old.`;
   return unproven.length > 0
     ? `Policy requires ${counted}. Once proven, ${unproven.join(", ")} would count.`
     : `Policy requires ${counted}. No medium near enough gives it.`;

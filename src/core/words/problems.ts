@@ -10,7 +10,7 @@ import { fieldsText, importFaultText } from "./imports";
 export function problemText(problem: Problem): string {
   switch (problem.code) {
     case "not-found":
-      return `There is no ${problem.name === undefined ? `such ${problem.what}` : `${problem.what} ${problem.name}`}. It may have been removed meanwhile.`;
+      return `There is no ${problem.name === undefined ? `such ${problem.what}` : `${problem.what} ${problem.name}`}. It may have been removed.`;
     case "taken":
       return `The ${problem.field} ${problem.value} is already used: choose another.`;
     case "invalid":
@@ -23,15 +23,15 @@ export function problemText(problem: Problem): string {
 }
 
 const FILE_FAULTS: Record<Exclude<FileFault["code"], "other">, string> = {
-  ENOENT: "there is no such file",
+  ENOENT: "no such file",
   EACCES: "no permission to read it",
   EPERM: "no permission to read it",
   EISDIR: "it is a folder, not a file",
   ENOTDIR: "a part of its path is not a folder",
   EIO: "the device reports a read error",
-  ENAMETOOLONG: "its name is too long",
-  EEXIST: "it is there already; choose another name, or take it away first",
-  ENOSPC: "there is no room left for it",
+  ENAMETOOLONG: "name too long",
+  EEXIST: "it exists; choose another name, or remove it first",
+  ENOSPC: "no space left",
 };
 
 /** What went wrong with a file: words within a sentence. */
@@ -63,11 +63,11 @@ export function importTroubleText(trouble: ImportTrouble): string {
 export function scanTroubleText(trouble: ScanTrouble): string {
   switch (trouble.code) {
     case "disk-full":
-      return "It could not be looked through: the server's disk is full. Free space, then look again.";
+      return "Not scanned: the server's disk is full. Free space, then scan again.";
     case "unforeseen":
-      return "It could not be looked through: Creel ran into an error it did not expect. The server's log has the details.";
+      return "Not scanned: unexpected error. The server log has the details.";
     case "file-fault":
-      return `It could not be looked through: ${fileFaultText(trouble.fault)}.`;
+      return `Not scanned: ${fileFaultText(trouble.fault)}.`;
     case "told-in-words":
       return trouble.text;
   }
@@ -83,47 +83,47 @@ export function fieldTexts(problem: Problem | null): Record<string, string> {
 
 const PLAIN: Record<PlainCode, string> = {
   "key-typed": `What you typed ${KEY_REFUSED}`,
-  "undone-already": "It is undone already.",
+  "undone-already": "Already undone.",
   "no-disk-to-replace": "The replaced disk is not recorded. Replace it on the computer's page.",
   "first-person-there": "A person is recorded already. Select yourself at the top.",
-  "day-past": "That day is past already.",
-  "day-past-drill": "That day is past already. Record the drill if it was held.",
-  "day-ahead-drill": "A drill that was held was held today or before.",
-  "day-not-ahead": "That day is not ahead.",
-  "day-too-far": "At most a year: by then it should be looked at again.",
+  "day-past": "That day is past.",
+  "day-past-drill": "That day is past. Record the drill if it was run.",
+  "day-ahead-drill": "A recorded drill cannot be in the future.",
+  "day-not-ahead": "Choose a day in the future.",
+  "day-too-far": "At most one year ahead.",
   "model-needed": "Make and model are needed, such as “Ostrel Block 9”.",
-  "travel-to-itself": "From a place to itself there is no way.",
+  "travel-to-itself": "Choose two different sites.",
   "file-empty": "The file is empty.",
   "table-too-large": "The file is larger than 256 MiB. Split it into several.",
-  "import-done": "It is done already. Drop the file again to import it once more.",
-  "import-busy": "It is being worked on already.",
+  "import-done": "Already imported. Drop the file again to import it once more.",
+  "import-busy": "Already in progress.",
   "import-cancelled": "Cancelled: nothing was imported.",
-  "import-failed": "Nothing was imported: Creel ran into an error it did not expect. The server's log has the details.",
-  "too-large-to-keep": "It is too large to be kept. Take a file with fewer entries.",
-  "body-unreadable": "It is not compressed JSON, or too large.",
-  "manifest-of-another-file": "It is another file than the one that was read before.",
-  "manifest-too-large": "It is too large to be kept.",
-  "superseded-by-itself": "A release cannot be superseded by itself, also not by way of another.",
+  "import-failed": "Nothing was imported: unexpected error. The server log has the details.",
+  "too-large-to-keep": "Too large. Use a file with fewer entries.",
+  "body-unreadable": "Not compressed JSON, or too large.",
+  "manifest-of-another-file": "Not the file that was read before.",
+  "manifest-too-large": "Too large.",
+  "superseded-by-itself": "A release cannot supersede itself, directly or indirectly.",
   "store-out-of-reach":
-    "This server cannot look into that store. Drop a listing of it here instead, or say in which folder it is mounted.",
-  "store-scan-running": "It is being looked through already.",
-  "store-not-measurable": "This server cannot reach it, and so not measure it.",
-  "store-too-full-to-measure": "There is too little room on it to measure: a gigabyte is wanted.",
+    "The server cannot look into that store. Drop a listing here, or enter the folder where it is mounted.",
+  "store-scan-running": "A scan is already running.",
+  "store-not-measurable": "The server cannot reach it.",
+  "store-too-full-to-measure": "Too little free space to measure: 1 GB is needed.",
   "listing-unreadable":
     "No files could be read from it. Make it with “ls -lR --time-style=long-iso”, with “dir /s”, or as a table of path, bytes and time.",
   "callout-closed": "This call-out is closed.",
-  "route-not-offered": "That way is not offered any more. Look at the ways again.",
+  "route-not-offered": "That route is no longer offered. Check the routes again.",
   "same-computer": "That is the computer itself.",
   "entry-without-computer": "Enter the tag of the computer on whose disk the boot entry is.",
   "plan-not-done": "Only a plan that was computed to its end can be accepted.",
-  "no-emulator": "This server has no emulator for that: it needs Debian's qemu-system-x86, ovmf and ovmf-ia32.",
-  "plan-fails": "This cannot be made this way; the plan says why.",
-  "device-is-store": "This device receives images: it is never written to as a whole.",
-  "device-changed": "The device is not as it was when this was planned. Look at the plan again.",
-  "loss-not-agreed": "Say that what is lost with it may be lost.",
+  "no-emulator": "No emulator on this server. Install Debian's qemu-system-x86, ovmf and ovmf-ia32.",
+  "plan-fails": "Not possible; the plan says why.",
+  "device-is-store": "This device receives images: never written to as a whole.",
+  "device-changed": "The device changed since the preview. Preview the plan again.",
+  "loss-not-agreed": "Confirm the loss first.",
   "device-unreadable": "The device cannot be read.",
-  "release-never-read": "It was never read from a file. Read it first, under Kits.",
-  "release-twice": "A release stands on a medium once: choose another one.",
+  "release-never-read": "Never read from a file. Read its file first under Kits.",
+  "release-twice": "This release is already on the medium. Choose another one.",
 };
 
 /** Codes without facts. */
@@ -137,7 +137,7 @@ function refusalReasonText(why: Refusal): string {
     case "no-such-tag":
       return `No ${why.what} has the tag ${why.tag}.`;
     case "no-such-site":
-      return `There is no place ${why.site}. Choose one of the list.`;
+      return `No site ${why.site}. Choose one of the list.`;
     case "copy-there":
       return `A copy in ${why.store} is recorded already. Move it instead.`;
     case "several-called":
@@ -147,23 +147,23 @@ function refusalReasonText(why: Refusal): string {
     case "name-pattern":
       return why.problems.map(patternProblemText).join(" ");
     case "rule-there":
-      return `Something is said for ${why.subject} already: choose it to change it.`;
+      return `A rule for ${why.subject} exists. Edit it instead.`;
     case "no-such-form":
-      return `A form is one of ${why.known.join(", ")}.`;
+      return `A form factor is one of ${why.known.join(", ")}.`;
     case "table-fault":
       return importFaultText(why.fault);
     case "lent-already":
-      return `${why.medium} is with ${why.to}. It has to be given back first.`;
+      return `${why.medium} is with ${why.to}. Return it first.`;
     case "release-of-another-file":
       return `${why.release} is recorded here from another file than this medium was made from. Give one of the two another name.`;
     case "store-not-writable":
-      return `It could not be written to: ${fileFaultText(why.fault)}.`;
+      return `Not written: ${fileFaultText(why.fault)}.`;
     case "no-emulated-firmware":
       return `There is no emulated computer with ${why.computer}'s firmware, or its firmware is not recorded.`;
     case "nothing-to-emulate":
       return `Nothing of ${why.medium} can be started here: it is in no berth, and its release's file is not in the library.`;
     case "emulator-died":
-      return `The emulator ended by itself: ${why.lastLine}`;
+      return `The emulator stopped: ${why.lastLine}`;
     case "device-untrusted":
       return capacityText(why.result);
     case "tag-on-other-device":
@@ -171,13 +171,13 @@ function refusalReasonText(why: Refusal): string {
     case "device-not-named":
       return `This does not name the device: type ${confirmationText(why.marks)}.`;
     case "device-is-medium":
-      return `It is ${why.tag}: a medium that is in use is not emptied for a test. Retire ${why.tag} first.`;
+      return `It is ${why.tag}: a medium in use is not erased for a test. Retire ${why.tag} first.`;
     case "berth-busy":
-      return `Job ${why.job} holds this berth. Let it end, or cancel it.`;
+      return `Job ${why.job} uses this berth. Wait for it, or cancel it.`;
     case "job-over":
       return `The job is ${why.state}: there is nothing to ${why.wish}.`;
     case "job-cannot-resume":
-      return `The job is ${why.state} and cannot go on. Begin a new one.`;
+      return `The job is ${why.state} and cannot be resumed. Start a new one.`;
     case "pack-refused":
       return packProblemText(why.problem);
     case "device-fault":
@@ -185,21 +185,21 @@ function refusalReasonText(why: Refusal): string {
     case "copy-of-medium":
       return `${why.tag} is another device here, the ${why.device}: this one is a copy of it.`;
     case "berth-is-port":
-      return `${why.berth} is a port of this server: put the device in, or take it out, there.`;
+      return `${why.berth} is a port of this server. Insert or remove the device there.`;
     case "berth-taken":
-      return `${why.berth} holds a device already. Take that out first.`;
+      return `${why.berth} holds a device. Remove that first.`;
     case "berth-takes":
       return `${why.berth} takes ${why.discs ? "discs" : "sticks, cards and disks"} only.`;
     case "device-elsewhere":
-      return `It is in ${why.berth}. Take it out there first.`;
+      return `It is in ${why.berth}. Remove it there first.`;
     case "carried-missing":
-      return `${why.file} is not in the library any more. Plan the medium anew.`;
+      return `${why.file} is no longer in the library. Plan the medium again.`;
     case "carried-release-missing":
-      return `${why.file ?? "A release's file"} is not in the library any more: a driver is taken from it.`;
+      return `${why.file ?? "A release's file"} is no longer in the library; a driver comes from it.`;
     case "carried-not-on-release":
-      return `${why.path} is not on ${why.release} any more.`;
+      return `${why.path} is not on ${why.release} any longer.`;
     case "release-file-missing":
-      return `Its file ${why.file} is not in this server's library. Put it there, as it was when it was read.`;
+      return `Its file ${why.file} is not in this server's library. Put the unchanged file there.`;
     default:
       return PLAIN[why.code];
   }

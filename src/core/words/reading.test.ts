@@ -22,19 +22,19 @@ const verification = (more: object) =>
   } as never);
 
 test("a comparison in words: one, many, none, and what is missing", () => {
-  expect(verification({})).toBe("It is what it should be, to the byte.");
-  expect(verification({ blocks: { ...nothing, extraBytes: 2_000_000 } })).toContain("the medium has 2 MB more");
+  expect(verification({})).toBe("Intact, to the byte.");
+  expect(verification({ blocks: { ...nothing, extraBytes: 2_000_000 } })).toContain("followed by 2 MB more");
   const one = files([{ volume: 1, path: "/a", why: "content" }]);
-  expect(verification({ result: "damaged", files: one })).toBe("It is damaged: one file is not what it should be.");
+  expect(verification({ result: "damaged", files: one })).toBe("Damaged: one file differs.");
   const two = files([
     { volume: 1, path: "/a", why: "content" },
     { volume: 1, path: "/b", why: "missing" },
   ]);
   expect(verification({ result: "differs", files: two, blocks: { ...nothing, missingBytes: 5_000_000 } })).toBe(
-    "It does not hold what it should: 2 files are missing or different. Its last 5 MB are missing.",
+    "Damaged: 2 files are missing or different. Its last 5 MB are missing.",
   );
-  expect(verification({ result: "damaged" })).toContain("no file is touched");
-  expect(verification({ result: "same-files" })).toMatch(/^Every file is there and whole \(3 files compared\)\.$/);
+  expect(verification({ result: "damaged" })).toContain("no file affected");
+  expect(verification({ result: "same-files" })).toMatch(/^Every file is intact \(3 files compared\)\.$/);
 });
 
 test("names from media are made safe in every sentence", () => {
@@ -51,17 +51,17 @@ test("names from media are made safe in every sentence", () => {
 
 test("sums and archives, whole and not", () => {
   const sum = { hash: "sha256" as const, digest: "ab".repeat(32), name: "kit.iso" };
-  expect(checksumText(sum, true)).toContain("the file is whole");
+  expect(checksumText(sum, true)).toContain("the file is intact");
   expect(checksumText(sum, false)).toContain(sum.digest);
   expect(innerSumsText({ path: "/md5sum.txt", compared: 1, differing: [] })).toBe(
-    "/md5sum.txt: one file is as it says.",
+    "/md5sum.txt: one file is as listed.",
   );
   expect(
     innerArchiveText({
       path: "/a.wim",
       result: { state: "damaged", chunks: 9, damaged: [{ start: 0, lengthBytes: 1 }] },
     }),
-  ).toBe("/a.wim: 1 of its 9 pieces are not as its own sums say.");
+  ).toBe("/a.wim: 1 of its 9 pieces do not match its checksums.");
   expect(innerArchiveText({ path: "/a.wim", result: { state: "unreadable" } })).toContain("damaged");
 });
 
@@ -75,7 +75,7 @@ test("volumes and what cannot be read", () => {
   ]).toEqual([
     "partition 2",
     "the disc (ISO 9660)",
-    "start image 1 of the disc's catalogue",
+    "boot image 1 of the disc's catalogue",
     "partition 3 of the MBR",
     "the whole medium",
   ]);
@@ -96,7 +96,7 @@ test("what a release can do, in one sentence", () => {
       ],
       abilities: ["hardware-move"],
     }),
-  ).toBe("Puts images back of Spindle up to 3.0, Bollard, reaches the network, fits images to other hardware.");
+  ).toBe("Restores images of Spindle up to 3.0, Bollard, reaches the network, adapts images to other hardware.");
   expect(purposeText("file-rescue")).toBe("rescues files");
   expect(releaseFactsSchema.safeParse({ purposes: ["fly"], opens: [] }).success).toBe(false);
 });

@@ -196,12 +196,12 @@ test("a change in set-up is told with the key that opens it, one at start-up wit
     changeWithKeyText({ setting, from: "on", to: "off" }, own);
   expect(told("secureBoot")).toBe("Switch Secure Boot off (F2)");
   expect(told("startOrder")).toMatch(/ \(F12\)$/);
-  expect(told("drill")).toBe("Hold a drill");
+  expect(told("drill")).toBe("Run a drill");
   expect(told("secureBoot", null)).toBe("Switch Secure Boot off");
 });
 
 test("what a medium needs for a computer is said as far as its firmware is known", () => {
   isSentence(neededText({ kind: null, arch: null, legacyMode: null }));
   expect(neededText({ kind: "uefi", arch: "aa64", legacyMode: "off" })).toContain("/EFI/BOOT/BOOTAA64.EFI");
-  expect(neededText({ kind: "uefi", arch: "x64", legacyMode: "on" })).toContain("start code for BIOS");
+  expect(neededText({ kind: "uefi", arch: "x64", legacyMode: "on" })).toContain("BIOS boot code");
 });

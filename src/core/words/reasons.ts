@@ -4,6 +4,7 @@ import type { Reason, StartReason } from "../judging/model/reasons";
 import type { Change, LinkName } from "../judging/model/schema";
 import { LOADER_PATHS } from "../kernel/architecture";
 import type { BiosStep } from "../medium/firmware/bios/view";
+import { dayText } from "./dates";
 import { factText } from "./fact-names";
 import { findingText } from "./findings";
 import { archText, biosStepText, leniencyText, startCodeText } from "./firmware";
@@ -12,10 +13,10 @@ import { placeText } from "./places";
 import { allowedText, CHECKERS, refusalText, undecidedText } from "./secure-boot";
 
 const BIOS_LENIENCIES: Record<Extract<StartReason, { code: "bios-lenient" }>["leniency"], string> = {
-  "no-active-partition": "no partition is marked active, which some makers want before they even try",
+  "no-active-partition": "no partition is marked active, which some makers require before they even try",
   "floppy-emulation": "the disc emulates a floppy, which newer firmware may not do",
   "hard-disk-emulation": "the disc emulates a hard disk, which newer firmware may not do",
-  "catalogue-checksum": "the checksum of the start catalogue is wrong, which some makers check",
+  "catalogue-checksum": "the checksum of the boot catalogue is wrong, which some makers check",
 };
 
 /** The sentence of a reason. */
@@ -24,31 +25,29 @@ export function reasonText(facts: Reason): string {
     case "uefi-starts":
       return `Its ${archText(facts.arch)} UEFI firmware finds ${facts.file} in ${placeText(facts.place)} and starts it.`;
     case "bios-starts":
-      return `BIOS runs the medium's start code (${startCodeText(facts.program)}), and what that looks for is there.`;
+      return `BIOS runs the boot code (${startCodeText(facts.program)}), and its next part is there.`;
     case "no-loader":
       return facts.others.length > 0
         ? `Its firmware is ${archText(facts.arch)} and looks for ${facts.path}; the medium has a loader only for ${facts.others.map(archText).join(", ")}.`
-        : `Its firmware looks for ${facts.path}, and no volume of the medium that it can read has that file.`;
+        : `Its firmware looks for ${facts.path}, which no readable volume of the medium has.`;
     case "loader-damaged":
-      return `${facts.file} is damaged or cut short: firmware takes it, fails to load it, and looks no further.`;
+      return `${facts.file} is damaged: firmware fails to load it and stops.`;
     case "loader-machine":
-      return `${facts.file} bears the right name but is a program for ${archText(facts.machine)}: firmware refuses it and looks no further.`;
+      return `${facts.file} is a program for ${archText(facts.machine)}. Firmware refuses it and stops.`;
     case "second-stage-missing":
-      return `${facts.file} is a first-stage loader and wants ${facts.expected}, which is missing.`;
+      return `${facts.file} is a first-stage loader; its ${facts.expected} is missing.`;
     case "second-stage-damaged":
-      return `The second stage ${facts.file} is damaged or cut short: the first stage cannot load it.`;
+      return `The second stage ${facts.file} is damaged: the first stage cannot load it.`;
     case "second-stage-machine":
       return `The second stage ${facts.file} is a program for ${archText(facts.machine)}: the first stage cannot load it.`;
     case "fallback-first":
-      return `The first stage hands over to ${facts.file}, which looks for installed systems on this medium; where that leads is not known here.`;
+      return `The first stage starts ${facts.file}, which looks for installed systems; the result is unknown.`;
     case "bios-stops":
-      return facts.step ? `BIOS does not get through: ${endText(facts.step)}.` : "BIOS finds nothing to run.";
+      return facts.step ? `BIOS start fails: ${endText(facts.step)}.` : "BIOS finds no boot code.";
     case "bios-not-known":
-      return facts.step
-        ? `What happens under BIOS is not known: ${endText(facts.step)}.`
-        : "What happens under BIOS is not known.";
+      return facts.step ? `BIOS start unknown: ${endText(facts.step)}.` : "BIOS start unknown.";
     case "fact-missing":
-      return `Not known of this computer: ${factText(facts.fact)}.`;
+      return `Not recorded: ${factText(facts.fact)}. Import the computer's facts.`;
     case "loader-allowed":
       return allowedText(facts);
     case "loader-not-allowed":
@@ -56,45 +55,43 @@ export function reasonText(facts: Reason): string {
     case "loader-not-decided":
       return undecidedText(facts);
     case "signer-ended":
-      return `The certificate behind ${facts.signer} ended on ${facts.on}: firmware does not look at that, but new media will be signed by another.`;
+      return `The certificate behind ${facts.signer} ended on ${dayText(facts.on)}: firmware ignores expiry; newer media use another certificate.`;
     case "setup-password-place-unknown":
       return "Firmware setup needs a password. Password location not recorded.";
     case "platform-recovery":
-      return "Worth a drill: the loader that is found first cannot be started, and the reference firmware goes on to the next only once nothing else starts.";
+      return "Worth a drill: the first loader found cannot start, and the reference firmware tries the next one only at the end.";
     case "secure-boot-off-would-start":
-      return "With Secure Boot switched off in its set-up, it starts this medium.";
+      return "Starts with Secure Boot off.";
     case "secure-boot-blocks-nothing":
-      return "Secure Boot is in set-up mode, in which the firmware checks no signatures.";
+      return "Secure Boot is in setup mode: signatures are not checked.";
     case "lenient":
       return `Worth a drill: ${leniencyText(facts.leniency)}.`;
     case "bios-lenient":
       return `Worth a drill: ${BIOS_LENIENCIES[facts.leniency]}.`;
     case "legacy-mode-on":
-      return "The computer is set to legacy mode and starts media as BIOS does.";
+      return "Legacy mode: starts media as BIOS does.";
     case "legacy-entry-would-start":
-      return "Its firmware offers both modes: by the entry without UEFI in its boot menu it starts this medium as BIOS does.";
+      return "Both modes offered: the boot menu entry without UEFI starts it as BIOS does.";
     case "legacy-mode-would-start":
-      return facts.to === "on"
-        ? "With legacy mode switched on in its set-up, it starts this medium as BIOS does."
-        : "With legacy mode switched off in its set-up, its UEFI firmware starts this medium.";
+      return facts.to === "on" ? "Starts with legacy mode on, as BIOS does." : "Starts with legacy mode off, as UEFI.";
     case "other-attachment-would-start":
       return facts.to === "usb" ? "Written to a stick, it would start." : "Burnt to a disc, it would start.";
     case "usb-start-off":
-      return "Starting from USB is switched off in its set-up.";
+      return "Start from USB is off.";
     case "fast-boot-on":
-      return "Fast boot is on and may pass over USB devices at start-up.";
+      return "Fast boot is on and may skip USB.";
     case "internal-disk-first":
-      return "Its start order has the internal disk before the medium: while that still starts, the medium is not asked.";
+      return "Boot order: internal disk first. While it starts, the medium is not tried.";
     case "no-optical-drive":
-      return "It has no optical drive: an external one has to be attached.";
+      return "No optical drive. Attach an external one.";
     case "no-usb-port":
-      return "It has no USB port to attach the medium to: a dock or a card with one is needed.";
+      return "No USB port. Attach a dock or a card.";
     case "medium-not-read":
-      return "Nothing was read from this medium yet: drop its file, or read the medium itself.";
+      return "Medium not read. Drop its file, or read the medium.";
     case "medium-fault":
       return `Before relying on it: ${findingText(facts.fault)}`;
     case "needs-inventory":
-      return "This link needs the inventory: two files alone do not tell.";
+      return "This link needs the inventory.";
     default:
       return linkReasonText(facts);
   }
@@ -125,21 +122,21 @@ export function changeText(change: Change): string {
       return `Fetch the medium from ${change.from}`;
     case "startOrder":
       if (change.to === LEGACY_ENTRY.to) return "Choose the medium's entry without UEFI in the boot menu";
-      return "Choose the medium in the start menu, or put it before the internal disk in the start order";
+      return "Choose the medium in the boot menu, or put it first in the boot order";
     case "storageMode":
       return `Set the storage controller to ${change.to}`;
     case "driver":
-      return change.from === "not loaded" ? `Load the driver ${change.to}` : `Carry along ${change.to}`;
+      return change.from === "not loaded" ? `Load the driver ${change.to}` : `Add ${change.to} to the medium`;
     case "keyboard":
-      return "Attach a keyboard by USB";
+      return "Attach a USB keyboard";
     case "store":
       return `Attach ${change.to}`;
     case "target":
       return `Restore to ${change.to} instead of ${change.from}`;
     case "release":
-      return `Take ${change.to} instead of ${change.from}`;
+      return `Use ${change.to} instead of ${change.from}`;
     case "drill":
-      return "Hold a drill";
+      return "Run a drill";
     case "verification":
       return "Verify the medium";
     default:
@@ -163,11 +160,10 @@ export function changeWithKeyText(
 
 /** What a medium must have to start a computer with this firmware. UEFI 2.10, 3.5.1.1; BIOS: common practice. */
 export function neededText(firmware: Pick<StartFacts["firmware"], "kind" | "arch" | "legacyMode">): string {
-  if (firmware.kind === "bios" || firmware.legacyMode === "on")
-    return "What is needed: a medium with start code for BIOS.";
+  if (firmware.kind === "bios" || firmware.legacyMode === "on") return "Needed: a medium with BIOS boot code.";
   if (firmware.kind === "uefi" && firmware.arch)
-    return `What is needed: a medium with ${LOADER_PATHS[firmware.arch]} on a FAT volume.`;
-  return "What is needed cannot be said until its firmware is known.";
+    return `Needed: a medium with ${LOADER_PATHS[firmware.arch]} on a FAT volume.`;
+  return "Firmware not recorded. Import the computer's facts.";
 }
 
 const LINK_TITLES: Record<LinkName, string> = {

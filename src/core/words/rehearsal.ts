@@ -6,13 +6,13 @@ import { bytesText } from "./sizes";
 export function changedText(change: WorldChange): string {
   switch (change.kind) {
     case "revoke":
-      return `${change.file} is put on every computer: what it names is revoked`;
+      return `${change.file} on every computer: its entries are revoked`;
     case "allow":
-      return `${change.file} is put on every computer: what it names is allowed`;
+      return `${change.file} on every computer: its entries are allowed`;
     case "secure-boot":
       return `Secure Boot is switched ${change.to} ${change.site === null ? "everywhere" : `at ${change.site}`}`;
     case "retire-release":
-      return `${change.release} is used no more`;
+      return `${change.release} is withdrawn`;
     case "update-system":
       return `${[change.system, change.from].filter(Boolean).join(" ")} is updated to ${change.to}`;
     case "lose-site":
@@ -30,10 +30,10 @@ export function rehearsalText({ computers, effects, worse, broken, better }: Reh
   const lost = effects.filter((effect) => effect.lost).length;
   const worst =
     lost === 0
-      ? "No computer loses its last way back."
+      ? "No computer loses its last route."
       : lost === 1
-        ? "One computer loses its last way back."
-        : `${lost.toLocaleString("en-GB")} computers lose their last way back.`;
+        ? "One computer loses its last route."
+        : `${lost.toLocaleString("en-GB")} computers lose their last route.`;
   const ofThem =
     broken === 0 ? "" : ` (${broken.toLocaleString("en-GB")} of them ${broken === 1 ? "breaks" : "break"})`;
   return `${worst} ${chains(worse)} worse${ofThem} and ${chains(better).toLowerCase()} better, on ${effects.length.toLocaleString("en-GB")} of ${computers.toLocaleString("en-GB")} computers.`;

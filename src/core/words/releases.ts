@@ -2,12 +2,12 @@ import type { Ability, Purpose, ReleaseFacts } from "../medium/releases/facts";
 
 const PURPOSE: Record<Purpose, string> = {
   "start-up-repair": "repairs the start-up",
-  "put-back-images": "puts images back",
+  "put-back-images": "restores images",
   reinstall: "reinstalls systems",
   "file-rescue": "rescues files",
   "partition-repair": "repairs partitions",
   network: "reaches the network",
-  "remote-help": "lets help in from afar",
+  "remote-help": "allows remote help",
   "factory-state": "restores the factory state",
   "copy-disks": "copies a disk onto another",
 };
@@ -18,13 +18,13 @@ export function purposeText(purpose: Purpose): string {
 }
 
 const ABILITY: Record<Ability, string> = {
-  "hardware-move": "fits images to other hardware",
+  "hardware-move": "adapts images to other hardware",
   "mode-conversion": "changes images between BIOS and UEFI",
   "sector-conversion": "changes images to other sector sizes",
   "single-partitions": "restores single partitions of an image",
 };
 
-/** What it can do with images from elsewhere, without a capital. */
+/** Abilities with images from elsewhere, without a capital. */
 export function abilityText(ability: Ability): string {
   return ABILITY[ability];
 }

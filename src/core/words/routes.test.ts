@@ -25,25 +25,25 @@ function route(medium: string, outcome: Outcome | null, but: Partial<Record<keyo
 const only = (kind: "reinstall" | "factory" | "start-up" | "files"): Outcome => ({ kind, image: null });
 
 test.each<[string, Route[], string]>([
-  ["nothing", [], "No medium is recorded that HO-001 could be brought back with."],
-  ["an image", [route("SP-01", AS_IMAGED)], "SP-01 brings HO-001 back, as of 2026-03-01."],
+  ["nothing", [], "No medium recorded that recovers HO-001."],
+  ["an image", [route("SP-01", AS_IMAGED)], "SP-01 recovers HO-001: as of 1 Mar 2026."],
   [
     "two that hold",
     [route("SP-01", AS_IMAGED), route("LN-01", only("reinstall"))],
-    "SP-01 brings HO-001 back, as of 2026-03-01. One more route holds too.",
+    "SP-01 recovers HO-001: as of 1 Mar 2026. One more route holds too.",
   ],
-  ["the factory state", [route("FA-01", only("factory"))], "FA-01 brings HO-001 back to its factory state."],
+  ["factory state", [route("FA-01", only("factory"))], "FA-01 restores the factory state of HO-001."],
   ["files", [route("RM-01", only("files"))], "RM-01 rescues the files of HO-001."],
   ["start-up", [route("RM-01", only("start-up"))], "RM-01 repairs the start-up of HO-001."],
   [
     "a change",
     [route("LN-01", only("reinstall"), { starts: "holds-after-change" })],
-    "LN-01 brings HO-001 back, reinstalled, after a change: switch start from USB on.",
+    "LN-01 recovers HO-001: reinstalled, after a change: switch start from USB on.",
   ],
   [
     "a sure one that gives back less, and one that is not sure",
     [route("SP-01", AS_IMAGED, { sees: "unknown" }), route("RM-01", only("files"))],
-    "RM-01 rescues the files of HO-001. SP-01 would give back more, as of 2026-03-01, but is unknown at Sees.",
+    "RM-01 rescues the files of HO-001. SP-01 would recover more, as of 1 Mar 2026, but is unknown at Sees.",
   ],
 ])("the answer for %s", (_what, routes, text) => {
   expect(answerText("HO-001", rankRoutes(routes))).toBe(text);
@@ -51,9 +51,9 @@ test.each<[string, Route[], string]>([
 
 test("where nothing is sure the answer says where the nearest is in doubt, and why", () => {
   const unsure = answerText("HO-001", [route("SP-01", AS_IMAGED, { proven: "unknown" })]);
-  expect(unsure).toMatch(/^It is not known whether .* HO-001 back\. Nearest is SP-01, unknown at Proven\. Nothing was/);
+  expect(unsure).toMatch(/^No confirmed route for HO-001\. Nearest is SP-01, unknown at Proven\. Medium not read/);
   const broken = answerText("HO-001", [route("SP-01", AS_IMAGED, { starts: "broken" })]);
-  expect(broken).toMatch(/^Nothing in stock brings HO-001 back\. The nearest miss, SP-01, breaks at Starts\./);
+  expect(broken).toMatch(/^No route for HO-001\. Nearest is SP-01, breaks at Starts\./);
 });
 
 test("of two routes that are as weak the one that gets further comes first, and it is said so", () => {
@@ -62,15 +62,15 @@ test("of two routes that are as weak the one that gets further comes first, and 
     route("B-LATER", only("files"), { proven: "unknown" }),
   ]);
   expect([first?.medium, second?.behind]).toEqual(["B-LATER", "sooner"]);
-  expect(first && second && behindText(first, second)).toBe("because Sees, which is needed sooner, is unknown.");
+  expect(first && second && behindText(first, second)).toBe("because Sees, needed earlier, is unknown.");
 });
 
 test("a line of a list says what comes back, what to change, or where it is in doubt", () => {
-  expect(routeText(route("SP-01", AS_IMAGED))).toBe("As of 2026-03-01.");
+  expect(routeText(route("SP-01", AS_IMAGED))).toBe("As of 1 Mar 2026.");
   expect(routeText(route("SP-01", AS_IMAGED, { starts: "holds-after-change" }))).toBe(
-    "As of 2026-03-01. Switch start from USB on.",
+    "As of 1 Mar 2026. Switch start from USB on.",
   );
-  expect(routeText(route("SP-01", AS_IMAGED, { restores: "broken" }))).toMatch(/^Restores broken\. Nothing was read/);
+  expect(routeText(route("SP-01", AS_IMAGED, { restores: "broken" }))).toMatch(/^Restores broken\. Medium not read/);
 });
 
 test.each([
@@ -83,14 +83,10 @@ test.each([
   [
     { holds: 0, "holds-after-change": 0, unknown: 4, broken: 2 },
     "not sure for 4",
-    /of 4 computers something that decides is missing/,
+    /deciding facts are missing for 4 computers/,
   ],
-  [
-    { holds: 0, "holds-after-change": 0, unknown: 0, broken: 2 },
-    "a route for none",
-    /a route for none of the computers\.$/,
-  ],
-  [{ holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 }, "a route for none", /No computer is recorded yet/],
+  [{ holds: 0, "holds-after-change": 0, unknown: 0, broken: 2 }, "no route", /no route of the computers\.$/],
+  [{ holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 }, "no route", /No computer recorded/],
 ])("a medium that comes to %j", (counts, short, long) => {
   expect(servesText(counts)).toBe(short);
   expect(mediumAnswerText("SP-01", counts)).toMatch(long);

@@ -2,11 +2,12 @@ import { LINK_NAMES, type Link, type LinkName, type Verdict } from "../judging/m
 import type { Outcome, OutcomeKind } from "../judging/routes/outcome";
 import type { RankedRoute, Route } from "../judging/routes/routes";
 import { answerOf, effortOf, firstDifference, weakLink } from "../judging/routes/routes";
+import { dayText } from "./dates";
 import { changeText, linkTitle, reasonText, verdictText } from "./reasons";
 
 const KINDS: Record<OutcomeKind, string> = {
   copy: "disk copied",
-  image: "as of an image",
+  image: "image restored",
   system: "system partition restored",
   reinstall: "reinstalled",
   factory: "factory state",
@@ -21,7 +22,7 @@ export function outcomeText(outcome: Outcome | null): string {
   if (!outcome) return "not recorded";
   if (!outcome.image) return KINDS[outcome.kind];
   const day = outcome.image.takenAt.slice(0, 10);
-  return outcome.kind === "image" ? `as of ${day}` : `${KINDS[outcome.kind]}, as of ${day}`;
+  return outcome.kind === "image" ? `as of ${dayText(day)}` : `${KINDS[outcome.kind]}, as of ${dayText(day)}`;
 }
 
 /** What a route gives back, in a few words. */
@@ -31,7 +32,7 @@ export function outcomeKindText(kind: OutcomeKind): string {
 
 /** "Proven unknown", "Starts holds after a change": a chain by the link that decides; null where all hold. */
 export function weakText(at: LinkName | null, verdict: Verdict): string {
-  return at === null ? "the whole chain holds" : `${linkTitle(at)} ${verdictText(verdict)}`;
+  return at === null ? "whole chain holds" : `${linkTitle(at)} ${verdictText(verdict)}`;
 }
 
 /** What the surest route of a computer comes to, as a short phrase; `none`: there is no medium. */
@@ -42,9 +43,9 @@ export function standingText(surest: Verdict | "none"): string {
     case "holds-after-change":
       return "a route holds after a change";
     case "unknown":
-      return "no route is sure";
+      return "no confirmed route";
     case "broken":
-      return "every route is broken";
+      return "all routes broken";
     case "none":
       return "no medium recorded";
   }
@@ -55,7 +56,7 @@ export function servesText(counts: Record<Verdict, number> | null): string {
   if (!counts) return "";
   const sure = counts.holds + counts["holds-after-change"];
   if (sure > 0) return `a route for ${sure.toLocaleString("en-GB")}`;
-  return counts.unknown > 0 ? `not sure for ${counts.unknown.toLocaleString("en-GB")}` : "a route for none";
+  return counts.unknown > 0 ? `unknown for ${counts.unknown.toLocaleString("en-GB")}` : "no route";
 }
 
 /** What a medium comes to over the computers in service, in a sentence. */
@@ -63,14 +64,14 @@ export function mediumAnswerText(medium: string, counts: Record<Verdict, number>
   const of = (count: number) => `${count.toLocaleString("en-GB")} ${count === 1 ? "computer" : "computers"}`;
   const { holds, unknown } = counts;
   const changed = counts["holds-after-change"];
-  if (holds + changed + unknown + counts.broken === 0) return "No computer is recorded yet.";
+  if (holds + changed + unknown + counts.broken === 0) return "No computer recorded.";
   if (holds + changed > 0) {
     const after = changed > 0 ? `${holds > 0 ? `, and ${of(changed)}` : ""} after a change` : "";
     return `${medium} is a route for ${of(holds > 0 ? holds : changed)}${after}.`;
   }
   return unknown > 0
-    ? `Of no computer it is known that ${medium} is a route for it; of ${of(unknown)} something that decides is missing.`
-    : `${medium} is a route for none of the computers.`;
+    ? `${medium} is not a confirmed route for any computer; deciding facts are missing for ${of(unknown)}.`
+    : `${medium} is no route for any computer.`;
 }
 
 /** What one route comes to, and by which link, with the reason: for lines of a list. */
@@ -85,7 +86,7 @@ export function routeText(route: Route): string {
   return `${weakText(link, route.weakest)}. ${why}`.trim();
 }
 
-const DISTANCES = ["where the computer is", "at another site", "at a place that is not recorded", "lent"];
+const DISTANCES = ["where the computer is", "at another site", "at an unrecorded site", "lent"];
 
 /** Why a route comes behind the one before it: "second because …" without the number. */
 export function behindText(before: Route, route: RankedRoute): string | null {
@@ -96,24 +97,24 @@ export function behindText(before: Route, route: RankedRoute): string | null {
       return `because it is broken at ${linkTitle(weakLink(route.links))}.`;
     case "outcome":
       return route.outcome
-        ? `because it gives back less: ${outcomeText(route.outcome)}, not ${outcomeText(before.outcome)}.`
-        : "because it is not recorded what it gives back.";
+        ? `because it recovers less: ${outcomeText(route.outcome)}, not ${outcomeText(before.outcome)}.`
+        : "because its outcome is not recorded.";
     case "weakest":
       return `because its weakest link, ${linkTitle(weakLink(route.links))}, ${isOrHolds(route.weakest)}.`;
     case "links":
-      return "because more of its links are unknown or want a change.";
+      return "because more of its links are unknown or need a change.";
     case "sooner": {
       const link = firstDifference(before, route);
-      return link && `because ${linkTitle(link)}, which is needed sooner, ${isOrHolds(route.links[link].verdict)}.`;
+      return link && `because ${linkTitle(link)}, needed earlier, ${isOrHolds(route.links[link].verdict)}.`;
     }
     case "effort":
-      return effortOf(route) > 0 ? "because its changes are more work on the day." : null;
+      return effortOf(route) > 0 ? "because its changes take more work." : null;
     case "distance":
       return `because the medium is ${DISTANCES[route.distance]}.`;
     case "age":
       return route.madeOn === null
-        ? "because how old it is is not recorded."
-        : `because what it gives back is older (${route.madeOn}).`;
+        ? "because its age is not recorded."
+        : `because it is older (${dayText(route.madeOn)}).`;
     case "name":
       return "as good as the one before it.";
   }
@@ -126,12 +127,12 @@ function isOrHolds(verdict: Verdict): string {
 /** What the routes of a computer come to, in a sentence or two; `routes` best first. */
 export function answerText(computer: string, routes: Route[]): string {
   const best = answerOf(routes);
-  if (!best) return `No medium is recorded that ${computer} could be brought back with.`;
+  if (!best) return `No medium recorded that recovers ${computer}.`;
   const holding = routes.filter((route) => route.weakest === "holds").length;
   const [first] = routes;
   const more =
     first && first.weakest === "unknown" && best.weakest !== "unknown"
-      ? ` ${first.medium} would give back more, ${outcomeText(first.outcome)}, but is unknown at ${linkTitle(weakLink(first.links))}.`
+      ? ` ${first.medium} would recover more, ${outcomeText(first.outcome)}, but is unknown at ${linkTitle(weakLink(first.links))}.`
       : "";
   const others =
     holding > 1 ? ` ${holding - 1 === 1 ? "One more route holds" : `${holding - 1} more routes hold`} too.` : "";
@@ -145,12 +146,12 @@ export function answerText(computer: string, routes: Route[]): string {
     case "unknown": {
       const link = weakLink(best.links);
       const why = firstReason(best.links[link]);
-      return `It is not known whether anything in stock brings ${computer} back. Nearest is ${best.medium}, unknown at ${linkTitle(link)}. ${why}`;
+      return `No confirmed route for ${computer}. Nearest is ${best.medium}, unknown at ${linkTitle(link)}. ${why}`;
     }
     case "broken": {
       const link = weakLink(best.links);
       const why = firstReason(best.links[link]);
-      return `Nothing in stock brings ${computer} back. The nearest miss, ${best.medium}, breaks at ${linkTitle(link)}. ${why}`;
+      return `No route for ${computer}. Nearest is ${best.medium}, breaks at ${linkTitle(link)}. ${why}`;
     }
   }
 }
@@ -165,9 +166,9 @@ function deedText(computer: string, { medium, outcome }: Route): string {
     case "partitions":
       return `${medium} repairs the partitions of ${computer}`;
     case "factory":
-      return `${medium} brings ${computer} back to its factory state`;
+      return `${medium} restores the factory state of ${computer}`;
     default:
-      return `${medium} brings ${computer} back, ${outcomeText(outcome)}`;
+      return `${medium} recovers ${computer}: ${outcomeText(outcome)}`;
   }
 }
 

@@ -37,11 +37,11 @@ export function runSheetPage(
     return `<li><label${isDangerous(step) ? ' class="warn"' : ""}><input type="checkbox"> ${escaped(act)}</label>${told}</li>`;
   });
   return plainPage(
-    `Bring back ${computer.tag} with ${medium.tag}`,
+    `Recover ${computer.tag} with ${medium.tag}`,
     [
-      `<h1>Bring back <span class="tag">${escaped(computer.tag)}</span> with <span class="tag">${escaped(medium.tag)}</span></h1>`,
+      `<h1>Recover <span class="tag">${escaped(computer.tag)}</span> with <span class="tag">${escaped(medium.tag)}</span></h1>`,
       `<p>${escaped(about)}</p>`,
-      `<p>Gives back: <strong>${escaped(chain.givesBack)}</strong>.<br><small>${escaped(links)}. As recorded on ${escaped(chain.madeAt.slice(0, 10))}.</small></p>`,
+      `<p>Outcome: <strong>${escaped(chain.givesBack)}</strong>.<br><small>${escaped(links)}. As recorded on ${escaped(chain.madeAt.slice(0, 10))}.</small></p>`,
       `<ol>\n${steps.join("\n")}\n</ol>`,
     ].join("\n"),
   );

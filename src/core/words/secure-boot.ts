@@ -10,10 +10,10 @@ export const CHECKERS: Record<Checker, string> = {
 /** By what a loader is allowed, in a sentence. */
 export function allowedText({ file, by, how }: { file: string; by: Checker; how: Allowed }): string {
   const who = CHECKERS[by];
-  if (how.by === "digest") return `${who} allows ${file} by its digest.`;
-  const through = how.signer === how.anchor ? how.signer : `${how.signer}, which ${how.anchor} vouches for`;
+  if (how.by === "digest") return `${who} allows ${file} by its hash.`;
+  const through = how.signer === how.anchor ? how.signer : `${how.signer}, issued by ${how.anchor}`;
   const note = how.leniency
-    ? " Worth a drill: a certificate on the way is revoked by its digest, which the reference firmware does not look at."
+    ? " Worth a drill: a certificate in its chain is revoked by its hash, which the reference firmware ignores."
     : "";
   return `${who} allows ${file}: it is signed by ${through}.${note}`;
 }
@@ -22,25 +22,25 @@ export function allowedText({ file, by, how }: { file: string; by: Checker; how:
 export function refusalText(refusal: Refusal): string {
   switch (refusal.why) {
     case "digest-revoked":
-      return "this very file is revoked (its digest is in dbx)";
+      return "this file is revoked (its hash is in dbx)";
     case "certificate-revoked":
       return `its signature leads to ${refusal.name}, which is revoked (dbx)`;
     case "not-signed":
-      return "it is not signed, and its digest is not among those allowed (db)";
+      return "it is not signed, and its hash is not allowed (db)";
     case "signer-not-trusted":
       return refusal.signers.length > 0
-        ? `nothing that is allowed vouches for its signer ${refusal.signers.join(", ")}`
-        : "nothing that is allowed vouches for its signer";
+        ? `no allowed certificate covers its signer ${refusal.signers.join(", ")}`
+        : "no allowed certificate covers its signer";
     case "signature-damaged":
-      return "its signature does not fit the file, and its digest is not among those allowed (db)";
+      return "its signature does not match the file, and its hash is not allowed (db)";
     case "curve-key":
-      return `it is signed by ${refusal.signers.join(", ")} with a key on an elliptic curve, which the reference firmware does not compute with`;
+      return `it is signed by ${refusal.signers.join(", ")} with a key on an elliptic curve, which the reference firmware does not support`;
     case "table-damaged":
       return "the table of its signatures is damaged";
     case "sbat-missing":
-      return "it does not say of which generation it is (SBAT)";
+      return "its generation is missing (SBAT)";
     case "sbat-revoked":
-      return `its ${refusal.component} is of generation ${refusal.generation}, and ${refusal.least} is the least that is still accepted (SBAT)`;
+      return `its ${refusal.component} is of generation ${refusal.generation}, and ${refusal.least} is the minimum (SBAT)`;
   }
 }
 
@@ -50,12 +50,12 @@ export function undecidedText({ file, undecided }: { file: string; undecided: Un
     case "db":
     case "dbx":
     case "sbatLevel":
-      return `Not known of this computer: ${factText(`firmware.secureBoot.${undecided}`)}. Whether it runs ${file} depends on it.`;
+      return `Not recorded: ${factText(`firmware.secureBoot.${undecided}`)}. It decides whether ${file} runs.`;
     case "signatures":
-      return `The signatures of ${file} were not read: read the medium again.`;
+      return `Signatures of ${file} not read. Read the medium again.`;
     case "revocation-time":
-      return `A certificate of ${file} is revoked from a certain time on, and whether it was signed before is not known.`;
+      return `A certificate of ${file} is revoked from a certain time on; the time of signing is not recorded.`;
     case "algorithm":
-      return `${file} is signed by an algorithm that Creel does not compute with.`;
+      return `${file} is signed by an algorithm that Creel does not support.`;
   }
 }

@@ -3,6 +3,7 @@ import type { StartKey } from "../computer/facts/key-cards";
 import type { Range } from "../images/forecast";
 import type { ImagePlace } from "../judging/model/parts";
 import { LOADER_PATHS } from "../kernel/architecture";
+import { dayText } from "./dates";
 import { imagePlaceName } from "./image-places";
 import { durationText } from "./images";
 import { changeText, reasonText } from "./reasons";
@@ -25,7 +26,7 @@ const MEDIUM_KINDS: Record<SheetMediumKind, string> = {
 
 /** A key, with a word where it is only what is usual. */
 function keyText({ key, from }: StartKey): string {
-  return from === "guess" ? `${key} (a guess: what is usual, none is recorded)` : key;
+  return from === "guess" ? `${key} (a guess: the usual key)` : key;
 }
 
 function diskText({ name, bytes, model, serial }: SheetDisk): string {
@@ -36,7 +37,7 @@ function diskText({ name, bytes, model, serial }: SheetDisk): string {
 
 const namesOf = (places: ImagePlace[]) => places.map(imagePlaceName).join(", ");
 
-const TARGET_LOST = "Everything that is on that disk now is lost. Say its size and serial aloud before you begin.";
+const TARGET_LOST = "Everything on that disk is lost. Check its size and serial before you begin.";
 
 /** A step of the day in words. Every sentence of the printed sheet and of a call-out is made here. */
 export function stepText(step: Step): StepText {
@@ -46,7 +47,7 @@ export function stepText(step: Step): StepText {
     case "fetch-store": {
       const [first, ...others] = step.places;
       return {
-        act: `Fetch where the image ${step.image} is: ${first ? imagePlaceName(first) : ""}.`,
+        act: `Fetch the store with image ${step.image}: ${first ? imagePlaceName(first) : ""}.`,
         details: others.length > 0 ? [`It is also on ${namesOf(others)}.`] : [],
       };
     }
@@ -58,7 +59,7 @@ export function stepText(step: Step): StepText {
     case "destination":
       return {
         act: "Fetch an empty disk with room for the files.",
-        details: ["Never copy onto the disk that they come from."],
+        details: ["Never copy onto the source disk."],
       };
     case "fit-disk":
       if (step.isBeside)
@@ -83,23 +84,21 @@ export function stepText(step: Step): StepText {
       };
     case "power":
       return {
-        act: step.isPortable
-          ? "Connect mains power; do not run on the battery."
-          : "Check that mains power is safe from being switched off.",
-        details: ["An interruption during a restore leaves neither the old nor the new."],
+        act: step.isPortable ? "Connect mains power; do not run on the battery." : "Make sure mains power stays on.",
+        details: ["An interrupted restore leaves no usable system."],
       };
     case "detach":
       return {
         act: "Switch the computer off. Take out every other stick, card, external disk and disc.",
         details: [
           step.as === "usb"
-            ? "What is not attached cannot be started or overwritten by mistake. A store with images is attached later, when its step says so."
+            ? "Nothing else can then be started or overwritten by mistake. Attach a store later, when its step says so."
             : "The drive must hold only this disc.",
         ],
       };
     case "settings-after":
       return {
-        act: `Before it starts from its disk, press ${keyText(step.setupKey)} to open set-up. ${step.changes.map(changeText).join(". ")}.`,
+        act: `Before it starts from its disk, press ${keyText(step.setupKey)} to open firmware setup. ${step.changes.map(changeText).join(". ")}.`,
         details: [
           "The restored system starts in this mode only. Do not change it back.",
           ...passwordDetails(step.password),
@@ -108,11 +107,9 @@ export function stepText(step: Step): StepText {
       };
     case "settings":
       return {
-        act: `Switch on and press ${keyText(step.setupKey)} to open set-up. ${step.changes.map(changeText).join(". ")}.`,
+        act: `Switch on and press ${keyText(step.setupKey)} to open firmware setup. ${step.changes.map(changeText).join(". ")}.`,
         details: [
-          ...step.changes.map(
-            ({ from, to }) => `Now: ${from}. Needed: ${to}. Write down where in set-up you found it.`,
-          ),
+          ...step.changes.map(({ from, to }) => `Now: ${from}. Needed: ${to}. Write down where you found it.`),
           ...passwordDetails(step.password),
           `Save with ${keyText(step.saveKey)} and switch off again.`,
         ],
@@ -139,7 +136,7 @@ export function stepText(step: Step): StepText {
         act: `${
           step.isTablet
             ? "Hold the volume-down key and switch on (a keyboard on a dock opens the boot menu too)."
-            : `Switch on and press ${keyText(step.menuKey)} for the start menu.`
+            : `Switch on and press ${keyText(step.menuKey)} for the boot menu.`
         } Choose ${
           step.isBios
             ? "the entry with the medium's maker or kind"
@@ -154,31 +151,29 @@ export function stepText(step: Step): StepText {
               ]
             : []),
           ...timeDetails(step.seconds),
-          `If ${step.medium} is not in the menu: another port, then start from USB and fast boot in set-up, then the medium on another computer.`,
+          `If ${step.medium} is not in the menu: another port, then start from USB and fast boot in setup, then the medium on another computer.`,
         ],
       };
     case "black-screen":
       return {
-        act: "If the screen stays black, start again and take the entry for basic graphics.",
+        act: "If the screen stays black, start again and choose the basic graphics entry.",
         details: [],
       };
     case "no-format":
       return {
-        act: "If it offers to format a disk or a medium: no.",
-        details: ["It only says that it cannot read the layout. Formatting would end what is to be saved."],
+        act: "If asked to format anything, choose No.",
+        details: ["It only means the layout is unreadable to it. Formatting destroys the data."],
       };
     case "drivers":
       return {
         act: `Load ${step.drivers.length === 1 ? "the driver" : "the drivers"}: ${step.drivers.join("; ")}.`,
-        details: ["On a medium that Creel made they are in its folder CREEL/drivers."],
+        details: ["On media made by Creel: folder CREEL/drivers."],
       };
     case "look":
       return step.disks.length === 0
         ? {
-            act: "Look which disks it sees.",
-            details: [
-              "Which disks this computer has is not recorded: compare with its papers before anything is written.",
-            ],
+            act: "Check which disks it sees.",
+            details: ["Disks not recorded. Compare with the computer's papers before writing."],
           }
         : {
             act: `Check that it sees ${step.disks.length === 1 ? "the disk" : `all ${step.disks.length} disks`}:`,
@@ -186,18 +181,18 @@ export function stepText(step: Step): StepText {
           };
     case "unlock":
       return {
-        act: "Have the recovery key at hand: content is encrypted.",
+        act: "Have the recovery key ready: content is encrypted.",
         details: step.locked.map(
-          ({ partition, keyPlace }) => `${partition}: ${keyPlace ?? "where its key is kept is not recorded"}`,
+          ({ partition, keyPlace }) => `${partition}: ${keyPlace ?? "key location not recorded"}`,
         ),
       };
     case "erased":
       return {
-        act: "Starting from the medium erases nothing. A restore erases the whole target disk: say its size and serial aloud before you begin.",
+        act: "Starting from the medium erases nothing. A restore erases the whole target disk: check its size and serial before you begin.",
         details: [
           step.hasOtherDisks
             ? "Disconnect the disks that are not the target, or tick each one that must stay."
-            : "What is on it now and not in an image is lost. Save what can still be read first.",
+            : "Everything on it that is in no image is lost. Save what can still be read first.",
         ],
       };
     case "attach-store":
@@ -211,8 +206,8 @@ export function stepText(step: Step): StepText {
       return {
         act: `Choose the image ${image.name}.`,
         details: [
-          `Taken ${image.takenAt.slice(0, 10)}: what was made since then is not in it.`,
-          ...(image.keyPlace ? [`The image is encrypted; its key is kept ${image.keyPlace}.`] : []),
+          `Taken ${dayText(image.takenAt.slice(0, 10))}: later changes are not in it.`,
+          ...(image.keyPlace ? [`The image is encrypted. Key location: ${image.keyPlace}.`] : []),
         ],
       };
     }
@@ -220,9 +215,7 @@ export function stepText(step: Step): StepText {
       return {
         act: `Choose the target: ${step.target ? diskText(step.target) : "the disk: which one is not recorded, so compare it with the computer's papers"}.`,
         details: [
-          ...(step.isOther
-            ? ["It is not the disk that the system was on: that one is too small or of another kind."]
-            : []),
+          ...(step.isOther ? ["Not the old system disk: that one is too small or of another kind."] : []),
           TARGET_LOST,
         ],
       };
@@ -230,8 +223,8 @@ export function stepText(step: Step): StepText {
       return {
         act: `Open the image ${step.image.name} to read it; do not restore it.`,
         details: [
-          `Taken ${step.image.takenAt.slice(0, 10)}: what was made since then is not in it.`,
-          ...(step.image.keyPlace ? [`The image is encrypted; its key is kept ${step.image.keyPlace}.`] : []),
+          `Taken ${dayText(step.image.takenAt.slice(0, 10))}: later changes are not in it.`,
+          ...(step.image.keyPlace ? [`The image is encrypted. Key location: ${step.image.keyPlace}.`] : []),
           step.toOther
             ? "Nothing on the computer is erased: the files go to another disk."
             : "Nothing is written to the computer's disk but the files that were lost.",
@@ -251,7 +244,7 @@ export function stepText(step: Step): StepText {
       };
     case "swap-disks":
       return {
-        act: "Unplug the computer. Take the old disk out and fit the new one in its place.",
+        act: "Unplug the computer. Take the old disk out and fit the new one.",
         details: [],
       };
     case "grow":
@@ -302,11 +295,11 @@ export function stepText(step: Step): StepText {
       };
     case "put-back":
       return {
-        act: `${step.changes.length > 0 ? `Press ${keyText(step.setupKey)} and put the settings back. ` : ""}${
+        act: `${step.changes.length > 0 ? `Press ${keyText(step.setupKey)} and restore the settings. ` : ""}${
           step.isLeftOff
             ? "Leave the computer off until its disk is replaced or cleaned."
-            : "Check that the internal disk is first in the start order, and start it."
-        }${step.site ? ` Put ${step.medium} back to ${step.site}.` : ""}`,
+            : "Check that the internal disk is first in the boot order, and start it."
+        }${step.site ? ` Return ${step.medium} to ${step.site}.` : ""}`,
         details: [
           ...step.changes.map((change) => `${changeText(change)} again.`),
           ...(step.changes.length > 0 ? passwordDetails(step.password) : []),
@@ -323,7 +316,7 @@ export function stepText(step: Step): StepText {
       };
     case "start-entry":
       return {
-        act: "If firmware does not offer the disk, add a boot entry for its loader in set-up.",
+        act: "If firmware does not offer the disk, add a boot entry for its loader in setup.",
         details: [
           `Without an entry it starts only ${step.arch ? LOADER_PATHS[step.arch as keyof typeof LOADER_PATHS] : "the loader in /EFI/BOOT"} on the EFI system partition: copy the system's loader there.`,
         ],
@@ -336,18 +329,18 @@ export function stepText(step: Step): StepText {
     case "encrypt-again":
       return {
         act: `Switch disk encryption on again for ${step.disk}, and keep the new recovery key.`,
-        details: ["What was put back is not encrypted until then."],
+        details: ["The restored disk is not encrypted until then."],
       };
     case "updates":
       return {
         act: "Install updates and drivers.",
-        details: ["Then a new image is due: it is as good as it will be.", ...timeDetails(step.seconds)],
+        details: ["Then take a new image.", ...timeDetails(step.seconds)],
       };
     case "applications":
-      return { act: "Check that what people work with starts: each application once.", details: [] };
+      return { act: "Start each application once.", details: [] };
     case "write-down":
       return {
-        act: `Write down when ${step.computer} was back, what it came back as, and what was not as this sheet says.`,
+        act: `Write down when ${step.computer} was back, the outcome, and what differed from this sheet.`,
         details: [],
       };
   }
@@ -416,16 +409,16 @@ function fetchText({
   seconds,
 }: Extract<Step, { code: "fetch" }>): StepText {
   const where = lentTo
-    ? `It is with ${lentTo}.`
+    ? `With ${lentTo}.`
     : site
-      ? `It is kept at ${site}${isWhereComputerIs ? ", where the computer is" : ""}.`
-      : "Where it is kept is not recorded.";
+      ? `Kept at ${site}${isWhereComputerIs ? ", where the computer is" : ""}.`
+      : "Site not recorded.";
   const what = medium.loads.length > 0 ? ` It carries ${medium.loads.join(", ")}.` : "";
   return {
     act: `Fetch ${medium.tag}${medium.name ? ` (${medium.name})` : ""}, ${MEDIUM_KINDS[medium.kind]}.`,
     details: [
       `${where}${what} Check the tag printed on it.`,
-      ...(instead ? [`What it carries may be too old: take ${instead} where there is one.`] : []),
+      ...(instead ? [`It may be too old: use ${instead} if there is one.`] : []),
       ...timeDetails(seconds),
     ],
   };
@@ -442,7 +435,7 @@ function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" 
   const time = seconds ? [`Time: ${durationText(seconds)}. Do not interrupt it.`] : [];
   switch (outcome) {
     case "image":
-      return { act: "Begin to put it back.", details: time };
+      return { act: "Start the restore.", details: time };
     case "copy":
       return { act: "Copy the old disk onto the new one.", details: time };
     case "system":
@@ -468,24 +461,24 @@ function beginText({ outcome, release, seconds }: Extract<Step, { code: "begin" 
       };
     case "start-up":
       return {
-        act: "Let it repair the start-up.",
-        details: ["Nothing of the content is touched. It may have to be run twice.", ...time],
+        act: "Run the start-up repair.",
+        details: ["Content is not touched. It may need a second run.", ...time],
       };
     case "files":
     case "image-files":
       return {
-        act: "Copy the files to another disk: the folders of people first, then what programs keep.",
+        act: "Copy the files to another disk: user folders first, then program data.",
         details: ["Copy, do not move. Never onto the disk that they are on.", ...time],
       };
   }
 }
 
 const BRANCHES: Record<BranchCode, string> = {
-  "not-in-menu": "It is not in the start menu",
-  "disk-missing": "A disk is missing",
-  "image-not-listed": "The image is not listed",
-  "breaks-off": "It breaks off",
-  "does-not-start": "It does not start from its disk",
+  "not-in-menu": "Not in the boot menu",
+  "disk-missing": "Disk missing",
+  "image-not-listed": "Image not listed",
+  "breaks-off": "Restore aborts",
+  "does-not-start": "Does not start from its disk",
 };
 
 /** What is seen where a step fails; without a full stop. */
@@ -494,23 +487,23 @@ export function branchText(code: BranchCode): string {
 }
 
 const CHECKS: Record<Exclude<Check, { places: unknown }>["code"], string> = {
-  "fast-boot": "Switch fast boot off in set-up: it may leave out what is attached by USB.",
-  "usb-start": "Allow starting from USB in set-up.",
-  "other-port": "Another port, straight on the computer, best one of USB 2.",
-  "secure-boot-message": "Secure Boot may refuse its loader: see whether a message flashes up.",
-  "other-mode": "Look whether the other mode, UEFI or BIOS, has an entry for it.",
+  "fast-boot": "Switch fast boot off in setup; it may skip USB.",
+  "usb-start": "Allow start from USB in setup.",
+  "other-port": "Another port on the computer itself, best a USB 2 one.",
+  "secure-boot-message": "Secure Boot may refuse its loader: watch for a message.",
+  "other-mode": "Check whether the other mode, UEFI or BIOS, lists it.",
   "other-computer": "Start the medium on another computer: it may have failed.",
   "raid-mode": "Its controller may be set to RAID: the run sheet's settings say what is needed.",
   "load-driver": "Load the driver for its controller, if there is one on the medium.",
-  "reseat-disk": "Shut down and seat its cable or the module itself anew.",
-  "disk-in-setup": "Look for it in set-up: what the firmware does not see has failed.",
+  "reseat-disk": "Shut down and reseat its cable or module.",
+  "disk-in-setup": "Look for it in setup: a disk that firmware does not list has failed.",
   "attach-store-again": "Attach the store again and look for its files.",
   "environment-older": "The environment may be older than the image.",
   "read-log": "Read the log's last lines and write them down.",
-  "check-image": "Check the image: a damaged one is put back to the same point each time.",
-  "image-before": "Take the image before it.",
-  "target-failing": "The target may be failing: look at its own report of errors.",
-  "medium-out": "Is the medium out, and is the disk first in the start order?",
+  "check-image": "Check the image: a damaged one stops at the same point each time.",
+  "image-before": "Use the image before it.",
+  "target-failing": "The target may be failing: read its error report.",
+  "medium-out": "Is the medium out, and is the disk first in the boot order?",
   "partition-active": "Under BIOS: is the system partition active?",
   "same-mode": "Same mode, UEFI or BIOS, as when the image was taken?",
   "repair-start-up": "Let the environment repair the start-up.",
@@ -519,5 +512,5 @@ const CHECKS: Record<Exclude<Check, { places: unknown }>["code"], string> = {
 /** What to look at where a step fails, in a sentence. */
 export function stepCheckText(check: Check): string {
   if (check.code !== "other-copy") return CHECKS[check.code];
-  return `Take another copy of it${check.places.length > 0 ? `: ${namesOf(check.places)}` : ""}.`;
+  return `Use another copy${check.places.length > 0 ? `: ${namesOf(check.places)}` : ""}.`;
 }

@@ -13,11 +13,11 @@ export function traceText(step: TraceStep): string {
     case "loader-absent":
       return `${inVolume(step)}: ${step.file} counts as absent, ${absentText(step.why)}`;
     case "loader-taken":
-      return `${inVolume(step)}: ${step.file} is taken`;
+      return `${inVolume(step)}: ${step.file} is used`;
     case "no-file-at":
       return `${inVolume(step)}: no ${step.path}`;
     case "nothing-left":
-      return "nothing is left to try";
+      return "nothing left to try";
     case "loader-runs":
       return step.next === null ? `${step.file} runs` : `${step.file} runs and starts ${step.next}`;
     case "because":

@@ -8,11 +8,11 @@ export function volumeText(id: VolumeId): string {
   if (id === "udf") return "the disc (UDF)";
   if (id === "whole") return "the whole medium";
   const [kind, number] = id.split(":");
-  return kind === "mbr" ? `partition ${number} of the MBR` : `start image ${number} of the disc's catalogue`;
+  return kind === "mbr" ? `partition ${number} of the MBR` : `boot image ${number} of the disc's catalogue`;
 }
 
 const UNREADABLE: Record<Unreadable, string> = {
-  compressed: "it is stored compressed in a way that is not read here",
+  compressed: "it is stored unsupported compression",
   encrypted: "it is encrypted",
   interleaved: "it is interleaved with another file",
   elsewhere: "another part of the system keeps its content elsewhere",

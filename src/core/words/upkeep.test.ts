@@ -8,15 +8,15 @@ const item = (more: Partial<DueItem>): DueItem => ({
 });
 
 test.each<[Partial<DueItem>, string]>([
-  [{ kind: "drill" }, "Try RM-01 on HO-003"],
-  [{ kind: "planned-drill" }, "Try RM-01 on HO-003"],
+  [{ kind: "drill" }, "Run a drill of RM-01 on HO-003"],
+  [{ kind: "planned-drill" }, "Run a drill of RM-01 on HO-003"],
   [{ kind: "verification" }, "Verify RM-01"],
   [{ kind: "wear" }, "Replace RM-01"],
   [{ kind: "image" }, "Take an image of HO-003"],
-  [{ kind: "superseded" }, "Write RM-01 anew"],
-  [{ kind: "system-files" }, "Write RM-01 anew"],
-  [{ kind: "environment" }, "Write RM-01 anew"],
-  [{ kind: "ended" }, "Write RM-01 anew"],
+  [{ kind: "superseded" }, "Rewrite RM-01"],
+  [{ kind: "system-files" }, "Rewrite RM-01"],
+  [{ kind: "environment" }, "Rewrite RM-01"],
+  [{ kind: "ended" }, "Rewrite RM-01"],
   [
     {
       kind: "ended",
@@ -25,7 +25,7 @@ test.each<[Partial<DueItem>, string]>([
     },
     "Replace Gannet Desk 10.2",
   ],
-  [{ kind: "loan" }, "Ask for RM-01 back"],
+  [{ kind: "loan" }, "Ask for the return of RM-01"],
   [{ kind: "spares" }, "Bring blank spares to Head office"],
   [{ kind: "facts" }, "Collect the facts of HO-003"],
   [{ kind: "stocktake" }, "Take stock at Head office"],
@@ -40,46 +40,34 @@ test("each kind has a name of its own", () => {
 test.each<[DueReason, string]>([
   [
     { code: "drill-lapses", model: "Ostrel Block 9", on: "2027-01-11" },
-    "Its last drill on a computer of the model Ostrel Block 9 is too old from 2027-01-11 on.",
+    "Its last drill on a computer of the model Ostrel Block 9 expires on 11 Jan 2027.",
   ],
-  [{ code: "drill-lapses", model: null, on: "2027-01-11" }, "Its last drill is too old from 2027-01-11 on."],
-  [{ code: "verification-lapses", on: "2026-07-06" }, "Its last verification is too old from 2026-07-06 on."],
-  [
-    { code: "not-proven", reason: { code: "no-drill-recorded" } },
-    "Not recorded: a drill of this medium on this computer.",
-  ],
+  [{ code: "drill-lapses", model: null, on: "2027-01-11" }, "Its last drill expires on 11 Jan 2027."],
+  [{ code: "verification-lapses", on: "2026-07-06" }, "Its last verification expires on 6 Jul 2026."],
+  [{ code: "not-proven", reason: { code: "no-drill-recorded" } }, "No drill of this medium on this computer."],
   [
     { code: "secure-boot-changed", on: "2026-11-26", drilledOn: "2026-04-02" },
-    "Its Secure Boot was recorded otherwise on 2026-11-26, after the drill of 2026-04-02.",
+    "Secure Boot changed on 26 Nov 2026, after the drill of 2 Apr 2026.",
   ],
-  [{ code: "drill-planned", on: "2026-12-05", days: 0, by: "Ina Torvald" }, "It is planned by 2026-12-05."],
-  [
-    { code: "drill-planned", on: "2026-11-20", days: 1, by: "Ina Torvald" },
-    "It was planned by 2026-11-20, one day ago.",
-  ],
-  [
-    { code: "drill-planned", on: "2026-11-20", days: 6, by: "Ina Torvald" },
-    "It was planned by 2026-11-20, 6 days ago.",
-  ],
-  [{ code: "worn" }, "It is worn."],
-  [{ code: "distrusted" }, "It is distrusted: nothing counts upon it."],
-  [{ code: "image", reasons: [{ code: "no-image" }] }, "No image of it is recorded."],
+  [{ code: "drill-planned", on: "2026-12-05", days: 0, by: "Ina Torvald" }, "Planned for 5 Dec 2026."],
+  [{ code: "drill-planned", on: "2026-11-20", days: 1, by: "Ina Torvald" }, "Planned for 20 Nov 2026, one day ago."],
+  [{ code: "drill-planned", on: "2026-11-20", days: 6, by: "Ina Torvald" }, "Planned for 20 Nov 2026, 6 days ago."],
+  [{ code: "worn" }, "Worn."],
+  [{ code: "distrusted" }, "Marked “do not use”: it counts for nothing."],
+  [{ code: "image", reasons: [{ code: "no-image" }] }, "No image recorded."],
   [{ code: "release-superseded", release: "Lantern 11", by: "Lantern 12" }, "Lantern 11 has a successor, Lantern 12."],
-  [
-    { code: "release-ended", release: "Bollard 4.1", on: "2026-04-01" },
-    "Bollard 4.1 is past its end since 2026-04-01.",
-  ],
+  [{ code: "release-ended", release: "Bollard 4.1", on: "2026-04-01" }, "Bollard 4.1 ended on 1 Apr 2026."],
   [
     { code: "system-ended", system: "Gannet Desk 10.2", on: "2025-10-14", computers: 1 },
-    "Gannet Desk 10.2 is past its end since 2025-10-14; one computer runs it.",
+    "Gannet Desk 10.2 ended on 14 Oct 2025; one computer runs it.",
   ],
   [
     { code: "system-ended", system: "Gannet Desk 10.2", on: "2025-10-14", computers: 1200 },
-    "Gannet Desk 10.2 is past its end since 2025-10-14; 1,200 computers run it.",
+    "Gannet Desk 10.2 ended on 14 Oct 2025; 1,200 computers run it.",
   ],
   [
     { code: "system-files-old", release: "Lantern 11", days: 800, most: 730 },
-    "The system files of Lantern 11 are 800 days old; 730 days are asked for.",
+    "The system files of Lantern 11 are 800 days old; the limit is 730 days.",
   ],
   [
     { code: "system-files-older", release: "Lantern 11", has: "11.2", runs: "11.4" },
@@ -90,14 +78,14 @@ test.each<[DueReason, string]>([
       ...{ code: "environment-older", release: "Lantern 11", madeOn: "2024-01-01" },
       ...{ system: "Gannet Desk 11.4", releasedOn: "2024-10-01" },
     },
-    "Lantern 11 was made on 2024-01-01, before Gannet Desk 11.4 came out on 2024-10-01: it may not know what it repairs.",
+    "Lantern 11 was made on 1 Jan 2024, before Gannet Desk 11.4 came out on 1 Oct 2024: it may be unable to repair it.",
   ],
-  [{ code: "loan-overdue", to: "Runa Esk", on: "2026-03-20" }, "Runa Esk was to bring it back by 2026-03-20."],
-  [{ code: "spares-lacking", has: 0, wanted: 2 }, "0 of 2 are there."],
-  [{ code: "facts-old", days: 400, most: 365 }, "They are 400 days old; 365 days are asked for."],
-  [{ code: "facts-never" }, "They were never collected."],
-  [{ code: "stock-never" }, "Stock was never taken there."],
-  [{ code: "stock-old", days: 200, most: 180 }, "It was taken 200 days ago; 180 days are asked for."],
+  [{ code: "loan-overdue", to: "Runa Esk", on: "2026-03-20" }, "Runa Esk was to return it by 20 Mar 2026."],
+  [{ code: "spares-lacking", has: 0, wanted: 2 }, "0 of 2 available."],
+  [{ code: "facts-old", days: 400, most: 365 }, "They are 400 days old; the limit is 365 days."],
+  [{ code: "facts-never" }, "Never collected."],
+  [{ code: "stock-never" }, "No stock-taking recorded."],
+  [{ code: "stock-old", days: 200, most: 180 }, "Last taken 200 days ago; the limit is 180 days."],
 ])("%j says %s", (reason, text) => {
   expect(dueReasonText(reason)).toBe(text);
 });
@@ -108,12 +96,12 @@ test("a name that tries to write more than a name stays on its line", () => {
 });
 
 test.each<[string[], string | null, string]>([
-  [["HO-1"], "2026-12-24", "From 2026-12-24 on HO-1 lacks what is asked."],
-  [["HO-1", "HO-2"], "2026-12-24", "From 2026-12-24 on 2 computers (HO-1, HO-2) lack what is asked."],
-  [["HO-1"], null, "HO-1 lacks what is asked until it is done."],
-  [["A", "B", "C", "D", "E"], null, "5 computers (A, B, C, D …) lack what is asked until it is done."],
-  [["HO-1"], "2026-11-26", "HO-1 lacks what is asked until it is done."],
-  [[], "2026-12-24", "Nobody loses the last way by it."],
+  [["HO-1"], "2026-12-24", "HO-1 stops meeting its policy on 24 Dec 2026."],
+  [["HO-1", "HO-2"], "2026-12-24", "2 computers (HO-1, HO-2) stop meeting their policy on 24 Dec 2026."],
+  [["HO-1"], null, "HO-1 misses its policy until this is done."],
+  [["A", "B", "C", "D", "E"], null, "5 computers (A, B, C, D …) miss their policy until this is done."],
+  [["HO-1"], "2026-11-26", "HO-1 misses its policy until this is done."],
+  [[], "2026-12-24", "Nobody loses a route."],
   [[], null, ""],
 ])("what %j lose on %s", (tags, breaksOn, text) => {
   expect(consequenceText({ loses: someOf(tags), breaksOn }, "2026-11-26")).toBe(text);

@@ -1,4 +1,5 @@
 import type { DueItem, DueKind, DueReason } from "../upkeep/due";
+import { dayText } from "./dates";
 import { imageDueText } from "./images";
 import { reasonText } from "./reasons";
 import { visible } from "./visible";
@@ -7,10 +8,10 @@ const KIND_TITLES: Record<DueKind, string> = {
   drill: "Drills",
   verification: "Verifications",
   "planned-drill": "Planned drills",
-  wear: "Worn or distrusted media",
+  wear: "Worn or “do not use” media",
   image: "Images",
   superseded: "Releases with a successor",
-  ended: "Past their end",
+  ended: "End of support",
   "system-files": "Included system files",
   environment: "Environments older than systems",
   loan: "Loans",
@@ -26,12 +27,12 @@ export function dueKindTitle(kind: DueKind): string {
 
 const days = (count: number) => (count === 1 ? "one day" : `${count.toLocaleString("en-GB")} days`);
 
-/** What there is to do, in a few words: "Try RM-01 on HO-003". */
+/** What there is to do, in a few words: "Run a drill of RM-01 on HO-003". */
 export function dueTitle({ kind, medium, computer, site, reason }: DueItem): string {
   switch (kind) {
     case "drill":
     case "planned-drill":
-      return `Try ${medium} on ${computer}`;
+      return `Run a drill of ${medium} on ${computer}`;
     case "verification":
       return `Verify ${medium}`;
     case "wear":
@@ -41,13 +42,13 @@ export function dueTitle({ kind, medium, computer, site, reason }: DueItem): str
     case "superseded":
     case "system-files":
     case "environment":
-      return `Write ${medium} anew`;
+      return `Rewrite ${medium}`;
     case "ended":
       return medium !== null
-        ? `Write ${medium} anew`
+        ? `Rewrite ${medium}`
         : `Replace ${reason.code === "system-ended" ? reason.system : "what ended"}`;
     case "loan":
-      return `Ask for ${medium} back`;
+      return `Ask for the return of ${medium}`;
     case "spares":
       return `Bring blank spares to ${site}`;
     case "facts":
@@ -61,49 +62,49 @@ export function dueTitle({ kind, medium, computer, site, reason }: DueItem): str
 export function dueReasonText(reason: DueReason): string {
   switch (reason.code) {
     case "drill-lapses":
-      return `Its last drill${reason.model ? ` on a computer of the model ${visible(reason.model, 80)}` : ""} is too old from ${reason.on} on.`;
+      return `Its last drill${reason.model ? ` on a computer of the model ${visible(reason.model, 80)}` : ""} expires on ${dayText(reason.on)}.`;
     case "verification-lapses":
-      return `Its last verification is too old from ${reason.on} on.`;
+      return `Its last verification expires on ${dayText(reason.on)}.`;
     case "image-lapses":
-      return `Its newest image is too old from ${reason.on} on.`;
+      return `Its newest image expires on ${dayText(reason.on)}.`;
     case "not-proven":
       return reason.reason ? reasonText(reason.reason) : "";
     case "secure-boot-changed":
-      return `Its Secure Boot was recorded otherwise on ${reason.on}, after the drill of ${reason.drilledOn}.`;
+      return `Secure Boot changed on ${dayText(reason.on)}, after the drill of ${dayText(reason.drilledOn)}.`;
     case "drill-planned":
       return reason.days > 0
-        ? `It was planned by ${reason.on}, ${days(reason.days)} ago.`
-        : `It is planned by ${reason.on}.`;
+        ? `Planned for ${dayText(reason.on)}, ${days(reason.days)} ago.`
+        : `Planned for ${dayText(reason.on)}.`;
     case "worn":
-      return "It is worn.";
+      return "Worn.";
     case "distrusted":
-      return "It is distrusted: nothing counts upon it.";
+      return "Marked “do not use”: it counts for nothing.";
     case "image":
       return reason.reasons.map(imageDueText).join(" ");
     case "release-superseded":
       return `${reason.release} has a successor, ${reason.by}.`;
     case "release-ended":
-      return `${reason.release} is past its end since ${reason.on}.`;
+      return `${reason.release} ended on ${dayText(reason.on)}.`;
     case "system-ended":
-      return `${reason.system} is past its end since ${reason.on}; ${reason.computers === 1 ? "one computer runs" : `${reason.computers.toLocaleString("en-GB")} computers run`} it.`;
+      return `${reason.system} ended on ${dayText(reason.on)}; ${reason.computers === 1 ? "one computer runs" : `${reason.computers.toLocaleString("en-GB")} computers run`} it.`;
     case "system-files-old":
-      return `The system files of ${reason.release} are ${days(reason.days)} old; ${days(reason.most)} are asked for.`;
+      return `The system files of ${reason.release} are ${days(reason.days)} old; the limit is ${days(reason.most)}.`;
     case "system-files-older":
       return `${reason.release} includes ${reason.has}; computers there run ${reason.runs}.`;
     case "environment-older":
-      return `${reason.release} was made on ${reason.madeOn}, before ${reason.system} came out on ${reason.releasedOn}: it may not know what it repairs.`;
+      return `${reason.release} was made on ${dayText(reason.madeOn)}, before ${reason.system} came out on ${dayText(reason.releasedOn)}: it may be unable to repair it.`;
     case "loan-overdue":
-      return `${visible(reason.to, 80)} was to bring it back by ${reason.on}.`;
+      return `${visible(reason.to, 80)} was to return it by ${dayText(reason.on)}.`;
     case "spares-lacking":
-      return `${reason.has} of ${reason.wanted} are there.`;
+      return `${reason.has} of ${reason.wanted} available.`;
     case "facts-old":
-      return `They are ${days(reason.days)} old; ${days(reason.most)} are asked for.`;
+      return `They are ${days(reason.days)} old; the limit is ${days(reason.most)}.`;
     case "facts-never":
-      return "They were never collected.";
+      return "Never collected.";
     case "stock-never":
-      return "Stock was never taken there.";
+      return "No stock-taking recorded.";
     case "stock-old":
-      return `It was taken ${days(reason.days)} ago; ${days(reason.most)} are asked for.`;
+      return `Last taken ${days(reason.days)} ago; the limit is ${days(reason.most)}.`;
   }
 }
 
@@ -115,8 +116,8 @@ export function consequenceText({ loses, breaksOn }: Pick<DueItem, "loses" | "br
     count === 1
       ? (tags[0] ?? "one computer")
       : `${count.toLocaleString("en-GB")} computers (${shown}${count > 4 ? " …" : ""})`;
-  if (count === 0) return breaksOn === null || breaksOn <= today ? "" : "Nobody loses the last way by it.";
+  if (count === 0) return breaksOn === null || breaksOn <= today ? "" : "Nobody loses a route.";
   if (breaksOn !== null && breaksOn > today)
-    return `From ${breaksOn} on ${who} ${count === 1 ? "lacks" : "lack"} what is asked.`;
-  return `${who} ${count === 1 ? "lacks" : "lack"} what is asked until it is done.`;
+    return `${who} ${count === 1 ? "stops meeting its" : "stop meeting their"} policy on ${dayText(breaksOn)}.`;
+  return `${who} ${count === 1 ? "misses its" : "miss their"} policy until this is done.`;
 }

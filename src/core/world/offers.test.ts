@@ -54,7 +54,7 @@ describe("offers of a call-out", () => {
     expect(offered({}, "disk-gone")).not.toContain("image-files I1");
   });
 
-  describe("the system partition of an image", () => {
+  describe("system partition of an image", () => {
     const single = { spindle: { facts: { purposes: ["put-back-images"], abilities: ["single-partitions"] } } };
     const roles = [
       ...[

@@ -51,11 +51,11 @@ describe("the sheet", () => {
       /dock or a card/,
       /Attach Disk 3|Disk 3 now/,
       /Choose the target: sda/,
-      /put the settings back/,
+      /restore the settings/,
     ];
     for (const pattern of order) expect([String(pattern), at(pattern) >= 0]).toEqual([String(pattern), true]);
     expect(at(/storage controller to plain NVMe/)).toBeLessThan(at(/Attach SP-1/));
-    expect(at(/Choose the target: sda/)).toBeLessThan(at(/put the settings back/));
+    expect(at(/Choose the target: sda/)).toBeLessThan(at(/restore the settings/));
     const settings = new Set((route?.changes ?? []).map(({ setting }) => setting));
     expect([...settings].sort()).toEqual(
       expect.arrayContaining(["fastBoot", "storageMode", "store", "target", "usbPort", "usbStart"]),
@@ -64,7 +64,7 @@ describe("the sheet", () => {
 
   test("an environment that is too old: the sheet says to take a newer one", () => {
     const older = { lantern: { systems: [{ ...INCLUDED, build: 19045, version: "22H2", name: "Windows 10 Pro" }] } };
-    expect(text("start-up", older)).toMatch(/may be too old: take one not older than/);
+    expect(text("start-up", older)).toMatch(/may be too old: use one not older than/);
   });
 
   test("an old image of a domain, encryption, a new disk: what is to be done afterwards", () => {

@@ -95,7 +95,7 @@ test("it carries what explains it: run sheets of those it serves, their records,
   expect(told).toContain("isolinux/isolinux.cfg: OK");
   const read = (path: string) => readFileSync(join(w.folder, "out", "CREEL", path), "utf8");
   expect(read("about.html")).toContain("HO-001");
-  expect(read("sheets/HO-001.html")).toContain("Bring back");
+  expect(read("sheets/HO-001.html")).toContain("Recover ");
   expect(readLine(read("records.jsonl").trim())).toMatchObject({ ok: true, record: { tag: "HO-001" } });
   expect(JSON.parse(read("pack.json"))).toMatchObject({
     medium: { tag: "RM-90" },
@@ -176,7 +176,7 @@ test("a device that says it is a medium becomes it, and a copy of one that is he
   expect(refused.ok ? "" : problemText(refused.problem)).toContain("this one is a copy of it");
   const blank = await stick("none", {}, {}, other.ina);
   const nothing = await takeInFromBerth(other.ina, blank.berthId);
-  expect(nothing.ok ? "" : problemText(nothing.problem)).toContain("carries no records of Creel");
+  expect(nothing.ok ? "" : problemText(nothing.problem)).toContain("No Creel records");
 });
 
 test("what was made is verified again from its berth, and damage is named by file", async () => {
@@ -208,7 +208,7 @@ test("only the device that was meant is written to: named by its serial or tag, 
   };
   expect(await refused({ confirm: "SER-a" })).toContain("the last four characters of its serial");
   expect(await refused({ confirm: "" })).toContain("does not name the device");
-  expect(await refused({ fingerprint: "0".repeat(64) })).toContain("not as it was when this was planned");
+  expect(await refused({ fingerprint: "0".repeat(64) })).toContain("changed since the preview");
   const id = value(await begin(own, "RM-91"));
   // Between the plan and the start somebody put something on it.
   const handle = await open(contentPath(folderOf("b")), "r+");
@@ -333,7 +333,7 @@ test("files of the library are carried along in the store, and a plan says so", 
   ]);
   await source.close();
   const gone = await begin(await stick("carrier2"), "CA-02", { files: ["other.img"] });
-  expect(gone.ok ? "" : problemText(gone.problem)).toContain("other.img is not in the library any more");
+  expect(gone.ok ? "" : problemText(gone.problem)).toContain("other.img is no longer in the library");
 });
 
 test("a driver that a computer needs and a release lacks is carried along from the release that has it", async () => {
@@ -423,7 +423,7 @@ test("a counterfeit is found with its true size, and kept with the device", asyn
     reasons: [{ code: "counterfeit", trueBytes: 50 * MIB }],
   });
   const refused = await begin(own, "RM-98");
-  expect(refused.ok ? "" : problemText(refused.problem)).toContain("It is counterfeit");
+  expect(refused.ok ? "" : problemText(refused.problem)).toContain("Counterfeit");
   // Others of its model are to be tested first.
   for (const { row, trust } of filled)
     if (row.id !== own.deviceId && row.model === device?.model && row.testResult === null)
@@ -461,7 +461,7 @@ test("one job holds a berth; what is queued can be cancelled; a silent runner's 
   const own = await stick("d");
   const id = value(await begin(own, "RM-95"));
   const second = await begin(own, "RM-96");
-  expect(second.ok ? "" : problemText(second.problem)).toContain(`Job ${id} holds this berth`);
+  expect(second.ok ? "" : problemText(second.problem)).toContain(`Job ${id} uses this berth`);
   value(await askOf(inventory.ina, id, "cancel"));
   expect((await job(id)).state).toBe("cancelled");
   const next = value(await begin(own, "RM-96"));
@@ -529,7 +529,7 @@ test("berths are filled and emptied, each device in one of them", async () => {
   value(await fillBerth(inventory.ina, berth.id, berth.version + 1, own.deviceId));
   const taken = (await listBerths(inventory.ina)).find((each) => each.id !== own.berthId && each.device);
   const twice = await fillBerth(inventory.ina, taken?.id ?? 0, taken?.version ?? 0, own.deviceId);
-  expect(twice.ok ? "" : problemText(twice.problem)).toContain("holds a device already");
+  expect(twice.ok ? "" : problemText(twice.problem)).toContain("holds a device");
   expect((await listBerths(inventory.ina)).find(({ id }) => id === own.berthId)?.device?.alike.length).toBeGreaterThan(
     0,
   );

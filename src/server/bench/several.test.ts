@@ -133,7 +133,7 @@ test("a release that no computer would come to is refused with its name, and one
   const plan = value(await planInBerth(inventory.ina, wishFor(other, [ids.none])));
   expect(plan.plan).toMatchObject({ ok: false, problems: [{ code: "nothing-starts-it", release: "Hawser 3.0" }] });
   const twice = await planInBerth(inventory.ina, wishFor(other, [ids.wide]));
-  expect(twice.ok ? "" : problemText(twice.problem)).toContain("A release stands on a medium once");
+  expect(twice.ok ? "" : problemText(twice.problem)).toContain("already on the medium");
   expect(await planInBerth(inventory.ina, wishFor(other, [9999]))).toMatchObject({ problem: { code: "not-found" } });
   const [row] = await inventory.ina.db.select().from(devices).where(eq(devices.id, other.deviceId));
   expect(row?.timesWritten).toBe(0);

@@ -165,7 +165,7 @@ export class BenchWork {
       await this.say({ code: "device-is-no-store" });
       const pack = await keptPack(request.pack);
       if (!pack)
-        return { state: "file-missing", file: "What was to be put beside the release is gone. Plan the medium anew." };
+        return { state: "file-missing", file: "Extra content for the release is gone. Plan the medium again." };
       const carried = await openCarried(context, request.carry ?? []);
       if (!carried.ok) return { state: "file-missing", file: problemText(carried.problem) };
       try {

@@ -178,7 +178,7 @@ const addImages: Step = async (context, world) => {
 };
 
 /** What was printed and seen on an emulated computer is not in a document of the inventory. */
-const EVIDENCE_ELSEWHERE = "Taken in from a document, without what was printed and seen.";
+const EVIDENCE_ELSEWHERE = "Imported from a document, without the evidence itself.";
 
 const addDrills: Step = async (context, world) => {
   let added = 0;

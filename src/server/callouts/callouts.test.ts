@@ -111,7 +111,7 @@ test("offered are images from before the fault, and no repair of what may be inf
 test("what is chosen must be offered; its steps stay what they were made of", async () => {
   const wanted = { medium: "SP-01", outcome: "image", release: "Spindle 3.0" };
   expect(refusal(await chooseRoute(inventory.ina, ids.callout, { ...wanted, image: "HO-001 2026-02-10" }))).toContain(
-    "not offered",
+    "no longer offered",
   );
   value(await chooseRoute(inventory.ina, ids.callout, { ...wanted, image: "HO-001 2026-01-10" }));
   const steps = await stepsOf(inventory.ina, await detail());

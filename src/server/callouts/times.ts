@@ -39,7 +39,10 @@ export async function timeFactsOf(
     points: images.map(({ id, point, body }) => ({
       ...point,
       usedBytes: body.usedBytes ?? null,
-      link: (copyOf.get(id)?.link as LinkKind | undefined) ?? null,
+      // On a medium itself it is read as the medium is.
+      link:
+        (copyOf.get(id)?.link as LinkKind | undefined) ??
+        (body.places.some(({ on }) => on === "medium") ? "usb3" : null),
       readRate: copyOf.get(id)?.readRate ?? null,
     })),
     past,

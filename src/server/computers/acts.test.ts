@@ -95,7 +95,7 @@ describe("taking facts in", () => {
     expect(sourceOf(detail.provenance, "computer/make")?.name).toBe("dmidecode");
   });
 
-  test("without a tag that anybody names, a new computer asks for one", async () => {
+  test("without a tag that anybody names, a new computer checks for one", async () => {
     const nameless = [told({ computer: { make: "Corvane" } })];
     expect(await takeInFacts(inventory.ina, { tag: null, observations: nameless, choices: {} }, null)).toMatchObject({
       ok: false,
@@ -339,7 +339,7 @@ describe("the list", () => {
     expect(event?.after).toMatchObject({ firmware: { secureBoot: { db: one.facts.firmware.secureBoot?.db } } });
   });
 
-  test("sorted either way, what is not known last", async () => {
+  test("sorted either way, what is not recorded last", async () => {
     expect(await among({ sort: "memory" })).toEqual(["LS-3", "LS-2", "LS-1", "LS-4"]);
     expect(await among({ sort: "memory", descending: true })).toEqual(["LS-2", "LS-3", "LS-1", "LS-4"]);
   });

@@ -212,7 +212,7 @@ const partitionSchema = z.object({
   partition: z.number().int().positive(),
   change: z.union([
     /** Where the recovery key is kept; what looks like a key is refused. */
-    z.object({ keyPlace: z.string().trim().max(200, "A place has at most 200 characters.") }),
+    z.object({ keyPlace: z.string().trim().max(200, "A location has at most 200 characters.") }),
     /** What it is for; empty: what its type and content tell. */
     z.object({ role: z.enum(["", "esp", "boot", "system", "recovery", "data", "swap", "msr"]) }),
   ]),

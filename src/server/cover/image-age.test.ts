@@ -68,7 +68,7 @@ test("an image counts for as many days as the policy says, and the day on which 
   const [ahead, ...more] = await due();
   expect(more).toEqual([]);
   expect(ahead).toMatchObject({ computer: "HO-001", breaksOn: "2026-05-01", loses: { tags: ["HO-001"] } });
-  expect(dueReasonText(ahead?.reason as never)).toBe("Its newest image is too old from 2026-05-01 on.");
+  expect(dueReasonText(ahead?.reason as never)).toBe("Newest image: 61 days old.");
   const view = await aheadView(inventory.ina, { day: "2026-05-01", site: null, cause: null });
   expect(view.byCause.map(({ cause }) => cause)).toEqual(["image"]);
   expect(view.chosen?.computers).toMatchObject([{ tag: "HO-001", from: "2026-05-01" }]);
@@ -84,7 +84,7 @@ test("an image counts for as many days as the policy says, and the day on which 
 test("once it is too old no medium mends that: it is due once, and a plan says what would", async () => {
   const items = await due();
   expect(items).toHaveLength(1);
-  expect(dueReasonText(items[0]?.reason as never)).toBe("Its last image is 61 days old.");
+  expect(dueReasonText(items[0]?.reason as never)).toBe("Newest image: 61 days old.");
   const id = value(await startPlan(inventory.ina, { name: "", settings: USUAL_SETTINGS }));
   await doJobs(inventory.ina);
   const plan = await getPlan(inventory.ina, id);

@@ -75,7 +75,7 @@ afterAll(() => {
   delete process.env.CREEL_DATA;
 });
 
-test("what computers have of what is asked, by place, with what would count once it is proven", async () => {
+test("what computers have of what is asked, by place, with what qualifies once it is proven", async () => {
   const view = await coverView(inventory.ina, { site: null, need: null, page: 1 });
   expect(view).toMatchObject({ total: 3, met: 0, needs: ["files"], travelUnknown: true });
   expect(view.places.map(({ name, total, lacking }) => [name, total, lacking])).toEqual([
@@ -186,8 +186,8 @@ test("what is lent is asked for first; what is made is made for whoever forces i
   expect(texts).toEqual([
     ["Ask Runa Esk for RM-01 back.", undefined],
     ["Write Bollard 5.0 to RM-02.", ["NP-009"]],
-    ["Wipe LN-03: it serves nobody, and becomes a blank spare.", ["NP-009"]],
+    ["Wipe LN-03: it serves nobody and becomes a blank spare.", ["NP-009"]],
     ["Bring RM-02 from Head office to North Pier.", undefined],
-    ["Try RM-02 on NP-009.", undefined],
+    ["Run a drill of RM-02 on NP-009.", undefined],
   ]);
 });

@@ -80,9 +80,9 @@ test("accepted, its tasks are ticked by what is done at the bench and tried on t
   // What was to be done with the new medium is to be done with the one that it is now.
   const texts = (await listTasks(ina, ids.plan)).map(({ body }) => taskText(body));
   expect(texts.slice(2)).toEqual([
-    "Put FA-02 to its place, Head office.",
-    "Try FA-02 on HO-001.",
-    "Try FA-02 on HO-002.",
+    "Bring FA-02 to Head office.",
+    "Run a drill of FA-02 on HO-001.",
+    "Run a drill of FA-02 on HO-002.",
   ]);
   expect((await plannedOf(ina)).map(({ medium, computer }) => [medium, computer])).toEqual([
     ["FA-02", "HO-001"],

@@ -125,7 +125,7 @@ describe("a table", () => {
     const { ina } = inventory;
     const text = "tag,site\nP-1,Far Pier\nP-2,far pier\n";
     expect((await take(ina, text, { addSites: false })).faults.map(importFaultText)[0]).toBe(
-      "Row 2: the place “Far Pier” is not recorded. Add it first, or choose to add the places of the table.",
+      "Row 2: site “Far Pier” not recorded. Add it first, or choose to add the table's sites.",
     );
     expect(await take(ina, text)).toMatchObject({ added: 2, newSites: ["Far Pier"] });
     expect((await getComputer(ina, "P-2"))?.siteName).toBe("Far Pier");
@@ -206,7 +206,7 @@ describe("a table", () => {
     const { ina } = inventory;
     await take(ina, "name,tag\nM-1,Purser\n", { mapping: ["tag", "name"] });
     expect((await getComputer(ina, "M-1"))?.row.name).toBe("Purser");
-    expect((await take(ina, "a,b\n1,2\n")).faults.map(importFaultText)[0]).toMatch(/No column is a tag or a serial/);
+    expect((await take(ina, "a,b\n1,2\n")).faults.map(importFaultText)[0]).toMatch(/No tag or serial column/);
   });
 
   test("somebody who edits at the same time is told, and loses nothing", async () => {

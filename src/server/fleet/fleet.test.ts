@@ -133,7 +133,7 @@ test("a drill that is planned is open until one is held on the computer itself, 
   };
   expect(await why({ medium: "NONE" })).toContain("no medium NONE in use");
   expect(await why({ computer: "NONE" })).toContain("no computer NONE in service");
-  expect(await why({ dueOn: "2026-02-01" })).toContain("past already");
+  expect(await why({ dueOn: "2026-02-01" })).toContain("is past");
   const id = value(await planDrill(inventory.ina, plan));
   expect(value(await planDrill(inventory.col, { ...plan, dueOn: "2026-03-12" }))).toBe(id);
   expect(await told()).toEqual([["2026-03-12", false]]);

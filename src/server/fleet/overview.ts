@@ -114,6 +114,29 @@ function gapsOf(chains: Fleet): CoverGap[] {
   return [...gaps.values()].sort((a, b) => order(a) - order(b) || b.count - a.count).slice(0, GAPS_MAX);
 }
 
-export function latestEvents(context: Context, limit = 8): Promise<(typeof events.$inferSelect)[]> {
-  return context.db.select().from(events).orderBy(sql`${events.id} DESC`).limit(limit);
+/** The last thing that somebody did, and to how many: one act over many is one line. */
+type EventRow = typeof events.$inferSelect;
+export interface LatestAct extends EventRow {
+  count: number;
+  /** When the first of them was done. */
+  since: Date;
+}
+
+/** So many rows of the log are looked at; what one person does alike within so long is one act. */
+const LOOKED_AT = 300;
+const ONE_ACT_MS = 120_000;
+
+export async function latestEvents(context: Context, limit = 8): Promise<LatestAct[]> {
+  const rows = await context.db.select().from(events).orderBy(sql`${events.id} DESC`).limit(LOOKED_AT);
+  const acts: LatestAct[] = [];
+  for (const row of rows) {
+    const last = acts.at(-1);
+    const isSame = last?.personName === row.personName && last.entity === row.entity && last.action === row.action;
+    if (last && isSame && last.since.getTime() - row.at.getTime() < ONE_ACT_MS) {
+      last.count++;
+      last.since = row.at;
+    } else if (acts.length === limit) break;
+    else acts.push({ ...row, count: 1, since: row.at });
+  }
+  return acts;
 }

@@ -68,11 +68,11 @@ test("what cannot be opened says why in words, without a code", async () => {
       (error: unknown) => fileFaultText(fileFault(error)),
     );
   expect(await problem(w.path("folder"))).toBe("it is a folder, not a file");
-  expect(await problem(w.path("dangling"))).toBe("there is no such file");
+  expect(await problem(w.path("dangling"))).toBe("no such file");
   expect(await problem(w.path("plain/inside"))).toBe("a part of its path is not a folder");
-  expect(await problem(w.path("n".repeat(300)))).toBe("its name is too long");
+  expect(await problem(w.path("n".repeat(300)))).toBe("name too long");
   expect(fileFaultText(fileFault(Object.assign(new Error("ENOSPC: no space"), { code: "ENOSPC" })))).toBe(
-    "there is no room left for it",
+    "no space left",
   );
   expect(fileFaultText(fileFault("odd"))).toBe("odd");
 });

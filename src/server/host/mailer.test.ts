@@ -9,7 +9,7 @@ const AT = new Date("2026-11-26T06:00:00Z");
 const MAIL = {
   to: { name: "Nörth Pier; quay", address: "north.pier@creel.invalid" },
   subject: "Nörth Pier: one thing came up",
-  text: "- Try RM-01 on NP-001.\n.\nA line that begins with a point ends no mail.\n",
+  text: "- Run a drill of RM-01 on NP-001.\n.\nA line that begins with a point ends no mail.\n",
 };
 
 beforeAll(() => {

@@ -58,6 +58,7 @@ export function withCopies(
     places: all,
     // One copy that is whole is enough; that another is not, its store says.
     verified: dated[0] ?? body.verified,
-    lost: copies.length > 0 && all.length === 0,
+    // What was told of it as a whole holds where no copy is recorded.
+    lost: copies.length > 0 ? all.length === 0 : (body.lost ?? false),
   };
 }

@@ -276,7 +276,7 @@ test("copies that people tell are found by a later listing: by path, by folder, 
   expect(await copy(byPath)).toMatchObject({ state: "there", files: [{ path: "old/a.img.gz", bytes: 700000000 }] });
   expect(await copy(byName)).toMatchObject({ state: "there", storeId });
   expect(await copy(gone)).toMatchObject({ state: "missing" });
-  // What was found stays the same image when it is looked at again.
+  // Found stays the same image when it is looked at again.
   const again = await getScan(ina, value(await takeListing(ina, storeId, `path,bytes,modified\n${listing[0]}\n`)));
   expect(again?.report?.images[0]?.state).toEqual({ state: "same", image: "HO-001 told by path" });
   const moved = await copy(byPath);
@@ -365,7 +365,7 @@ test("two looks at once, and one into a folder that is gone, say so", async () =
   });
 });
 
-test("images of a computer that is not known are refused", async () => {
+test("images of a computer that is not recorded are refused", async () => {
   const body = {
     make: null,
     model: null,

@@ -50,7 +50,7 @@ test("the narrow row has what the list shows: the first system, the disk that it
   });
 });
 
-test("what is not known is null, and a search never grows past its column", () => {
+test("what is not recorded is null, and a search never grows past its column", () => {
   expect(columns({})).toMatchObject({ make: null, secureBoot: null, diskBytes: null, factsAt: null, systemName: null });
   const disks = Array.from({ length: 60 }, (_, index) => ({ name: `sd${index}`, bytes: 1, serial: "S".repeat(150) }));
   expect(columns({ disks }).search).toHaveLength(1000);

@@ -58,14 +58,14 @@ test("what is said already is not said over without having been seen", async () 
   const { ina } = inventory;
   value(await saveRule(ina, { scope: "form", target: "tablet", values: { back: 1 } }, null));
   const again = await saveRule(ina, { scope: "form", target: "tablet", values: { back: 2 } }, null);
-  expect(refusal(again)).toContain("Something is said for tablet already: choose it to change it.");
+  expect(refusal(again)).toContain("A rule for tablet exists. Edit it instead.");
   expect((await loadPolicies(ina.db)).rules.find(({ target }) => target === "tablet")?.values).toEqual({ back: 1 });
 });
 
 test.each([
-  [{ scope: "site", target: "Nowhere", values: { back: 1 } }, "There is no place Nowhere."],
+  [{ scope: "site", target: "Nowhere", values: { back: 1 } }, "No site Nowhere."],
   [{ scope: "computer", target: "XX-1", values: { back: 1 } }, "There is no computer XX-1 in service."],
-  [{ scope: "form", target: "toaster", values: { back: 1 } }, "A form is one of desktop"],
+  [{ scope: "form", target: "toaster", values: { back: 1 } }, "A form factor is one of desktop"],
   [{ scope: "model", target: " ", values: { back: 1 } }, "Make and model are needed"],
   [{ scope: "everywhere", target: "", values: { back: 10 } }, "back"],
   [{ scope: "everywhere", target: "", values: { drillDays: 0 } }, "drill days"],
@@ -88,7 +88,7 @@ test("ways are kept either way, over other places too, and forgotten", async () 
   expect((await history(ina, "way", id as number, 9)).map(({ action }) => action)).toEqual([
     ...["withdrew", "changed", "added"],
   ]);
-  expect(refusal(await setTravel(ina, { fromId: 1, toId: 1, minutes: 5 }))).toContain("to itself");
+  expect(refusal(await setTravel(ina, { fromId: 1, toId: 1, minutes: 5 }))).toContain("two different sites");
   expect(refusal(await setTravel(ina, { fromId: 1, toId: 999, minutes: 5 }))).toContain("There is no such place");
 });
 

@@ -64,13 +64,13 @@ test("what computers, media and places lack is told, each with its reason", asyn
   const due = await told();
   expect(due).toEqual(
     expect.arrayContaining([
-      "Replace OLD-1: It is distrusted: nothing counts upon it.",
-      "Take an image of HO-004: No image of it is recorded.",
-      "Take stock at Head office: Stock was never taken there.",
-      "Bring blank spares to Head office: 0 of 1 are there.",
+      "Replace OLD-1: Marked “do not use”: it counts for nothing.",
+      "Take an image of HO-004: No image recorded.",
+      "Take stock at Head office: No stock-taking recorded.",
+      "Bring blank spares to Head office: 0 of 1 available.",
     ]),
   );
-  expect(due.filter((text) => text.startsWith("Verify") || text.startsWith("Try"))).toEqual([]);
+  expect(due.filter((text) => text.startsWith("Verify") || text.startsWith("Run a drill"))).toEqual([]);
 });
 
 test("sixty days before a verification grows too old it comes first, with the day and who loses the last way", async () => {
@@ -139,14 +139,14 @@ test("a successor, a loan, a planned drill, a changed Secure Boot and old facts 
   value(await saveComputer(ina, detail.row.id, detail.row.version, kept));
   at("2026-03-08");
   const due = await told();
-  expect(due).toContain("Write RM-01 anew: Bollard 5.0 has a successor, Bollard 5.1.");
-  expect(due).toContain("Try RM-01 on HO-004: It was planned by 2026-03-05, 3 days ago.");
+  expect(due).toContain("Rewrite RM-01: Bollard 5.0 has a successor, Bollard 5.1.");
+  expect(due).toContain("Run a drill of RM-01 on HO-004: Planned for 5 Mar 2026, 3 days ago.");
   expect(due).toContain(
-    "Try RM-01 on HO-004: Its Secure Boot was recorded otherwise on 2026-03-02, after the drill of 2026-01-10.",
+    "Run a drill of RM-01 on HO-004: Secure Boot changed on 2 Mar 2026, after the drill of 10 Jan 2026.",
   );
   value(await lend(ina, { tag: "RM-01", to: "Runa Esk", dueOn: "2026-03-20" }));
   at("2026-03-21");
-  expect(await told()).toContain("Ask for RM-01 back: Runa Esk was to bring it back by 2026-03-20.");
+  expect(await told()).toContain("Ask for the return of RM-01: Runa Esk was to return it by 20 Mar 2026.");
 });
 
 test("a release past its end by its calendar is told, and a system that is", async () => {
@@ -154,9 +154,9 @@ test("a release past its end by its calendar is told, and a system that is", asy
   const text = "version,codename,series,created,release,eol\n5.0,Bollard 5.0,b50,,2025-12-01,2026-04-01\n";
   value(await importCalendar(ina, { product: "Bollard", fileName: "bollard.csv", text }));
   at("2026-03-31");
-  expect((await told()).some((line) => line.includes("past its end"))).toBe(false);
+  expect((await told()).some((line) => line.includes("Bollard 5.0 ended"))).toBe(false);
   at("2026-04-01");
-  expect(await told()).toContain("Write RM-01 anew: Bollard 5.0 is past its end since 2026-04-01.");
+  expect(await told()).toContain("Rewrite RM-01: Bollard 5.0 ended on 1 Apr 2026.");
 });
 
 test("what is put off is out of the way with its reason, and comes back on its day or when it is taken up", async () => {
@@ -164,8 +164,8 @@ test("what is put off is out of the way with its reason, and comes back on its d
   at("2026-03-10");
   const key = "stocktake Head office";
   const ask = { key, until: "2026-03-20", why: "The quay is being rebuilt." };
-  expect(refusal(await putOff(ina, { ...ask, why: " " }))).toContain("Say why");
-  expect(refusal(await putOff(ina, { ...ask, until: "2026-03-10" }))).toContain("not ahead");
+  expect(refusal(await putOff(ina, { ...ask, why: " " }))).toContain("Enter a reason");
+  expect(refusal(await putOff(ina, { ...ask, until: "2026-03-10" }))).toContain("in the future");
   expect(refusal(await putOff(ina, { ...ask, until: "2028-03-10" }))).toContain("At most a year");
   expect(refusal(await putOff(ina, { ...ask, key: "stocktake Nowhere" }))).toContain("no such thing");
   const id = value(await putOff(col, ask));

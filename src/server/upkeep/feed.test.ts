@@ -73,7 +73,7 @@ test("whole days stay on their date, over a leap day and clock changes, whatever
     const zone = process.env.TZ;
     for (const tz of ["Pacific/Kiritimati", "America/Los_Angeles", "Europe/Lisbon"]) {
       process.env.TZ = tz;
-      expect((await entries()).get("Try RM-1 on WS-1")).toMatchObject({ day, end: next, isDate: true });
+      expect((await entries()).get("Run a drill of RM-1 on WS-1")).toMatchObject({ day, end: next, isDate: true });
     }
     if (zone === undefined) delete process.env.TZ;
     else process.env.TZ = zone;
@@ -85,19 +85,19 @@ test("an entry keeps its identity; a change has a higher number, what is void is
   const { ina } = inventory;
   at("2026-04-01");
   value(await planDrill(ina, { medium: "RM-1", computer: "WS-1", dueOn: "2026-04-20" }));
-  const first = (await entries()).get("Try RM-1 on WS-1");
+  const first = (await entries()).get("Run a drill of RM-1 on WS-1");
   expect(first?.status).toBe("CONFIRMED");
-  expect((await entries()).get("Try RM-1 on WS-1")).toEqual(first);
+  expect((await entries()).get("Run a drill of RM-1 on WS-1")).toEqual(first);
   const id = value(await planDrill(ina, { medium: "RM-1", computer: "WS-1", dueOn: "2026-04-25" }));
-  const moved = (await entries()).get("Try RM-1 on WS-1");
+  const moved = (await entries()).get("Run a drill of RM-1 on WS-1");
   expect(moved).toMatchObject({ uid: first?.uid, day: "2026-04-25", sequence: (first?.sequence ?? 0) + 1 });
   value(await withdrawDrill(ina, id));
-  const off = (await entries()).get("Try RM-1 on WS-1");
+  const off = (await entries()).get("Run a drill of RM-1 on WS-1");
   expect(off).toMatchObject({ uid: first?.uid, status: "CANCELLED", sequence: (moved?.sequence ?? 0) + 1 });
   at("2026-08-01");
-  expect((await entries()).has("Try RM-1 on WS-1")).toBe(false);
+  expect((await entries()).has("Run a drill of RM-1 on WS-1")).toBe(false);
   value(await planDrill(ina, { medium: "RM-1", computer: "WS-1", dueOn: "2026-08-20" }));
-  expect((await entries()).get("Try RM-1 on WS-1")).toMatchObject({ uid: first?.uid, status: "CONFIRMED" });
+  expect((await entries()).get("Run a drill of RM-1 on WS-1")).toMatchObject({ uid: first?.uid, status: "CONFIRMED" });
 });
 
 test("what has no day stays on the one on which it came up; put off it goes to that day", async () => {
@@ -115,5 +115,5 @@ test("a feed is of a place or of a person", async () => {
   at("2026-08-02");
   expect((await entries({ site: "Workshop; quay, north" })).size).toBeGreaterThan(1);
   expect((await entries({ site: "Nowhere" })).size).toBe(0);
-  expect([...(await entries({ person: "Ina Torvald" })).keys()]).toEqual(["Try RM-1 on WS-1"]);
+  expect([...(await entries({ person: "Ina Torvald" })).keys()]).toEqual(["Run a drill of RM-1 on WS-1"]);
 });

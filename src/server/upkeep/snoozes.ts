@@ -23,7 +23,7 @@ export function openSnoozes(context: Context, today: string): Promise<SnoozeRow[
 const snoozeSchema = z.object({
   key: z.string().min(1).max(400),
   until: z.iso.date("A day is year, month and day, such as 2026-12-24."),
-  why: z.string().trim().min(3, "Say why: whoever looks next wants to know.").max(300),
+  why: z.string().trim().min(3, "Enter a reason for whoever looks next.").max(300),
 });
 const SNOOZE_MOST_DAYS = 366;
 

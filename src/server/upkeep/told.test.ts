@@ -67,12 +67,12 @@ test("a digest tells each place and person what came up, then only what changed,
   const first = await mails();
   expect(first.map(({ to }) => to).sort()).toEqual(["Col Marrick", "Head office", "Ina Torvald", "Nörth Pier"]);
   const pier = first.find(({ to }) => to === "Nörth Pier");
-  expect(pier?.subject).toMatch(/^Nörth Pier: \d+ things came up$/);
-  expect(pier?.text).toContain("- Replace RM-2 at Nörth Pier. It is worn.");
-  expect(pier?.text).toContain("- Try RM-1 on NP-1 at Nörth Pier. It was planned by 2026-03-04, one day ago.");
+  expect(pier?.subject).toMatch(/^Nörth Pier: \d+ things new$/);
+  expect(pier?.text).toContain("- Replace RM-2 at Nörth Pier. Worn.");
+  expect(pier?.text).toContain("- Run a drill of RM-1 on NP-1 at Nörth Pier. Planned for 4 Mar 2026, one day ago.");
   expect(pier?.date?.toISOString()).toBe("2026-03-05T08:00:00.000Z");
   const col = first.find(({ to }) => to === "Col Marrick");
-  expect(col?.text).toContain("Ask for RM-3 back");
+  expect(col?.text).toContain("Ask for the return of RM-3");
   expect(col?.text).not.toContain("RM-2");
   expect(await sendDigests(ina)).toEqual({ sent: 0, quiet: 4, failed: [] });
   expect(readdirSync(outboxFolder())).toHaveLength(4);
@@ -127,7 +127,7 @@ test("a visit says what to take, what to do, how long and the way; its results a
   at("2026-03-07T06:00:00Z");
   await sendDigests(ina);
   const after = (await mails()).find(({ to, file }) => to === "Nörth Pier" && file.startsWith("2026-03-07"));
-  expect(after?.text).toContain("Done or void since then: 4 things.");
+  expect(after?.text).toContain("Done or obsolete since then: 4 things.");
 });
 
 test("a report says cover, drills, what was done and what is open, as PDF and as a table", async () => {

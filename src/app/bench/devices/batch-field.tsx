@@ -31,7 +31,7 @@ export function BatchField({ deviceId, version, batch, name }: Props) {
       <input
         className="field max-w-40"
         aria-label={`Batch of ${name}`}
-        placeholder="not known"
+        placeholder="not recorded"
         disabled={!ready}
         value={value}
         onChange={(event) => setValue(event.target.value)}

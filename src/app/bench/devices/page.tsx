@@ -13,8 +13,8 @@ export const metadata: Metadata = { title: "Devices" };
 const VERDICTS = {
   sound: "tested and sound",
   untested: "never tested",
-  retire: "to be replaced",
-  distrust: "not to be used",
+  retire: "replace soon",
+  distrust: "do not use",
 };
 
 /** What went through the bench: how often it was written, how fast it was, and whether it is to be relied on. */
@@ -26,10 +26,10 @@ export default async function Devices() {
       <h1>Devices</h1>
       <p className="mt-1 text-quiet">
         {devices.length === 0
-          ? "Nothing was ever in a berth."
-          : `${plural(devices.length, "device")} that were ever in a berth${failed > 0 ? `, ${failed.toLocaleString("en-GB")} of them not to be used` : ""}. Those bought together, a batch, fail alike: where one did, the others say so.`}{" "}
+          ? "No device has been in a berth yet."
+          : `${plural(devices.length, "device")} that were ever in a berth${failed > 0 ? `, ${failed.toLocaleString("en-GB")} of them marked “do not use”` : ""}. Devices of one batch tend to fail alike: where one failed, the others are marked.`}{" "}
         <Link prefetch={false} className="link" href="/bench">
-          To the bench
+          Open bench
         </Link>
       </p>
       {devices.length > 0 && (
@@ -45,7 +45,7 @@ export default async function Devices() {
               <th scope="col" className="pr-4">
                 It is
               </th>
-              <th scope="col">Whether it is to be relied on</th>
+              <th scope="col">Reliability</th>
             </tr>
           </thead>
           <tbody>

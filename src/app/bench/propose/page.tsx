@@ -10,7 +10,7 @@ import { plural, tagsText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 
-export const metadata: Metadata = { title: "Plan a medium" };
+export const metadata: Metadata = { title: "Suggest a medium" };
 
 /** From computers to a medium: which release, made how, on what, and whom it would and would not serve. */
 export default async function Propose({ searchParams }: { searchParams: SearchParams }) {
@@ -21,14 +21,14 @@ export default async function Propose({ searchParams }: { searchParams: SearchPa
   const view = tags.length + ids.length > 0 ? await proposeFor(context, { tags, ids }) : null;
   return (
     <div className="max-w-4xl">
-      <h1>Plan a medium</h1>
+      <h1>Suggest a medium</h1>
       <p className="text-quiet">
-        For the computers that it shall bring back, Creel tries every release in the library in each way that it can be
-        made, and judges what would come of it. Run sheets and records for them are put beside it.
+        For the computers you name, Creel tries every release in the library, raw and as copied files, and predicts the
+        result. Run sheets and records for them are put on the medium.
       </p>
       <form className="mt-3 flex items-end gap-3" action="/bench/propose">
         <label className="grow">
-          <span className="font-semibold text-[0.9rem]">Computers, by their tags</span>
+          <span className="font-semibold text-[0.9rem]">Computers (tags)</span>
           <input
             className="field code"
             name="tags"
@@ -37,7 +37,7 @@ export default async function Propose({ searchParams }: { searchParams: SearchPa
           />
         </label>
         <button type="submit" className="act-main">
-          Propose
+          Suggest
         </button>
       </form>
       {tags.length > COMPUTERS_MOST && (
@@ -62,14 +62,14 @@ function Found({ view: { computers, unknown, proposals, together, leftOut, image
       )}
       {computers.length > 0 && !best && (
         <p className="mt-4 border-plum border-l-4 bg-plum-soft px-3 py-2">
-          No release in the library would be a route for{" "}
-          {computers.length === 1 ? computers[0]?.tag : `any of the ${computers.length}`}, made in whichever way.
+          No release in the library gives a route for{" "}
+          {computers.length === 1 ? computers[0]?.tag : `any of the ${computers.length}`}, however written.
         </p>
       )}
       {together.length > 1 && (
         <p className="mt-4">
-          No single medium serves all of them that can be served.{" "}
-          <strong>{together.map(({ release }) => release).join(" and ")}</strong> do together.
+          No single medium serves all of them. <strong>{together.map(({ release }) => release).join(" and ")}</strong>{" "}
+          together do.
         </p>
       )}
       <ol className="mt-4 divide-y divide-line border-line border-y">
@@ -83,7 +83,7 @@ function Found({ view: { computers, unknown, proposals, together, leftOut, image
         <p className="mt-3">
           In the library {images.length === 1 ? "lies a file" : "lie files"} that by{" "}
           {images.length === 1 ? "its" : "their"} name {images.length === 1 ? "is" : "are"} of these computers, and can
-          be carried along:{" "}
+          be added:{" "}
           {images
             .slice(0, 5)
             .map(({ name, bytes }) => `${name} (${bytesText(bytes)})`)
@@ -93,7 +93,7 @@ function Found({ view: { computers, unknown, proposals, together, leftOut, image
       )}
       {leftOut.length > 0 && (
         <details className="mt-3 text-quiet">
-          <summary className="cursor-pointer">{plural(leftOut.length, "release")} could not be looked at</summary>
+          <summary className="cursor-pointer">{plural(leftOut.length, "release")} could not be read</summary>
           <ul className="mt-1 list-disc pl-5">
             {leftOut.map((each) => (
               <li key={each.release}>
@@ -114,7 +114,7 @@ function sizeText(size: MediumSize): string {
     case "disc":
       return `a ${size.disc.name}`;
     case "none":
-      return "more than any medium that is sold holds";
+      return "more than any medium on the market holds";
   }
 }
 
@@ -134,14 +134,14 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
       <p>
         {served === of
           ? of === 1
-            ? "It would be a route for it"
-            : `It would be a route for all ${of.toLocaleString("en-GB")}`
-          : `It would be a route for ${served.toLocaleString("en-GB")} of ${of.toLocaleString("en-GB")}`}
+            ? "Route for it"
+            : `Route for all ${of.toLocaleString("en-GB")}`
+          : `Route for ${served.toLocaleString("en-GB")} of ${of.toLocaleString("en-GB")}`}
         {afterChange.length > 0 &&
           (afterChange.length === served
             ? ", after a change"
             : `, for ${afterChange.length.toLocaleString("en-GB")} of them after a change`)}
-        {isFirst && of > 1 && served < of && ": none serves more"}. It wants {bytesText(neededBytes)}: {sizeText(size)}.
+        {isFirst && of > 1 && served < of && ": none serves more"}. Requires {bytesText(neededBytes)}: {sizeText(size)}.
       </p>
       {[...changes].slice(0, 4).map(([change, tags]) => (
         <p key={change}>
@@ -150,7 +150,7 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
       ))}
       {others.length > 0 && (
         <p className="text-quiet">
-          Made otherwise:{" "}
+          Written another way:{" "}
           {others.map((other) => `${alternativeText(other.way)}, for ${other.served} of ${of}`).join("; ")}.
         </p>
       )}
@@ -181,7 +181,7 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
       )}
       <p className="mt-2 flex flex-wrap items-center gap-2">
         {berths.length === 0 ? (
-          <span className="text-quiet">No device in the berths is free and large enough for it.</span>
+          <span className="text-quiet">No free device in the berths is large enough.</span>
         ) : (
           berths.map((berth) => (
             <Link
@@ -190,7 +190,7 @@ function Proposed({ proposal, of, isFirst }: { proposal: ProposedMedium; of: num
               className="act"
               href={`/bench/prepare/${berth.id}?${new URLSearchParams({ release: String(proposal.releaseId), tag, way: way.way, table: way.table, store: "" })}`}
             >
-              Plan it in {berth.name}, {bytesText(berth.bytes)}
+              Preview plan in {berth.name}, {bytesText(berth.bytes)}
             </Link>
           ))
         )}

@@ -46,7 +46,7 @@ export function ChooseButton({
         className={isFirst ? "act-main" : "act"}
         onClick={() => act(chooseRouteAction(calloutId, wanted))}
       >
-        Take this way
+        Use this route
       </button>
       {told}
     </div>
@@ -91,7 +91,7 @@ export function DiskForm({
   return (
     <form onSubmit={submit} aria-busy={!ready} className="flex flex-wrap items-end gap-2">
       <label>
-        <span className="block font-semibold text-[0.9rem]">A new disk of</span>
+        <span className="block font-semibold text-[0.9rem]">New disk (size)</span>
         <input className="field w-28" name="size" placeholder="480 GB" autoComplete="off" list="sold-sizes" />
         <datalist id="sold-sizes">
           {SOLD.map((size) => (
@@ -104,7 +104,7 @@ export function DiskForm({
         <select className="field" name="sector" defaultValue={String(like?.sectorBytes ?? 512)}>
           <option value="512">512 bytes</option>
           <option value="4096">4,096 bytes</option>
-          <option value="">not known</option>
+          <option value="">not recorded</option>
         </select>
       </label>
       <label>
@@ -114,17 +114,17 @@ export function DiskForm({
           name="bus"
           defaultValue={["sata", "nvme"].includes(like?.bus ?? "") ? (like?.bus ?? "") : ""}
         >
-          <option value="">not known</option>
+          <option value="">not recorded</option>
           <option value="sata">SATA</option>
           <option value="nvme">NVMe</option>
         </select>
       </label>
       <button type="submit" className="act">
-        Does it fit?
+        Check fit
       </button>
       {hasDisk && (
         <button type="button" className="act" onClick={() => act(setNewDiskAction(calloutId, null))}>
-          The old one stays
+          Keep the old disk
         </button>
       )}
       {told}
@@ -142,7 +142,7 @@ export function ComputerForm({ calloutId, tag }: { calloutId: number; tag: strin
   return (
     <form onSubmit={submit} aria-busy={!ready} className="mt-2 flex flex-wrap items-end gap-2">
       <label>
-        <span className="block font-semibold text-[0.9rem]">Another computer in its place</span>
+        <span className="block font-semibold text-[0.9rem]">Replacement computer (tag)</span>
         <input
           className="field code w-36"
           name="tag"
@@ -152,7 +152,7 @@ export function ComputerForm({ calloutId, tag }: { calloutId: number; tag: strin
         />
       </label>
       <button type="submit" className="act">
-        What comes back on it?
+        Check routes
       </button>
       {told}
     </form>
@@ -169,7 +169,7 @@ export interface Closing {
 }
 
 /**
- * How it ended: what came back, what was lost, what failed, and whether the medium did what it should. Steps that were not
+ * Closing: what came back, what was lost, what failed, and whether the medium worked. Steps that were not
  * ticked are asked for: `onDone` ticks one that was done all the same.
  */
 export function CloseForm({
@@ -192,7 +192,7 @@ export function CloseForm({
       closeCalloutAction(calloutId, {
         cameBack: data.get("cameBack"),
         ...{ failed: text("failed"), lost: text("lost") },
-        mediumWorked: medium === null || worked === "" ? null : worked === "yes",
+        mediumWorked: medium === null || worked === "unused" ? null : worked === "yes",
         leftOut: notTicked.map(({ code }) => code),
         fitted: newDisk !== null && isFitted && isBack ? { model: text("model"), serial: text("serial") } : null,
       }),
@@ -202,7 +202,7 @@ export function CloseForm({
     <form onSubmit={submit} aria-busy={!ready} className="mt-2 grid max-w-2xl gap-3">
       {notTicked.length > 0 && (
         <fieldset className="border-rope border-l-4 bg-rope-soft px-3 py-2">
-          <legend className="sr-only">Steps that were not ticked</legend>
+          <legend className="sr-only">Steps not ticked</legend>
           <p className="font-semibold">
             {notTicked.length === 1 ? "One step" : `${notTicked.length} steps`} not ticked
           </p>
@@ -221,7 +221,7 @@ export function CloseForm({
       )}
       <div className="grid gap-3 sm:grid-cols-2">
         <label>
-          <span className="block font-semibold text-[0.9rem]">It came back as</span>
+          <span className="block font-semibold text-[0.9rem]">Outcome</span>
           <select className="field" name="cameBack" key={usual} defaultValue={usual ?? "not-back"}>
             {OUTCOMES.map((kind) => (
               <option key={kind} value={kind}>
@@ -233,12 +233,16 @@ export function CloseForm({
         </label>
         {medium && (
           <label>
-            <span className="block font-semibold text-[0.9rem]">{medium} did what it should</span>
-            <select className="field" name="worked" defaultValue="yes">
-              <option value="yes">yes: that proves it</option>
-              <option value="no">no: it failed</option>
-              <option value="">it was not used</option>
+            <span className="block font-semibold text-[0.9rem]">{medium} worked</span>
+            <select className="field" name="worked" defaultValue="" required aria-describedby="worked-hint">
+              <option value="">Choose …</option>
+              <option value="yes">Yes</option>
+              <option value="no">No, it failed</option>
+              <option value="unused">Not used</option>
             </select>
+            <span id="worked-hint" className="caption">
+              Counts as proof.
+            </span>
           </label>
         )}
       </div>
@@ -268,17 +272,17 @@ export function CloseForm({
         </fieldset>
       )}
       <label>
-        <span className="block font-semibold text-[0.9rem]">Lost</span>
+        <span className="block font-semibold text-[0.9rem]">Data lost</span>
         <input className="field" name="lost" autoComplete="off" />
       </label>
       <label>
-        <span className="block font-semibold text-[0.9rem]">What failed, or was not as the sheet says</span>
+        <span className="block font-semibold text-[0.9rem]">Problems</span>
         <textarea className="field" name="failed" rows={2} />
       </label>
       {told}
       <div>
         <button type="submit" className="act-main">
-          Hand it back
+          Hand back and close
         </button>
       </div>
     </form>

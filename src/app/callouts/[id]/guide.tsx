@@ -1,5 +1,6 @@
 "use client";
 
+import clsx from "clsx";
 import { type ChangeEvent, useState } from "react";
 import { type GuidedStep, isDangerous } from "@/core/callout/step";
 import { branchText, stepCheckText, stepText } from "@/core/words/steps";
@@ -8,6 +9,7 @@ import { useReady } from "@/ui/use-ready";
 import { CloseForm, type Closing } from "./acts";
 import { useKeptPage } from "./kept-page";
 import { useMarks } from "./marks";
+import { useWakeLock } from "./wake-lock";
 
 interface GuideProps {
   calloutId: number;
@@ -40,20 +42,34 @@ export function Guide({ calloutId, steps, known, person, closing }: GuideProps) 
   const stateOf = (key: string) =>
     marks.filter(({ step, kind }) => step === key && (kind === "done" || kind === "undone")).at(-1);
   const open = steps.find(({ step }) => stateOf(step.code)?.kind !== "done")?.step.code;
+  const [isAllShown, setAllShown] = useState(false);
+  // On a phone, held in one hand, one step at a time.
+  const isSingle = !isClosed && !isAllShown && open !== undefined;
+  useWakeLock(!isClosed && open !== undefined);
   return (
     <section aria-busy={!ready}>
       <p role="status" className={`print:hidden ${isReached ? "caption" : "text-plum"}`}>
-        {!isLoaded && "Loading unsent marks …"}
+        {!isLoaded && "Loading unsent ticks …"}
         {isLoaded &&
           (waiting > 0
             ? isReached
               ? "Sending."
-              : `No connection: ${waiting === 1 ? "one mark is" : `${waiting} marks are`} kept here and sent once there is one. Go on.`
-            : `All that was ticked is kept.${isPageKept ? " Available offline." : ""}`)}
+              : `No connection: ${waiting === 1 ? "one tick is" : `${waiting} ticks are`} saved on this device and sent later. Carry on.`
+            : `All ticks saved.${isPageKept ? " Available offline." : ""}`)}
       </p>
       {waiting > 0 && !isKept && (
         <p role="alert" className="print:hidden text-plum">
-          This browser has no room to keep what waits: leave this page open until it was sent.
+          This browser cannot store unsent ticks. Keep this page open until they are sent.
+        </p>
+      )}
+      {!isClosed && open !== undefined && (
+        <p className="mt-1 flex items-center justify-between gap-3 sm:hidden print:hidden">
+          <strong>
+            Step {steps.findIndex(({ step }) => step.code === open) + 1} of {steps.length}
+          </strong>
+          <button type="button" className="act" onClick={() => setAllShown(!isAllShown)}>
+            {isAllShown ? "One step" : "All steps"}
+          </button>
         </p>
       )}
       <ol className="mt-2 divide-y divide-line border-line border-y">
@@ -65,6 +81,7 @@ export function Guide({ calloutId, steps, known, person, closing }: GuideProps) 
             done={stateOf(guided.step.code)}
             isNext={guided.step.code === open && !isClosed}
             isClosed={isClosed}
+            isHidden={isSingle && guided.step.code !== open}
             calloutId={calloutId}
             marks={marks.filter((each) => each.step === guided.step.code)}
             onMark={mark}
@@ -73,7 +90,7 @@ export function Guide({ calloutId, steps, known, person, closing }: GuideProps) 
       </ol>
       {closing && (
         <div className="mt-6 print:hidden">
-          <h2>How it ended</h2>
+          <h2>Closing</h2>
           <CloseForm
             {...closing}
             notTicked={steps
@@ -93,6 +110,7 @@ function StepLine({
   done,
   isNext,
   isClosed,
+  isHidden,
   calloutId,
   marks,
   onMark,
@@ -102,6 +120,8 @@ function StepLine({
   done: Mark | undefined;
   isNext: boolean;
   isClosed: boolean;
+  /** Not the step that is worked at, where one is shown at a time. */
+  isHidden: boolean;
   calloutId: number;
   marks: Mark[];
   onMark: ReturnType<typeof useMarks>["mark"];
@@ -119,14 +139,24 @@ function StepLine({
     event.target.value = "";
   };
   return (
-    <li className={`grid grid-cols-[2.6rem_minmax(0,1fr)_auto] gap-x-3 py-2.5 ${isNext ? "bg-sunk" : ""}`}>
-      <span className="text-right text-2xl text-quiet">
+    <li
+      className={clsx(
+        "grid grid-cols-[2.6rem_minmax(0,1fr)_auto] gap-x-3 py-2.5",
+        isNext && "bg-sunk max-sm:grid-cols-1 max-sm:gap-y-3 max-sm:px-3",
+        isHidden && "max-sm:hidden print:max-sm:grid",
+      )}
+    >
+      <span className={clsx("text-right text-2xl text-quiet", isNext && "max-sm:hidden")}>
         {number}
         {!isDone && <span aria-hidden="true" className="mt-1 ml-auto hidden size-4 border-2 border-ink print:block" />}
       </span>
       <div className="min-w-0">
         <p
-          className={`${isDone ? "text-quiet" : "font-semibold"} ${isDangerous(step) ? "border-plum border-l-4 pl-2" : ""}`}
+          className={clsx(
+            isDone ? "text-quiet" : "font-semibold",
+            isDangerous(step) && "border-plum border-l-4 pl-2",
+            isNext && "max-sm:text-xl",
+          )}
         >
           {act}
         </p>
@@ -192,7 +222,7 @@ function StepLine({
         {!isClosed && (
           <button
             type="button"
-            className={isNext ? "act-main" : "act"}
+            className={isNext ? "act-main max-sm:min-h-14! max-sm:w-full max-sm:text-xl" : "act"}
             aria-pressed={isDone}
             onClick={() => onMark({ step: step.code, kind: isDone ? "undone" : "done" })}
           >

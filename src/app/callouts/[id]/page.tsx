@@ -81,7 +81,7 @@ export default async function Callout({ params, searchParams }: Props) {
           <p className="text-quiet">
             {[computer.siteName, computer.row.make, computer.row.model].filter(Boolean).join(", ")}. Opened{" "}
             {timeText(row.openedAt)} UTC by {row.openedBy}
-            {row.since && `; the fault may be there since ${dateText(row.since)}`}
+            {row.since && `; fault possible since ${dateText(row.since)}`}
           </p>
         </div>
         <span className="flex gap-2 print:hidden">
@@ -108,7 +108,7 @@ export default async function Callout({ params, searchParams }: Props) {
             About {durationText(row.chosen.seconds)} in all. {lostText(row.chosen.lost)}{" "}
             {!row.closedAt && !isChoosing && (
               <Link prefetch={false} className="link print:hidden" href={`/callouts/${row.id}?ways=1`}>
-                Take another way
+                Choose another route
               </Link>
             )}
           </p>
@@ -118,7 +118,7 @@ export default async function Callout({ params, searchParams }: Props) {
         <section className="mt-5 print:hidden">
           <h2>New disk</h2>
           <p className="mb-2 text-quiet">
-            The size decides which images fit; the size as sold is enough. Old disk:{" "}
+            Its size decides which images fit; the size as sold is enough. Old disk:{" "}
             {oldDisk ? <Size bytes={oldDisk.bytes} both /> : "not recorded"}.
           </p>
           <DiskForm calloutId={row.id} hasDisk={replacement !== null} like={oldDisk} />
@@ -140,8 +140,8 @@ export default async function Callout({ params, searchParams }: Props) {
                   On <span className="code font-bold">{detail.newComputer.row.tag}</span>,{" "}
                   {[detail.newComputer.row.make, detail.newComputer.row.model].filter(Boolean).join(" ") ||
                     "of a model that is not recorded"}
-                  : the ways above are judged for it. An image of {computer.row.tag} goes onto another model only with a
-                  kit that fits the drivers.
+                  : the routes above are judged for it. An image of {computer.row.tag} fits another model only with a
+                  kit that adapts drivers.
                 </p>
               )}
               {replacement && !asksDisk && <Replacement view={replacement} />}
@@ -163,7 +163,7 @@ export default async function Callout({ params, searchParams }: Props) {
       )}
       {!row.closedAt && !(steps && !isChoosing) && (
         <section className="mt-6 print:hidden">
-          <h2>How it ended</h2>
+          <h2>Closing</h2>
           <CloseForm {...closing} notTicked={[]} onDone={null} />
         </section>
       )}
@@ -224,14 +224,14 @@ function Ways({
   const unusable = passedOver.filter(({ why }) => why === "not-usable");
   return (
     <section className="mt-5">
-      <h2>Ways to bring it back</h2>
+      <h2>Recovery routes</h2>
       {!offers.some(({ outcome }) => !savesFilesOnly(outcome)) && (
         <p className="mt-1 border-plum border-l-4 bg-plum-soft px-3 py-2">
-          No medium brings it back after that.{" "}
+          No route recovers it.{" "}
           <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computer.row.tag)}`}>
-            Make one now, on the bench
+            Make a medium on the bench
           </Link>
-          , or on a healthy computer{healthy.length > 0 && ` here: ${healthy.join(", ")}`}. Never on this one.
+          , or on a healthy computer{healthy.length > 0 && ` here: ${healthy.join(", ")}`}. Not on this one.
         </p>
       )}
       {young.length > 0 && (
@@ -241,7 +241,7 @@ function Ways({
         </p>
       )}
       {unusable.length > 0 && (
-        <p className="mt-1 text-quiet">{unusable.map(({ image }) => image).join(", ")} cannot be gone back to.</p>
+        <p className="mt-1 text-quiet">{unusable.map(({ image }) => image).join(", ")} cannot be restored.</p>
       )}
       {groupsOf(offers).map(({ outcome, own }, nth) => (
         <section key={outcome} aria-label={calloutOutcomeText(outcome)}>
@@ -336,7 +336,7 @@ function Way({
           {route.medium} {WHERE[route.distance]}
           {route.siteName && route.distance > 0 && ` (${route.siteName})`}
           {changes.length > 0 && `. ${changes.map(changeText).join(". ")}`}
-          {verdict === "unknown" && ". It is not sure that it goes"}. {openFactsText(times.openFacts)}
+          {verdict === "unknown" && ". Unknown whether it works"}. {openFactsText(times.openFacts)}
         </p>
       </div>
       <ChooseButton
@@ -353,10 +353,10 @@ function Replacement({ view: { disk, old, fits, largest, shrinking } }: { view: 
   return (
     <div className="mt-3 space-y-2">
       <p>
-        The new disk has <Size bytes={disk.bytes} both />
+        New disk: <Size bytes={disk.bytes} both />
         {old && (
           <>
-            , the old one has <Size bytes={old.bytes} both />
+            ; old disk: <Size bytes={old.bytes} both />
           </>
         )}
         .
@@ -384,7 +384,7 @@ function Replacement({ view: { disk, old, fits, largest, shrinking } }: { view: 
           )}
         </div>
       ))}
-      {fits.length === 0 && <p className="text-quiet">No image of it is recorded.</p>}
+      {fits.length === 0 && <p className="text-quiet">No image recorded.</p>}
       {shrinking && <p>{shrinkText(shrinking)}</p>}
     </div>
   );

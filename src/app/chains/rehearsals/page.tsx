@@ -18,15 +18,15 @@ export default async function Rehearsals() {
           Chains
         </Link>
       </p>
-      <h1>What if …</h1>
+      <h1>What-if</h1>
       <p className="mb-4 max-w-2xl text-quiet">
-        A change is rehearsed before it happens: which routes would break or heal, on which computers, and what to
-        prepare first. Nothing in the inventory changes.
+        See what a change would do before it happens: which routes break or heal, on which computers, and what to
+        prepare first. The inventory stays unchanged.
       </p>
       <RehearsalForm {...choices} />
-      <h2 className="mt-6">Rehearsed before</h2>
+      <h2 className="mt-6">Earlier runs</h2>
       {kept.length === 0 ? (
-        <p className="mt-1 text-quiet">Nothing yet. Each rehearsal has an address of its own and can be sent on.</p>
+        <p className="mt-1 text-quiet">None yet. Each run has its own address and can be shared.</p>
       ) : (
         <ul className="mt-2 divide-y divide-line border-line border-y">
           {kept.map((item) => (

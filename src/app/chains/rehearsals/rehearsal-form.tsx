@@ -41,9 +41,9 @@ const KINDS: Record<WorldChange["kind"], string> = {
   revoke: "a revocation list (dbx) is put on the computers",
   allow: "a certificate or list (db) is put on the computers",
   "secure-boot": "Secure Boot is switched",
-  "retire-release": "a release is used no more",
+  "retire-release": "a release is withdrawn",
   "update-system": "a system is updated",
-  "lose-site": "a place burns down, or floods",
+  "lose-site": "a site burns down or floods",
   "lose-medium": "a medium is lost",
   "replace-disks": "the disks of a model are replaced",
 };
@@ -64,7 +64,7 @@ async function readLists(file: File): Promise<Lists | string> {
   const bytes = new Uint8Array(await file.arrayBuffer());
   const told = await readSignatureFile(bytes);
   if (told.fault !== null) return `${name}: ${listFaultText(told.fault)}`;
-  if (told.entries.length === 0) return `${name} holds no entries.`;
+  if (told.entries.length === 0) return `${name} has no entries.`;
   return { file: name, lists: toBase64(bytes.subarray(told.listsAt)), entries: told.entries.length };
 }
 
@@ -117,7 +117,7 @@ export function RehearsalForm({ sites, models, releases, media, systems }: Choic
     if (!change) {
       if (values.kind === "replace-disks")
         setError("gigabytes", { message: "A size is a number of GB, as printed on the disk." }, { shouldFocus: true });
-      else setProblem("Choose the file of the list first.");
+      else setProblem("Choose the list's file first.");
       return;
     }
     const result = await addRehearsalAction({ change });
@@ -154,7 +154,7 @@ export function RehearsalForm({ sites, models, releases, media, systems }: Choic
       <div className="grid gap-3 sm:grid-cols-3">
         {(kind === "revoke" || kind === "allow") && (
           <label className="block sm:col-span-3">
-            <span className="font-semibold text-[0.9rem]">Its file: an update, a variable, or a list (*.esl)</span>
+            <span className="font-semibold text-[0.9rem]">File: an update, a variable, or a list (*.esl)</span>
             <input
               type="file"
               className="field mt-1"
@@ -199,7 +199,7 @@ export function RehearsalForm({ sites, models, releases, media, systems }: Choic
         )}
         {kind === "retire-release" && select("release", "Release", releases)}
         {kind === "lose-medium" && select("medium", "Medium", media)}
-        {kind === "lose-site" && select("site", "Place", sites)}
+        {kind === "lose-site" && select("site", "Site", sites)}
         {kind === "replace-disks" && (
           <>
             {select("model", "Model", models)}
@@ -229,7 +229,7 @@ export function RehearsalForm({ sites, models, releases, media, systems }: Choic
         )}
       </div>
       <button type="submit" className="act-main" disabled={formState.isSubmitting}>
-        {formState.isSubmitting ? "Rehearsing …" : "Rehearse it"}
+        {formState.isSubmitting ? "Running …" : "Run what-if"}
       </button>
     </form>
   );

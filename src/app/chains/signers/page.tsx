@@ -3,7 +3,7 @@ import Link from "next/link";
 import type { FleetSigner, FleetSigners } from "@/core/fleet/signers";
 import { changedText } from "@/core/words/rehearsal";
 import { signersBeforeAndAfter } from "@/server/fleet/rehearsals";
-import { plural, tagsText } from "@/ui/words";
+import { dateText, plural, tagsText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { positive, type SearchParams } from "../../_lib/params";
 
@@ -26,14 +26,14 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
           Chains
         </Link>
       </p>
-      <h1>Who may sign for the fleet</h1>
+      <h1>Trusted signers</h1>
       <p className="max-w-3xl text-quiet">{headline(now)}</p>
       {kept.length > 0 && (
         <form className="mt-3 flex flex-wrap items-end gap-2">
           <label>
-            <span className="block font-semibold text-[0.9rem]">Beside it, after</span>
+            <span className="block font-semibold text-[0.9rem]">Compare with, after</span>
             <select name="after" defaultValue={values.after ?? ""} className="field w-auto max-w-lg">
-              <option value="">nothing: only today</option>
+              <option value="">none: today only</option>
               {kept.map((item) => (
                 <option key={item.id} value={item.id}>
                   {item.name}
@@ -48,7 +48,7 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
       )}
       {change && <p className="mt-2 font-semibold">{changedText(change)}:</p>}
       {rows.length === 0 ? (
-        <p className="mt-5">No computer with Secure Boot on has told its lists yet. Take in its facts first.</p>
+        <p className="mt-5">Secure Boot lists not recorded for any computer. Import facts first.</p>
       ) : (
         <table className="mt-4 w-full border-collapse text-[0.95rem]">
           <thead>
@@ -57,13 +57,13 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
                 Certificate
               </th>
               <th scope="col" className="w-[16rem] py-1 pr-3">
-                Computers that allow it, of {now.known.toLocaleString("en-GB")}
+                Allowed by, of {now.known.toLocaleString("en-GB")}
               </th>
               <th scope="col" className="py-1 pr-3 pl-3">
-                Media that it vouches for
+                Media it signs
               </th>
               <th scope="col" className="py-1">
-                and nothing else does
+                only signer
               </th>
             </tr>
           </thead>
@@ -75,7 +75,7 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
                   <th scope="row" className="py-1.5 pr-3 text-left font-normal">
                     <span className="font-semibold">{signer.name}</span>
                     <span className="block caption">
-                      {signer.notAfter < today ? "ended" : "dated to"} {signer.notAfter.slice(0, 10)}
+                      {signer.notAfter < today ? "ended" : "valid to"} {dateText(signer.notAfter)}
                       {signer.notAfter < today && ": what it signed still starts"}
                     </span>
                   </th>
@@ -98,7 +98,7 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
 
 function headline({ asking, known, signers }: FleetSigners): string {
   const used = signers.filter(({ media }) => media.length > 0).length;
-  return `${plural(asking, "computer asks", "computers ask")} for signatures; the lists of ${known.toLocaleString("en-GB")} are known. They allow ${plural(signers.length, "certificate")}, and the fleet's media rest on ${used.toLocaleString("en-GB")} of them.`;
+  return `${plural(asking, "computer checks", "computers check")} signatures; the lists of ${known.toLocaleString("en-GB")} are known. They allow ${plural(signers.length, "certificate")}, and the fleet's media rest on ${used.toLocaleString("en-GB")} of them.`;
 }
 
 /** A count to the scale of all: dark for those that allow it, hatched for the rest. */
@@ -121,7 +121,7 @@ function Unvouched({ now, after }: { now: FleetSigners; after: FleetSigners | nu
     <div className="mt-4 max-w-3xl space-y-1">
       {lost.length > 0 && (
         <p className="border-plum border-l-4 bg-plum-soft px-3 py-2">
-          After that, no computer allows a signer of <span className="code">{tagsText(lost)}</span> any more.
+          After that, no computer allows a signer of <span className="code">{tagsText(lost)}</span>.
         </p>
       )}
       <p className="text-quiet">

@@ -30,9 +30,13 @@ export function Acts({ computer, disks, sites }: ActsProps) {
   const text = (value: FormDataEntryValue | null) => String(value ?? "").trim() || null;
   return (
     <Popover className="relative">
-      <PopoverButton className="act">Acts</PopoverButton>
+      <PopoverButton className="act">Actions</PopoverButton>
       <PopoverPanel className="absolute right-0 z-20 mt-1 max-h-[75vh] w-80 overflow-y-auto border border-line bg-sheet p-4 shadow-sm">
-        <Act title="Move" button="Move it" run={(data) => moveComputerAction(id, version, siteOf(data.get("site")))}>
+        <Act
+          title="Move"
+          button="Move computer"
+          run={(data) => moveComputerAction(id, version, siteOf(data.get("site")))}
+        >
           <Field label="To">
             {(props) => (
               <select {...props} name="site" defaultValue={computer.siteId ?? ""}>
@@ -48,7 +52,7 @@ export function Acts({ computer, disks, sites }: ActsProps) {
         {disks.length > 0 && (
           <Act
             title="Replace a disk"
-            button="Replace it"
+            button="Replace disk"
             run={async (data) => {
               const bytes = parseSize(String(data.get("size") ?? ""), "gb");
               if (!bytes)
@@ -66,7 +70,7 @@ export function Acts({ computer, disks, sites }: ActsProps) {
               });
             }}
           >
-            <Field label="Which goes">
+            <Field label="Disk to replace">
               {(props) => (
                 <select {...props} name="index">
                   {disks.map((disk, index) => (
@@ -79,15 +83,15 @@ export function Acts({ computer, disks, sites }: ActsProps) {
                 </select>
               )}
             </Field>
-            <Field label="The new one's size" hint="as sold, such as 1 TB">
+            <Field label="New size" hint="as sold, such as 1 TB">
               {(props) => <input {...props} name="size" autoComplete="off" />}
             </Field>
-            <Field label="Its serial">{(props) => <input {...props} name="serial" autoComplete="off" />}</Field>
-            <Field label="Its model">{(props) => <input {...props} name="model" autoComplete="off" />}</Field>
-            <Field label="Its sectors">
+            <Field label="Serial number">{(props) => <input {...props} name="serial" autoComplete="off" />}</Field>
+            <Field label="Disk model">{(props) => <input {...props} name="model" autoComplete="off" />}</Field>
+            <Field label="Sector size">
               {(props) => (
                 <select {...props} name="sector">
-                  <option value="">not known</option>
+                  <option value="">not recorded</option>
                   <option value="512">512 bytes</option>
                   <option value="4096">4,096 bytes</option>
                 </select>
@@ -97,8 +101,8 @@ export function Acts({ computer, disks, sites }: ActsProps) {
           </Act>
         )}
         <Act
-          title="Add one like it"
-          button="Add it"
+          title="Add a similar computer"
+          button="Add computer"
           run={(data) =>
             copyComputerAction(tag, {
               tag: String(data.get("tag") ?? ""),
@@ -109,7 +113,7 @@ export function Acts({ computer, disks, sites }: ActsProps) {
           }
           onDone={(data) => router.push(`/computers/${encodeURIComponent(String(data.get("tag") ?? "").trim())}`)}
         >
-          <Field label="Tag of the new one">{(props) => <input {...props} name="tag" autoComplete="off" />}</Field>
+          <Field label="New tag">{(props) => <input {...props} name="tag" autoComplete="off" />}</Field>
           <Field label="Name">{(props) => <input {...props} name="name" autoComplete="off" />}</Field>
           <Field label="Serial">{(props) => <input {...props} name="serial" autoComplete="off" />}</Field>
           <input type="hidden" name="site" value={computer.siteId ?? ""} />
@@ -117,18 +121,18 @@ export function Acts({ computer, disks, sites }: ActsProps) {
         {!computer.retired && (
           <Act
             title="Note a change"
-            button="Note it"
+            button="Save change"
             run={(data) => noteChangeAction({ computer: tag, on: data.get("on"), what: data.get("what") })}
             onDone={() => router.push(`/computers/${encodeURIComponent(tag)}?show=history`)}
           >
-            <p className="caption">Before a risky change an image is asked for, and another once it was made.</p>
-            <Field label="What changes">{(props) => <input {...props} name="what" autoComplete="off" />}</Field>
+            <p className="caption">An image is due before a risky change, and another after it.</p>
+            <Field label="Change">{(props) => <input {...props} name="what" autoComplete="off" />}</Field>
             <Field label="On">{(props) => <input {...props} name="on" type="date" />}</Field>
           </Act>
         )}
         <Act
-          title={computer.retired ? "Bring back" : "Retire"}
-          button={computer.retired ? "Bring it back into service" : "Take it out of service"}
+          title={computer.retired ? "Return to service" : "Retire"}
+          button={computer.retired ? "Return to service" : "Retire computer"}
           run={() => retireComputerAction(id, version, !computer.retired)}
         />
       </PopoverPanel>

@@ -16,9 +16,9 @@ const ROLE_TONES: Record<string, StripPart["tone"]> = {
   data: "data",
 };
 const ROLE_NAMES: Record<string, string> = {
-  esp: "start-up (EFI system)",
+  esp: "EFI system",
   boot: "start-up",
-  "bios-boot": "start-up (BIOS)",
+  "bios-boot": "boot (BIOS)",
   system: "system",
   recovery: "recovery",
   data: "data",
@@ -31,7 +31,7 @@ const CHOSEN_ROLES = ["esp", "boot", "system", "recovery", "data", "swap", "msr"
 /** What its type and content tell of a partition, whatever was set. */
 function toldRole(partition: DiskPartition): string {
   const told = roleOf({ ...partition, role: null });
-  return told ? `${ROLE_NAMES[told] ?? told}, by its type` : "not told";
+  return told ? `${ROLE_NAMES[told] ?? told}, by its type` : "not recorded";
 }
 
 const TAKE_TEXT = {
@@ -45,9 +45,7 @@ export function Disks({ facts, computer }: { facts: Facts; computer: { id: numbe
   const disks = facts.disks ?? [];
   const scaleBytes = Math.max(1, ...disks.map((disk) => disk.bytes));
   if (disks.length === 0)
-    return (
-      <p className="mt-5 text-quiet">{facts.disks === null ? "Not known: which disks it has." : "It has no disk."}</p>
-    );
+    return <p className="mt-5 text-quiet">{facts.disks === null ? "Disks not recorded." : "No disk."}</p>;
   return (
     <>
       {disks.map((disk, index) => (
@@ -87,8 +85,7 @@ function Partitions({
   index: number;
   computer: { id: number; version: number };
 }) {
-  if (disk.partitions.length === 0)
-    return <p className="mt-1 text-quiet">No partition is recorded: what is on it is not known, or it is empty.</p>;
+  if (disk.partitions.length === 0) return <p className="mt-1 text-quiet">No partitions recorded.</p>;
   return (
     <table className="mt-2 w-full border-collapse">
       <caption className="sr-only">Partitions of {disk.name}</caption>
@@ -99,7 +96,7 @@ function Partitions({
           <th className="py-1 pr-3 font-semibold">Content</th>
           <th className="py-1 pr-3 text-right font-semibold">Size</th>
           <th className="py-1 pr-3 text-right font-semibold">Used</th>
-          <th className="py-1 font-semibold">For bringing it back</th>
+          <th className="py-1 font-semibold">In an image</th>
         </tr>
       </thead>
       <tbody>
@@ -126,7 +123,7 @@ function Partitions({
             </td>
             <td className="py-1 pr-3 text-right tabular-nums">
               {partition.usedBytes === null ? (
-                <span className="text-quiet italic">not known</span>
+                <span className="text-quiet italic">not recorded</span>
               ) : (
                 <Size bytes={partition.usedBytes} />
               )}
@@ -160,10 +157,10 @@ function ImageLine({ disk }: { disk: DiskFacts }) {
   const untold = contents.filter(({ role, take }) => role === null && take === "must").length;
   return (
     <p className="mt-2 text-quiet">
-      An image that brings the computer back holds {partitionsText(must)}
-      {should.length > 0 && `, usually ${partitionsText(should)} too`}; the target is at least as large as this whole
-      disk, not as its partitions.
-      {untold > 0 && " What cannot be told is counted in."}
+      An image that recovers the computer holds {partitionsText(must)}
+      {should.length > 0 && `, usually ${partitionsText(should)} too`}; the target must be at least as large as the
+      whole disk, not its partitions.
+      {untold > 0 && " Unknown roles are counted in."}
     </p>
   );
 }

@@ -17,7 +17,7 @@ import { visible } from "@/core/words/visible";
 import type { SystemSupport } from "@/server/inventory/calendars";
 import { dateText, firmwareText, formText, plural } from "@/ui/words";
 
-const NOT_KNOWN = "not known";
+const NOT_KNOWN = "not recorded";
 
 interface FactsViewProps {
   facts: Facts;
@@ -38,7 +38,7 @@ export function FactsView({ facts, provenance, note, lists, card, names, support
     <>
       {missing.length > 0 && (
         <p className="mt-4 border-slate border-l-4 bg-slate-soft px-3 py-2">
-          Not known, though something depends on it: {missing.map(missingText).join("; ")}.
+          Missing facts: {missing.map(missingText).join("; ")}.
         </p>
       )}
       {note && <p className="mt-4 whitespace-pre-line">{note}</p>}
@@ -144,7 +144,7 @@ function Row({
   );
 }
 
-const KEY_TITLES: Record<KeyName, string> = { setup: "Set-up key", startMenu: "Start menu key", save: "Save key" };
+const KEY_TITLES: Record<KeyName, string> = { setup: "Setup key", startMenu: "Boot menu key", save: "Save key" };
 
 function Firmware({
   facts,
@@ -159,7 +159,7 @@ function Firmware({
   const keys = startKeys(firmware.keys, card, facts.computer.form);
   const order = orderText(firmware);
   return (
-    <Group title="Firmware and how it starts">
+    <Group title="Firmware">
       <Line name="Firmware" source={from("firmware/kind")}>
         {firmwareText(firmware)}
       </Line>
@@ -183,9 +183,7 @@ function Firmware({
           {keys[name].from !== "computer" && (
             <span className="caption">
               {" "}
-              {keys[name].from === "card"
-                ? "(from the key card of its model)"
-                : "(a guess: what is usual in the trade)"}
+              {keys[name].from === "card" ? "(from the boot key card of its model)" : "(a guess: usual in the trade)"}
             </span>
           )}
         </Line>
@@ -224,7 +222,7 @@ function orderText({ startOrder, entries }: FirmwareFacts): string[] | null {
   });
 }
 
-const STATE_TEXT = { on: "on", off: "off", setup: "in set-up mode: nothing is checked", absent: "absent" };
+const STATE_TEXT = { on: "on", off: "off", setup: "in setup mode: nothing is checked", absent: "absent" };
 
 function SecureBoot({
   lists,
@@ -252,7 +250,7 @@ function SecureBoot({
           lists.sbatLevel
             .filter((row) => row.component !== "sbat")
             .map((row) => `${visible(row.component, 40)} ${row.generation}`)
-            .join(", ") || "none are demanded"
+            .join(", ") || "none required"
         ) : (
           <span className="text-quiet italic">{NOT_KNOWN}</span>
         )}
@@ -288,7 +286,7 @@ function List({ list, today, revoked }: { list: ListSummary | null; today: strin
           {isRevoked(certificate) && <strong className="text-plum"> revoked by dbx</strong>}
         </span>
       ))}
-      {others > 0 && <span className="block">{plural(others, "digest")}</span>}
+      {others > 0 && <span className="block">{plural(others, "hash", "hashes")}</span>}
       {list.others > 0 && (
         <span className="block text-quiet">{plural(list.others, "entry", "entries")} of other kinds</span>
       )}

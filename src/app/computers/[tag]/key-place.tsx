@@ -44,10 +44,10 @@ export function KeyPlace({
     return (
       <div>
         <span className={place ? "" : "font-semibold text-plum"}>
-          Encrypted; its recovery key: {place ? visible(place, 120) : "not recorded where"}.
+          Encrypted; recovery key: {place ? visible(place, 120) : "location not recorded"}.
         </span>{" "}
         <button type="button" className="link min-h-[24px]" onClick={() => setEditing(true)}>
-          {place ? "Change" : "Say where"}
+          {place ? "Change" : "Record location"}
         </button>
       </div>
     );
@@ -58,12 +58,12 @@ export function KeyPlace({
           name="place"
           className="field"
           defaultValue={place ?? ""}
-          aria-label={`Where the recovery key of ${title} is kept`}
-          placeholder="A place, never the key"
+          aria-label={`Location of the recovery key of ${title}`}
+          placeholder="The location, never the key"
           autoComplete="off"
         />
         <button type="submit" className="act" disabled={pending}>
-          Keep
+          Save
         </button>
       </div>
       <ProblemLine text={problem} className="mt-1" />

@@ -54,7 +54,7 @@ export function NeedsView({
           {signerNeedText(needs.signers)}
           {needs.signers.state === "signed" && needs.signers.revokedDigests > 0 && (
             <span className="block text-quiet">
-              And none of {needs.signers.revokedDigests.toLocaleString("en-GB")} revoked programs.
+              Not among {needs.signers.revokedDigests.toLocaleString("en-GB")} revoked programs.
             </span>
           )}
           {needs.signers.state === "signed" &&
@@ -62,19 +62,19 @@ export function NeedsView({
               .filter((row) => row.component !== "sbat")
               .map((row) => (
                 <span key={row.component} className="block text-quiet">
-                  Generation {row.generation} of {visible(row.component, 40)} at least, behind a first-stage loader.
+                  Generation {row.generation} of {visible(row.component, 40)} or later, behind a first-stage loader.
                 </span>
               ))}
         </Need>
         <Need title="Processor">
           {needs.environmentArch === null
-            ? "Not known: neither the system's nor the processor's architecture is recorded."
+            ? "Architecture not recorded. Import the computer's facts."
             : `An environment for ${archText(needs.environmentArch)}${outcome === "repair" ? ": a 32-bit one cannot service a 64-bit system" : ""}.`}
         </Need>
         {(outcome === "reinstall" || outcome === "repair") && (
           <Need title="System">
             {needs.system === null
-              ? "Not known: which system it runs is not recorded."
+              ? "System not recorded. Import the computer's facts."
               : outcome === "reinstall"
                 ? `The same again: ${[needs.system.name, needs.system.version, needs.system.edition, needs.system.arch, needs.system.language].filter(Boolean).join(", ")}; what the licence covers decides.`
                 : `An environment not older than ${[needs.system.name, needs.system.version].filter(Boolean).join(" ")}.`}
@@ -84,8 +84,8 @@ export function NeedsView({
           <CapacitySum capacity={needs.capacity} />
         </Need>
         <Need title="Drivers in the kit">
-          {!needs.driversKnown && "Not known: its controllers were not collected."}
-          {needs.driversKnown && needs.drivers.length === 0 && "None beyond the processor's own."}
+          {!needs.driversKnown && "Controllers not recorded. Import the computer's facts."}
+          {needs.driversKnown && needs.drivers.length === 0 && "None needed."}
           <ul>
             {needs.drivers.map((driver) => (
               <li key={driver.modalias}>
@@ -97,7 +97,7 @@ export function NeedsView({
             ))}
           </ul>
         </Need>
-        <Need title="Attaching it">
+        <Need title="Attachment">
           <ul>
             {needs.hints.map((hint, index) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: made anew on every request
@@ -124,7 +124,7 @@ function CapacitySum({ capacity }: { capacity: Capacity }) {
   const { terms, least, most, open } = capacity;
   return (
     <table className="w-full border-collapse">
-      <caption className="sr-only">Least capacity, term by term</caption>
+      <caption className="sr-only">Least capacity in detail</caption>
       <tbody>
         {terms.map((term) => (
           <tr key={`${term.code}${term.of}`} className="align-top">

@@ -32,8 +32,8 @@ interface Props {
 }
 
 const VIEWS = {
-  ...{ routes: "Routes", facts: "Facts", disks: "Disks", needs: "What it needs" },
-  ...{ policy: "What it must have", history: "History" },
+  ...{ routes: "Routes", facts: "Facts", disks: "Disks", needs: "Medium requirements" },
+  ...{ policy: "Policy", history: "History" },
 } as const;
 type View = keyof typeof VIEWS;
 
@@ -74,7 +74,7 @@ export default async function Computer({ params, searchParams }: Props) {
                 </h1>
                 <p className="text-quiet">
                   {[
-                    detail.siteName ?? "no place recorded",
+                    detail.siteName ?? "no site recorded",
                     [row.make, row.model].filter(Boolean).join(" ") || "make and model not recorded",
                     row.form,
                   ]
@@ -85,7 +85,7 @@ export default async function Computer({ params, searchParams }: Props) {
               </div>
               <div className="flex gap-2">
                 <Link prefetch={false} className="act" href={`/computers/facts?to=${encodeURIComponent(row.tag)}`}>
-                  Take in facts
+                  Import facts
                 </Link>
                 <Link prefetch={false} className="act" href={`${base}/edit`}>
                   Edit facts

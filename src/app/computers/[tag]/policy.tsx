@@ -11,7 +11,7 @@ const OF_PLACES: readonly PolicyKey[] = ["spares", "stocktakeDays"];
 /** What a computer must have: what it has of it, until when, and from where each part of its policy is. */
 export async function PolicyView({ context, tag }: { context: Context; tag: string }) {
   const standing = await standingOfComputer(context, tag);
-  if (!standing) return <p className="mt-4 text-quiet">It is not in service: nothing is asked of it.</p>;
+  if (!standing) return <p className="mt-4 text-quiet">Not in service: no policy applies.</p>;
   const { needs, policy, site, model, form } = standing;
   const rules: [string, URLSearchParams][] = [
     [`${tag} alone`, new URLSearchParams({ scope: "computer", target: tag })],
@@ -26,25 +26,27 @@ export async function PolicyView({ context, tag }: { context: Context; tag: stri
   ];
   return (
     <div className="mt-4">
-      <h2>What it must have, and has</h2>
-      {needs.length === 0 && <p className="text-quiet">Its policy asks for no way at all.</p>}
+      <h2>Required and present</h2>
+      {needs.length === 0 && <p className="text-quiet">No route required by policy.</p>}
       <ul className="mt-1 divide-y divide-line border-line border-y">
         {needs.map(({ need, wanted, have, unproven, oldImage, lacksFrom }) => (
           <li key={need} className="grid grid-cols-[2.2rem_11rem_minmax(0,1fr)] items-center gap-x-3 py-1.5">
             <ChainLink verdict={have.length >= wanted ? "holds" : unproven.length > 0 ? "unknown" : "broken"} />
             <span>
-              {needTitle(need)}, {wanted === 1 ? "one way" : `${wanted} ways`}
+              {needTitle(need)}, {wanted === 1 ? "one route" : `${wanted} routes`}
             </span>
             <span className="text-quiet">
-              {have.length === 0 ? "none counts" : `${have.join(", ")} ${have.length === 1 ? "counts" : "count"}`}
+              {have.length === 0 ? "none qualifies" : `${have.join(", ")} ${have.length === 1 ? "counts" : "count"}`}
               {lacksFrom !== null && `, until ${dateText(lacksFrom)}`}
-              {have.length < wanted && unproven.length > 0 && `; ${unproven.slice(0, 5).join(", ")} would, once proven`}
+              {have.length < wanted &&
+                unproven.length > 0 &&
+                `; ${unproven.slice(0, 5).join(", ")} would qualify once proven`}
               {oldImage && `; its newest image, of ${dateText(oldImage)}, is too old`}
             </span>
           </li>
         ))}
       </ul>
-      <h2 className="mt-5">Its policy</h2>
+      <h2 className="mt-5">Policy</h2>
       <table className="mt-1 w-full max-w-3xl border-collapse">
         <tbody>
           {POLICY_KEYS.filter((key) => !OF_PLACES.includes(key)).map((key) => (
@@ -59,7 +61,7 @@ export async function PolicyView({ context, tag }: { context: Context; tag: stri
         </tbody>
       </table>
       <p className="mt-2">
-        Say something for{" "}
+        Add a rule for{" "}
         {rules.map(([name, query], at) => (
           <span key={name}>
             {at > 0 && ", "}

@@ -58,7 +58,7 @@ export function Routes({
       {best.weakest !== "holds" && (
         <p>
           <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computerTag)}`}>
-            Plan a medium for it
+            Suggest a medium
           </Link>
         </p>
       )}
@@ -96,7 +96,7 @@ export function Routes({
                 <div className="pb-3 pl-8">
                   {behind && (
                     <p className="text-quiet">
-                      It comes after {before.medium}, {behind}
+                      Ranked next {before.medium}, {behind}
                     </p>
                   )}
                   <RouteReasons route={route} computerTag={computerTag} keys={keys} />
@@ -148,7 +148,7 @@ export function RouteReasons({
                 )}
                 {link.trace.length > 0 && (
                   <details className="caption">
-                    <summary className="min-h-[24px] cursor-pointer py-1">what the firmware tries, in order</summary>
+                    <summary className="min-h-[24px] cursor-pointer py-1">What the firmware tries, in order</summary>
                     <ol className="mt-1 list-decimal pl-5">
                       {link.trace.map((line, index) => (
                         // biome-ignore lint/suspicious/noArrayIndexKey: lines may repeat, their order is their identity
@@ -187,7 +187,7 @@ export function RouteReasons({
           className="act"
           href={`/drills?medium=${encodeURIComponent(route.medium)}&computer=${encodeURIComponent(computerTag)}`}
         >
-          Plan one
+          Plan a drill
         </Link>
       </p>
     </div>

@@ -1,4 +1,5 @@
 import Link from "next/link";
+import { actionText } from "@/core/words/events";
 import { visible } from "@/core/words/visible";
 import type { events } from "@/server/db/schema";
 import { type FactDifference, factDifferences } from "@/ui/fact-differences";
@@ -24,13 +25,13 @@ export function Timeline({
         {list.map((event) => {
           const differences =
             event.before && event.after
-              ? factDifferences(event.before, event.after, (id) => sites.get(Number(id)) ?? "a place that is gone")
+              ? factDifferences(event.before, event.after, (id) => sites.get(Number(id)) ?? "a former site")
               : [];
           return (
             <li key={event.id} className="relative pb-4">
               <span aria-hidden className="absolute top-[0.45rem] -left-[1.35rem] size-2.5 rounded-full bg-rope" />
               <div>
-                <strong>{event.personName}</strong> {event.action} it
+                <strong>{event.personName}</strong> {actionText(event.action)} it
                 {event.note && <span className="text-quiet"> ({visible(event.note, 200)})</span>}{" "}
                 <span className="caption whitespace-nowrap">{timeText(event.at)} UTC</span>
               </div>
@@ -57,7 +58,7 @@ export function Timeline({
       </ol>
       {more && (
         <Link prefetch={false} className="link" href={more}>
-          Show what was before
+          Show previous values
         </Link>
       )}
     </section>

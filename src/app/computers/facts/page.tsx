@@ -3,21 +3,21 @@ import { one, type SearchParams } from "../../_lib/params";
 import { ComputersNav } from "../nav";
 import { TakeIn } from "./take-in";
 
-export const metadata: Metadata = { title: "Take in facts" };
+export const metadata: Metadata = { title: "Import facts" };
 
 export default async function Facts({ searchParams }: { searchParams: SearchParams }) {
   const to = one((await searchParams).to)?.slice(0, 60) ?? "";
   return (
     <>
       <ComputersNav here="/computers/facts" />
-      <h1>{to ? `Take in facts of ${to}` : "Take in facts of a computer"}</h1>
+      <h1>{to ? `Import facts of ${to}` : "Import facts of a computer"}</h1>
       <p className="mt-1 max-w-3xl text-quiet">
-        Drop what the collector wrote, or what the tools on the computer say, as it is and several at once:{" "}
+        Drop the collector's file, or outputs of tools on the computer, several at once:{" "}
         <span className="code">creel-collect.sh</span>, <span className="code">lsblk --json --bytes</span>,{" "}
         <span className="code">sfdisk --json</span> or <span className="code">--dump</span>,{" "}
         <span className="code">dmidecode</span>, <span className="code">lspci -nn -mm -v</span>, files of efivarfs,{" "}
-        <span className="code">*.esl</span>, <span className="code">os-release</span>. Nothing is saved before you have
-        seen what it changes.
+        <span className="code">*.esl</span>, <span className="code">os-release</span>. You see every change before it is
+        saved.
       </p>
       <TakeIn key={to} to={to} />
     </>

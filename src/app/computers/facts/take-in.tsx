@@ -141,7 +141,7 @@ export function TakeIn({ to }: { to: string }) {
             onChange={(event) => setPasted(event.target.value)}
           />
           <button type="button" className="act self-start" disabled={pasted.trim() === ""} onClick={takePasted}>
-            Read it
+            Read text
           </button>
         </div>
       </div>
@@ -157,7 +157,7 @@ export function TakeIn({ to }: { to: string }) {
       )}
       {computers.length > 1 && (
         <fieldset className="mt-3 max-w-5xl border-rope border-l-4 bg-rope-soft px-3 py-2">
-          <legend className="sr-only">Whose facts they are</legend>
+          <legend className="sr-only">Computers in these facts</legend>
           <p className="font-semibold">{computers.length} computers: import them one by one</p>
           <div className="flex flex-wrap gap-x-5">
             {computers.map(({ name, observations: its }, at) => (
@@ -206,7 +206,7 @@ export function TakeIn({ to }: { to: string }) {
               {pending
                 ? "Saving …"
                 : preview.known
-                  ? `Take them in for ${preview.known.tag}`
+                  ? `Import facts for ${preview.known.tag}`
                   : `Add ${preview.tag ?? "the computer"}`}
             </button>
           </div>
@@ -219,7 +219,7 @@ export function TakeIn({ to }: { to: string }) {
             }
           />
           {preview.confirmed > 0 && (
-            <p className="mt-3 text-quiet">{plural(preview.confirmed, "fact is", "facts are")} recorded just so.</p>
+            <p className="mt-3 text-quiet">{plural(preview.confirmed, "fact is", "facts are")} recorded unchanged.</p>
           )}
           {preview.left
             .map((each) => leftOutFactText(each))
@@ -235,7 +235,7 @@ export function TakeIn({ to }: { to: string }) {
 }
 
 function hintOf({ known, tag }: FactsPreview, typed: string): string {
-  if (known) return `recorded: ${[known.name, known.siteName].filter(Boolean).join(", ") || "no name or place yet"}`;
+  if (known) return `recorded: ${[known.name, known.siteName].filter(Boolean).join(", ") || "no name or site yet"}`;
   if (tag) return "not recorded yet: it will be added";
   return typed ? "not recorded yet" : "the facts name none: type one";
 }
@@ -281,7 +281,7 @@ function Touched({ preview: { affected, shifts, answers } }: { preview: FactsPre
   if (affected.length === 0 && shifts.length === 0 && !answers) return null;
   return (
     <section className="mt-3 max-w-5xl border-rope border-l-4 bg-rope-soft px-3 py-2">
-      <h2>What this touches</h2>
+      <h2>Effects</h2>
       <ul>
         {affected.map((each) => (
           <li key={`${each.code}${affectedText(each)}`}>{affectedText(each)}</li>

@@ -7,7 +7,7 @@ import { ComputersNav } from "../nav";
 import { IMPORT_STATE_TEXT } from "./states";
 import { Upload } from "./upload";
 
-export const metadata: Metadata = { title: "Tables in and out" };
+export const metadata: Metadata = { title: "Import and export" };
 
 export default async function Import() {
   const recent = await listImports(await currentContext());
@@ -18,8 +18,8 @@ export default async function Import() {
         <section>
           <h1>Import a table of computers</h1>
           <p className="mt-1 mb-4 max-w-3xl text-quiet">
-            CSV with any delimiter, as spreadsheets write it, or JSON lines. You see which column is taken for what and
-            what the rows will be before anything is written; if one row is at fault, none is imported.
+            CSV with any delimiter, as spreadsheets write it, or JSON lines. You see the columns and the resulting rows
+            before anything is written. One faulty row stops the whole import.
           </p>
           <Upload />
           {recent.length > 0 && (

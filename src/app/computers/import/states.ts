@@ -1,7 +1,7 @@
 import type { ImportState } from "@/server/exchange/options";
 
 export const IMPORT_STATE_TEXT: Record<ImportState, string> = {
-  staged: "not looked at yet",
+  staged: "not checked yet",
   checking: "being checked",
   checked: "checked, not imported",
   running: "being imported",

@@ -23,7 +23,7 @@ export function Upload() {
       });
       const answer = (await response.json()) as { id?: number; problem?: string };
       if (answer.id) router.push(`/computers/import/${answer.id}`);
-      else setProblem(answer.problem ?? "The file could not be taken in. Try it once more.");
+      else setProblem(answer.problem ?? "The file could not be imported. Try again.");
     } catch {
       setProblem("The file could not be sent: Creel did not answer. Check that it is running and drop the file again.");
     } finally {

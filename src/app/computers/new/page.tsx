@@ -14,12 +14,12 @@ export default async function NewComputer() {
       <ComputersNav here="/computers" />
       <h1>Add a computer</h1>
       <p className="mt-1 mb-4 max-w-2xl text-quiet">
-        Nobody needs to type sixty facts:{" "}
+        Instead of typing sixty facts,{" "}
         <Link prefetch={false} className="link" href="/computers/facts">
-          take in
+          import
         </Link>{" "}
-        what the collector or the tools on the computer say. What is typed here counts as set by hand, and is not
-        replaced by what is taken in later unless you say so.
+        what the collector or tools on the computer report. What you type here counts as set by hand; later imports keep
+        it unless you choose otherwise.
       </p>
       <ComputerForm opened={null} sites={sites.map(({ id, name }) => ({ id, name }))} />
     </>

@@ -27,11 +27,11 @@ export default async function Compare({ searchParams }: { searchParams: SearchPa
   const figures: [string, (result: CoverResult) => string][] = [
     ["Computers covered", ({ met }) => `${met.planned} of ${met.of}`],
     ["Cost", ({ cost }) => moneyText(cost.total)],
-    ["Bought", ({ cost }) => moneyText(cost.purchase)],
-    ["Work", ({ cost }) => moneyText(cost.work)],
-    ["On the way", ({ cost }) => moneyText(cost.travel)],
+    ["Purchases", ({ cost }) => moneyText(cost.purchase)],
+    ["Labour", ({ cost }) => moneyText(cost.work)],
+    ["Travel", ({ cost }) => moneyText(cost.travel)],
     ["Proven least", ({ isLeast, cost }) => (isLeast ? "yes" : `not below ${moneyText(cost.bound)}`)],
-    ["No plan can give", ({ lacks }) => String(lacks.length)],
+    ["Not achievable", ({ lacks }) => String(lacks.length)],
   ];
   return (
     <>
@@ -39,7 +39,7 @@ export default async function Compare({ searchParams }: { searchParams: SearchPa
       <h1>Plans compared</h1>
       {plans.length < 2 && (
         <p className="text-quiet">
-          Mark two or more under{" "}
+          Select two or more under{" "}
           <Link prefetch={false} className="link" href="/cover/plans">
             Plans
           </Link>

@@ -7,7 +7,7 @@ import { currentContext } from "../../_lib/context";
 import { UpkeepNav } from "../../upkeep/nav";
 import { moneyText } from "../money";
 
-export const metadata: Metadata = { title: "Plans of cover" };
+export const metadata: Metadata = { title: "Cover plans" };
 
 /** Every plan, the latest first; two of them are compared side by side. */
 export default async function Plans() {
@@ -17,15 +17,15 @@ export default async function Plans() {
     <>
       <UpkeepNav here="/cover/plans" />
       <header className="flex flex-wrap items-start justify-between gap-3">
-        <h1>Plans of cover</h1>
+        <h1>Cover plans</h1>
         <Link prefetch={false} className="act-main" href="/cover/plans/new">
           New plan
         </Link>
       </header>
       {plans.length === 0 && (
         <p className="mt-2 max-w-2xl text-quiet">
-          None yet. A plan says which media to keep, bring elsewhere, write anew and buy, so that every computer has
-          what its policy asks for, at the least cost.
+          None yet. A plan lists which media to keep, move, rewrite and buy, so that every computer meets its policy at
+          the least cost.
         </p>
       )}
       <form action="/cover/compare">
@@ -56,7 +56,7 @@ export default async function Plans() {
         </ul>
         {done.length > 1 && (
           <button type="submit" className="act mt-3">
-            Compare the marked ones
+            Compare selected
           </button>
         )}
       </form>

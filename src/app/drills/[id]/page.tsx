@@ -25,22 +25,18 @@ export default async function Drill({ params }: { params: Promise<{ id: string }
         </Link>
       </h1>
       <p className="text-quiet">
-        {row.isEmulated ? "Held on an emulated computer: a hint, and no proof. " : ""}
+        {row.isEmulated ? "Run on an emulated computer: a hint, not proof. " : ""}
         {dateText(row.on)}
       </p>
       <p className={`mt-3 text-lg ${row.result === "failed" ? "text-plum" : ""}`}>{RESULT_WORDS[row.result]}.</p>
       {row.note && <p>{row.note}</p>}
       {hasPicture && (
         // biome-ignore lint/performance/noImgElement: a picture from the database, as it was taken
-        <img
-          className="mt-4 max-w-full border border-line"
-          src={`/drills/${row.id}/picture`}
-          alt="The screen at the end"
-        />
+        <img className="mt-4 max-w-full border border-line" src={`/drills/${row.id}/picture`} alt="Final screen" />
       )}
       {row.evidenceText && (
         <details className="mt-4" open={!hasPicture}>
-          <summary className="cursor-pointer font-semibold">What was printed</summary>
+          <summary className="cursor-pointer font-semibold">Console output</summary>
           <pre className="code mt-1 max-h-96 overflow-auto whitespace-pre-wrap border border-line p-2 text-[0.85rem]">
             {row.evidenceText}
           </pre>

@@ -13,8 +13,8 @@ export default async function NewDrill({ searchParams }: { searchParams: SearchP
     <>
       <h1 className="mb-1">Record a drill</h1>
       <p className="mb-4 max-w-xl text-quiet">
-        A drill is a test start of a medium on the very computer, or on one of its model, before the day it is needed.
-        Without one the chain ends in a hope.
+        Start the medium on the computer, or one of its model, before it is needed. Without a drill, the chain is
+        unproven.
       </p>
       <DrillForm medium={one(values.medium) ?? ""} computer={one(values.computer) ?? ""} today={dayOf(context.now())} />
       <Emulated medium={one(values.medium) ?? ""} computer={one(values.computer) ?? ""} />

@@ -24,9 +24,9 @@ export async function generateMetadata({ params }: Props): Promise<Metadata> {
 }
 
 const ANSWERS = {
-  usable: "It can be gone back to: all that it builds on is there, and verified.",
-  unsure: "It is not sure that it can be gone back to.",
-  unusable: "It cannot be gone back to.",
+  usable: "Usable: its whole lineage is there and verified.",
+  unsure: "Unknown whether it can be restored.",
+  unusable: "It cannot be restored.",
 };
 
 export default async function Image({ params }: Props) {
@@ -48,7 +48,7 @@ export default async function Image({ params }: Props) {
             </Link>
             , taken {timeText(row.takenAt)} UTC
             {body.kit && ` with ${[body.kit, body.kitVersion].filter(Boolean).join(" ")}`}
-            {body.locked && "; it stays"}
+            {body.locked && "; protected"}
           </p>
           {body.state && <p>{body.state}</p>}
         </div>
@@ -77,11 +77,11 @@ export default async function Image({ params }: Props) {
           )}
         </section>
         <section>
-          <h2>What it holds</h2>
+          <h2>Contents</h2>
           <Facts detail={detail} />
         </section>
         <section>
-          <h2>What happened to it</h2>
+          <h2>History</h2>
           <EventList events={events} className="mt-1" />
         </section>
       </div>
@@ -93,7 +93,7 @@ function Lineage({ detail: { row, lineage, points, dependents } }: { detail: Ima
   const byId = new Map(points.map((point) => [point.id, point]));
   return (
     <section>
-      <h2>What it builds on</h2>
+      <h2>Lineage</h2>
       <ol className="mt-1">
         {[...lineage.parts].reverse().map((part) => {
           const point = byId.get(part);
@@ -167,23 +167,23 @@ function Places({
           {place.on === "computer" && place.tag === computer && <span className="text-plum">lost with it</span>}
         </li>
       ))}
-      {body.places.length === 0 && <li className="py-1 text-plum">No copy of it is known to be anywhere.</li>}
-      {body.places.length === 1 && (
-        <li className="py-1">There is one copy only: a second one elsewhere would outlive it.</li>
-      )}
+      {body.places.length === 0 && <li className="py-1 text-plum">No copy recorded.</li>}
+      {body.places.length === 1 && <li className="py-1">Only one copy. Keep a second one elsewhere.</li>}
     </ul>
   );
 }
 
 function Facts({ detail: { body } }: { detail: ImageDetail }) {
   const rows: [string, React.ReactNode][] = [
-    ["Disk that it is of", body.diskBytes === null ? null : <Size key="d" bytes={body.diskBytes} both />],
+    ["Source disk", body.diskBytes === null ? null : <Size key="d" bytes={body.diskBytes} both />],
     ["Sectors", body.sectorBytes === null ? null : `${body.sectorBytes} bytes`],
     ["Starts by", body.mode === null ? null : body.mode === "uefi" ? "UEFI" : "BIOS"],
     [
       "Partitions",
       body.partitions
-        ?.map(({ name, role, active }) => `${name ? `${name} ` : ""}${role ?? "not known"}${active ? ", active" : ""}`)
+        ?.map(
+          ({ name, role, active }) => `${name ? `${name} ` : ""}${role ?? "not recorded"}${active ? ", active" : ""}`,
+        )
         .join("; ") ?? null,
     ],
     ["In use", body.usedBytes == null ? null : <Size key="u" bytes={body.usedBytes} both />],
@@ -191,13 +191,9 @@ function Facts({ detail: { body } }: { detail: ImageDetail }) {
     ["Compression", body.compression ?? null],
     [
       "Encrypted",
-      body.encrypted === null
-        ? null
-        : body.encrypted
-          ? `yes; the key is kept ${body.keyPlace ?? "nobody knows where"}`
-          : "no",
+      body.encrypted === null ? null : body.encrypted ? `yes; key location: ${body.keyPlace ?? "not recorded"}` : "no",
     ],
-    ["Seen to", body.checks?.length ? body.checks.map(checkedText).join(", ") : null],
+    ["Checks", body.checks?.length ? body.checks.map(checkedText).join(", ") : null],
     [
       "Verified",
       body.verified === null ? null : `${body.verified.whole ? "whole" : "damaged"}, ${dateText(body.verified.on)}`,

@@ -13,10 +13,8 @@ export function Changes({ ahead, computer }: { ahead: NotedItem[]; computer: str
   const { ready, fields, general, submit, act } = useShortForm(noteChangeAction);
   return (
     <section id="changes" aria-labelledby="changes-title" aria-busy={!ready} className="mt-6 max-w-3xl">
-      <h2 id="changes-title">Changes ahead</h2>
-      <p className="text-quiet">
-        Before a risky change an image of the same week is asked for, and another once it was made.
-      </p>
+      <h2 id="changes-title">Planned changes</h2>
+      <p className="text-quiet">An image is due in the week before a risky change, and another after it.</p>
       {ahead.length > 0 && (
         <ul className="mt-2 divide-y divide-line border-line border-y">
           {ahead.map(({ id, computer: tag, on, what, by }) => (
@@ -40,13 +38,13 @@ export function Changes({ ahead, computer }: { ahead: NotedItem[]; computer: str
         <Field label="On" error={fields.on}>
           {(props) => <input {...props} name="on" type="date" />}
         </Field>
-        <Field label="What changes" error={fields.what}>
+        <Field label="Change" error={fields.what}>
           {(props) => (
             <input {...props} name="what" autoComplete="off" placeholder="Firmware update, a program installed" />
           )}
         </Field>
         <button type="submit" className="act">
-          Note it
+          Save change
         </button>
       </form>
       <ProblemLine text={general} className="mt-1" />

@@ -9,7 +9,7 @@ import { one, type SearchParams } from "../../_lib/params";
 import { ImagesNav } from "../nav";
 import { Changes } from "./changes";
 
-export const metadata: Metadata = { title: "Images that are due" };
+export const metadata: Metadata = { title: "Images due" };
 
 export default async function Due({ searchParams }: { searchParams: SearchParams }) {
   const context = await currentContext();
@@ -17,13 +17,13 @@ export default async function Due({ searchParams }: { searchParams: SearchParams
   return (
     <>
       <ImagesNav here="/images/due" />
-      <h1>Images that are due</h1>
+      <h1>Images due</h1>
       <p className="text-quiet">
         {total === 0
-          ? `Every computer in service has a verified image of the last ${mostDays} days, and nothing happened to it since.`
-          : `${plural(total, "computer")} in service: without an image that can be gone back to, with one older than ${mostDays} days, changed since, or to change within the week.`}{" "}
+          ? `Every computer in service has a verified image of the last ${mostDays} days, and has not changed since.`
+          : `${plural(total, "computer")} in service: without a usable image, with one older than ${mostDays} days, changed since, or changing within the week.`}{" "}
         <a className="link" href="#changes">
-          {ahead.length === 0 ? "Note a change ahead" : `${plural(ahead.length, "change")} ahead`}
+          {ahead.length === 0 ? "Add a planned change" : `${plural(ahead.length, "change")} ahead`}
         </a>
       </p>
       <ul data-list className="mt-3 divide-y divide-line border-line border-y">
@@ -42,7 +42,7 @@ export default async function Due({ searchParams }: { searchParams: SearchParams
             </span>
             <span className="text-quiet">{last ? dateText(last) : "none"}</span>
             <Link prefetch={false} className="link" href={`/images/take?computer=${encodeURIComponent(computer)}`}>
-              Take one
+              Take image
             </Link>
           </li>
         ))}

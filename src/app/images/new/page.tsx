@@ -50,8 +50,8 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
       <h1>Register an image</h1>
       <p className="mb-3 text-quiet">
         {found
-          ? "What could be read from it is filled in; the rest is yours to say."
-          : "By hand: what the computer's facts say now is filled in. Where its copies are is told by looking through a store, or by a listing of it."}
+          ? "Fields read from it are filled in. Complete the rest."
+          : "The computer's current facts are filled in. Add copies afterwards, or scan a store."}
       </p>
       <ImageForm
         given={given}

@@ -52,7 +52,7 @@ export function CheckList({
       ))}
       <p className="mt-4 print:hidden">
         <Link prefetch={false} className="act" href={`/images/new?${query}`}>
-          It was taken: register it
+          Taken: register image
         </Link>
       </p>
     </>

@@ -9,7 +9,7 @@ import { one, positive, type SearchParams } from "../../_lib/params";
 import { ImagesNav } from "../nav";
 import { CheckList } from "./check-list";
 
-export const metadata: Metadata = { title: "Before an image is taken" };
+export const metadata: Metadata = { title: "Prepare an image" };
 
 /** What to see to before an image is taken and after: on the screen and on paper. */
 export default async function Take({ searchParams }: { searchParams: SearchParams }) {
@@ -25,16 +25,16 @@ export default async function Take({ searchParams }: { searchParams: SearchParam
     <div className="max-w-3xl">
       <div className="print:hidden">
         <ImagesNav here={null} />
-        <h1>Before an image is taken</h1>
+        <h1>Prepare an image</h1>
         <form className="mt-2 flex flex-wrap items-end gap-3" action="/images/take">
           <label>
-            <span className="block font-semibold text-[0.9rem]">Of the computer</span>
+            <span className="block font-semibold text-[0.9rem]">Computer</span>
             <input className="field code w-36" name="computer" defaultValue={tag} autoComplete="off" />
           </label>
           <label>
-            <span className="block font-semibold text-[0.9rem]">Onto the store</span>
+            <span className="block font-semibold text-[0.9rem]">Store</span>
             <select className="field" name="store" defaultValue={storeId ?? ""}>
-              <option value="">not chosen yet</option>
+              <option value="">Choose …</option>
               {stores.map(({ row }) => (
                 <option key={row.id} value={row.id}>
                   {row.name}
@@ -43,7 +43,7 @@ export default async function Take({ searchParams }: { searchParams: SearchParam
             </select>
           </label>
           <label className="grow">
-            <span className="block font-semibold text-[0.9rem]">State of the machine</span>
+            <span className="block font-semibold text-[0.9rem]">State of the computer</span>
             <input
               className="field"
               name="state"
@@ -53,7 +53,7 @@ export default async function Take({ searchParams }: { searchParams: SearchParam
             />
           </label>
           <button type="submit" className="act-main">
-            Plan it
+            Prepare image
           </button>
         </form>
       </div>
@@ -79,9 +79,9 @@ function Sheet({ plan }: { plan: ImagePlanView }) {
         {store && `; onto ${store.row.name}`}
       </p>
       <dl className="mt-3 grid grid-cols-[9rem_1fr] gap-y-1">
-        <dt className="text-quiet">Call it</dt>
+        <dt className="text-quiet">Name</dt>
         <dd className="code font-bold">{name}</dd>
-        <dt className="text-quiet">From the disk</dt>
+        <dt className="text-quiet">Disk</dt>
         <dd>
           {disk ? (
             <>
@@ -91,7 +91,7 @@ function Sheet({ plan }: { plan: ImagePlanView }) {
             "not recorded"
           )}
         </dd>
-        <dt className="text-quiet">Take</dt>
+        <dt className="text-quiet">Include</dt>
         <dd>{take.join(", ") || "what it needs to start is not recorded"}</dd>
         {leave.length > 0 && (
           <>
@@ -99,21 +99,21 @@ function Sheet({ plan }: { plan: ImagePlanView }) {
             <dd>{leave.join(", ")}</dd>
           </>
         )}
-        <dt className="text-quiet">Its size</dt>
+        <dt className="text-quiet">Estimated size</dt>
         <dd>
           {size && usedBytes !== null ? (
             <>
               {imageRangeText(size.bytes)}, {ratioText(size.source)}, from <Size bytes={usedBytes} /> in use
             </>
           ) : (
-            "cannot be told: it is not recorded how much is in use"
+            "unknown: used space not recorded"
           )}
         </dd>
         {seconds && (
           <>
-            <dt className="text-quiet">It takes</dt>
+            <dt className="text-quiet">Estimated time</dt>
             <dd>
-              {durationText(seconds.take)}, and {durationText(seconds.verify)} to verify; putting it back{" "}
+              {durationText(seconds.take)}, and {durationText(seconds.verify)} to verify; restoring{" "}
               {durationText(seconds.restore)}
             </dd>
           </>

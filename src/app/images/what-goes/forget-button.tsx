@@ -27,7 +27,7 @@ export function ForgetButton({ ids }: { ids: number[] }) {
         </button>
       ) : (
         <button type="button" className="act" onClick={() => setAsked(true)}>
-          They were deleted
+          Mark as deleted
         </button>
       )}
       {problem && (

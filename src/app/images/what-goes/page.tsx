@@ -12,7 +12,7 @@ import { one, type SearchParams } from "../../_lib/params";
 import { ImagesNav } from "../nav";
 import { ForgetButton } from "./forget-button";
 
-export const metadata: Metadata = { title: "What may go" };
+export const metadata: Metadata = { title: "Retention" };
 
 const PERIODS = [
   { key: "daily", text: "Days", usual: 7 },
@@ -45,7 +45,7 @@ export default async function WhatGoes({ searchParams }: { searchParams: SearchP
   return (
     <>
       <ImagesNav here="/images/what-goes" />
-      <h1>What may go</h1>
+      <h1>Retention</h1>
       <p className="max-w-3xl text-quiet">
         The last image stays of each of so many days, weeks, months and years that have one; what those build on stays;
         what somebody said stays; and the last verified one of a computer never goes. Creel deletes nothing: it is told
@@ -59,28 +59,28 @@ export default async function WhatGoes({ searchParams }: { searchParams: SearchP
           </label>
         ))}
         <label>
-          <span className="block font-semibold text-[0.9rem]">Of the computer</span>
+          <span className="block font-semibold text-[0.9rem]">Computer</span>
           <input className="field code w-32" name="computer" defaultValue={tag} placeholder="all" autoComplete="off" />
         </label>
         <button type="submit" className="act">
-          Rehearse
+          Preview
         </button>
       </form>
       {tag && !detail && <p className="mt-3 text-plum">No computer has the tag {tag}.</p>}
       <p className="mt-4 text-lg">
         {go.length === 0 ? (
-          `Nothing would go: ${plural(keep.length, "image")} stay${keep.length === 1 ? "s" : ""}.`
+          `Nothing to delete: ${plural(keep.length, "image")} stay${keep.length === 1 ? "s" : ""}.`
         ) : (
           <>
-            {plural(go.length, "image")} would go, <Size bytes={bytesBack} /> would come back;{" "}
-            {plural(keep.length, "image")} would stay.
+            {plural(go.length, "image")} can be deleted, <Size bytes={bytesBack} /> would be freed;{" "}
+            {plural(keep.length, "image")} kept.
           </>
         )}
       </p>
       <div className="mt-3 grid gap-x-10 gap-y-6 xl:grid-cols-2">
         {go.length > 0 && (
           <section>
-            <h2>Would go</h2>
+            <h2>Can be deleted</h2>
             <ul className="mt-1 divide-y divide-line border-line border-y">
               {go.slice(0, SHOWN).map(({ id, storedBytes }) => (
                 <li key={id} className="flex justify-between gap-3 py-1">
@@ -88,7 +88,7 @@ export default async function WhatGoes({ searchParams }: { searchParams: SearchP
                     {id}
                   </Link>
                   <span className="text-quiet">
-                    {lineages.get(id)?.state === "unusable" && "cannot be gone back to as it is; "}
+                    {lineages.get(id)?.state === "unusable" && "cannot be restored as it is; "}
                     {byName.get(id)?.in.join(", ")} {storedBytes !== null && <Size bytes={storedBytes} />}
                   </span>
                 </li>
@@ -99,7 +99,7 @@ export default async function WhatGoes({ searchParams }: { searchParams: SearchP
           </section>
         )}
         <section>
-          <h2>Would stay</h2>
+          <h2>Kept</h2>
           <ul className="mt-1 divide-y divide-line border-line border-y">
             {keep.slice(0, SHOWN).map(({ id, because }) => (
               <li key={id} className="py-1">

@@ -76,12 +76,12 @@ export default async function Medium({ params, searchParams }: Props) {
                 ) : row.lentTo ? (
                   `with ${row.lentTo}`
                 ) : (
-                  (detail.siteName ?? "no place recorded")
+                  (detail.siteName ?? "no site recorded")
                 )}
                 {row.retiredAt && " · retired"}
               </p>
               <p className="text-quiet">
-                {detail.loads.length === 0 && "Not recorded: which release it carries"}
+                {detail.loads.length === 0 && "Release not recorded"}
                 {detail.loads.map((load, index) => (
                   <span key={load.releaseId}>
                     {index === 0 ? "Carries " : ", "}
@@ -103,7 +103,7 @@ export default async function Medium({ params, searchParams }: Props) {
                 </Link>
               )}
               <Link prefetch={false} className="act" href={`/media/${encodeURIComponent(row.tag)}/edit`}>
-                Edit, or read anew
+                Edit or read again
               </Link>
               <RetireButton
                 retired={row.retiredAt !== null}
@@ -131,7 +131,7 @@ export default async function Medium({ params, searchParams }: Props) {
           {chained && <Chained chained={chained} tag={row.tag} />}
           <section className="mt-6">
             <h2>Drills</h2>
-            {drills.length === 0 && <p className="text-quiet">It was never tried.</p>}
+            {drills.length === 0 && <p className="text-quiet">No drill recorded.</p>}
             <ul className="mt-1">
               {drills.map((drill) => (
                 <li key={drill.id}>
@@ -144,7 +144,7 @@ export default async function Medium({ params, searchParams }: Props) {
                     <>
                       {" "}
                       <Link prefetch={false} className="link" href={`/drills/${drill.id}`}>
-                        what was seen
+                        evidence
                       </Link>
                     </>
                   )}
@@ -154,14 +154,14 @@ export default async function Medium({ params, searchParams }: Props) {
             {!row.retiredAt && (
               <p className="mt-1">
                 <Link prefetch={false} className="link" href={`/drills/new?medium=${encodeURIComponent(row.tag)}`}>
-                  Record or hold one
+                  Record or run a drill
                 </Link>
               </p>
             )}
           </section>
           {loans.length > 0 && (
             <section className="mt-6">
-              <h2>Who had it</h2>
+              <h2>Loan history</h2>
               <ul className="mt-1">
                 {loans.map((loan) => (
                   <li key={`${loan.since} ${loan.to}`}>
@@ -172,7 +172,7 @@ export default async function Medium({ params, searchParams }: Props) {
             </section>
           )}
           <section className="mt-6">
-            <h2>What is on it</h2>
+            <h2>Contents</h2>
             {inspection ? (
               <div className="mt-1">
                 <InspectionView inspection={inspection} capacityBytes={capacityBytes} />
@@ -181,18 +181,18 @@ export default async function Medium({ params, searchParams }: Props) {
                   <Link prefetch={false} className="link" href="/look?show=inside">
                     Look inside
                   </Link>{" "}
-                  <span className="text-quiet">by dropping its file: what takes the room, and taking files out.</span>
+                  <span className="text-quiet">by dropping its file: what uses the space, and saving files.</span>
                 </p>
                 <details className="mt-4">
                   <summary className="cursor-pointer font-semibold">
-                    {plural(inspection.programs.length, "program")} for UEFI, and who signed them
+                    {plural(inspection.programs.length, "program")} for UEFI and their signers
                   </summary>
                   <div className="mt-2">
                     <ProgramsView programs={inspection.programs} today={context.now().toISOString()} />
                   </div>
                 </details>
                 <details className="mt-2">
-                  <summary className="cursor-pointer font-semibold">What it installs, runs and drives</summary>
+                  <summary className="cursor-pointer font-semibold">Systems and drivers</summary>
                   <div className="mt-2">
                     <ContentsView inspection={inspection} />
                   </div>
@@ -200,7 +200,7 @@ export default async function Medium({ params, searchParams }: Props) {
               </div>
             ) : (
               <p className="mt-1">
-                Nothing was read from it yet, so nothing is judged.{" "}
+                Not read yet, so not judged.{" "}
                 <Link prefetch={false} className="link" href={`/media/${encodeURIComponent(row.tag)}/edit`}>
                   Drop its file
                 </Link>
@@ -220,9 +220,9 @@ export default async function Medium({ params, searchParams }: Props) {
 }
 
 const GROUPS: { verdict: Verdict; title: string }[] = [
-  { verdict: "holds", title: "A route that holds" },
-  { verdict: "holds-after-change", title: "A route after a change" },
-  { verdict: "unknown", title: "Not sure" },
+  { verdict: "holds", title: "Route holds" },
+  { verdict: "holds-after-change", title: "Route after a change" },
+  { verdict: "unknown", title: "Unknown" },
   { verdict: "broken", title: "No route" },
 ];
 
@@ -234,7 +234,7 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
       <p className="text-lg">
         {mediumAnswerText(tag, counts)}{" "}
         <Link prefetch={false} className="link text-base" href={`/chains?release=${encodeURIComponent(tag)}`}>
-          Its chains
+          Show its chains
         </Link>
       </p>
       <div className="mt-2 divide-y divide-line border-line border-y">
@@ -270,7 +270,7 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
               </ul>
               {itemsOfVerdict.length < counts[verdict] && (
                 <p className="pb-2 text-quiet">
-                  and {(counts[verdict] - itemsOfVerdict.length).toLocaleString("en-GB")} more, among its chains.
+                  and {(counts[verdict] - itemsOfVerdict.length).toLocaleString("en-GB")} more, under Chains.
                 </p>
               )}
             </details>
@@ -281,13 +281,13 @@ function Chained({ chained, tag }: { chained: ChainedComputers; tag: string }) {
   );
 }
 
-const DRILL_RESULTS = { started: "started", restored: "started, and put an image back", failed: "failed" };
+const DRILL_RESULTS = { started: "started", restored: "started, image restored", failed: "failed" };
 
 /** When it was written, and when it was last known to hold what it should. */
 function provenText({ row }: MediumDetail): string {
-  const written = row.writtenOn === null ? "Not recorded: when it was written" : `Written ${dateText(row.writtenOn)}`;
+  const written = row.writtenOn === null ? "Date of writing not recorded" : `Written ${dateText(row.writtenOn)}`;
   if (row.verifiedOn === null) return `${written}; never verified.`;
-  const verified = row.verifiedWhole ? "verified whole" : "found damaged";
-  const sampled = row.sampledOn ? `, a sample right ${dateText(row.sampledOn)}` : "";
+  const verified = row.verifiedWhole ? "verified intact" : "found damaged";
+  const sampled = row.sampledOn ? `; sample intact ${dateText(row.sampledOn)}` : "";
   return `${written}; ${verified} ${dateText(row.verifiedOn)}${sampled}.`;
 }

@@ -47,17 +47,17 @@ export function ManifestBench({ inspectionId, fileName, sha256, madeAt }: Manife
   return (
     <div className="max-w-3xl space-y-5">
       <section>
-        <h2>What it should be</h2>
+        <h2>Integrity</h2>
         <p className="code break-all">
-          {sha256 ? `SHA-256 ${sha256}` : <span className="text-quiet">Its digest was not computed yet.</span>}
+          {sha256 ? `SHA-256 ${sha256}` : <span className="text-quiet">Checksum not computed.</span>}
         </p>
         <p>
           {madeAt
             ? `A manifest of every file and of every 4 MiB was made ${dateText(madeAt)}. `
-            : `No manifest was made yet. It tells later which file of a medium is damaged. `}
+            : `No manifest yet. It shows later which file of a medium is damaged. `}
           {madeAt && (
             <a className="link" href={`/api/contents/${inspectionId}/manifest`} download={`${fileName}.manifest.json`}>
-              Fetch it
+              Download manifest
             </a>
           )}
         </p>
@@ -75,12 +75,12 @@ export function ManifestBench({ inspectionId, fileName, sha256, madeAt }: Manife
             <Progress state={making.state} label="Manifest" onCancel={making.cancel} />
           </div>
         )}
-        {making.state.step === "cancelled" && <p className="text-quiet">Cancelled: nothing was kept.</p>}
+        {making.state.step === "cancelled" && <p className="text-quiet">Cancelled. Nothing saved.</p>}
         {making.state.step === "failed" && <p role="alert">{making.state.problem}</p>}
       </section>
       {madeAt && (
         <section>
-          <h2>Is a medium still what it should be?</h2>
+          <h2>Verify a medium</h2>
           <div className="mt-1">
             <DropField
               disabled={isBusy}
@@ -93,7 +93,7 @@ export function ManifestBench({ inspectionId, fileName, sha256, madeAt }: Manife
               <Progress state={verifying.state} label="Comparison" onCancel={verifying.cancel} />
             </div>
           )}
-          {verifying.state.step === "cancelled" && <p className="text-quiet">Cancelled: nothing was compared.</p>}
+          {verifying.state.step === "cancelled" && <p className="text-quiet">Cancelled. Nothing compared.</p>}
           {verifying.state.step === "failed" && <p role="alert">{verifying.state.problem}</p>}
           {verifying.state.step === "done" && <Verified verification={verifying.state.value.verification} />}
         </section>

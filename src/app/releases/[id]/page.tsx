@@ -33,10 +33,10 @@ import { ManifestBench } from "./manifest-bench";
 const SHOWS = [
   { key: "starts", name: "Starts" },
   { key: "signed", name: "Signed by" },
-  { key: "holds", name: "Holds" },
-  { key: "drives", name: "Drives" },
-  { key: "inside", name: "Inside" },
-  { key: "whole", name: "Whole?" },
+  { key: "holds", name: "Contents" },
+  { key: "drives", name: "Drivers" },
+  { key: "inside", name: "Files" },
+  { key: "whole", name: "Integrity" },
   { key: "media", name: "Media" },
   { key: "history", name: "History" },
 ] as const;
@@ -96,10 +96,10 @@ export default async function Release({ params, searchParams }: Props) {
                 </Link>
               </p>
             )}
-            <p className="mt-2">{text || <span className="text-quiet">What it can do is not recorded.</span>}</p>
+            <p className="mt-2">{text || <span className="text-quiet">Abilities not recorded.</span>}</p>
             {detail.supersedes.length > 0 && (
               <p className="text-quiet">
-                Takes the place of{" "}
+                Supersedes{" "}
                 {detail.supersedes.map((each, index) => (
                   <span key={each.id}>
                     {index > 0 && ", "}
@@ -149,7 +149,7 @@ async function ReadPart({
   if (!inspection || inspectionId === null)
     return (
       <p>
-        Nothing was read of this release yet, so nothing is known of what is in it.{" "}
+        Not read yet: contents unknown.{" "}
         <Link prefetch={false} className="link" href={`/releases/${row.id}/edit`}>
           Drop its file
         </Link>
@@ -198,8 +198,7 @@ async function Drives({
   tag: string;
 }) {
   const [drivers, names] = await Promise.all([readDrivers(context, inspectionId), pciNames()]);
-  if (!drivers)
-    return <p>No list of drivers is known of this release, so nothing can be said about controllers and networks.</p>;
+  if (!drivers) return <p>Driver list not recorded: controllers and networks unknown.</p>;
   const answer = tag ? await drivesComputer(context, inspectionId, tag) : null;
   const devices = answer?.ok ? answer.value : null;
   const lacking = devices?.filter((each) => each.claimants.length === 0) ?? [];
@@ -208,11 +207,11 @@ async function Drives({
       <form action={`/releases/${id}`} className="flex max-w-xl items-end gap-2">
         <input type="hidden" name="show" value="drives" />
         <label className="flex-1">
-          <span className="font-semibold">Does it drive this computer? Its tag</span>
+          <span className="font-semibold">Check drivers for computer (tag)</span>
           <input className="field" name="of" defaultValue={tag} autoComplete="off" />
         </label>
         <button type="submit" className="act">
-          Ask
+          Check drivers
         </button>
       </form>
       {answer && !answer.ok && (
@@ -221,14 +220,14 @@ async function Drives({
         </p>
       )}
       {devices && devices.length === 0 && (
-        <p className="mt-3">Of {tag} no device is known. Collect its facts, and ask again.</p>
+        <p className="mt-3">Of {tag} devices not recorded. Import its facts, then check again.</p>
       )}
       {devices && devices.length > 0 && (
         <>
           <p className="mt-3 text-lg">
             {lacking.length === 0
-              ? `It has a driver for every device that is known of ${tag}.`
-              : `It lacks a driver for ${plural(lacking.length, "device")} of ${plural(devices.length, "known device")} of ${tag}.`}
+              ? `Drivers for every recorded device of ${tag}.`
+              : `No driver for ${plural(lacking.length, "device")} of ${plural(devices.length, "recorded device")} of ${tag}.`}
           </p>
           <table className="mt-2 w-full text-[0.92rem]">
             <caption className="sr-only">Devices of {tag} and their drivers</caption>
@@ -280,7 +279,7 @@ async function Inside({
   const listing = await listingOf(context, inspectionId);
   const volumes = listing?.volumes ?? [];
   const volume = volumes.find((each) => String(each.id) === one(query.in)) ?? volumes[0];
-  if (!volume) return <p>Its files were not listed when it was read.</p>;
+  if (!volume) return <p>Files not listed.</p>;
   const path = one(query.at) ?? "";
   const href = (volumeId: string | number, at: string) =>
     `/releases/${id}?${new URLSearchParams({ show: "inside", in: String(volumeId), ...(at ? { at } : {}) })}`;
@@ -311,7 +310,7 @@ async function Inside({
         cut={volume.cut}
       />
       <p className="caption mt-2">
-        To take a file out,{" "}
+        To save a file,{" "}
         <Link prefetch={false} className="link" href="/look?show=inside">
           drop the release's file
         </Link>
@@ -323,11 +322,11 @@ async function Inside({
 
 async function Media({ context, id }: { context: Context; id: number }) {
   const { items, total } = await mediaOf(context, id);
-  if (total === 0) return <p>It stands on no medium in service.</p>;
+  if (total === 0) return <p>No medium in service carries it.</p>;
   return (
     <div>
       <p>
-        It stands on {plural(total, "medium", "media")}
+        Carried by {plural(total, "medium", "media")}
         {total > items.length && `; the first ${items.length} are shown`}.
       </p>
       <ul className="mt-1">
@@ -339,7 +338,7 @@ async function Media({ context, id }: { context: Context; id: number }) {
             {medium.name}{" "}
             <span className="text-quiet">
               {mediumKindText(medium.kind)},{" "}
-              {medium.lentTo ? `with ${medium.lentTo}` : (medium.siteName ?? "no place recorded")}
+              {medium.lentTo ? `with ${medium.lentTo}` : (medium.siteName ?? "no site recorded")}
               {medium.computers && `, ${servesText(medium.computers)}`}
             </span>
           </li>

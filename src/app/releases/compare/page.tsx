@@ -60,7 +60,7 @@ export default async function Compare({ searchParams }: { searchParams: SearchPa
             .filter((each) => !each.inspection)
             .map((each) => `${each.kit.name} ${each.row.name}`)
             .join(" and ")}{" "}
-          was never read from a file, so there is nothing to compare. Open it and drop its file.
+          was never read from a file. Open it and drop its file.
         </p>
       )}
       {comparison && before && after && (
@@ -96,15 +96,10 @@ function Comparison({ comparison, names }: { comparison: ReleaseComparison; name
           </div>
         ))}
       </section>
-      <Part
-        title="Ways to start"
-        change={ways}
-        say={way}
-        same="It starts the same computers' firmware in the same ways."
-      />
+      <Part title="Boot paths" change={ways} say={way} same="Same boot paths." />
       <section>
         <h2>Programs and their signers</h2>
-        {programs.length === 0 && <p className="text-quiet">The same programs, signed by the same.</p>}
+        {programs.length === 0 && <p className="text-quiet">Same programs and signers.</p>}
         <ul>
           {programs.map((program) => (
             <li key={program.path} className="border-line border-b py-1">
@@ -127,14 +122,14 @@ function Comparison({ comparison, names }: { comparison: ReleaseComparison; name
           ))}
         </ul>
       </section>
-      <Part title="Signers" change={signers} say={(name) => visible(name, 120)} same="No signer came or went." />
+      <Part title="Signers" change={signers} say={(name) => visible(name, 120)} same="No signer changed." />
       <Part
         title="Systems"
         change={{ gained: systems.gained.map(systemText), lost: systems.lost.map(systemText) }}
         say={(name) => name}
-        same="No system came or went."
+        same="No system changed."
       />
-      <Part title="Kernels" change={kernels} say={(name) => visible(name, 80)} same="No kernel came or went." />
+      <Part title="Kernels" change={kernels} say={(name) => visible(name, 80)} same="No kernel changed." />
       {drivers ? (
         <Part
           title="Drivers"
@@ -146,7 +141,7 @@ function Comparison({ comparison, names }: { comparison: ReleaseComparison; name
       ) : (
         <section>
           <h2>Drivers</h2>
-          <p className="text-quiet">Not known of both, so not compared.</p>
+          <p className="text-quiet">Not recorded for both, so not compared.</p>
         </section>
       )}
       {files ? (
@@ -155,13 +150,13 @@ function Comparison({ comparison, names }: { comparison: ReleaseComparison; name
             title="Files"
             change={files}
             say={(path) => visible(path, 160)}
-            same="No file was added or taken away."
-            after={`${plural(files.same, "file")} the same, ${plural(files.changed.length, "file")} changed${files.by === "size" ? ", judged by size and time" : ", judged by their digests"}.`}
+            same="No file added or removed."
+            after={`${plural(files.same, "file")} the same, ${plural(files.changed.length, "file")} changed${files.by === "size" ? ", judged by size and time" : ", compared by checksum"}.`}
           />
           {files.changed.length > 0 && <Names title="changed" names={files.changed} />}
         </section>
       ) : (
-        <p className="text-quiet">The files were not listed when they were read, so they are not compared.</p>
+        <p className="text-quiet">Files not listed, so not compared.</p>
       )}
     </div>
   );

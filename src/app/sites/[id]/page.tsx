@@ -14,7 +14,7 @@ interface Props {
 
 export async function generateMetadata({ params }: Props): Promise<Metadata> {
   const shelf = await shelfOf(await currentContext(), Number((await params).id) || 0);
-  return { title: shelf?.site.name ?? "Place" };
+  return { title: shelf?.site.name ?? "Site" };
 }
 
 /** The shelf of a place: what is kept there, who has what of it, and what the last stock-taking missed. */
@@ -34,10 +34,10 @@ export default async function Site({ params }: Props) {
         </div>
         <div className="flex gap-2 print:hidden">
           <Link prefetch={false} className="act" href={`/computers?site=${site.id}`}>
-            Its computers
+            Computers
           </Link>
           <Link prefetch={false} className="act" href="/sites">
-            All places
+            All sites
           </Link>
         </div>
       </header>
@@ -45,12 +45,12 @@ export default async function Site({ params }: Props) {
         <Stock siteId={site.id} siteName={site.name} />
       </div>
       <section className="mt-6">
-        <h2>On the shelf</h2>
+        <h2>Media here</h2>
         <p className="text-quiet">
           {plural(here.length, "medium", "media")}.{" "}
           {lastTaken
-            ? `Stock was taken ${dateText(lastTaken.on)} by ${lastTaken.personName}${lastTaken.missing.length > 0 ? `: ${lastTaken.missing.length} ${lastTaken.missing.length === 1 ? "was" : "were"} missing` : ", nothing was missing"}.`
-            : "Stock was never taken here."}
+            ? `Stock taken ${dateText(lastTaken.on)} by ${lastTaken.personName}${lastTaken.missing.length > 0 ? `: ${lastTaken.missing.length} ${lastTaken.missing.length === 1 ? "was" : "were"} missing` : ", nothing was missing"}.`
+            : "No stock-taking recorded."}
         </p>
         <ul data-list className="mt-1 divide-y divide-line border-line border-y">
           {here.map(({ tag, name, kind }) => (
@@ -60,7 +60,7 @@ export default async function Site({ params }: Props) {
               </Link>
               <span>{name}</span>
               <span className="text-quiet">{mediumKindText(kind)}</span>
-              <span className="text-plum">{missing.has(tag) && "not found last time"}</span>
+              <span className="text-plum">{missing.has(tag) && "missing last time"}</span>
             </li>
           ))}
         </ul>

@@ -96,13 +96,13 @@ export default async function Store({ params }: Props) {
       )}
       <div className="mt-4 grid gap-x-10 gap-y-6 xl:grid-cols-2">
         <section>
-          <h2>Room</h2>
+          <h2>Free space</h2>
           <div className="mt-1">
             <RoomBar store={row} scaleBytes={row.capacityBytes ?? 1} />
           </div>
           <p className="mt-1">
             {row.freeBytes === null ? (
-              "Not recorded: how much of it is free."
+              "Free space not recorded."
             ) : (
               <>
                 <Size bytes={row.freeBytes} both /> free
@@ -115,14 +115,13 @@ export default async function Store({ params }: Props) {
                 {row.measuredOn && `, as of ${dateText(row.measuredOn)}`}.
               </>
             )}{" "}
-            {growth ? growthText(growth) : "How it grows can be told once it was looked at on three days."}{" "}
-            {ratesText(row)}
+            {growth ? growthText(growth) : "Growth is shown once it was scanned on three days."} {ratesText(row)}
           </p>
           {row.capacityBytes !== null && fills.length > 1 && (
             <>
               <GrowthChart fills={fills} growth={growth} capacityBytes={row.capacityBytes} />
               <details className="text-quiet">
-                <summary className="cursor-pointer">The same as a table</summary>
+                <summary className="cursor-pointer">As a table</summary>
                 <table className="mt-1">
                   <tbody>
                     {fills.slice(-30).map(({ on, usedBytes }) => (
@@ -140,14 +139,14 @@ export default async function Store({ params }: Props) {
           )}
         </section>
         <section>
-          <h2>Look through it</h2>
+          <h2>Scan</h2>
           {scan && scan.state !== "running" && (
             <p className="text-quiet">
               {scan.state === "done" && scan.report
-                ? `Last looked through ${timeText(scan.createdAt)} UTC by ${scan.personName}: ${plural(scan.report.files, "file")}, ${plural(scan.report.images.length, "image")}${scan.isThorough ? ", all read to their end" : ""}.`
+                ? `Last scan ${timeText(scan.createdAt)} UTC by ${scan.personName}: ${plural(scan.report.files, "file")}, ${plural(scan.report.images.length, "image")}${scan.isThorough ? ", all read in full" : ""}.`
                 : scan.problem
                   ? scanTroubleText(scan.problem)
-                  : "The last look was cancelled."}
+                  : "The last scan was cancelled."}
             </p>
           )}
           <ScanActs
@@ -169,12 +168,12 @@ export default async function Store({ params }: Props) {
       </div>
       {report && <Report report={report} scanId={scan?.id ?? 0} copies={copies} />}
       <section className="mt-6">
-        <h2>Copies here</h2>
-        {copies.length === 0 && <p className="text-quiet">No image is recorded to have a copy here.</p>}
+        <h2>Copies</h2>
+        {copies.length === 0 && <p className="text-quiet">No copy recorded.</p>}
         <Copies copies={copies} />
       </section>
       <section className="mt-6">
-        <h2>What happened to it</h2>
+        <h2>History</h2>
         <EventList events={events} className="mt-1" />
       </section>
     </>
@@ -184,10 +183,10 @@ export default async function Store({ params }: Props) {
 /** How fast it is, as far as that was measured. */
 function ratesText({ readRate, writeRate }: StoreDetail["row"]): string {
   const said = [
-    readRate !== null && `read at ${bytesText(readRate)}/s`,
-    writeRate !== null && `written to at ${bytesText(writeRate)}/s`,
+    readRate !== null && `reads at ${bytesText(readRate)}/s`,
+    writeRate !== null && `writes at ${bytesText(writeRate)}/s`,
   ].filter(Boolean);
-  return said.length > 0 ? `As measured it is ${said.join(" and ")}.` : "";
+  return said.length > 0 ? `Measured: ${said.join(" and ")}.` : "";
 }
 
 const isTold = (copy: StoredCopy["copy"] | undefined) => copy?.files.some((file) => file.isTold) ?? false;
@@ -211,10 +210,10 @@ function Report({ report, scanId, copies }: { report: StoreReport; scanId: numbe
   const images = [...report.images].sort((a, b) => order.indexOf(a.state.state) - order.indexOf(b.state.state));
   return (
     <section className="mt-6">
-      <h2>What was found</h2>
+      <h2>Found</h2>
       {report.missing.length > 0 && (
         <p className="mt-1 text-plum">
-          Gone from here: {report.missing.slice(0, 10).join(", ")}
+          Missing: {report.missing.slice(0, 10).join(", ")}
           {report.missing.length > 10 && ` and ${report.missing.length - 10} more`}.
         </p>
       )}
@@ -229,7 +228,7 @@ function Report({ report, scanId, copies }: { report: StoreReport; scanId: numbe
                 className="act self-start"
                 href={`/images/new?${new URLSearchParams({ scan: String(scanId), key: image.key })}`}
               >
-                Register it
+                Register image
               </Link>
             )}
           </li>
@@ -261,9 +260,7 @@ function FoundImage({ image }: { image: ReportedImage }) {
       ))}
       {(isWhole ?? sumRight) !== null && (
         <p className={(isWhole ?? sumRight) ? "text-sea" : "font-semibold text-plum"}>
-          {(isWhole ?? sumRight)
-            ? "Read to its end: it is what it was."
-            : "Read to its end: it is not what it was. It is damaged."}
+          {(isWhole ?? sumRight) ? "Read in full: intact." : "Read in full: damaged."}
         </p>
       )}
     </div>

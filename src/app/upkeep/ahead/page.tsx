@@ -8,18 +8,18 @@ import { one, type SearchParams } from "../../_lib/params";
 import { UpkeepNav } from "../nav";
 import { AheadChart, LinkChart } from "./ahead-chart";
 
-export const metadata: Metadata = { title: "Ahead" };
+export const metadata: Metadata = { title: "Forecast" };
 
 /** Why computers lack something, by the link that decides. */
 const CAUSES: Record<LackCause, string> = {
-  atHand: "At hand: what would do is not near",
-  starts: "Starts: nothing starts them",
-  sees: "Sees: their disks are not seen",
-  restores: "Restores: it is given back by nothing",
-  unproven: "Proven: never, or not since",
-  drill: "Proven: the drill grows too old",
-  verification: "Proven: the verification grows too old",
-  image: "Restores: the image grows too old",
+  atHand: "At hand: nothing near enough",
+  starts: "Starts: nothing starts",
+  sees: "Sees: disk not seen",
+  restores: "Restores: nothing restores it",
+  unproven: "Proven: no current drill",
+  drill: "Proven: drill too old",
+  verification: "Proven: verification too old",
+  image: "Restores: image too old",
 };
 
 const DAY = /^\d{4}-\d{2}-\d{2}$/;
@@ -50,12 +50,12 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
       <UpkeepNav here="/upkeep/ahead" />
       <h1>
         {last && last.met < now
-          ? `${site ? `At ${site}, if` : "If"} nothing is done, ${last.met} of ${plural(view.total, "computer")} have what is asked in a year; now ${now} have.`
-          : `${site ? `At ${site} ` : ""}${now} of ${plural(view.total, "computer")} have what is asked, now and in a year.`}
+          ? `${site ? `At ${site}, if` : "If"} nothing is done, ${last.met} of ${plural(view.total, "computer")} meet their policy in a year; now ${now} have.`
+          : `${site ? `At ${site} ` : ""}${now} of ${plural(view.total, "computer")} meet their policy, now and in a year.`}
       </h1>
       <p className="max-w-3xl text-quiet">
-        Drills, verifications and images grow too old, each on its day. The dashed line is what the accepted plan would
-        give; before today it is as it was. Choose a point to see who lacks something then.
+        Drills, verifications and images expire, each on its day. Dashed: with the accepted plan. Choose a point to see
+        who misses their policy then.
       </p>
       {site && (
         <p>
@@ -67,16 +67,16 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
       <AheadChart view={view} site={site} />
       {view.byCause.length > 0 && (
         <>
-          <h2 className="mt-5">Lacking, by link</h2>
+          <h2 className="mt-5">Missing, by link</h2>
           <LinkChart view={view} site={site} titles={CAUSES} />
         </>
       )}
       <div className="mt-4 overflow-x-auto">
         <table className="border-collapse text-[0.9rem]">
-          <caption className="sr-only">Computers that have what is asked, by place, every four weeks</caption>
+          <caption className="sr-only">Computers that meet their policy, by site, every four weeks</caption>
           <thead>
             <tr className="border-line border-b">
-              <th className="pr-4 text-left font-semibold">Place</th>
+              <th className="pr-4 text-left font-semibold">Site</th>
               {monthly.map(({ on }) => (
                 <th key={on} className="px-1.5 py-1 text-right font-normal">
                   <Link prefetch={false} scroll={false} href={link(on, null)} title={dateText(on)}>
@@ -92,7 +92,7 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
               <tr key={place ?? ""} className="border-line border-b">
                 <th scope="row" className="whitespace-nowrap py-1 pr-4 text-left font-normal">
                   {place === null ? (
-                    "No place recorded"
+                    "No site recorded"
                   ) : (
                     <Link
                       prefetch={false}
@@ -136,7 +136,7 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
             {view.byCause.length > 0 && (
               <tr className="border-line border-t">
                 <th scope="row" className="pt-3 pr-4 text-left font-semibold">
-                  Lacking, by link{site && ` at ${site}`}
+                  Missing, by link{site && ` at ${site}`}
                 </th>
               </tr>
             )}
@@ -167,7 +167,7 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
           <h2>
             On {dateText(view.chosen.on)} {plural(view.chosen.total, "computer")}
             {site ? ` at ${site}` : ""}
-            {cause ? ` (${CAUSES[cause]})` : ""} {view.chosen.total === 1 ? "lacks" : "lack"} something
+            {cause ? ` (${CAUSES[cause]})` : ""} {view.chosen.total === 1 ? "misses its policy" : "miss their policy"}
           </h2>
           <ul data-list className="mt-1 divide-y divide-line border-line border-y">
             {view.chosen.computers.map(({ tag, name, site: own, from, why }) => (
@@ -183,7 +183,7 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
                 <span>{name}</span>
                 <span className="text-quiet">{own}</span>
                 <span className="text-quiet">
-                  {from === "" ? "lacks it now" : `from ${dateText(from)}`}: {why}
+                  {from === "" ? "misses it now" : `from ${dateText(from)}`}: {why}
                 </span>
               </li>
             ))}
@@ -196,13 +196,13 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
       <section className="mt-6 max-w-3xl">
         <h2>Stock</h2>
         <p>
-          {plural(view.stock.spares, "blank spare")}; {view.stock.wanted} are asked for.{" "}
+          {plural(view.stock.spares, "blank spare")}; {view.stock.wanted} required.{" "}
           {view.stock.wornLastYear === 0
-            ? "No medium was said to be worn or distrusted within the last year."
-            : `${plural(view.stock.wornLastYear, "medium", "media")} ${view.stock.wornLastYear === 1 ? "was" : "were"} said to be worn or distrusted within the last year: ${
+            ? "No medium was marked worn or “do not use” in the last year."
+            : `${plural(view.stock.wornLastYear, "medium", "media")} ${view.stock.wornLastYear === 1 ? "was" : "were"} marked worn or “do not use” in the last year: ${
                 view.stock.spares === 0
                   ? "nothing is there to replace the next."
-                  : `what is there lasts about ${view.stock.lastsMonths} months.`
+                  : `spares last about ${view.stock.lastsMonths} months.`
               }`}
         </p>
       </section>

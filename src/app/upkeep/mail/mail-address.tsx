@@ -53,10 +53,10 @@ export function MailAddress({
           autoFocus
         />
         <button type="submit" className="act">
-          Keep
+          Save
         </button>
         <button type="button" className="act whitespace-nowrap" onClick={() => setIsOpen(false)}>
-          Leave it
+          Cancel
         </button>
       </span>
       <ProblemLine text={fields.mail ?? (problem && problemText(problem))} />

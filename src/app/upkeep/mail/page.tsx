@@ -9,7 +9,7 @@ import { UpkeepNav } from "../nav";
 import { MailAddress } from "./mail-address";
 import { SendDigests } from "./send-digests";
 
-export const metadata: Metadata = { title: "Told" };
+export const metadata: Metadata = { title: "Calendars and mail" };
 
 /** What Creel tells by itself: calendars to subscribe to, digests by mail, reports of places. */
 export default async function Told() {
@@ -21,11 +21,11 @@ export default async function Told() {
   return (
     <>
       <UpkeepNav here="/upkeep/mail" />
-      <h1>What is told by itself</h1>
+      <h1>Calendars and mail</h1>
       <div className="mt-3 grid gap-x-10 gap-y-6 xl:grid-cols-2">
         <section>
-          <h2>By place</h2>
-          {sites.length === 0 && <p className="text-quiet">No place is recorded yet.</p>}
+          <h2>By site</h2>
+          {sites.length === 0 && <p className="text-quiet">No site yet.</p>}
           <ul className="mt-1 divide-y divide-line border-line border-y">
             {sites.map(({ id, name, mail }) => (
               <li key={id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 py-1.5">
@@ -62,9 +62,9 @@ export default async function Told() {
             ))}
           </ul>
           <p className="mt-2 text-quiet">
-            Subscribe to a calendar by its address: changes and what is done come by themselves. The{" "}
+            Subscribe to a calendar by its address; it updates itself. The{" "}
             <a className="link" href="/upkeep/calendar">
-              calendar of all places
+              calendar of all sites
             </a>{" "}
             has everything.
           </p>
@@ -72,9 +72,8 @@ export default async function Told() {
         <section>
           <h2>Digests</h2>
           <p className="text-quiet">
-            Once a day every place and person is written what changed; whoever has nothing new gets none. Of whom no
-            address is recorded, theirs stays in the outbox.{" "}
-            {last ? `Last on ${timeText(last)} UTC.` : "None was written yet."}
+            Once a day each site and person gets what changed; nothing new, no mail. Without an address the digest stays
+            in the outbox. {last ? `Last on ${timeText(last)} UTC.` : "None sent yet."}
           </p>
           <SendDigests />
           {files.length === 0 && <p className="mt-2 text-quiet">The outbox is empty.</p>}

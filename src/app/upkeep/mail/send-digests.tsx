@@ -17,12 +17,12 @@ export function SendDigests() {
         className="act"
         onClick={async () => {
           const { sent, quiet, failed } = await sendDigestsAction();
-          const missed = failed.length > 0 ? ` To ${failed.join(", ")} nothing could be sent; it is tried again.` : "";
+          const missed = failed.length > 0 ? ` To ${failed.join(", ")} nothing could be sent; will be retried.` : "";
           setTold(`${sent} written; for ${quiet} nothing has changed.${missed}`);
           router.refresh();
         }}
       >
-        Write them now
+        Send digests now
       </button>
       {told && <span role="status">{told}</span>}
     </p>

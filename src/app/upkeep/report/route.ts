@@ -5,7 +5,7 @@ import { currentContext } from "../../_lib/context";
 export async function GET(request: Request): Promise<Response> {
   const query = new URL(request.url).searchParams;
   const report = await siteReport(await currentContext(), query.get("site") ?? "");
-  if (!report) return new Response("There is no such place. Choose one of the list of places.", { status: 404 });
+  if (!report) return new Response("No such site. Choose one of the list.", { status: 404 });
   const name = report.site.replace(/[^A-Za-z0-9]+/g, "-").toLowerCase();
   if (query.get("form") === "csv")
     return new Response(siteReportCsv(report), {

@@ -28,18 +28,18 @@ export default async function Visits({ searchParams }: { searchParams: SearchPar
         </div>
         <div className="flex gap-2 print:hidden">
           <Link prefetch={false} className="act" href="/upkeep/visits">
-            All places
+            All sites
           </Link>
           <PrintButton />
         </div>
       </header>
       {visit.jobs.length + visit.tasks.length === 0 ? (
-        <p className="mt-3">Nothing is due there.</p>
+        <p className="mt-3">Nothing due there.</p>
       ) : (
         <>
           <section className="mt-4">
-            <h2>To take along</h2>
-            {visit.take.length === 0 && <p className="text-quiet">Nothing: all that is needed is there.</p>}
+            <h2>Take along</h2>
+            {visit.take.length === 0 && <p className="text-quiet">Nothing: everything needed is there.</p>}
             <ul>
               {visit.take.map(({ medium, from }) => (
                 <li key={medium} className="flex items-baseline gap-2 py-0.5">
@@ -47,7 +47,7 @@ export default async function Visits({ searchParams }: { searchParams: SearchPar
                     ☐
                   </span>
                   <span className="code font-bold">{medium}</span>
-                  <span className="text-quiet">{from === null ? "of which no place is recorded" : `from ${from}`}</span>
+                  <span className="text-quiet">{from === null ? "without a recorded site" : `from ${from}`}</span>
                 </li>
               ))}
             </ul>
@@ -73,8 +73,8 @@ function hours(minutes: number): string {
 
 function summary({ jobs, tasks, minutes, from, left }: VisitView): string {
   const [nearest] = [...from].sort((a, b) => a.minutes - b.minutes);
-  const way = nearest ? ` The way from ${nearest.place} takes ${hours(nearest.minutes)}.` : "";
-  return `${plural(jobs.length + tasks.length, "thing")} to do, about ${hours(minutes)}.${way}${left > 0 ? ` ${left.toLocaleString("en-GB")} more are left for another one.` : ""}`;
+  const way = nearest ? ` Travel from ${nearest.place}: ${hours(nearest.minutes)}.` : "";
+  return `${plural(jobs.length + tasks.length, "thing")} to do, about ${hours(minutes)}.${way}${left > 0 ? ` ${left.toLocaleString("en-GB")} more left for another visit.` : ""}`;
 }
 
 function Places({ places }: { places: { site: string; count: number; minutes: number }[] }) {
@@ -83,10 +83,9 @@ function Places({ places }: { places: { site: string; count: number; minutes: nu
       <UpkeepNav here="/upkeep/visits" />
       <h1>Visits</h1>
       <p className="max-w-3xl text-quiet">
-        Everything that is due at a place as one trip: what to take along, what to do at which computer, and about how
-        long.
+        Everything due at a site in one trip: what to take along, what to do at which computer, and how long it takes.
       </p>
-      {places.length === 0 && <p className="mt-2">Nothing is due at any place.</p>}
+      {places.length === 0 && <p className="mt-2">Nothing due at any site.</p>}
       <ul data-list className="mt-3 max-w-2xl divide-y divide-line border-line border-y">
         {places.map(({ site, count, minutes }) => (
           <li key={site} className="grid grid-cols-[minmax(0,1fr)_8rem_9rem] items-baseline py-1.5">

@@ -14,8 +14,8 @@ interface VisitFormProps {
 }
 
 const RESULT_WORDS: Record<string, string> = {
-  ...{ started: "it started", restored: "started, and put an image back", failed: "it failed" },
-  ...{ whole: "whole", damaged: "damaged", back: "it is back", retired: "taken out of use" },
+  ...{ started: "passed", restored: "passed, image restored", failed: "failed" },
+  ...{ whole: "whole", damaged: "damaged", back: "returned", retired: "retired" },
 };
 
 /** What to do, with boxes to tick on paper and results to choose on a tablet; all are entered in one pass. */
@@ -39,7 +39,7 @@ export function VisitForm({ site, jobs, tasks }: VisitFormProps) {
     // Without a connection nothing is entered, and what was chosen stays as it is.
     const result = await enterVisitAction(entered).catch(() => null);
     setBusy(false);
-    if (!result) return setProblem("There is no connection: nothing was entered. Enter it once there is one.");
+    if (!result) return setProblem("No connection. Nothing recorded. Try again later.");
     if (!result.ok) return setProblem(problemText(result.problem));
     setProblem(null);
     setTold([
@@ -74,7 +74,7 @@ export function VisitForm({ site, jobs, tasks }: VisitFormProps) {
                   name={`result ${key}`}
                   aria-label={`Result: ${title}`}
                 >
-                  <option value="">not done yet</option>
+                  <option value="">not done</option>
                   {results.map((result) => (
                     <option key={result} value={result}>
                       {RESULT_WORDS[result] ?? result}
@@ -114,7 +114,7 @@ export function VisitForm({ site, jobs, tasks }: VisitFormProps) {
         </ul>
       )}
       <button type="submit" className="act-main mt-3 print:hidden" disabled={busy}>
-        Enter what was done
+        Record results
       </button>
     </form>
   );

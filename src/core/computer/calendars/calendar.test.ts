@@ -61,8 +61,8 @@ test("support after the plain one is told as such, and its end too", () => {
 
 const HEADER = "version,codename,series,created,release,eol";
 test.each([
-  ["", /names no column/],
-  ["a,b\n1,2", /names no column “version”, .*version,codename,series,created,release,eol/],
+  ["", /^No column/],
+  ["a,b\n1,2", /^No column “version”, .*version,codename,series,created,release,eol/],
   [`${HEADER}\n1,One,one,2020-01-01,2020-02-30,2021-01-01`, /Line 2, release: “2020-02-30” is no date/],
   [`${HEADER}\n1,One,,2020-01-01,,`, /Line 2: a release needs its series/],
   [`${HEADER}\n1,One,one,,,\n2,Two,one,,,`, /Line 3: the series “one” is on line 2 already/],

@@ -379,7 +379,7 @@ describe("EFI variables and signature lists", () => {
     return [active, 0, 0, 0, nodes.length & 0xff, nodes.length >> 8, ...wide(text), ...nodes];
   }
 
-  test("state, order and entries from the files of efivarfs, set-up mode before off", () => {
+  test("state, order and entries from the files of efivarfs, setup mode before off", () => {
     const guid = "8be4df61-93ca-11d2-aa0d-00e098032b8c";
     const documents: [string, Uint8Array][] = [
       [`SecureBoot-${guid}`, variable(6, [0])],
@@ -437,10 +437,10 @@ describe("os-release", () => {
 });
 
 test.each([
-  ["", /empty/],
-  ["hello", /not recognised/],
-  ['{"a":1}', /JSON of another kind/],
-  ['{"blockdevices"', /begins as JSON but is not/],
+  ["", /^Empty file/],
+  ["hello", /^Not recognised/],
+  ['{"a":1}', /^Unknown kind of JSON/],
+  ['{"blockdevices"', /Starts as JSON but is not valid/],
   [
     '{"schema":"creel.facts/1","disks":[{"name":"sda","bytes":1,"partitions":[{"number":1,"bytes":1,"keyPlace":"123456-123456-123456-123456-123456-123456-123456-123456"}]}]}',
     /looks like a recovery key itself/,

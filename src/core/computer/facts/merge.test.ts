@@ -174,7 +174,7 @@ describe("disks", () => {
   test("a disk of which no output tells the size is left out, and the sentence says what to drop", () => {
     const { facts, left } = applyMerge(null, NO_PROVENANCE, [seen({ disks: [{ name: "sda", table: "gpt" }] })]);
     expect(facts.disks).toEqual([]);
-    expect(left.map(leftOutFactText).join()).toMatch(/size of the disk sda is not known.*lsblk/);
+    expect(left.map(leftOutFactText).join()).toMatch(/Size of disk sda not recorded.*lsblk/);
   });
 });
 

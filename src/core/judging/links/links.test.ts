@@ -119,7 +119,7 @@ describe("Sees", () => {
     ).toBe("holds");
   });
 
-  test("a controller set to RAID that would be driven as AHCI holds after a change of mode", () => {
+  test("a controller set to RAID that would be driven as AHCI holds After a change of mode", () => {
     const disks = [{ name: "sda", bytes: 5e11, bus: "sata", partitions: [] }];
     const devices = [RAID, USB].map((modalias) => ({ modalias }));
     const ruling = judgeSees({
@@ -133,7 +133,7 @@ describe("Sees", () => {
     expect(ruling.changes).toEqual([{ setting: "storageMode", from: "RAID", to: "AHCI" }]);
   });
 
-  test("a driver that is elsewhere in the inventory is to be carried along", () => {
+  test("a driver that is elsewhere in the inventory is to add", () => {
     const carried = (modalias: string) => ({
       modalias,
       driver: "stor.inf",
@@ -152,7 +152,7 @@ describe("Sees", () => {
     expect(ruling.reasons).toContainEqual(expect.objectContaining({ code: "driver-elsewhere", medium: "LN-01" }));
   });
 
-  test("what only part of the controllers drives is unknown, since it is not known on which the disk hangs", () => {
+  test("what only part of the controllers drives is unknown, since it is not recorded on which the disk hangs", () => {
     const disks = [{ name: "sda", bytes: 5e11, bus: "sata", partitions: [] }];
     const devices = [AHCI, RAID, USB].map((modalias) => ({ modalias }));
     expect(sees({ disks, devices })).toEqual(["unknown", "controllers-driven-in-part"]);
@@ -273,7 +273,7 @@ describe("Restores, from an image", () => {
     ["of a newer version of the kit", { kitVersion: "3.1" }, {}, ["broken", "image-kit-newer"]],
     ["of another model", { computer: "HO-2", model: "Slate 13" }, {}, ["broken", "hardware-other"]],
     ["of the same model", { computer: "HO-2" }, {}, ["holds", "image-mode-same"]],
-    ["encrypted, its key nobody knows where", { encrypted: true }, {}, ["unknown", "image-fact-missing"]],
+    ["encrypted, its key not recorded", { encrypted: true }, {}, ["unknown", "image-fact-missing"]],
     [
       "on the disk that it was taken from",
       { places: [{ on: "computer", tag: "HO-1", diskSerial: null }] },
@@ -366,7 +366,7 @@ describe("Restores, by reinstalling", () => {
     expect(reinstall({ language: "nb-NO", edition }, { systems }).slice(0, 2)).toEqual(["broken", "system-differs"]);
   });
 
-  test("what is not known is named, on whichever side", () => {
+  test("what is not recorded is named, on whichever side", () => {
     const runs = (more: object) => ({ systems: [{ ...facts().systems?.[0], ...more }] });
     expect(reinstall({}, runs({ edition: null }))).toContain("system-fact-missing");
     expect(reinstall({}, { systems: null })).toEqual(["unknown", "fact-missing"]);
@@ -393,7 +393,7 @@ describe("Restores, by repairing", () => {
       }),
     );
 
-  test("an environment of the right family, no older than the system, for its processor", () => {
+  test("an environment of the right family, no older than system, for its processor", () => {
     expect(repair({})).toEqual(["holds", "environment-not-older"]);
     expect(repair({ madeOn: "2023-05-04" })).toEqual(["holds-after-change", "environment-older"]);
     expect(repair({ family: "Linux" })[0]).toBe("broken");
@@ -416,7 +416,7 @@ describe("Restores, by repairing", () => {
     expect(repair({ systems: [{ ...environment, build: 31140 }] })[0]).toBe("holds");
   });
 
-  test("unknown where no calendar tells the system's age, or nobody knows where the key is", () => {
+  test("unknown where no calendar tells system's age, or not recorded the key is", () => {
     expect(repair({}, {}, null)).toEqual(["unknown", "system-age-unknown"]);
     const locked = (keyPlace: string | null) => ({
       disks: [{ name: "sda", bytes: 1e12, partitions: [{ number: 3, bytes: 1e11, encryption: "luks", keyPlace }] }],

@@ -32,7 +32,7 @@ test("with a BIOS, or where UEFI starts as one, whoever sits there chooses", () 
   expect(on({ legacyMode: "off" }, loads, onlyBios)).toEqual(["first", "second"]);
 });
 
-test("what is not known, or starts nothing, leaves all of them", () => {
+test("what is not recorded, or starts nothing, leaves all of them", () => {
   expect(on({ kind: null, arch: null })).toEqual(["first", "second"]);
   expect(on({ arch: null })).toEqual(["first", "second"]);
   expect(on({ arch: "aa64" })).toEqual(["first", "second"]);

@@ -17,7 +17,7 @@ import {
 } from "./allow";
 
 // What firmware does in each case is held against real firmware in test/referee; here are the cases that it cannot
-// show: lists that are not known, and what is not computed with.
+// show: lists that are not recorded, and what is not computed with.
 const w = tempWorkshop();
 
 /** The loader of a stick, and the certificates that it carries. */
@@ -52,7 +52,7 @@ function word(answer: Allowance | null): string {
   return answer.allowed === false ? answer.refusal.why : `unknown: ${answer.undecided}`;
 }
 
-test("a list that is not known is named where it decides, and only there", async () => {
+test("a list that is not recorded is named where it decides, and only there", async () => {
   const { start, store } = await startFile(signed(w, w.efi("x64"), "n.efi", "north"));
   const firmware = (db: Uint8Array | null, dbx: Uint8Array | null) =>
     word(allowedByFirmware(start.loader.signing, certificatesOf(store), lists(db, dbx)));
@@ -95,7 +95,7 @@ test("what was never read, and certificates that are not there any more, are not
   );
 });
 
-test("the stored level decides for what a first stage starts; where it is not known it is named", async () => {
+test("the stored level decides for what a first stage starts; where it is not recorded it is named", async () => {
   const second = signed(w, PROGRAMS.witness(w), "second.efi", "north");
   const { start, store } = await startFile(PROGRAMS.shim(w), { "EFI/BOOT/grubx64.efi": second });
   const { loader, next } = start;

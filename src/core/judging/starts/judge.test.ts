@@ -39,7 +39,7 @@ test("a missing path is broken, whatever Secure Boot says, and the reason names 
   }
 });
 
-// UEFI 2.10, 32.3: images are authenticated only while Secure Boot is on and not in set-up mode.
+// UEFI 2.10, 32.3: images are authenticated only while Secure Boot is on and not in setup mode.
 test.each([
   ["off", "holds"],
   ["absent", "holds"],

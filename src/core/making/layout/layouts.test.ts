@@ -158,7 +158,7 @@ test("what does not go is said with what it wants", async () => {
 });
 
 describe("an image as it is", () => {
-  /** A hybrid disc as its own tools make it, with GPT and MBR, whose UEFI path is in its start image. */
+  /** A hybrid disc as its own tools make it, with GPT and MBR, whose UEFI path is in its boot image. */
   const hybrid = () => {
     const esp = w.fat("esp.img", 6, 12, { "EFI/BOOT/BOOTX64.EFI": w.efi("x64") });
     const tree = { "grub/eltorito.img": w.grubDisc(), "boot/readme.txt": w.text("readme.txt", "A disc.\n") };

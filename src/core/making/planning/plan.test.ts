@@ -144,7 +144,7 @@ test("a device that is too small, one that is far larger than the kit, and a sti
   });
 });
 
-test("files of a release that lie in its start image alone are taken along", async () => {
+test("files of a release that lie in its boot image alone are taken along", async () => {
   const esp = w.fat("esp.img", 6, 12, { "EFI/BOOT/BOOTX64.EFI": w.efi("x64") });
   const iso = w.iso("esp.iso", { "boot/readme.txt": w.text("readme", "x"), "esp.img": esp }, [
     "-V",

@@ -219,7 +219,7 @@ test("a file of more than 4 GiB on a disc, in several extents", async () => {
   expect(Buffer.from((await file?.read(4_299_999_990, 100)) ?? []).toString()).toBe("the end....");
 });
 
-test("a hybrid disc: the tree, its partitions and the start image in its catalogue", async () => {
+test("a hybrid disc: the tree, its partitions and the boot image in its catalogue", async () => {
   const volumes = await open(
     (() => {
       const esp = w.fat("esp.img", 4, 12, { "EFI/BOOT/BOOTX64.EFI": w.efi("x64") });

@@ -18,7 +18,7 @@ const startPathRowSchema = z.object({
   firmware: z.enum(["uefi", "bios"]),
   arch: z.union([architectureSchema, z.literal("x86")]),
   as: attachmentSchema,
-  /** The loader's path; for BIOS the name of the start code. */
+  /** The loader's path; for BIOS the name of the boot code. */
   file: z.string(),
   /** Partition number, or null where the loader does not lie in a partition. */
   partition: z.number().int().nullable(),

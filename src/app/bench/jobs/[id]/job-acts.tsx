@@ -41,7 +41,7 @@ export function JobActs({
       )}
       {goesOn && kind === "prepare" && (
         <button type="button" className="act-main" onClick={() => act(resumeAction(id))}>
-          Go on
+          Resume
         </button>
       )}
       {isHeld && (

@@ -41,7 +41,7 @@ export default async function Job({ params }: Props) {
             : <Size bytes={device.bytes} /> {device.model} <span className="code">{device.serial ?? ""}</span>
           </p>
           <p className="caption">
-            Job {job.id}, asked for by {personName}
+            Job {job.id}, requested by {personName}
           </p>
         </div>
         <Link prefetch={false} className="act" href="/bench">

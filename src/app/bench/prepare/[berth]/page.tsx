@@ -76,7 +76,7 @@ export default async function Prepare({ params, searchParams }: Props) {
       ))}
       <form className="mt-4 grid items-end gap-3 sm:grid-cols-[2fr_1fr]" action={`/bench/prepare/${berth.id}`}>
         <label>
-          <span className="font-semibold text-[0.9rem]">From the release</span>
+          <span className="font-semibold text-[0.9rem]">Release</span>
           <select className="field" name="release" defaultValue={releaseId ?? ""}>
             <option value="">choose one</option>
             {releases.map(({ id: each, kitName, name }) => (
@@ -91,7 +91,7 @@ export default async function Prepare({ params, searchParams }: Props) {
           <input className="field code" name="tag" defaultValue={tag} autoComplete="off" />
         </label>
         <label>
-          <span className="font-semibold text-[0.9rem]">Made as</span>
+          <span className="font-semibold text-[0.9rem]">Write as</span>
           <select className="field" name="way" defaultValue={wish.way}>
             {WAYS.filter((way) => (way === "disc") === isDisc).map((way) => (
               <option key={way} value={way}>
@@ -102,7 +102,7 @@ export default async function Prepare({ params, searchParams }: Props) {
         </label>
         <div className="flex items-end gap-3">
           <label className="flex-1">
-            <span className="font-semibold text-[0.9rem]">Table</span>
+            <span className="font-semibold text-[0.9rem]">Partition table</span>
             <select className="field" name="table" defaultValue={wish.table}>
               <option value="gpt">GPT</option>
               <option value="mbr">MBR</option>
@@ -122,7 +122,7 @@ export default async function Prepare({ params, searchParams }: Props) {
         {!isDisc && (
           <fieldset className="sm:col-span-2">
             <legend className="font-semibold text-[0.9rem]">
-              Beside it, each in a partition of its own <span className="caption">(laid out anew only)</span>
+              More releases (one partition each) <span className="caption">(only with “Partition and copy files”)</span>
             </legend>
             <div className="grid gap-3 sm:grid-cols-2">
               {[...wish.besideIds, null].slice(0, BESIDE_MOST).map((id, nth) => (
@@ -133,7 +133,7 @@ export default async function Prepare({ params, searchParams }: Props) {
                   aria-label={nth === 0 ? "A second release" : "A third release"}
                   defaultValue={id ?? ""}
                 >
-                  <option value="">nothing more</option>
+                  <option value="">none</option>
                   {releases.map(({ id: each, kitName, name }) => (
                     <option key={each} value={each}>
                       {kitName} {name}
@@ -146,7 +146,7 @@ export default async function Prepare({ params, searchParams }: Props) {
         )}
         {carriable.length > 0 && (
           <fieldset className="sm:col-span-2">
-            <legend className="font-semibold text-[0.9rem]">Carried along from the library</legend>
+            <legend className="font-semibold text-[0.9rem]">Extra files</legend>
             <div className="flex flex-wrap gap-x-5">
               {carriable.map(({ name, bytes }) => (
                 <label key={name} className="flex min-h-[2rem] items-center gap-2">
@@ -165,7 +165,7 @@ export default async function Prepare({ params, searchParams }: Props) {
         )}
         <div className="sm:col-span-2">
           <button type="submit" className="act-main">
-            Plan it
+            Preview plan
           </button>
         </div>
       </form>
@@ -176,7 +176,7 @@ export default async function Prepare({ params, searchParams }: Props) {
       )}
       {planned?.ok && !planned.value.plan.ok && (
         <section className="mt-5 border-line border-y py-3">
-          <h2>It cannot be made this way</h2>
+          <h2>Not possible</h2>
           <ul className="mt-1 list-disc pl-5">
             {planned.value.plan.problems.map((problem) => (
               <li key={JSON.stringify(problem)}>{planProblemText(problem)}</li>
@@ -184,7 +184,7 @@ export default async function Prepare({ params, searchParams }: Props) {
           </ul>
           {planned.value.plan.alternatives.length > 0 ? (
             <>
-              <p className="mt-2 font-semibold">What would do on this device</p>
+              <p className="mt-2 font-semibold">Works on this device</p>
               <ul className="mt-1 list-disc pl-5">
                 {planned.value.plan.alternatives.map((each) => (
                   <li key={each.way}>
@@ -197,7 +197,7 @@ export default async function Prepare({ params, searchParams }: Props) {
             </>
           ) : (
             !planned.value.plan.problems.some(({ code }) => code === "nothing-starts-it") && (
-              <p className="mt-2">No other way does on this device: take another one.</p>
+              <p className="mt-2">Nothing else works on this device. Use another one.</p>
             )
           )}
         </section>
@@ -258,7 +258,7 @@ function Plan({
     <section className="mt-5">
       <h2>The plan</h2>
       <div className="mt-2">
-        <Strip bytes={device.bytes} parts={isWhole ? [file, ...parts] : parts} label="The device as it will be" />
+        <Strip bytes={device.bytes} parts={isWhole ? [file, ...parts] : parts} label="Device afterwards" />
       </div>
       <p className="mt-2">
         <strong>
@@ -278,7 +278,7 @@ function Plan({
               {planNoteText(note)}{" "}
               {note.code === "room-left" && offerStore && (
                 <Link prefetch={false} className="link" href={offerStore}>
-                  Make a store of it
+                  Make it a store
                 </Link>
               )}
             </li>
@@ -298,9 +298,9 @@ function Plan({
 }
 
 const VERDICTS: { verdict: Verdict; title: string }[] = [
-  { verdict: "holds", title: "A route that will hold" },
-  { verdict: "holds-after-change", title: "A route after a change" },
-  { verdict: "unknown", title: "Not sure" },
+  { verdict: "holds", title: "Route will hold" },
+  { verdict: "holds-after-change", title: "Route after a change" },
+  { verdict: "unknown", title: "Unknown" },
   { verdict: "broken", title: "No route" },
 ];
 
@@ -314,7 +314,7 @@ function Predicted({
   return (
     <div className="mt-4">
       <h2>What {tag} will be</h2>
-      <p className="text-quiet">As far as it can be known before it is where it is needed, and was tried.</p>
+      <p className="text-quiet">Before it is on site and drilled.</p>
       <div className="mt-1 divide-y divide-line border-line border-y">
         {VERDICTS.filter(({ verdict }) => counts[verdict] > 0).map(({ verdict, title }) => (
           <details key={verdict}>

@@ -43,10 +43,9 @@ export function StartForm({
   const [lossAgreed, setLossAgreed] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
   const [busy, setBusy] = useState(false);
-  if (isHeld !== null) return <p className="mt-4">Job {isHeld} holds this berth: let it end, or cancel it.</p>;
-  if (isStore) return <p className="mt-4">This device receives images: it is never written to as a whole.</p>;
-  if (fingerprint === null)
-    return <p className="mt-4 text-plum">The device cannot be read, so it is not written to.</p>;
+  if (isHeld !== null) return <p className="mt-4">Job {isHeld} uses this berth: wait for it, or cancel it.</p>;
+  if (isStore) return <p className="mt-4">This device receives images: never written to as a whole.</p>;
+  if (fingerprint === null) return <p className="mt-4 text-plum">Device not readable; it is not written to.</p>;
   const { onlyRouteOf, images } = loss;
   const isLoss = onlyRouteOf.length + images.length > 0;
   return (
@@ -66,7 +65,7 @@ export function StartForm({
       <h2>Everything on it will be lost</h2>
       {content !== null && content !== wish.tag && (
         <p>
-          It is <span className="code font-bold">{content}</span> now: that medium will be gone.
+          It is <span className="code font-bold">{content}</span> now: that medium will be lost.
         </p>
       )}
       {isLoss && (
@@ -90,12 +89,12 @@ export function StartForm({
                 {images.length > 4 && ` and ${images.length - 4} more`}.{" "}
               </>
             )}
-            That may be lost.
+            These may be lost.
           </span>
         </label>
       )}
       <label className="block">
-        <span className="block font-semibold">Which device is meant: {how}</span>
+        <span className="block font-semibold">Confirm the device: {how}</span>
         <input
           className="field code max-w-60"
           value={confirm}
@@ -105,7 +104,7 @@ export function StartForm({
       </label>
       <ProblemLine text={problem} />
       <button type="submit" className="act-main" disabled={busy}>
-        Empty it and make {wish.tag}
+        Erase and write {wish.tag}
       </button>
     </form>
   );

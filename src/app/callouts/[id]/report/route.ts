@@ -5,7 +5,7 @@ import { stepText } from "@/core/words/steps";
 import { type Mark, marksOf, photoOf } from "@/server/callouts/callout-marks";
 import { type CalloutDetail, getCallout, stepsOf } from "@/server/callouts/callouts";
 import { type ReportBlock, reportPdf } from "@/server/host/report-pdf";
-import { timeText } from "@/ui/words";
+import { dateText, timeText } from "@/ui/words";
 
 interface Props {
   params: Promise<{ id: string }>;
@@ -51,7 +51,7 @@ function head({ row, computer }: CalloutDetail): ReportBlock[] {
     { kind: "line", text: about },
     {
       kind: "line",
-      text: `What happened: ${happeningText(row.happening)}${row.since ? `, perhaps since ${row.since}` : ""}.`,
+      text: `What happened: ${happeningText(row.happening)}${row.since ? `, perhaps since ${dateText(row.since)}` : ""}.`,
     },
     { kind: "line", text: `Opened ${timeText(row.openedAt)} UTC by ${row.openedBy}.` },
   ];
@@ -67,7 +67,7 @@ function head({ row, computer }: CalloutDetail): ReportBlock[] {
   } else blocks.push({ kind: "line", text: "Not handed back yet." });
   if (chosen)
     blocks.push(
-      { kind: "heading", text: "The way that was taken" },
+      { kind: "heading", text: "Route used" },
       {
         kind: "line",
         text: `${chosen.medium}${chosen.release ? `, ${chosen.release}` : ""}: ${calloutOutcomeText(chosen.outcome)}${chosen.image ? `, from ${chosen.image.name}` : ""}. ${lostText(chosen.lost)} Expected: ${durationText(chosen.seconds)}.`,

@@ -24,7 +24,7 @@ export default async function Played({ params }: { params: Promise<{ id: string 
     <article>
       <p className="print:hidden">
         <Link prefetch={false} className="link" href="/chains/rehearsals">
-          What if …
+          What-if
         </Link>
       </p>
       <header className="flex flex-wrap items-start justify-between gap-3">
@@ -33,8 +33,8 @@ export default async function Played({ params }: { params: Promise<{ id: string 
       </header>
       <p className="mt-1 text-lg">{rehearsalText(result)}</p>
       <p className="caption">
-        Rehearsed against the inventory of {timeText(context.now())} UTC; kept by {item.personName},{" "}
-        {timeText(item.createdAt)}. Nothing in the inventory was changed.
+        Run against the inventory of {timeText(context.now())} UTC; saved by {item.personName},{" "}
+        {timeText(item.createdAt)}. The inventory is unchanged.
       </p>
       {effects.length > 0 && (
         <table className="mt-4 w-full border-collapse text-[0.95rem]">
@@ -44,7 +44,7 @@ export default async function Played({ params }: { params: Promise<{ id: string 
                 Computer
               </th>
               <th scope="col" className="py-1 pr-3">
-                Its best chain now
+                Best chain now
               </th>
               <th scope="col" className="py-1 pr-3">
                 and then
@@ -75,7 +75,7 @@ export default async function Played({ params }: { params: Promise<{ id: string 
                 </td>
                 <td className="py-1 pr-3">
                   <Best of={effect.after} />
-                  {effect.lost && <strong className="block text-plum">no way back is left: prepare one first</strong>}
+                  {effect.lost && <strong className="block text-plum">no route left: prepare one first</strong>}
                 </td>
                 <td className="code py-1 pr-3">{tagsText(effect.worse)}</td>
                 <td className="code py-1">{tagsText(effect.better)}</td>

@@ -169,11 +169,11 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
         </>
       )}
       <fieldset className="mt-4 space-y-1" disabled={busy}>
-        <legend className="sr-only">How it is imported</legend>
+        <legend className="sr-only">Options</legend>
         <Choice
           checked={options.addSites}
           onChange={(addSites) => set({ addSites })}
-          text="Add places that are not recorded yet"
+          text="Add sites that are not recorded yet"
         />
         {view.table && (
           <Choice
@@ -185,7 +185,7 @@ export function ImportBench({ view, columns }: { view: ImportView; columns: { ke
         <Choice
           checked={options.overHand}
           onChange={(overHand) => set({ overHand })}
-          text="Replace facts that were set by hand, too"
+          text="Also replace facts that were set by hand"
         />
       </fieldset>
       <div className="mt-4 flex flex-wrap items-center gap-3">
@@ -230,7 +230,7 @@ function countsText({ added, changed, same }: ImportReport): string {
     added > 0 && `${added.toLocaleString("en-GB")} new`,
     changed > 0 && `${changed.toLocaleString("en-GB")} changed`,
   ].filter(Boolean);
-  return parts.length > 0 ? parts.join(", ") : `nothing: ${plural(same, "row is", "rows are")} recorded just so`;
+  return parts.length > 0 ? parts.join(", ") : `nothing: ${plural(same, "row is", "rows are")} unchanged`;
 }
 
 function Choice({ checked, onChange, text }: { checked: boolean; onChange: (on: boolean) => void; text: string }) {

@@ -22,9 +22,7 @@ export function Mapping({
   return (
     <div className="mt-4 overflow-x-auto">
       <table className="border-collapse">
-        <caption className="mb-1 text-left font-semibold">
-          Which column is what; the first rows as they stand in the file
-        </caption>
+        <caption className="mb-1 text-left font-semibold">Columns and the first rows of the file</caption>
         <thead>
           <tr>
             {table.header.map((heading, index) => (

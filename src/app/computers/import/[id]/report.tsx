@@ -5,7 +5,7 @@ import type { ImportReport } from "@/server/exchange/options";
 import { factDifferences } from "@/ui/fact-differences";
 import { plural } from "@/ui/words";
 
-const ACTION_TEXT = { add: "new", change: "changed", same: "just so" };
+const ACTION_TEXT = { add: "new", change: "changed", same: "unchanged" };
 const DIFFERENCES_SHOWN = 12;
 
 /** What a row would change, fact by fact. Places come by name here. */
@@ -21,7 +21,7 @@ export function Report({ report }: { report: ImportReport }) {
       <p className="text-lg">
         {report.faultsTotal > 0
           ? `${plural(report.faultsTotal, "fault")}: as long as one is there, nothing is imported.`
-          : `${plural(report.rows, "row")}: ${report.added.toLocaleString("en-GB")} new, ${report.changed.toLocaleString("en-GB")} changed, ${report.same.toLocaleString("en-GB")} just so.`}
+          : `${plural(report.rows, "row")}: ${report.added.toLocaleString("en-GB")} new, ${report.changed.toLocaleString("en-GB")} changed, ${report.same.toLocaleString("en-GB")} unchanged.`}
       </p>
       {report.keptByHand > 0 && (
         <p>
@@ -31,13 +31,13 @@ export function Report({ report }: { report: ImportReport }) {
       )}
       {report.newSites.length > 0 && (
         <p>
-          {plural(report.newSites.length, "new place")}: {report.newSites.slice(0, 10).join(", ")}
+          {plural(report.newSites.length, "new site")}: {report.newSites.slice(0, 10).join(", ")}
           {report.newSites.length > 10 && " and others"}.
         </p>
       )}
       {report.touched.length > 0 && (
         <div className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-2">
-          <h2>What this touches</h2>
+          <h2>Effects</h2>
           <ul>
             {report.touched.map(({ affected, count, tags }) => (
               <li key={affected.code}>
@@ -61,7 +61,7 @@ export function Report({ report }: { report: ImportReport }) {
       )}
       {report.preview.length > 0 && (
         <>
-          <h2 className="mt-4">The first rows as they will be</h2>
+          <h2 className="mt-4">First rows afterwards</h2>
           <ul className="mt-1 divide-y divide-line border-line border-y">
             {report.preview.map(({ row, tag, action, changes }) => (
               <li key={row} className="grid grid-cols-[4rem_7rem_5rem_minmax(0,1fr)] gap-x-3 py-1">

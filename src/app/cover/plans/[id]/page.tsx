@@ -42,7 +42,7 @@ export default async function Plan({ params }: Props) {
         </div>
         <div className="flex flex-wrap gap-2">
           <Link prefetch={false} className="act" href={`/cover/plans/new?from=${plan.id}`}>
-            Decide more and compute again
+            Change constraints and recompute
           </Link>
           {result && plan.state === "done" && <Accept id={plan.id} version={plan.version} />}
         </div>
@@ -80,20 +80,20 @@ function Answer({ result: { met, cost, isLeast, placeless, seconds } }: { result
     <div className="mt-3 max-w-3xl">
       <p className="font-semibold text-[1.1rem]">
         {met.planned === met.of
-          ? `Each of ${plural(met.of, "computer")} would have what its policy asks for; now ${met.now === 1 ? "one has" : `${met.now} have`}.`
-          : `${met.planned} of ${plural(met.of, "computer")} would have what their policy asks for; now ${met.now === 1 ? "one has" : `${met.now} have`}.`}
+          ? `Each of ${plural(met.of, "computer")} would meet its policy; now ${met.now === 1 ? "one has" : `${met.now} have`}.`
+          : `${met.planned} of ${plural(met.of, "computer")} would meet their policy; now ${met.now === 1 ? "one has" : `${met.now} have`}.`}
       </p>
       <p>
-        It costs {moneyText(cost.total)}: {moneyText(cost.purchase)} for what is bought, {moneyText(cost.work)} for
-        work, {moneyText(cost.travel)} on the way.{" "}
+        It costs {moneyText(cost.total)}: {moneyText(cost.purchase)} for purchases, {moneyText(cost.work)} for labour,{" "}
+        {moneyText(cost.travel)} for travel.{" "}
         {isLeast
-          ? "It is proven that nothing costs less."
+          ? "Proven: nothing costs less."
           : `No plan costs less than ${moneyText(cost.bound)}: this one is at most ${gap.toFixed(1)} % above the least.`}{" "}
         <span className="text-quiet">Computed in {seconds} s.</span>
       </p>
       {placeless.count > 0 && (
         <p className="text-plum">
-          Of {plural(placeless.count, "computer")} no place is recorded, so that nothing can be planned for{" "}
+          Of {plural(placeless.count, "computer")} no site is recorded, so nothing can be planned for{" "}
           {placeless.count === 1 ? "it" : "them"}: {tags(placeless)}.
         </p>
       )}
@@ -109,7 +109,7 @@ function Lacks({ lacks }: { lacks: CoverLack[] }) {
   if (lacks.length === 0) return null;
   return (
     <section className="mt-6 max-w-4xl">
-      <h2>What no plan can give</h2>
+      <h2>Not achievable</h2>
       <ul className="mt-2 divide-y divide-line border-line border-y">
         {lacks.map(({ computers, need, site, lacking, why }) => (
           <li key={`${need} ${site} ${computers.tags.join()}`} className="py-2">
@@ -132,15 +132,15 @@ function Lacks({ lacks }: { lacks: CoverLack[] }) {
 
 function lackText(need: CoverLack["need"], count: number): string {
   const [number, are] = count === 1 ? ["one", "is"] : [String(count), "are"];
-  if (need === "spare") return `${number} blank ${count === 1 ? "spare" : "spares"} ${are} lacking`;
-  return `${number} ${count === 1 ? "way" : "ways"} to ${needAct(need)} ${are} lacking`;
+  if (need === "spare") return `${number} blank ${count === 1 ? "spare" : "spares"} ${are} missing`;
+  return `${number} ${count === 1 ? "route" : "routes"} to ${needAct(need)} ${are} missing`;
 }
 
 const ACT_HEADS: Record<PlannedMedium["act"], string> = {
-  buy: "To buy and make",
-  rewrite: "To write anew",
-  move: "To bring elsewhere",
-  keep: "To keep as they are",
+  buy: "Buy and make",
+  rewrite: "Rewrite",
+  move: "Move",
+  keep: "Keep as they are",
 };
 
 const SHOWN = 200;
@@ -209,7 +209,7 @@ function Decide({ medium: { act, medium, site, holds }, planId }: { medium: Plan
       : [{ text: "leave it as it is", href: again({ keep: medium ?? "" }) }];
   return (
     <span className="block text-[0.9rem]">
-      Rather{" "}
+      Instead{" "}
       {ways.map(({ text, href }, at) => (
         <span key={text}>
           {at > 0 && " or "}
@@ -230,12 +230,12 @@ function Whom({ medium: { serves, forcedBy, drills } }: { medium: PlannedMedium 
       <p>
         Serves {plural(serves.count, "computer")}.{" "}
         {forcedBy.count === 0
-          ? "Nobody would lack a way without it."
-          : `Without it ${forcedBy.count === 1 ? "one" : forcedBy.count} would lack a way: ${tags(forcedBy)}.`}
+          ? "Nobody depends on it."
+          : `Without it ${forcedBy.count === 1 ? "one" : forcedBy.count} would have no route: ${tags(forcedBy)}.`}
       </p>
       {drills.length > 0 && (
         <p>
-          To be tried on {drills.slice(0, 6).join(", ")}
+          Drills on {drills.slice(0, 6).join(", ")}
           {drills.length > 6 && ` and ${drills.length - 6} more`}.
         </p>
       )}
@@ -270,21 +270,21 @@ function Shopping({ plan, result }: { plan: PlanRow; result: CoverResult }) {
 function Reckoned({ plan: { settings }, result: { leftOut } }: { plan: PlanRow; result: CoverResult }) {
   return (
     <details className="mt-6 max-w-3xl text-quiet">
-      <summary className="cursor-pointer">What it is reckoned by</summary>
+      <summary className="cursor-pointer">Assumptions</summary>
       <p>
         {Object.entries(settings.prices)
           .filter(([, price]) => price !== null)
           .map(([size, price]) => `${size} ${moneyText(price as number)}`)
           .join(", ")}
-        ; an hour of work {moneyText(settings.workHour)}, on the way {moneyText(settings.travelHour)};{" "}
+        ; an hour of work {moneyText(settings.workHour)}, travel {moneyText(settings.travelHour)};{" "}
         {settings.writeMinutes} minutes to write a medium, {settings.drillMinutes} for a drill.
         {settings.keep.length > 0 && ` ${settings.keep.join(", ")} stay as they are.`}
-        {settings.noPurchase.length > 0 && ` Nothing is bought for ${settings.noPurchase.join(", ")}.`}
-        {settings.without.length > 0 && ` ${settings.without.join(", ")} not made any more.`}
+        {settings.noPurchase.length > 0 && ` No purchases for ${settings.noPurchase.join(", ")}.`}
+        {settings.without.length > 0 && ` ${settings.without.join(", ")} no longer made.`}
       </p>
       {leftOut.map((each) => (
         <p key={each.release}>
-          {each.release} was not looked at: {leftOutText(each)}
+          {each.release} was not considered: {leftOutText(each)}
         </p>
       ))}
     </details>

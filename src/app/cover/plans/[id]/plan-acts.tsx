@@ -55,7 +55,7 @@ export function Accept({ id, version }: { id: number; version: number }) {
           router.refresh();
         }}
       >
-        Accept it
+        Accept plan
       </button>
       <ProblemLine text={problem} className="mt-1" />
     </div>

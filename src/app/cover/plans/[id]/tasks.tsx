@@ -27,7 +27,7 @@ function placeOf({
   way,
 }: CoverTask): { href: string; text: string } | null {
   if (kind === "drill" && medium && computer)
-    return { href: `/drills/new?${new URLSearchParams({ medium, computer })}`, text: "Record it" };
+    return { href: `/drills/new?${new URLSearchParams({ medium, computer })}`, text: "Record as done" };
   if (kind === "ask-back" && medium) return { href: `/media/${encodeURIComponent(medium)}`, text: `See ${medium}` };
   if (kind === "rewrite" && medium && releaseId === null)
     return { href: `/media/${encodeURIComponent(medium)}/edit`, text: `Edit ${medium}` };
@@ -38,7 +38,7 @@ function placeOf({
     ...(medium ? { tag: medium } : {}),
   });
   for (const id of besideIds) params.append("beside", String(id));
-  return { href: `/bench?${params}`, text: "To the bench" };
+  return { href: `/bench?${params}`, text: "Open bench" };
 }
 
 /** What an accepted plan asks to be done, ticked as it is. */
@@ -52,9 +52,7 @@ export function Tasks({ tasks }: { tasks: TaskItem[] }) {
   return (
     <section className="mt-6 max-w-4xl" aria-busy={!ready}>
       <h2>
-        {open === 0
-          ? "All of it is done"
-          : `To do: ${open.toLocaleString("en-GB")} of ${tasks.length.toLocaleString("en-GB")}`}
+        {open === 0 ? "All done" : `To do: ${open.toLocaleString("en-GB")} of ${tasks.length.toLocaleString("en-GB")}`}
       </h2>
       <ul className="mt-1 divide-y divide-line border-line border-y">
         {tasks.map(({ id, body, doneBy, ...task }) => {

@@ -7,7 +7,7 @@ import { one, positive, type SearchParams } from "../../../_lib/params";
 import { UpkeepNav } from "../../../upkeep/nav";
 import { PlanForm } from "./plan-form";
 
-export const metadata: Metadata = { title: "Plan the least cover" };
+export const metadata: Metadata = { title: "Plan least-cost cover" };
 
 /** What a plan is reckoned by: prices, hours, and what is decided beforehand. */
 export default async function NewPlan({ searchParams }: { searchParams: SearchParams }) {
@@ -25,10 +25,10 @@ export default async function NewPlan({ searchParams }: { searchParams: SearchPa
   return (
     <>
       <UpkeepNav here={null} />
-      <h1>Plan the least that would cover all</h1>
+      <h1>Plan least-cost cover</h1>
       <p className="max-w-3xl text-quiet">
-        Creel tries everything that can be kept, brought elsewhere, written anew or bought, and finds what costs least
-        so that every computer has what its policy asks for. What you decide beforehand stays as you decided.
+        Creel considers every medium that can be kept, moved, rewritten or bought, and finds the cheapest plan in which
+        every computer meets its policy. Constraints always hold.
       </p>
       <PlanForm
         settings={{

@@ -32,11 +32,11 @@ interface PlanValues {
 }
 
 const NUMBERS = [
-  ["workHour", "An hour of work costs"],
-  ["travelHour", "An hour on the way costs"],
-  ["writeMinutes", "Writing a medium takes, minutes"],
-  ["drillMinutes", "A drill takes, minutes"],
-  ["seconds", "Compute at most, seconds"],
+  ["workHour", "Hour of work (cost)"],
+  ["travelHour", "Hour of travel (cost)"],
+  ["writeMinutes", "Writing a medium (minutes)"],
+  ["drillMinutes", "Drill (minutes)"],
+  ["seconds", "Time limit (seconds)"],
 ] as const;
 
 /** Prices, hours, and what is decided beforehand. */
@@ -81,11 +81,11 @@ export function PlanForm({ settings, name, sites, releases }: PlanFormProps) {
   });
   return (
     <form onSubmit={submit} aria-busy={!ready} className="mt-3 max-w-3xl space-y-4">
-      <Field label="Called" error={fields.name} hint="Left empty it is called by its day.">
+      <Field label="Name" error={fields.name} hint="Blank: its date.">
         {(props) => <input {...props} {...register("name")} autoComplete="off" />}
       </Field>
       <fieldset>
-        <legend className="font-semibold">What is bought costs</legend>
+        <legend className="font-semibold">Purchase prices</legend>
         <div className="grid grid-cols-3 gap-3 sm:grid-cols-6">
           {PRICED.map((size) => (
             <Field key={size} label={size === "disc" ? "A disc" : size} error={fields[size]}>
@@ -93,10 +93,10 @@ export function PlanForm({ settings, name, sites, releases }: PlanFormProps) {
             </Field>
           ))}
         </div>
-        <p className="caption">In whatever money you reckon; what is left empty is not to be had.</p>
+        <p className="caption">Any one currency. Blank: not available.</p>
       </fieldset>
       <fieldset>
-        <legend className="font-semibold">What is done costs</legend>
+        <legend className="font-semibold">Labour</legend>
         <div className="grid gap-3 sm:grid-cols-3">
           {NUMBERS.map(([key, label]) => (
             <Field key={key} label={label} error={fields[key]}>
@@ -106,22 +106,18 @@ export function PlanForm({ settings, name, sites, releases }: PlanFormProps) {
         </div>
       </fieldset>
       <fieldset className="space-y-3">
-        <legend className="font-semibold">Decided beforehand</legend>
-        <Field
-          label="These media stay what and where they are"
-          error={fields.keep}
-          hint="Their tags, such as RM-01 LN-02."
-        >
+        <legend className="font-semibold">Constraints</legend>
+        <Field label="Media that stay as they are" error={fields.keep} hint="Tags, such as RM-01 LN-02.">
           {(props) => <input {...props} {...register("keep")} className="field code" autoComplete="off" />}
         </Field>
         <div className="grid gap-4 sm:grid-cols-2">
-          <Choices title="Nothing is bought for" names={sites} register={() => register("noPurchase")} />
-          <Choices title="Not to be made any more" names={releases} register={() => register("without")} />
+          <Choices title="No purchases for" names={sites} register={() => register("noPurchase")} />
+          <Choices title="Releases no longer made" names={releases} register={() => register("without")} />
         </div>
       </fieldset>
       <FormProblem problem={problem} shown={[...NUMBERS.map(([key]) => key), ...PRICED, "name", "keep"]} />
       <button type="submit" className="act-main" disabled={formState.isSubmitting}>
-        Compute it
+        Compute plan
       </button>
     </form>
   );
@@ -137,7 +133,7 @@ function Choices({ title, names, register }: { title: string; names: string[]; r
             <input type="checkbox" value={name} {...register()} /> {name}
           </label>
         ))}
-        {names.length === 0 && <p className="text-quiet">None is recorded.</p>}
+        {names.length === 0 && <p className="text-quiet">None recorded.</p>}
       </div>
     </fieldset>
   );

@@ -31,7 +31,7 @@ export default async function Verify({ params }: Props) {
       </h1>
       {others.length > 0 ? (
         <p className="mt-2">
-          It carries several releases, each in a partition of its own: put it into a berth and verify it on the{" "}
+          Carries several releases, one partition each: insert it in a berth and verify it on the{" "}
           <Link prefetch={false} className="link" href="/bench">
             bench
           </Link>
@@ -40,8 +40,8 @@ export default async function Verify({ params }: Props) {
       ) : load && kept?.manifestAt && inspectionId !== null ? (
         <>
           <p className="text-quiet">
-            It is compared with the manifest of {load.kitName} {load.releaseName}, here in the browser. What comes of it
-            is recorded with today's date. A device in a berth is verified on the bench.
+            Compared with the manifest of {load.kitName} {load.releaseName}, here in the browser. The result is recorded
+            with today's date. A device in a berth is verified on the bench.
           </p>
           <VerifyBench tag={medium.row.tag} inspectionId={inspectionId} />
         </>
@@ -49,14 +49,14 @@ export default async function Verify({ params }: Props) {
         <p className="mt-2">
           {load ? (
             <>
-              There is nothing to compare it with yet: no manifest was made of{" "}
+              No manifest yet of{" "}
               <Link prefetch={false} className="link" href={`/releases/${load.releaseId}?show=whole`}>
                 {load.kitName} {load.releaseName}
               </Link>
               .
             </>
           ) : (
-            "There is nothing to compare it with: it is not recorded which release it carries."
+            "Nothing to compare with: release not recorded."
           )}
         </p>
       )}

@@ -47,9 +47,7 @@ export function VerifyBench({ tag, inspectionId }: { tag: string; inspectionId: 
           <Progress state={verifying.state} label="Comparison" onCancel={verifying.cancel} />
         </div>
       )}
-      {verifying.state.step === "cancelled" && (
-        <p className="mt-2 text-quiet">Cancelled: nothing was compared, nothing recorded.</p>
-      )}
+      {verifying.state.step === "cancelled" && <p className="mt-2 text-quiet">Cancelled. Nothing recorded.</p>}
       {verifying.state.step === "failed" && <p role="alert">{verifying.state.problem}</p>}
       {found && <Verified verification={found} />}
       {recorded && <p className="mt-1">Recorded with {tag}.</p>}

@@ -19,7 +19,7 @@ export function EditRelease({ fileName, ...form }: ReleaseFormProps & { fileName
     if (file) startList({ kind: "list", file });
   }, [file, startList]);
   const keep = async () => {
-    if (!read) return { ok: false as const, problem: "The file is still being read: save once it is done." };
+    if (!read) return { ok: false as const, problem: "Still reading the file. Save once it is read." };
     const listing = list.state.step === "done" ? list.state.value.listing : null;
     return sendPacked("/api/contents", "POST", { inspection: read.inspection, listing, drivers: read.drivers });
   };
@@ -37,8 +37,7 @@ export function EditRelease({ fileName, ...form }: ReleaseFormProps & { fileName
           text="Drop the release's file here. It is read on this computer, not uploaded."
         />
         <p className="mt-2 text-quiet">
-          {file === null &&
-            (fileName ? `What was read of ${visible(fileName, 80)} stays.` : "Nothing was read of it yet.")}
+          {file === null && (fileName ? `The reading of ${visible(fileName, 80)} stays.` : "Not read yet.")}
           {reader.state.step === "running" && `Reading ${visible(reader.state.at ?? file?.name ?? "", 80)} …`}
         </p>
         {reader.state.step === "failed" && (

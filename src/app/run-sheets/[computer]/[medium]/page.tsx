@@ -45,7 +45,7 @@ export default async function RunSheet({ params }: Props) {
   const route = (await routesOf(context, computer)).find((each) => each.medium === medium.row.tag);
   const title = (
     <h1>
-      Bring back <span className="code">{computer.row.tag}</span> with <span className="code">{medium.row.tag}</span>
+      Recover <span className="code">{computer.row.tag}</span> with <span className="code">{medium.row.tag}</span>
     </h1>
   );
   if (!route || (!medium.inspection && medium.row.kind !== "entry")) {
@@ -54,8 +54,8 @@ export default async function RunSheet({ params }: Props) {
         {title}
         <p className="mt-3">
           {medium.row.retiredAt
-            ? `${medium.row.tag} is retired: it is no longer judged.`
-            : `Nothing was read from ${medium.row.tag} yet, so there is no sheet for it.`}{" "}
+            ? `${medium.row.tag} is retired: no longer judged.`
+            : `${medium.row.tag} was not read yet, so it has no run sheet.`}{" "}
           <Link prefetch={false} className="link" href={`/media/${encodeURIComponent(medium.row.tag)}`}>
             See {medium.row.tag}
           </Link>
@@ -100,14 +100,14 @@ export default async function RunSheet({ params }: Props) {
               .filter(Boolean)
               .join(" · ")}
           </p>
-          <p className="caption">Printed {timeText(context.now())} UTC from what was recorded then.</p>
+          <p className="caption">Printed {timeText(context.now())} UTC from the inventory of that time.</p>
         </div>
         <QrCode svg={qr} label={`QR code of ${computer.row.tag}`} />
       </header>
       <div className="mt-3">
         <ChainHead links={verdictsOf(route.links)} />
         <p className="mt-2">
-          Gives back: <strong>{outcomeText(route.outcome)}</strong>
+          Outcome: <strong>{outcomeText(route.outcome)}</strong>
           {times && <> · {durationText(totalOf(times))} in all</>}
           {route.release && `, with ${route.release}`}.
         </p>
@@ -115,7 +115,7 @@ export default async function RunSheet({ params }: Props) {
       {starts.verdict !== "holds" && (
         <div className="mt-3 border-2 border-ink px-3 py-2">
           <strong>
-            Starts: {verdictText(starts.verdict)}.{starts.verdict === "broken" ? " This medium is not the way. " : " "}
+            Starts: {verdictText(starts.verdict)}.{starts.verdict === "broken" ? " Do not use this medium. " : " "}
           </strong>
           {starts.reasons.map(reasonText).join(" ")}{" "}
           {starts.changes.map((change) => `${changeText(change)}.`).join(" ")}

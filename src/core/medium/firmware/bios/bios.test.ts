@@ -11,7 +11,7 @@ const w = tempWorkshop();
 const firstSector = (file: string) => new Uint8Array(readFileSync(file)).subarray(0, 2048);
 
 /** Start code as Debian's packages ship it, and as their tools leave it on a medium. */
-describe("start code", () => {
+describe("boot code", () => {
   test.each<[StartCode, string]>([
     ["classic-strict", "/usr/lib/syslinux/mbr/mbr.bin"],
     ["classic-strict", "/usr/lib/syslinux/mbr/mbr_c.bin"],

@@ -17,7 +17,7 @@ export async function GET(_: Request, { params }: { params: Promise<{ id: string
       count * price,
     ]),
   );
-  return new Response(`place,what,count,price,total\r\n${csv}\r\n`, {
+  return new Response(`site,what,count,price,total\r\n${csv}\r\n`, {
     headers: {
       "content-type": "text/csv; charset=utf-8",
       "content-disposition": `attachment; filename="shopping-${plan.id}.csv"`,

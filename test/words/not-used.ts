@@ -1,0 +1,27 @@
+/** Terms that Creel does not use in front of people, and the one that it does; common practice and our own choice. */
+export const NOT: { term: RegExp; use: string }[] = [
+  { term: /\bplaces?\b/i, use: "site, location" },
+  { term: /\bways?\b/i, use: "route, boot path, travel time" },
+  { term: /\bbr(ing|ings|inging|ought)\b.*\bback\b/i, use: "recover" },
+  { term: /\bput(s|ting)? (back|\w+ back|images? back)\b/i, use: "restore" },
+  { term: /\bgiv(e|es|en|ing)\b.*\bback\b|\bgone back\b/i, use: "return, restore" },
+  { term: /\bas of an image\b|\bfresh installation\b|\bas it was\b/i, use: "image restored, reinstalled, unchanged" },
+  { term: /\bwants?\b|\bwanted\b|\bdemand(s|ed)?\b|\bis asked\b|\basks for\b/i, use: "requires, needs" },
+  { term: /\bcannot be told\b|\bnot sure\b|\bin doubt\b|\bnone is sure\b/i, use: "unknown" },
+  { term: /\bnot known\b|\bnobody knows\b/i, use: "not recorded" },
+  { term: /\bsurest\b/i, use: "best route" },
+  { term: /\btest starts?\b|\bwas tried\b|\bhold a drill\b/i, use: "run a drill" },
+  { term: /\bt(ake|akes|aken|aking|ook) (in|over|up|off)\b/i, use: "import, remove, reopen" },
+  { term: /\bput(s|ting)? off\b/i, use: "postpone" },
+  { term: /\bsums?\b/i, use: "checksum" },
+  { term: /\bdigests?\b/i, use: "hash, checksum" },
+  { term: /\bdistrust(ed)?\b|\bto be relied on\b/i, use: "do not use" },
+  { term: /\bwhat it should be\b|\bwhole\?|\bverified whole\b/i, use: "intact" },
+  {
+    term: /\bstart (menu|order|code|catalogue|record|image)s?\b|\bset-up\b/i,
+    use: "boot menu, boot order, boot code, firmware setup",
+  },
+  { term: /\banew\b|\bbeforehand\b|\bjust so\b|\bany more\b|\bshall\b|\bit may be that\b/i, use: "a plainer word" },
+  { term: /\bkept just\b|\bsay it\b|\bkeep it\b/i, use: "save" },
+  { term: /\black(s|ing)? something\b|\bhas what is\b|\bmust have\b/i, use: "meets policy, required by policy" },
+];
