@@ -91,9 +91,10 @@ test("a stick that is pulled out says so, and nothing is called verified", async
   await page.goto("/media/ZB-03");
   await expect(page.getByRole("heading", { level: 1 })).not.toContainText("ZB-03");
   // Its plug is mended, and the job goes on.
-  const own = await berth(page, "Hub 6");
-  await own.getByLabel("Simulated fault").selectOption("none");
-  await expect(own.getByLabel("Simulated fault")).toHaveValue("none");
+  await berth(page, "Hub 6");
+  await page.getByText("Simulation", { exact: true }).click();
+  await page.getByLabel("Fault in Hub 6").selectOption("none");
+  await expect(page.getByLabel("Fault in Hub 6")).toHaveValue("none");
   await page.goto(job);
   await page.getByRole("button", { name: "Resume" }).click();
   await expect(page.getByText(/^Verified: all .* read back/)).toBeVisible();

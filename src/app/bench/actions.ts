@@ -6,6 +6,7 @@ import { fillBerth, setBatch } from "@/server/bench/berths";
 import { FAULTS, switchFault } from "@/server/bench/faults";
 import { askOf, resume, startCheck, startPreparation } from "@/server/bench/jobs";
 import type { PackImport } from "@/server/bench/pack-import";
+import { type Registered, registerFromBerth } from "@/server/bench/register-found";
 import { takeInFromBerth } from "@/server/bench/take-in";
 import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
@@ -53,6 +54,12 @@ export async function switchFaultAction(deviceId: number, fault: string): Promis
 
 export async function takeInAction(berthId: number): Promise<Result<PackImport>> {
   const result = await takeInFromBerth(await currentContext(), berthId);
+  if (result.ok) revalidatePath("/", "layout");
+  return result;
+}
+
+export async function registerFoundAction(berthId: number, tag: string): Promise<Result<Registered>> {
+  const result = await registerFromBerth(await currentContext(), berthId, { tag });
   if (result.ok) revalidatePath("/", "layout");
   return result;
 }

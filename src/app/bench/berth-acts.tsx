@@ -7,7 +7,13 @@ import { problemText } from "@/core/words/problems";
 import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
-import { fillBerthAction, startTestAction, startVerificationAction, takeInAction } from "./actions";
+import {
+  fillBerthAction,
+  registerFoundAction,
+  startTestAction,
+  startVerificationAction,
+  takeInAction,
+} from "./actions";
 
 export interface BerthToAct {
   id: number;
@@ -21,6 +27,8 @@ export interface BerthToAct {
   isPort: boolean;
   /** The tag that it says it has, where that is no medium here. */
   saysItIs: string | null;
+  /** It holds something that is no medium here, and could be one. */
+  isForeign: boolean;
   /** How its device is named before it is emptied; null where it cannot be. */
   howToName: string | null;
 }
@@ -40,6 +48,8 @@ export function BerthActs({
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
   const [testing, setTesting] = useState(false);
+  const [registering, setRegistering] = useState(false);
+  const [tag, setTag] = useState("");
   const [confirm, setConfirm] = useState("");
   const [chosen, setChosen] = useState(loose[0]?.id ?? 0);
   const act = async <T,>(doing: Promise<Result<T>>, then: (value: T) => void) => {
@@ -99,6 +109,16 @@ export function BerthActs({
                 Import records {berth.saysItIs}
               </button>
             )}
+            {berth.isFree && berth.isForeign && (
+              <button
+                type="button"
+                className="act"
+                aria-expanded={registering}
+                onClick={() => setRegistering(!registering)}
+              >
+                Register
+              </button>
+            )}
             {berth.isFree && !berth.isMedium && !berth.isStore && berth.howToName && (
               <button type="button" className="act" aria-expanded={testing} onClick={() => setTesting(!testing)}>
                 Test
@@ -114,6 +134,25 @@ export function BerthActs({
               </button>
             )}
           </div>
+          {registering && (
+            <form
+              className="w-full border-rope border-l-4 pl-2"
+              onSubmit={(event) => {
+                event.preventDefault();
+                void act(registerFoundAction(berth.id, tag), (made) =>
+                  router.push(`/media/${encodeURIComponent(made.tag)}`),
+                );
+              }}
+            >
+              <label className="block text-[0.85rem]">
+                Tag for this medium, as printed on it. Nothing on it is changed.
+                <input className="field" value={tag} onChange={(event) => setTag(event.target.value)} />
+              </label>
+              <button type="submit" className="act mt-1">
+                Register medium
+              </button>
+            </form>
+          )}
           {testing && (
             <form
               className="w-full border-plum border-l-4 pl-2"

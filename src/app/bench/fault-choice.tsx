@@ -21,14 +21,15 @@ const TEXTS: Record<Fault, string> = {
 };
 
 /** Which fault a simulated device has. */
-export function FaultChoice({ deviceId, fault }: { deviceId: number; fault: Fault }) {
+export function FaultChoice({ deviceId, berth, fault }: { deviceId: number; berth: string; fault: Fault }) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
   return (
     <label className="caption flex flex-wrap items-center gap-2">
-      Simulated fault
+      <span className="w-16 font-semibold">{berth}</span>
       <select
+        aria-label={`Fault in ${berth}`}
         className="rounded-sm border border-line bg-sheet px-1 py-0.5"
         value={fault}
         disabled={!ready}

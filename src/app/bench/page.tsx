@@ -83,6 +83,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
                   isMedium: berth.device?.medium != null,
                   isPort: berth.isPort,
                   saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
+                  isForeign: isForeign(berth),
                   howToName: howToName(berth),
                 }}
                 wish={wanted?.params ?? null}
@@ -91,6 +92,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
             </li>
           ))}
         </ul>
+        <Simulation berths={berths} />
       </section>
       <aside aria-label="Jobs">
         <h2>Jobs</h2>
@@ -129,10 +131,38 @@ function Serial({ serial }: { serial: string | null }) {
   );
 }
 
+/** Something to start from is on it that nobody registered, and that has no records of its own. */
+function isForeign({ device }: Berth): boolean {
+  if (!device || device.medium || device.row.isStore || device.look.pack) return false;
+  const { inspection } = device.look;
+  return inspection !== null && inspection.container !== "unknown";
+}
+
 /** How a device is named before it is emptied for a test; a disc cannot be tested. */
 function howToName({ name, device }: Berth): string | null {
   if (!device || device.row.kind === "optical") return null;
   return confirmationText({ serial: device.row.serial, tag: null, berth: name });
+}
+
+/** Faults that simulated devices can be given, away from the berths of real work. */
+function Simulation({ berths }: { berths: Berth[] }) {
+  const simulated = berths.flatMap(({ name, device, jobId }) =>
+    device && device.fault !== null && jobId === null ? [{ name, id: device.row.id, fault: device.fault }] : [],
+  );
+  if (simulated.length === 0) return null;
+  return (
+    <details className="mt-5">
+      <summary className="cursor-pointer font-semibold">Simulation</summary>
+      <p className="text-quiet">Give a simulated device a fault, to see how Creel deals with it.</p>
+      <ul className="mt-2 grid gap-1.5 sm:grid-cols-2">
+        {simulated.map(({ name, id, fault }) => (
+          <li key={id}>
+            <FaultChoice deviceId={id} berth={name} fault={fault} />
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
 }
 
 function BerthBody({ berth }: { berth: Berth }) {
@@ -186,7 +216,6 @@ function BerthBody({ berth }: { berth: Berth }) {
       {alike.length > 0 && (
         <p className="text-plum">Looks like the device in {alike.join(" and ")}: compare the serial.</p>
       )}
-      {device.fault !== null && berth.jobId === null && <FaultChoice deviceId={row.id} fault={device.fault} />}
       {berth.jobId !== null && (
         <p>
           <Link prefetch={false} className="link" href={`/bench/jobs/${berth.jobId}`}>

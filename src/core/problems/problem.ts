@@ -92,6 +92,7 @@ export type Refusal =
   | { code: "same-computer" }
   | { code: "entry-without-computer" }
   | { code: "copy-there"; store: string }
+  | { code: "device-registered"; tag: string }
   | { code: "plan-not-done" }
   // Emulated drills
   | { code: "no-emulated-firmware"; computer: string }

@@ -138,6 +138,8 @@ function refusalReasonText(why: Refusal): string {
       return `No ${why.what} has the tag ${why.tag}.`;
     case "no-such-site":
       return `No site ${why.site}. Choose one of the list.`;
+    case "device-registered":
+      return `This device is ${why.tag} already.`;
     case "copy-there":
       return `A copy in ${why.store} is recorded already. Move it instead.`;
     case "several-called":

@@ -16,6 +16,7 @@ import { addComputer } from "../inventory/computers";
 import { getMedium, mediumInputOf, saveMedium } from "../media/media";
 import { getJob, startCheck } from "./jobs";
 import { planInBerth } from "./plans";
+import { registerFromBerth } from "./register-found";
 import { contentPath } from "./simulated";
 import { takeInFromBerth } from "./take-in";
 
@@ -190,4 +191,26 @@ test("what an old pack does not say is taken as it was: one release, the medium 
   const { beside: _beside, ...old } = head;
   expect(packHeadSchema.parse(old)).toMatchObject({ beside: [] });
   expect(packHeadSchema.safeParse({ ...old, beside: [head.release, head.release, head.release] }).success).toBe(false);
+});
+
+test("a stick that came from elsewhere is registered as it is, and recognised as its release", async () => {
+  const image = (name: string, label: string) => {
+    const files = { "EFI/BOOT/BOOTX64.EFI": w.efi("x64"), "NOTES.TXT": w.efi("ia32") };
+    const esp = w.fat(`${name}.fat`, 34, 32, files, ["-s", "1", "-n", label]);
+    return w.gpt(`${name}.img`, 40, ["-n", "1:2048:+34M", "-t", "1:ef00"], { 1: esp });
+  };
+  const file = image("cutter", "CUTTER");
+  const cutter = await release(file, "Cutter", "1.0", ["file-rescue"]);
+  await release(image("wherry", "WHERRY"), "Wherry", "1.0", ["file-rescue"]);
+  const found = await stick("foreign", { bytes: 100 * MIB });
+  copyFileSync(file, contentPath(folderOf("foreign")));
+  const register = (tag: string) => registerFromBerth(inventory.ina, found.berthId, { tag });
+  expect(await register(" ")).toMatchObject({ ok: false });
+  expect(value(await register("RM-90"))).toEqual({ tag: "RM-90", release: "Cutter 1.0" });
+  const medium = await getMedium(inventory.ina, "RM-90");
+  expect(medium).toMatchObject({ row: { kind: "usb", capacityBytes: 100 * MIB }, loads: [{ releaseId: cutter }] });
+  expect(medium?.inspection?.partitions[0]?.label).toBe("CUTTER");
+  // The device is that medium from then on.
+  const again = await register("RM-91");
+  expect(again.ok ? "" : problemText(again.problem)).toBe("This device is RM-90 already.");
 });
