@@ -166,7 +166,7 @@ test("what is put off is out of the way with its reason, and comes back on its d
   const ask = { key, until: "2026-03-20", why: "The quay is being rebuilt." };
   expect(refusal(await putOff(ina, { ...ask, why: " " }))).toContain("Enter a reason");
   expect(refusal(await putOff(ina, { ...ask, until: "2026-03-10" }))).toContain("in the future");
-  expect(refusal(await putOff(ina, { ...ask, until: "2028-03-10" }))).toContain("At most a year");
+  expect(refusal(await putOff(ina, { ...ask, until: "2028-03-10" }))).toContain("At most one year");
   expect(refusal(await putOff(ina, { ...ask, key: "stocktake Nowhere" }))).toContain("no such thing");
   const id = value(await putOff(col, ask));
   const all = { kind: null, site: null, page: 1 };
