@@ -84,7 +84,7 @@ test("the start path is the firmware's, not the processor's (UEFI 2.10, 3.5.1.1)
   expect(await path({ kind: "uefi", arch: "ia32" })).toMatch(/^\\EFI\\BOOT\\BOOTIA32\.EFI/);
   expect(await path({ kind: "uefi", arch: "x64", legacyMode: "on" })).toMatch(/[Bb]oot code/);
   expect(await path({ kind: "uefi" })).toMatch(/architecture not recorded/);
-  expect(await path({})).toMatch(/BIOS or UEFI is not recorded/);
+  expect(await path({})).toMatch(/Firmware kind not recorded/);
 });
 
 test("who must have signed: nobody while nothing checks, not recorded without lists", async () => {
