@@ -156,7 +156,7 @@ function PutOffList({ view: { putOff } }: { view: DueView }) {
   if (putOff.length === 0) return null;
   return (
     <section className="mt-6">
-      <h2>Postpone</h2>
+      <h2>Postponed</h2>
       <ul className="mt-1 divide-y divide-line border-line border-y">
         {putOff.map(({ item, snooze }) => (
           <li key={item.key} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-1.5">

@@ -82,10 +82,10 @@ test.each([
   [{ holds: 0, "holds-after-change": 1, unknown: 1, broken: 2 }, "a route for 1", /for 1 computer after a change\.$/],
   [
     { holds: 0, "holds-after-change": 0, unknown: 4, broken: 2 },
-    "not sure for 4",
+    "unknown for 4",
     /deciding facts are missing for 4 computers/,
   ],
-  [{ holds: 0, "holds-after-change": 0, unknown: 0, broken: 2 }, "no route", /no route of the computers\.$/],
+  [{ holds: 0, "holds-after-change": 0, unknown: 0, broken: 2 }, "no route", /no route for any computer\.$/],
   [{ holds: 0, "holds-after-change": 0, unknown: 0, broken: 0 }, "no route", /No computer recorded/],
 ])("a medium that comes to %j", (counts, short, long) => {
   expect(servesText(counts)).toBe(short);

@@ -68,7 +68,7 @@ test("an image counts for as many days as the policy says, and the day on which 
   const [ahead, ...more] = await due();
   expect(more).toEqual([]);
   expect(ahead).toMatchObject({ computer: "HO-001", breaksOn: "2026-05-01", loses: { tags: ["HO-001"] } });
-  expect(dueReasonText(ahead?.reason as never)).toBe("Newest image: 61 days old.");
+  expect(dueReasonText(ahead?.reason as never)).toBe("Its newest image expires on 1 May 2026.");
   const view = await aheadView(inventory.ina, { day: "2026-05-01", site: null, cause: null });
   expect(view.byCause.map(({ cause }) => cause)).toEqual(["image"]);
   expect(view.chosen?.computers).toMatchObject([{ tag: "HO-001", from: "2026-05-01" }]);
