@@ -222,7 +222,7 @@ function StepLine({
         {!isClosed && (
           <button
             type="button"
-            className={isNext ? "act-main max-sm:min-h-14! max-sm:w-full max-sm:text-xl" : "act"}
+            className={isNext ? "act-main max-sm:min-h-14! max-sm:w-full max-sm:justify-center max-sm:text-xl" : "act"}
             aria-pressed={isDone}
             onClick={() => onMark({ step: step.code, kind: isDone ? "undone" : "done" })}
           >
