@@ -64,7 +64,7 @@ export async function act<T>(
     if (error instanceof TakenBack) return fail(error.problem);
     const number = errorNumber(error);
     if (number === DUPLICATE_ENTRY && unique) return fail({ code: "taken", ...unique });
-    if (number === NO_REFERENCED_ROW && unique) return fail({ code: "not-found", what: "place or release" });
+    if (number === NO_REFERENCED_ROW && unique) return fail({ code: "not-found", what: "site or release" });
     throw error;
   }
 }

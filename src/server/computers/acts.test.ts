@@ -181,7 +181,7 @@ describe("acts", () => {
     value(await retireComputer(inventory.ina, row.id, 2, true));
     expect((await history(inventory.ina, "computer", row.id)).map((event) => [event.action, event.note])).toEqual([
       ["retired", null],
-      ["moved", "from no recorded place to Sandsay"],
+      ["moved", "from no recorded site to Sandsay"],
       ["added", null],
     ]);
   });

@@ -291,23 +291,23 @@ async function addBatch(context: Context, tx: Queries, summary: string): Promise
 }
 
 const BULK_TITLES: Record<BulkChange["field"], string> = {
-  siteId: "place",
+  siteId: "site",
   form: "form",
   make: "make",
   model: "model",
-  firmwareVersion: "firmware's version",
+  firmwareVersion: "firmware version",
   legacyMode: "legacy mode",
   secureBoot: "Secure Boot",
   fastBoot: "fast boot",
   usbStart: "start from USB",
-  setupKey: "set-up key",
-  startMenuKey: "start menu key",
+  setupKey: "firmware setup key",
+  startMenuKey: "boot menu key",
   retired: "in service",
 };
 
 async function summaryOf(queries: Queries, change: BulkChange): Promise<string> {
-  if (change.field === "retired") return change.value ? "retired" : "brought back into service";
-  let value = change.value === null ? "not known" : String(change.value);
+  if (change.field === "retired") return change.value ? "retired" : "returned to service";
+  let value = change.value === null ? "not recorded" : String(change.value);
   if (change.field === "siteId" && change.value !== null) {
     const [site] = await queries.select({ name: sites.name }).from(sites).where(eq(sites.id, change.value));
     value = site?.name ?? value;

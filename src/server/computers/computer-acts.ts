@@ -253,12 +253,12 @@ export function moveComputer(
 ): Promise<Result<number>> {
   return changeComputer(context, id, version, async (current, tx) => {
     const [site] = siteId === null ? [] : await tx.select().from(sites).where(eq(sites.id, siteId));
-    if (siteId !== null && !site) return fail({ code: "not-found", what: "place" });
+    if (siteId !== null && !site) return fail({ code: "not-found", what: "site" });
     return ok({
       input: { ...inputOf(current), siteId },
       provenance: current.provenance,
       action: "moved",
-      note: `from ${current.siteName ?? "no recorded place"} to ${site?.name ?? "no recorded place"}`,
+      note: `from ${current.siteName ?? "no recorded site"} to ${site?.name ?? "no recorded site"}`,
     });
   });
 }

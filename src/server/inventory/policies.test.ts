@@ -89,7 +89,7 @@ test("ways are kept either way, over other places too, and forgotten", async () 
     ...["withdrew", "changed", "added"],
   ]);
   expect(refusal(await setTravel(ina, { fromId: 1, toId: 1, minutes: 5 }))).toContain("two different sites");
-  expect(refusal(await setTravel(ina, { fromId: 1, toId: 999, minutes: 5 }))).toContain("There is no such place");
+  expect(refusal(await setTravel(ina, { fromId: 1, toId: 999, minutes: 5 }))).toContain("There is no such site");
 });
 
 test("a rule follows its place under a new name", async () => {

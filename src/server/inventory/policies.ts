@@ -213,8 +213,8 @@ export async function setTravel(context: Context, input: unknown): Promise<Resul
       .select({ id: sites.id, name: sites.name })
       .from(sites)
       .where(inArray(sites.id, [fromId, toId]));
-    if (places.length !== 2) return fail({ code: "not-found", what: "place" });
-    const tag = `the way ${places.map(({ name }) => name).join(" – ")}`;
+    if (places.length !== 2) return fail({ code: "not-found", what: "site" });
+    const tag = `the travel time ${places.map(({ name }) => name).join(" – ")}`;
     const way = and(eq(travels.fromId, fromId), eq(travels.toId, toId));
     const [known] = await tx.select().from(travels).where(way).for("update");
     if ((known?.minutes ?? null) === minutes) return ok(known?.id ?? null);

@@ -68,7 +68,7 @@ export async function setNamePattern(
   if (compiled && !compiled.ok) return refused({ code: "name-pattern", problems: compiled.problems }, "namePattern");
   return act(context, null, async ({ db: tx }): Promise<Result<number>> => {
     const [row] = await tx.select().from(sites).where(eq(sites.id, id));
-    if (!row) return fail({ code: "not-found", what: "place" });
+    if (!row) return fail({ code: "not-found", what: "site" });
     if (row.namePattern === namePattern) return ok(row.version);
     return saveVersioned(tx, context, sites, {
       ...{ entity: "site", id, version, tag: row.name, action: "changed", set: { namePattern } },

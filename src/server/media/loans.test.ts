@@ -49,5 +49,5 @@ test("a stock-taking tells what is there, missing, from elsewhere and unknown, a
   const shelf = await shelfOf(inventory.ina, ids.office);
   expect(shelf?.lastTaken).toEqual({ on: "2026-03-11", personName: "Ina Torvald", missing: ["RM-03"] });
   expect(shelf?.media.map(({ tag }) => tag)).toEqual(["RM-01", "RM-02", "RM-03", "RM-09"]);
-  expect(refusal(await takeStock(inventory.ina, 999, []))).toContain("place");
+  expect(refusal(await takeStock(inventory.ina, 999, []))).toContain("There is no such site");
 });

@@ -165,7 +165,7 @@ export async function compareStock(
   tags: readonly string[],
 ): Promise<Result<Stocktaking>> {
   const shelf = await shelfOf(context, siteId);
-  if (!shelf) return fail({ code: "not-found", what: "place" });
+  if (!shelf) return fail({ code: "not-found", what: "site" });
   const scanned = [...new Set(tags.map((tag) => tag.trim().toLowerCase()).filter(Boolean))].slice(0, 5000);
   const rows =
     scanned.length === 0

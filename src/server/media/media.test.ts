@@ -57,11 +57,11 @@ test("a medium comes back with its loads and what was read", async () => {
   ]);
 });
 
-test("a place or release that is gone is a sentence, and nothing is half-written", async () => {
+test("a site or release that is gone is a sentence, and nothing is half-written", async () => {
   const before = await Promise.all([media, loads, inspections, events].map((table) => inventory.ina.db.$count(table)));
   for (const more of [{ siteId: 999 }, { releaseIds: [999] }]) {
     const result = await addMedium(inventory.ina, medium("SP-2", more), await read("papers"));
-    expect(result).toEqual({ ok: false, problem: { code: "not-found", what: "place or release" } });
+    expect(result).toEqual({ ok: false, problem: { code: "not-found", what: "site or release" } });
   }
   expect(await Promise.all([media, loads, inspections, events].map((table) => inventory.ina.db.$count(table)))).toEqual(
     before,

@@ -181,7 +181,7 @@ test("what is put off is out of the way with its reason, and comes back on its d
   at("2026-03-11");
   value(await takeUp(ina, id));
   expect((await dueView(ina, { ...all, kind: "stocktake" })).items.map((item) => item.key)).toEqual([key]);
-  expect(refusal(await takeUp(ina, id))).toContain("There is no such thing");
+  expect(refusal(await takeUp(ina, id))).toContain("There is no such postponed item");
 });
 
 test("the past follows the log: before a verification was dated nobody had what is asked", async () => {

@@ -100,7 +100,7 @@ export function siteReportPdf({ site, on, cover, drills: held, done, open }: Sit
     line(
       cover.total === 0
         ? "No computer is recorded there."
-        : `${cover.total - cover.lacking} of ${cover.total} computers have what their policy asks for.`,
+        : `${cover.total - cover.lacking} of ${cover.total} computers meet their policy.`,
     ),
     ...cover.byNeed.map(([need, lacking]) =>
       line(`${need}: ${lacking === 0 ? "nobody lacks it" : `${lacking} lack it`}`),
@@ -123,8 +123,8 @@ export function siteReportCsv({ site, on, cover, drills: held, done, open }: Sit
   const rows: (string | number)[][] = [
     ["part", "day", "what", "detail", "count"],
     ["cover", on, "computers", site, cover.total],
-    ["cover", on, "computers that lack something", site, cover.lacking],
-    ...cover.byNeed.map(([need, lacking]) => ["cover", on, `lack: ${need}`, site, lacking]),
+    ["cover", on, "computers that do not meet policy", site, cover.lacking],
+    ...cover.byNeed.map(([need, lacking]) => ["cover", on, `not met: ${need}`, site, lacking]),
     ...held.map((drill) => ["drill", drill.on, `${drill.medium} on ${drill.computer}`, drill.result, 1]),
     ...done.map((each) => ["done", each.on, each.what, each.who, 1]),
     ...open.map(({ what, why, consequence }) => ["open", on, what, [why, consequence].filter(Boolean).join(" "), 1]),

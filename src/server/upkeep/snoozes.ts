@@ -66,7 +66,7 @@ export async function takeUp(context: Context, snoozeId: SnoozeId): Promise<Resu
       .from(snoozes)
       .where(and(eq(snoozes.id, snoozeId), isNull(snoozes.endedAt)))
       .for("update");
-    if (!row) return fail({ code: "not-found", what: "thing that was put off" });
+    if (!row) return fail({ code: "not-found", what: "postponed item" });
     await tx.update(snoozes).set({ endedAt: context.now() }).where(eq(snoozes.id, row.id));
     await recordEvent(tx, context, {
       ...{ entity: "upkeep", entityId: row.id, entityTag: row.dueKey.slice(0, 120), action: "took up", version: 2 },

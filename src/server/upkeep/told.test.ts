@@ -113,7 +113,7 @@ test("a visit says what to take, what to do, how long and the way; its results a
   expect(entered.recorded).toBe(4);
   expect(entered.left).toEqual([
     "Take stock at Nörth Pier: “started” says nothing of it.",
-    "drill NOTHING: it is not due there any more.",
+    "drill NOTHING: it is no longer due there.",
   ]);
   const medium = await getMedium(ina, "RM-1");
   const held = await drillsOf(ina, { mediumId: medium?.row.id ?? 0 });
@@ -140,7 +140,7 @@ test("a report says cover, drills, what was done and what is open, as PDF and as
   // Debian's poppler-utils reads what was written.
   const { stdout } = spawnSync("pdftotext", ["-layout", file, "-"], { encoding: "utf8" });
   expect(stdout).toContain("Upkeep of Nörth Pier");
-  expect(stdout).toContain("2 of 2 computers have what their policy asks for.");
+  expect(stdout).toContain("2 of 2 computers meet their policy.");
   expect(stdout).toContain("2026-03-06: RM-1 on NP-1, started");
   expect(stdout).toContain("2026-03-06: Col Marrick retired RM-2");
   expect(stdout).toContain("Take stock at Nörth Pier");

@@ -100,7 +100,7 @@ export async function enterVisit(context: Context, input: unknown): Promise<Resu
   for (const line of results.filter(({ result }) => result !== "")) {
     const item = items.get(line.key);
     if (!item || item.site !== site) {
-      entered.left.push(`${line.key}: it is not due there any more.`);
+      entered.left.push(`${line.key}: it is no longer due there.`);
       continue;
     }
     if (!RESULTS[item.kind]?.includes(line.result)) {
