@@ -1,11 +1,12 @@
-import { and, desc, eq, inArray, isNotNull } from "drizzle-orm";
+import { and, desc, eq, inArray, isNotNull, max } from "drizzle-orm";
+import type { Step } from "@/core/callout/step";
 import type { TimeFacts } from "@/core/callout/times";
 import { Ways } from "@/core/cover/standing";
 import type { LinkKind } from "@/core/images/forecast";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import type { Context } from "../context";
 import type { ComputerId } from "../db/ids";
-import { callouts, computers, imageCopies, stores } from "../db/schema";
+import { calloutMarks, callouts, computers, imageCopies, stores } from "../db/schema";
 import { imagesOfComputers } from "../images/images";
 import type { ComputerDetail } from "../inventory/computers";
 import { loadTravel } from "../inventory/policies";
@@ -49,12 +50,25 @@ export async function timeFactsOf(
   };
 }
 
-/** How long call-outs of the past took, by outcome, on computers of the same model; in seconds. */
+/**
+ * How long call-outs of the past took, by outcome, on computers of the same model; in seconds. Fetching is told apart: where
+ * it was ticked, they count from that tick.
+ */
 async function pastOf(context: Context, { row }: Pick<ComputerDetail, "row">): Promise<TimeFacts["past"]> {
   const rows = await context.db
-    .select({ openedAt: callouts.openedAt, closedAt: callouts.closedAt, outcome: callouts.outcome })
+    .select({
+      ...{ openedAt: callouts.openedAt, closedAt: callouts.closedAt, outcome: callouts.outcome },
+      fetchedAt: max(calloutMarks.at),
+    })
     .from(callouts)
     .innerJoin(computers, eq(computers.id, callouts.computerId))
+    .leftJoin(
+      calloutMarks,
+      and(
+        ...[eq(calloutMarks.calloutId, callouts.id), eq(calloutMarks.kind, "done")],
+        inArray(calloutMarks.step, ["fetch", "fetch-store"] satisfies Step["code"][]),
+      ),
+    )
     .where(
       and(
         isNotNull(callouts.closedAt),
@@ -63,12 +77,15 @@ async function pastOf(context: Context, { row }: Pick<ComputerDetail, "row">): P
           : eq(callouts.computerId, row.id),
       ),
     )
+    .groupBy(callouts.id)
     .orderBy(desc(callouts.closedAt))
     .limit(50);
   const past: Partial<Record<OutcomeKind, number[]>> = {};
-  for (const { openedAt, closedAt, outcome } of rows) {
+  for (const { openedAt, fetchedAt, closedAt, outcome } of rows) {
     if (!closedAt || !outcome || outcome.cameBack === "not-back") continue;
-    past[outcome.cameBack] = [...(past[outcome.cameBack] ?? []), (closedAt.getTime() - openedAt.getTime()) / 1000];
+    // A device's clock may be wrong: what it tells lies between opening and closing, or is not used.
+    const from = fetchedAt && fetchedAt > openedAt && fetchedAt < closedAt ? fetchedAt : openedAt;
+    past[outcome.cameBack] = [...(past[outcome.cameBack] ?? []), (closedAt.getTime() - from.getTime()) / 1000];
   }
   return past;
 }
