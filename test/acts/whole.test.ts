@@ -166,7 +166,7 @@ describe("stores", () => {
     await wholeOrNothing(
       inventory,
       async (context) => {
-        // Where it said that failed, it is begun again.
+        // Where it said that it failed, it is begun again.
         await loseWorkers(ina);
         if (ends.at(-1) === "failed") scan = value(await startScan(ina, ids.store, true));
         await doJobs(context, SCAN_KIND).catch(() => {});

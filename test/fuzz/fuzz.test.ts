@@ -7,7 +7,7 @@ import { mutate } from "./mutate";
 // A few rounds of `npm run fuzz`, always the same ones: what a change breaks at once is seen at once.
 const corpus = makeCorpus(tempWorkshop());
 const ROUNDS = 3;
-/** Found in the damaged ones, one number a medium. */
+/** What was found in the damaged ones, one number a medium. */
 const all: number[] = [];
 
 test.each(corpus.map((seed) => [seed.name, seed.bytes] as const))("%s, damaged three times", async (_name, bytes) => {

@@ -24,7 +24,7 @@ export function useShortForm(send: (values: Record<string, FormDataEntryValue>) 
     if (await act(send(Object.fromEntries(new FormData(form))))) form.reset();
   };
   const fields = fieldTexts(problem);
-  /** Rules below the form: what no field of it is to blame for. */
+  /** What stands below the form: what no field of it is to blame for. */
   const general = problem && Object.keys(fields).length === 0 ? problemText(problem) : null;
   return { ready, problem, fields, general, submit, act };
 }

@@ -14,7 +14,7 @@ import { ProblemLine } from "@/ui/problem-line";
 
 const SUMS_BYTES_MAX = 16 << 20;
 
-/** Is the file whole? Checksum, and a comparison with sums that were published for it. */
+/** Is the file whole? Its checksum, and a comparison with checksums that were published for it. */
 export function WholeView({
   file,
   inspection,

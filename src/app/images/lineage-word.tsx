@@ -5,7 +5,7 @@ import { dateText } from "@/ui/words";
 
 const VERDICTS = { usable: "holds", unsure: "unknown", unusable: "broken" } as const;
 
-/** Whether a point usable, and what stands against it first. */
+/** Whether a point is usable, and what stands against it first. */
 export function LineageWord({ lineage, name }: { lineage: Lineage; name: string }) {
   const problem = lineage.problems.find(({ code }) => code !== "part-unverified") ?? lineage.problems[0];
   const isOwn = problem && "part" in problem && problem.part === name;

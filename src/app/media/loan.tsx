@@ -8,7 +8,7 @@ import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { giveBackAction, lendAction } from "../sites/actions";
 
-/** Who takes a medium and until when; or that returned. */
+/** Who takes a medium and until when; or that it was returned. */
 export function Loan({ tag, lentTo }: { tag: string; lentTo: string | null }) {
   const router = useRouter();
   const ready = useReady();

@@ -104,7 +104,7 @@ export function RuleForm({ scope, target, known, places, forms }: RuleFormProps)
               <select
                 {...props}
                 {...register("target")}
-                // Rules for it already is shown before it is changed.
+                // Rules for it that exist already are shown before they are changed.
                 onChange={(event) =>
                   router.push(`/policy?${new URLSearchParams({ scope, target: event.target.value })}`)
                 }

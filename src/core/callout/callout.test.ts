@@ -179,7 +179,7 @@ describe("replacement parts", () => {
     expect(imageFit(images[0] as (typeof images)[number], { ...disk, sectorBytes: 4096 }, true).state).toBe("fits");
   });
 
-  test("data is made smaller before system, as far as it has room", () => {
+  test("data is made smaller before the system, as far as it has room", () => {
     const partition = (number: number, role: string, bytes: number, usedBytes: number | null) => ({
       number,
       role,
@@ -208,7 +208,7 @@ describe("replacement parts", () => {
       stillLackingBytes: 0,
     });
     const much = whatToShrink(old, { ...disk, bytes: 300e9 });
-    // The data partition has 50 GB free and keeps 15 of them; system gives the rest.
+    // The data partition has 50 GB free and keeps 15 of them; the system gives the rest.
     expect(much.steps.map(({ partition: name, giveBytes }) => [name, giveBytes])).toEqual([
       ["partition 3", 35e9],
       ["partition 2", 165e9],

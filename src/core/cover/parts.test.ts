@@ -97,8 +97,12 @@ test.each<[string, Partial<CoverContent>[], number[]]>([
   ["the cheaper one is made", [{ price: 9 }, {}], [1]],
   ["the smaller one is made", [{ neededBytes: 4e9 }, {}], [1]],
   ["a cheaper one that is larger leaves both", [{ price: 7, neededBytes: 4e9 }, {}], [0, 1]],
-  ["one that is not to be bought does not take the site of one that is", [{}, { price: null, workMinutes: 5 }], [0, 1]],
-  ["a disc does not take the site of a stick", [{}, { device: "disc", price: 1 }], [0, 1]],
+  [
+    "one that is not to be bought does not take the place of one that is",
+    [{}, { price: null, workMinutes: 5 }],
+    [0, 1],
+  ],
+  ["a disc does not take the place of a stick", [{}, { device: "disc", price: 1 }], [0, 1]],
   ["what is not made any more is not made", [{ neededBytes: null }, {}], [1]],
 ])("%s", (_, [a, b], made) => {
   const contents = [

@@ -79,7 +79,7 @@ test("the last verified point of a computer never goes, nor what it builds on", 
   expect(rehearsal.keep[0]?.because).toEqual([{ code: "needed-by", point: "01-02" }]);
 });
 
-test("of a day the last one stays that usable", () => {
+test("of a day the last one stays that is usable", () => {
   const points = [
     point("a", { takenAt: "2026-01-05T08:00:00Z" }),
     point("b", { takenAt: "2026-01-05T18:00:00Z", verified: { on: "2026-01-06", whole: false } }),

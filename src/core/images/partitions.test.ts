@@ -46,7 +46,7 @@ test("of several disks the one whose name the file has; of none, nothing is said
   expect(partitionsForRecord([], two)).toBeNull();
 });
 
-test("an image by hand begins with what its computer's facts say: system's disk, without what is left out", () => {
+test("an image by hand begins with what its computer's facts say: the system's disk, without what is left out", () => {
   const facts = factsSchema.parse({
     schema: "creel.facts/1",
     firmware: { kind: "uefi", legacyMode: "on" },

@@ -199,7 +199,7 @@ export function capacityText(result: CapacityResult): string {
   }
 }
 
-/** Why a device is do not use, or not for long. */
+/** Why a device is not to be used, or not for long. */
 export function trustText(reason: TrustReason): string {
   switch (reason.code) {
     case "counterfeit":

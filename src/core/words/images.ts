@@ -90,7 +90,7 @@ export function scanStateText(state: ScanState): string {
   }
 }
 
-/** Found in the files of an image, in a sentence. */
+/** What was found in the files of an image, in a sentence. */
 export function storedFindingText(finding: StoredFinding): string {
   switch (finding.code) {
     case "part-missing":

@@ -44,7 +44,7 @@ const PROOF_TITLES: Record<Proof, string> = {
   none: "no proof required",
 };
 
-/** Proof, in a few words. */
+/** What counts as proof, in a few words. */
 export function proofTitle(proof: Proof): string {
   return PROOF_TITLES[proof];
 }

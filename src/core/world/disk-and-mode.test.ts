@@ -13,7 +13,7 @@ import {
 } from "../../../test/support/worlds";
 
 describe("the disk that is written to", () => {
-  test("is the one that system runs from, not a data disk with a left-over EFI system partition", () => {
+  test("is the one that the system runs from, not a data disk with a left-over EFI system partition", () => {
     for (const parts of [disks(second(), main()), disks(main(), second())]) {
       expect(link("restores", "image", parts)).toEqual([
         "holds-after-change",
@@ -59,7 +59,7 @@ describe("the disk that is written to", () => {
     expect(link("restores", "image", disks(small, empty))).toContain("other-target");
     expect(text("image", disks(small, empty))).toMatch(/Choose the target: sda, 1 TB/);
     expect(link("restores", "image", disks(small, { ...empty, sectorBytes: 4096 }))[0]).toBe("broken");
-    // Contents was not told, which does not make it empty.
+    // What is on it was not told, which does not make it empty.
     const { partitions: _, ...untold } = empty;
     expect(link("restores", "image", disks(small, untold)).slice(0, 2)).toEqual(["broken", "target-too-small"]);
     expect(link("restores", "image", disks(small, { ...empty, blank: false }))[0]).toBe("broken");

@@ -95,7 +95,7 @@ describe("taking facts in", () => {
     expect(sourceOf(detail.provenance, "computer/make")?.name).toBe("dmidecode");
   });
 
-  test("without a tag that anybody names, a new computer checks for one", async () => {
+  test("without a tag that anybody names, a new computer needs one", async () => {
     const nameless = [told({ computer: { make: "Corvane" } })];
     expect(await takeInFacts(inventory.ina, { tag: null, observations: nameless, choices: {} }, null)).toMatchObject({
       ok: false,

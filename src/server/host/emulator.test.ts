@@ -8,7 +8,7 @@ import { emulate } from "./emulator";
 // Reference: SeaBIOS and OVMF under QEMU themselves.
 const w = tempWorkshop();
 const MACHINE = { as: "usb", lists: null } as const;
-/** Of what goes on none is told, however long one waits. */
+/** Of what goes on nothing more is told, however long one waits. */
 const SOON = { ...MACHINE, quietMs: 1500 };
 const PNG = [0x89, 0x50, 0x4e, 0x47];
 

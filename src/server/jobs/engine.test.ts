@@ -335,7 +335,7 @@ describe("asked to stop", () => {
   });
 });
 
-test("why failed is told apart: no room, a fault of ours; one that cannot be done now is done later", async () => {
+test("why it failed is told apart: no room, a fault of ours; one that cannot be done now is done later", async () => {
   const throwing = (error: Error): JobKind => ({
     isRepeatable: true,
     run: async () => {
@@ -407,7 +407,7 @@ test("work of one server is done by no other; a kind that fills a processor is d
   });
 });
 
-test("without its database a worker stops when its lease ends, and the job is taken up once returned", async () => {
+test("without its database a worker stops when its lease ends, and the job is taken up once it is back", async () => {
   const began: Work[] = [];
   const id = await queue();
   const own = connect(inventory.url);

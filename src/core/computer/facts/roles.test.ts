@@ -45,7 +45,7 @@ test("what was set by hand or told counts before what the type tells", () => {
   expect(roleOf(disk({ type: "0x07" }).partitions[0] as never)).toBeNull();
 });
 
-test("an image must hold what starts and system; what cannot be told is taken, data is left (common practice)", () => {
+test("an image must hold what starts and the system; what cannot be told is taken, data is left (common practice)", () => {
   const contents = imageContents(
     disk(
       { role: "esp" },

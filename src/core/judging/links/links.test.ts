@@ -119,7 +119,7 @@ describe("Sees", () => {
     ).toBe("holds");
   });
 
-  test("a controller set to RAID that would be driven as AHCI holds After a change of mode", () => {
+  test("a controller set to RAID that would be driven as AHCI holds after a change of mode", () => {
     const disks = [{ name: "sda", bytes: 5e11, bus: "sata", partitions: [] }];
     const devices = [RAID, USB].map((modalias) => ({ modalias }));
     const ruling = judgeSees({
@@ -133,7 +133,7 @@ describe("Sees", () => {
     expect(ruling.changes).toEqual([{ setting: "storageMode", from: "RAID", to: "AHCI" }]);
   });
 
-  test("a driver that is elsewhere in the inventory is to add", () => {
+  test("a driver that is elsewhere in the inventory is to be added", () => {
     const carried = (modalias: string) => ({
       modalias,
       driver: "stor.inf",
@@ -393,7 +393,7 @@ describe("Restores, by repairing", () => {
       }),
     );
 
-  test("an environment of the right family, no older than system, for its processor", () => {
+  test("an environment of the right family, no older than the system, for its processor", () => {
     expect(repair({})).toEqual(["holds", "environment-not-older"]);
     expect(repair({ madeOn: "2023-05-04" })).toEqual(["holds-after-change", "environment-older"]);
     expect(repair({ family: "Linux" })[0]).toBe("broken");
@@ -416,7 +416,7 @@ describe("Restores, by repairing", () => {
     expect(repair({ systems: [{ ...environment, build: 31140 }] })[0]).toBe("holds");
   });
 
-  test("unknown where no calendar tells system's age, or not recorded the key is", () => {
+  test("unknown where no calendar tells the system's age, or where the key is was not recorded", () => {
     expect(repair({}, {}, null)).toEqual(["unknown", "system-age-unknown"]);
     const locked = (keyPlace: string | null) => ({
       disks: [{ name: "sda", bytes: 1e12, partitions: [{ number: 3, bytes: 1e11, encryption: "luks", keyPlace }] }],

@@ -12,7 +12,7 @@ const read = async (image: keyof typeof IMAGES) =>
   (await inspect(memory(IMAGES[image].make(w)), { name: image })).inspection;
 const bios = factsSchema.parse({ schema: "creel.facts/1", firmware: { kind: "bios" } });
 
-test("verdicts are ordered: holds, After a change, unknown, broken", () => {
+test("verdicts are ordered: holds, after a change, unknown, broken", () => {
   const sorted = [...verdictSchema.options].sort(compareVerdicts);
   expect(sorted).toEqual(["holds", "holds-after-change", "unknown", "broken"]);
   for (const a of sorted)
