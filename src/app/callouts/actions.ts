@@ -1,14 +1,9 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { chooseRoute, closeCallout, openCallout, setNewComputer, setNewDisk } from "@/server/callouts/callouts";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
-
-function refreshIfDone<T>(result: Result<T>): Result<T> {
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+import { refreshIfDone } from "../_lib/refresh";
 
 export async function openCalloutAction(input: unknown): Promise<Result<number>> {
   return refreshIfDone(await openCallout(await currentContext(), input));

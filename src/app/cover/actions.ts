@@ -1,15 +1,10 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { acceptPlan, cancelPlan, startPlan } from "@/server/cover/plans";
 import { tickTask } from "@/server/drills/cover-tasks";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
-
-function refreshIfDone<T>(result: Result<T>): Result<T> {
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+import { refreshIfDone } from "../_lib/refresh";
 
 export async function startPlanAction(input: unknown): Promise<Result<number>> {
   return startPlan(await currentContext(), input);

@@ -1,17 +1,12 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { registerFound } from "@/server/images/found-images";
 import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/images/images";
 import { addCopy, moveCopy, setCopyState } from "@/server/images/told-copies";
 import { noteChange, withdrawChange } from "@/server/inventory/noted-changes";
 import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
-
-function refreshIfDone<T>(result: Result<T>): Result<T> {
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+import { refreshIfDone } from "../_lib/refresh";
 
 /** Registers an image: by hand, or one that a scan found, with its copy. */
 export async function addImageAction(

@@ -1,14 +1,9 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { saveRule, setTravel } from "@/server/inventory/policies";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
-
-function refreshIfDone<T>(result: Result<T>): Result<T> {
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+import { refreshIfDone } from "../_lib/refresh";
 
 export async function saveRuleAction(input: unknown, version: number | null): Promise<Result<number | null>> {
   return refreshIfDone(await saveRule(await currentContext(), input, version));

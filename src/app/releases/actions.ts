@@ -1,14 +1,9 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { addRelease, saveRelease } from "@/server/media/releases";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
-
-function refreshIfDone(result: Result<number>): Result<number> {
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+import { refreshIfDone } from "../_lib/refresh";
 
 export async function addReleaseAction(input: unknown): Promise<Result<number>> {
   return refreshIfDone(await addRelease(await currentContext(), input));

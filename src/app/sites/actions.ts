@@ -1,15 +1,10 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { addSite, setNamePattern } from "@/server/inventory/sites";
 import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/server/media/loans";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
-
-function refreshIfDone<T>(result: Result<T>): Result<T> {
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+import { refreshIfDone } from "../_lib/refresh";
 
 export async function addSiteAction(input: unknown): Promise<Result<number>> {
   return refreshIfDone(await addSite(await currentContext(), input));

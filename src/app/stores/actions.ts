@@ -1,16 +1,11 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { registerNamed, takeOver } from "@/server/images/found-images";
 import { cancelScan, measureStore, startScan, takeListing } from "@/server/images/store-scans";
 import { addStore, retireStore, saveStore } from "@/server/images/stores";
 import type { Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
-
-function refreshIfDone<T>(result: Result<T>): Result<T> {
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+import { refreshIfDone } from "../_lib/refresh";
 
 export async function addStoreAction(input: unknown): Promise<Result<number>> {
   return refreshIfDone(await addStore(await currentContext(), input));
