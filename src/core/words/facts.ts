@@ -212,7 +212,7 @@ export function affectedText(affected: Affected): string {
     case "firmware-updated":
       return `The firmware was updated from ${visible(affected.from)} to ${visible(affected.to)}: settings may be at their defaults, and drills were run with the old one.`;
     case "start-mode-changed":
-      return `It started as ${affected.from} and now starts as ${affected.to}: other media start it, and earlier images do not fit as it is.`;
+      return `It started as ${affected.from} and now starts as ${affected.to}: other media start it, and earlier images do not fit as they are.`;
     case "secure-boot-changed":
       return `Secure Boot was ${STATES[affected.from] ?? affected.from} and is ${STATES[affected.to] ?? affected.to}: every medium is judged again.`;
     case "signers-gained":

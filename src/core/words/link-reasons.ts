@@ -122,7 +122,7 @@ export function linkReasonText(facts: LinkReason): string {
     case "nothing-to-restore":
       return `Abilities of ${facts.release} not recorded.`;
     case "image-fact-missing":
-      return `Image: not recorded: ${IMAGE_FACTS[facts.fact]}.`;
+      return `Not recorded of the image: ${IMAGE_FACTS[facts.fact]}.`;
     case "image-mode-same":
       return `The image was taken under ${MODES[facts.mode]}, as the computer starts.`;
     case "image-mode-converted":
@@ -154,7 +154,7 @@ export function linkReasonText(facts: LinkReason): string {
     case "image-lacks":
       return `The image lacks ${facts.lacks.map((each) => LACKS[each]).join(" and ")}. It restores files, not a bootable computer.`;
     case "image-roles-unknown":
-      return `Image: not recorded whether it holds ${facts.lacks.map((each) => LACKS[each]).join(" and ")}.`;
+      return `Not recorded whether the image holds ${facts.lacks.map((each) => LACKS[each]).join(" and ")}.`;
     case "lineage-whole":
       return `All ${facts.parts} parts of its lineage available.`;
     case "lineage-broken":
@@ -228,7 +228,7 @@ export function linkReasonText(facts: LinkReason): string {
     case "included-fact-missing":
       return `Not recorded: the ${SYSTEM_FACTS[facts.fact]} of the included ${facts.included}.`;
     case "release-fact-missing":
-      return `Release ${facts.release}: not recorded: ${RELEASE_FACTS[facts.fact]}.`;
+      return `Not recorded of release ${facts.release}: ${RELEASE_FACTS[facts.fact]}.`;
     case "environment-other-family":
       return `${facts.release} (${facts.family}) does not repair the start-up of ${facts.system}.`;
     case "environment-older":

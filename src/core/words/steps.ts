@@ -291,7 +291,7 @@ export function stepText(step: Step): StepText {
         act: step.medium
           ? `Read the log to its end. Shut down, take ${step.medium} out, unplug any store.`
           : "Read the log to its end. Shut down and unplug any store.",
-        details: step.medium ? ["Left in, the computer starts it again."] : [],
+        details: step.medium ? ["A medium left in starts again."] : [],
       };
     case "put-back":
       return {
