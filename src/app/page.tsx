@@ -81,8 +81,8 @@ export default async function Today() {
 
 function breaking(first: DueItem): string {
   const { count, tags } = first.loses;
-  const who = count === 1 ? `${tags[0]} loses` : `${count} computers lose`;
-  return `${dueTitle(first)} before ${dateText(first.breaksOn)}: ${who} the last qualifying route.`;
+  const who = count === 1 ? `${tags[0]} loses its` : `${count} computers lose their`;
+  return `${dueTitle(first)} before ${dateText(first.breaksOn)}: ${who} last qualifying route.`;
 }
 
 const DUE_SHOWN = 6;

@@ -114,8 +114,8 @@ function gapsOf(chains: Fleet): CoverGap[] {
   return [...gaps.values()].sort((a, b) => order(a) - order(b) || b.count - a.count).slice(0, GAPS_MAX);
 }
 
-/** The last thing that somebody did, and to how many: one act over many is one line. */
 type EventRow = typeof events.$inferSelect;
+/** The last thing that somebody did, and to how many: one act over many is one line. */
 export interface LatestAct extends EventRow {
   count: number;
   /** When the first of them was done. */
@@ -126,17 +126,18 @@ export interface LatestAct extends EventRow {
 const LOOKED_AT = 300;
 const ONE_ACT_MS = 120_000;
 
+/** What people did last, the latest first; the log's order is not that of time where something is recorded later. */
 export async function latestEvents(context: Context, limit = 8): Promise<LatestAct[]> {
   const rows = await context.db.select().from(events).orderBy(sql`${events.id} DESC`).limit(LOOKED_AT);
   const acts: LatestAct[] = [];
   for (const row of rows) {
     const last = acts.at(-1);
     const isSame = last?.personName === row.personName && last.entity === row.entity && last.action === row.action;
-    if (last && isSame && last.since.getTime() - row.at.getTime() < ONE_ACT_MS) {
+    if (last && isSame && Math.abs(last.since.getTime() - row.at.getTime()) < ONE_ACT_MS) {
       last.count++;
       last.since = row.at;
     } else if (acts.length === limit) break;
     else acts.push({ ...row, count: 1, since: row.at });
   }
-  return acts;
+  return acts.sort((a, b) => b.at.getTime() - a.at.getTime());
 }
