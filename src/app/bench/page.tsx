@@ -214,7 +214,10 @@ function BerthBody({ berth }: { berth: Berth }) {
       )}
       {loss.images.length > 0 && <p>Holds {plural(loss.images.length, "image")}.</p>}
       {alike.length > 0 && (
-        <p className="text-plum">Looks like the device in {alike.join(" and ")}: compare the serial.</p>
+        <p className="text-plum">
+          Looks like the {alike.length === 1 ? "device" : "devices"} in {new Intl.ListFormat("en-GB").format(alike)}:
+          compare the serial.
+        </p>
       )}
       {berth.jobId !== null && (
         <p>

@@ -240,7 +240,7 @@ export function linkReasonText(facts: LinkReason): string {
     case "system-age-unknown":
       return `Release date of ${facts.system} not recorded. Import a release calendar.`;
     case "disk-empty":
-      return "The new disk is empty: nothing to repair or rescue.";
+      return "The disk is empty: nothing to repair or rescue.";
     case "repair-other-mode":
       return `The medium starts in ${MODES[facts.starts]} mode and the system was installed in ${MODES[facts.installed]} mode: automatic repair serves its own mode only.`;
     case "mode-stays":

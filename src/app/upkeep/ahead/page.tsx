@@ -50,7 +50,7 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
       <UpkeepNav here="/upkeep/ahead" />
       <h1>
         {last && last.met < now
-          ? `${site ? `At ${site}, if` : "If"} nothing is done, ${last.met} of ${plural(view.total, "computer")} meet their policy in a year; now ${now} have.`
+          ? `${site ? `At ${site}, if` : "If"} nothing is done, ${last.met} of ${plural(view.total, "computer")} meet their policy in a year; now ${now} do.`
           : `${site ? `At ${site} ` : ""}${now} of ${plural(view.total, "computer")} meet their policy, now and in a year.`}
       </h1>
       <p className="max-w-3xl text-quiet">

@@ -80,8 +80,8 @@ function Answer({ result: { met, cost, isLeast, placeless, seconds } }: { result
     <div className="mt-3 max-w-3xl">
       <p className="font-semibold text-[1.1rem]">
         {met.planned === met.of
-          ? `Each of ${plural(met.of, "computer")} would meet its policy; now ${met.now === 1 ? "one has" : `${met.now} have`}.`
-          : `${met.planned} of ${plural(met.of, "computer")} would meet their policy; now ${met.now === 1 ? "one has" : `${met.now} have`}.`}
+          ? `Each of ${plural(met.of, "computer")} would meet its policy; now ${met.now === 1 ? "one does" : `${met.now} do`}.`
+          : `${met.planned} of ${plural(met.of, "computer")} would meet their policy; now ${met.now === 1 ? "one does" : `${met.now} do`}.`}
       </p>
       <p>
         It costs {moneyText(cost.total)}: {moneyText(cost.purchase)} for purchases, {moneyText(cost.work)} for labour,{" "}
