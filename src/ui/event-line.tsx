@@ -1,5 +1,5 @@
 import Link from "next/link";
-import { actionText, entitiesText } from "@/core/words/events";
+import { actionText, entitiesText, noteText } from "@/core/words/events";
 import { visible } from "@/core/words/visible";
 import { timeText } from "./words";
 
@@ -93,7 +93,7 @@ function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean 
             </span>
           ))}
         {fields.length > 0 && <>: {fields.map((field) => FIELDS[field] ?? field).join(", ")}</>}
-        {event.note && <span className="text-quiet"> ({visible(event.note, 120)})</span>}
+        {event.note && <span className="text-quiet"> ({visible(noteText(event.note), 120)})</span>}
       </div>
       {fields.length > 0 && (
         <details className="caption">

@@ -117,6 +117,7 @@ function gapsOf(chains: Fleet): CoverGap[] {
 type EventRow = typeof events.$inferSelect;
 /** The last thing that somebody did, and to how many: one act over many is one line. */
 export interface LatestAct extends EventRow {
+  /** Different ones: what is done to one and the same several times is one. */
   count: number;
   /** When the first of them was done. */
   since: Date;
@@ -129,15 +130,15 @@ const ONE_ACT_MS = 120_000;
 /** What people did last, the latest first; the log's order is not that of time where something is recorded later. */
 export async function latestEvents(context: Context, limit = 8): Promise<LatestAct[]> {
   const rows = await context.db.select().from(events).orderBy(sql`${events.id} DESC`).limit(LOOKED_AT);
-  const acts: LatestAct[] = [];
+  const acts: (LatestAct & { ids: Set<number> })[] = [];
   for (const row of rows) {
     const last = acts.at(-1);
     const isSame = last?.personName === row.personName && last.entity === row.entity && last.action === row.action;
     if (last && isSame && Math.abs(last.since.getTime() - row.at.getTime()) < ONE_ACT_MS) {
-      last.count++;
+      last.count = last.ids.add(row.entityId).size;
       last.since = row.at;
     } else if (acts.length === limit) break;
-    else acts.push({ ...row, count: 1, since: row.at });
+    else acts.push({ ...row, count: 1, since: row.at, ids: new Set([row.entityId]) });
   }
-  return acts.sort((a, b) => b.at.getTime() - a.at.getTime());
+  return acts.map(({ ids: _ids, ...act }) => act).sort((a, b) => b.at.getTime() - a.at.getTime());
 }
