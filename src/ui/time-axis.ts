@@ -1,7 +1,14 @@
 import { dayOf } from "@/core/kernel/days";
+import { dayText } from "@/core/words/dates";
+
 /** The ISO day of a time in milliseconds, as charts have it. */
 export function axisDay(time: number): string {
   return dayOf(new Date(time));
+}
+
+/** The same as people read it. */
+export function axisDayText(time: number): string {
+  return dayText(axisDay(time));
 }
 
 /** An axis of days for points that have their time `at`, in milliseconds; spread onto a chart's axis. */
@@ -10,7 +17,7 @@ export const TIME_AXIS = {
   type: "number",
   scale: "time",
   domain: ["dataMin", "dataMax"],
-  tickFormatter: axisDay,
+  tickFormatter: axisDayText,
   stroke: "var(--quiet)",
   fontSize: 12,
   minTickGap: 50,

@@ -47,9 +47,7 @@ export function InspectionView({
         <Strip bytes={file.bytes} parts={partsOf(inspection)} label={visible(file.name, 80)} />
         {capacityBytes !== null && capacityBytes > file.bytes && (
           <div className="mt-2">
-            <p className="caption">
-              The whole medium, to scale: {bytesText(capacityBytes - file.bytes)} of it are left.
-            </p>
+            <p className="caption">The whole medium, to scale: {bytesText(capacityBytes - file.bytes)} unused.</p>
             <Strip
               bytes={capacityBytes}
               parts={[{ key: "read", start: 0, bytes: file.bytes, title: "what was read", tone: "system" }]}

@@ -13,7 +13,7 @@ import {
 } from "recharts";
 import type { Growth } from "@/core/images/forecast";
 import { bytesText } from "@/core/words/sizes";
-import { axisDay, TIME_AXIS } from "@/ui/time-axis";
+import { axisDayText, TIME_AXIS } from "@/ui/time-axis";
 
 interface Point {
   /** Milliseconds. */
@@ -64,7 +64,7 @@ export function GrowthChart({
             domain={[0, capacityBytes]}
           />
           <Tooltip
-            labelFormatter={(at) => axisDay(Number(at))}
+            labelFormatter={(at) => axisDayText(Number(at))}
             formatter={(value) =>
               Array.isArray(value)
                 ? value.map((each) => bytesText(Number(each))).join(" to ")

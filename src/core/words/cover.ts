@@ -1,21 +1,55 @@
-import type { CoverTask, CoverWhy, LeftOut, PlanProgress } from "../cover/result";
+import type { CoverLack, CoverTask, CoverWhy, LeftOut, PlanProgress } from "../cover/result";
 import { dayText } from "./dates";
 import { changeText, reasonText } from "./reasons";
 
-/** Why no plan can give something, in a sentence. */
-export function coverWhyText(why: CoverWhy): string {
+/** Why no plan can give something, in a sentence: what is to be mended, whichever release comes nearest. */
+function reasonOf(why: CoverWhy): string {
   switch (why.code) {
     case "no-purchase":
       return `No purchases for ${why.site}, by your constraint.`;
     case "image-too-old":
       return `Newest image from ${dayText(why.on)}; the limit is ${why.mostDays} days. Take a new one.`;
     case "nearest":
-      return `${why.release}: ${[why.reason && reasonText(why.reason), why.change && `${changeText(why.change)}.`].filter(Boolean).join(" ")}`;
+      return [why.reason && reasonText(why.reason), why.change && `${changeText(why.change)}.`]
+        .filter(Boolean)
+        .join(" ");
     case "nothing-gives-it-back":
       return "No release in the library restores that.";
     case "told-in-words":
       return why.text;
   }
+}
+
+/** All that is not given for the same reasons. */
+interface LacksOfReason {
+  reasons: string[];
+  /** Different ones; where not all of them are named, those of the need that most of them have. */
+  computers: number;
+  lacks: { lack: CoverLack; nearest: string[] }[];
+}
+
+/** What no plan can give by what stands against it, told once for all whom it concerns; the most computers first. */
+export function lacksByReason(lacks: readonly CoverLack[]): LacksOfReason[] {
+  const groups = new Map<string, LacksOfReason>();
+  for (const lack of lacks) {
+    const reasons = [...new Set(lack.why.map(reasonOf))].sort();
+    const key = reasons.join("\n");
+    const group = groups.get(key) ?? { reasons, computers: 0, lacks: [] };
+    const nearest = lack.why.flatMap((why) => (why.code === "nearest" ? [why.release] : []));
+    groups.set(key, { ...group, lacks: [...group.lacks, { lack, nearest }] });
+  }
+  return [...groups.values()]
+    .map((group) => ({ ...group, computers: computersOf(group.lacks.map(({ lack }) => lack)) }))
+    .sort((a, b) => b.computers - a.computers);
+}
+
+/** One computer may lack several things; for one need it is named once. */
+function computersOf(lacks: readonly CoverLack[]): number {
+  const isAllNamed = lacks.every(({ computers }) => computers.tags.length === computers.count);
+  if (isAllNamed) return new Set(lacks.flatMap(({ computers }) => computers.tags)).size;
+  const byNeed = new Map<string, number>();
+  for (const { need, computers } of lacks) byNeed.set(need, (byNeed.get(need) ?? 0) + computers.count);
+  return Math.max(...byNeed.values());
 }
 
 /** Why a file was left out of a plan, in a sentence. */

@@ -288,7 +288,7 @@ function Copies({ copies }: { copies: StoredCopy[] }) {
             {[
               COPY_STATES[copy.state],
               isLostWithIt && "lost with its computer",
-              copy.verifiedOn && `${copy.verifiedWhole ? "whole" : "damaged"} ${dateText(copy.verifiedOn)}`,
+              copy.verifiedOn && `${copy.verifiedWhole ? "intact" : "damaged"} ${dateText(copy.verifiedOn)}`,
             ]
               .filter(Boolean)
               .join(", ")}

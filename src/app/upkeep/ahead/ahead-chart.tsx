@@ -14,7 +14,7 @@ import {
 } from "recharts";
 import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
 import type { AheadView } from "@/server/upkeep/ahead";
-import { axisDay, TIME_AXIS } from "@/ui/time-axis";
+import { axisDay, axisDayText, TIME_AXIS } from "@/ui/time-axis";
 
 interface Point {
   at: number;
@@ -63,7 +63,7 @@ export function AheadChart({
           <CartesianGrid stroke="var(--line)" vertical={false} />
           <XAxis {...TIME_AXIS} />
           <YAxis stroke="var(--quiet)" fontSize={12} width={44} domain={[0, total]} allowDecimals={false} />
-          <Tooltip labelFormatter={(time) => axisDay(Number(time))} />
+          <Tooltip labelFormatter={(time) => axisDayText(Number(time))} />
           <ReferenceLine x={at(today)} stroke="var(--quiet)" strokeDasharray="2 3" />
           <Line
             dataKey="was"
@@ -140,7 +140,7 @@ export function LinkChart({
           <CartesianGrid stroke="var(--line)" vertical={false} />
           <XAxis {...TIME_AXIS} />
           <YAxis stroke="var(--quiet)" fontSize={12} width={44} allowDecimals={false} />
-          <Tooltip labelFormatter={(time) => axisDay(Number(time))} />
+          <Tooltip labelFormatter={(time) => axisDayText(Number(time))} />
           <Legend
             align="left"
             itemSorter={null}

@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import type { CoverLack, CoverResult, PlannedMedium, Some } from "@/core/cover/result";
-import { coverWhyText, leftOutText, progressText } from "@/core/words/cover";
+import { lacksByReason, leftOutText, progressText } from "@/core/words/cover";
 import { needAct } from "@/core/words/policy";
 import { getPlan, type PlanRow } from "@/server/cover/plans";
 import { listTasks, shoppingList } from "@/server/drills/cover-tasks";
@@ -64,9 +64,9 @@ export default async function Plan({ params }: Props) {
               }))}
             />
           )}
-          <Lacks lacks={result.lacks} />
           <Media media={result.media} planId={plan.id} />
           <Shopping plan={plan} result={result} />
+          <Lacks lacks={result.lacks} />
           <Reckoned plan={plan} result={result} />
         </>
       )}
@@ -105,22 +105,26 @@ function tags({ tags: shown, count }: Some): string {
   return `${shown.join(", ")}${count > shown.length ? ` and ${count - shown.length} more` : ""}`;
 }
 
+/** By reason: what is to be mended is told once, with all whom it concerns. */
 function Lacks({ lacks }: { lacks: CoverLack[] }) {
   if (lacks.length === 0) return null;
   return (
-    <section className="mt-6 max-w-4xl">
+    <section className="mt-6">
       <h2>Not achievable</h2>
       <ul className="mt-2 divide-y divide-line border-line border-y">
-        {lacks.map(({ computers, need, site, lacking, why }) => (
-          <li key={`${need} ${site} ${computers.tags.join()}`} className="py-2">
+        {lacksByReason(lacks).map(({ reasons, computers, lacks: alike }) => (
+          <li key={reasons.join()} className="py-2">
             <p>
-              <strong>{computers.count === 0 ? site : `${plural(computers.count, "computer")} at ${site}`}</strong>:{" "}
-              {lackText(need, lacking)}.
+              {computers > 0 && <strong>{plural(computers, "computer")}: </strong>}
+              {reasons.join(" ")}
             </p>
-            {computers.count > 0 && <p className="code text-quiet">{tags(computers)}</p>}
-            <ul className="list-disc pl-5">
-              {why.map(coverWhyText).map((text) => (
-                <li key={text}>{text}</li>
+            <ul className="text-quiet">
+              {alike.map(({ lack: { computers: whose, need, site, lacking }, nearest }) => (
+                <li key={`${need} ${site} ${lacking} ${whose.tags.join()}`}>
+                  {site ?? "No site recorded"}
+                  {whose.count > 0 && <span className="code"> {tags(whose)}</span>}: {lackText(need, lacking)}
+                  {nearest.length > 0 && `; nearest is ${nearest.join(", ")}`}.
+                </li>
               ))}
             </ul>
           </li>
