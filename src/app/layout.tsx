@@ -6,9 +6,9 @@ import "./globals.css";
 import type { Metadata } from "next";
 import { cookies } from "next/headers";
 import type { ReactNode } from "react";
-import { isFleetBehind } from "@/server/fleet/asked";
 import { currentContext } from "./_lib/context";
 import { AddForm } from "./_parts/add-form";
+import { CatchUp } from "./_shell/catch-up";
 import { Shell } from "./_shell/shell";
 import { addFirstPersonAction } from "./people/actions";
 
@@ -47,11 +47,7 @@ export default async function Layout({ children }: { children: ReactNode }) {
     <html lang="en-GB" data-form={form}>
       <body>
         <Shell people={people.map(({ id, name }) => ({ id, name }))} personId={person.id} form={form}>
-          {isFleetBehind() && (
-            <p className="caption mb-3" role="status">
-              Recomputing chains after the latest changes. This page may show older ones.
-            </p>
-          )}
+          <CatchUp renderedAt={Date.now()} />
           {people.length > 0 ? children : <FirstPerson />}
         </Shell>
       </body>

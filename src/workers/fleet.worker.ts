@@ -5,7 +5,7 @@ import { LRUCache } from "lru-cache";
 import { dayOf } from "@/core/kernel/days";
 import { ownContext } from "@/server/context";
 import { database } from "@/server/db/client";
-import { answerHere, type Desk, setDesk } from "@/server/fleet/asked";
+import { answerHere, type Desk, type FleetStanding, setDesk } from "@/server/fleet/asked";
 import type { Answered, FleetData, FleetThread, Question } from "@/server/fleet/desk";
 import { keepOn, standsAt } from "@/server/fleet/fleet";
 import { keepAnswer } from "@/server/fleet/kept-answers";
@@ -41,8 +41,8 @@ class Remembering implements Desk {
     return answer;
   }
 
-  isBehind(): boolean {
-    return false;
+  standing(): FleetStanding {
+    return { isBehind: false, olderAgoMs: null };
   }
 }
 

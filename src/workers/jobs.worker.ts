@@ -13,7 +13,7 @@ const { fleet } = workerData as JobsData;
 const questions = wrap<FleetQuestions>(nodeEndpoint(fleet));
 setDesk({
   ask: (context, question, asked) => questions.ask(question, asked, context.now()),
-  isBehind: () => false,
+  standing: () => ({ isBehind: false, olderAgoMs: null }),
 });
 
 const engine = new Engine(database(), KINDS, { rounds: ROUNDS });

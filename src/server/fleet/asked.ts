@@ -3,11 +3,17 @@ import type { Context } from "../context";
 /** Questions about the whole fleet: what is asked with one, and what is answered, can be handed to another thread. */
 const answers = new Map<string, (context: Context, asked: readonly unknown[]) => Promise<unknown>>();
 
+export interface FleetStanding {
+  /** What is told may be from before the latest changes: they are being worked in. */
+  isBehind: boolean;
+  /** Milliseconds since an answer from before the latest changes was last given; null where none was. */
+  olderAgoMs: number | null;
+}
+
 /** Who answers questions about the fleet in this thread's stead, or remembers what was answered. */
 export interface Desk {
   ask(context: Context, question: string, asked: readonly unknown[], isRemembered?: boolean): Promise<unknown>;
-  /** What is told may be from before the latest changes: they are being worked in. */
-  isBehind(): boolean;
+  standing(): FleetStanding;
 }
 
 // The server's parts are bundled apart from each other, and there is one desk for all of them.
@@ -17,9 +23,9 @@ export function setDesk(desk: Desk | undefined): void {
   desks.creelDesk = desk;
 }
 
-/** Whether what is told of the fleet may be from before the latest changes. */
-export function isFleetBehind(): boolean {
-  return desks.creelDesk?.isBehind() ?? false;
+/** Whether what is told of the fleet is, or was lately, from before the latest changes. */
+export function fleetStanding(): FleetStanding {
+  return desks.creelDesk?.standing() ?? { isBehind: false, olderAgoMs: null };
 }
 
 /**

@@ -9,7 +9,7 @@ import type { Database } from "../db/client";
 import { revisionOf } from "../db/revision";
 import { threadFile } from "../host/threads";
 import { log } from "../log";
-import type { Desk } from "./asked";
+import type { Desk, FleetStanding } from "./asked";
 import { keptAnswer } from "./kept-answers";
 
 export interface Question {
@@ -41,6 +41,8 @@ const MEMORY_MB = 3_000;
 /** Answers that are remembered; what is asked with more than so many characters is not asked again. */
 const REMEMBERED = 400;
 const KEY_MOST = 2_000;
+/** A fleet that changes all the time is asked so often for an answer that is of now. */
+const ATTEMPTS = 20;
 
 /** The thread's program, the database that it asks, and what is quick: see `FleetData`. */
 export interface FleetProgram {
@@ -136,7 +138,8 @@ interface Remembered {
 export class FleetDesk implements Desk {
   private hand: Hand | null = null;
   private next: Hand | null = null;
-  private gaveOlder = false;
+  /** When (by `performance.now`) an answer from before the latest changes was last given. */
+  private olderAt: number | null = null;
   private readonly remembered = new LRUCache<string, Remembered>({ max: REMEMBERED });
 
   constructor(
@@ -155,8 +158,11 @@ export class FleetDesk implements Desk {
     await Promise.all([this.hand?.stop(), this.next?.stop()]);
   }
 
-  isBehind(): boolean {
-    return this.next !== null || (this.gaveOlder && this.hand?.isReady === false);
+  standing(): FleetStanding {
+    return {
+      isBehind: this.next !== null || (this.olderAt !== null && this.hand?.isReady === false),
+      olderAgoMs: this.olderAt === null ? null : performance.now() - this.olderAt,
+    };
   }
 
   async ask(context: Context, question: string, asked: readonly unknown[], isRemembered = true): Promise<unknown> {
@@ -180,6 +186,17 @@ export class FleetDesk implements Desk {
     return remembered.value;
   }
 
+  /** As `ask`, and never from before the latest changes: waits until they are worked in. For what is kept or sent. */
+  async askNow(context: Context, question: string, asked: readonly unknown[]): Promise<unknown> {
+    for (let attempt = 0; attempt < ATTEMPTS; attempt++) {
+      const before = this.olderAt;
+      const value = await this.ask(context, question, asked);
+      if (this.olderAt === before) return value;
+      await (this.next ?? this.hand)?.prepared.catch(() => {});
+    }
+    throw new Error(`The fleet changed faster than "${question}" could be answered.`);
+  }
+
   private async answered(question: Question, day: string): Promise<Answered> {
     const hand = this.holding(question.now);
     if (!hand.isReady) {
@@ -187,7 +204,7 @@ export class FleetDesk implements Desk {
       if (kept?.revision === question.revision) return { ...kept, day };
       const late = Symbol("late");
       if (kept && (await Promise.race([hand.prepared, sleep(this.program.waitsMs, late, { ref: false })])) === late) {
-        this.gaveOlder = true;
+        this.olderAt = performance.now();
         return { ...kept, day };
       }
       await hand.prepared;
@@ -195,6 +212,7 @@ export class FleetDesk implements Desk {
     const answered = await hand.answer(question);
     if (answered.revision >= question.revision && answered.day === day)
       return { ...answered, revision: question.revision };
+    this.olderAt = performance.now();
     this.succeed(question.now);
     return answered;
   }

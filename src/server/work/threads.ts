@@ -75,7 +75,7 @@ export function startThreads(db: Database): { stop: () => Promise<void> } {
   desk.start();
   const jobs = new Jobs({
     ask: (question, asked, now) =>
-      desk.ask(
+      desk.askNow(
         ownContext(db, () => now),
         question,
         asked,
