@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { expect, test } from "@playwright/test";
 import { dated } from "../../scripts/demo/days";
 import { dayText } from "../../src/core/words/dates";
-import { listening } from "./helpers";
+import { listening, openForm } from "./helpers";
 
 test("what is due is told with its reason and what it breaks, is put off with a reason, and taken up again", async ({
   page,
@@ -28,25 +28,45 @@ test("what is due is told with its reason and what it breaks, is put off with a 
   await expect(page.getByRole("button", { name: "Postpone: Take stock at MV Fulmar" })).toBeVisible();
 });
 
-test("a policy is said for a place; a computer tells what holds for it, and from where", async ({ page }) => {
-  await page.goto("/policy?scope=site&target=Workshop");
-  await listening(page);
-  await page.getByLabel("Maximum drill age (days)").fill("many");
-  await page.getByRole("button", { name: "Save rule" }).click();
-  await expect(page.getByText("A whole number is needed, or “any”.")).toBeVisible();
-  await page.getByLabel("Site", { exact: true }).selectOption("MV Petrel");
-  await expect(page.getByLabel("Maximum travel time (minutes)")).toHaveValue("0");
+test("policy is one table: a value is edited where it stands, inherited ones are grey, what was done is undone", async ({
+  page,
+}) => {
+  await openForm(page, "/policy");
+  const cell = (rule: string, target: string) => page.getByRole("button", { name: `${rule} for ${target}` });
+  await expect(cell("Maximum travel time", "MV Petrel")).toHaveText(/on site only/);
+  await expect(cell("Maximum drill age", "MV Petrel")).toHaveText(/365 days \(inherited\)/);
+  // A rule for one more site.
+  await page.getByLabel("Add rule for a").selectOption("site");
   await page.getByLabel("Site", { exact: true }).selectOption("Workshop");
-  await expect(page.getByRole("button", { name: "Save rule" })).toBeVisible();
-  await listening(page);
-  await page.getByLabel("Maximum drill age (days)").fill("any");
-  await page.getByRole("button", { name: "Save rule" }).click();
-  await expect(page.getByRole("link", { name: "Workshop", exact: true })).toBeVisible();
+  await page.getByRole("button", { name: "Add column" }).click();
+  await cell("Maximum drill age", "Workshop").click();
+  const field = page.getByRole("textbox", { name: "Maximum drill age for Workshop" });
+  await field.fill("many");
+  await field.press("Enter");
+  await expect(page.getByText("A whole number is needed, or “any”.")).toBeVisible();
+  await field.fill("0");
+  await field.press("Enter");
+  await expect(page.getByRole("alert").filter({ hasText: "1" })).toBeVisible();
+  await field.fill("any");
+  await field.press("Enter");
+  await expect(cell("Maximum drill age", "Workshop")).toHaveText(/any age$/);
+  await expect(page.getByText("Saved. Maximum drill age for Workshop: any age.")).toBeVisible();
   await page.goto("/computers/WS-004?show=policy");
   const row = page.getByRole("row", { name: /^Maximum drill age/ });
   await expect(row).toContainText("any age");
   await expect(row).toContainText("rule for Workshop");
-  await expect(page.getByRole("row", { name: /^Maximum travel time/ })).toContainText("rule for all");
+  await expect(page.getByRole("row", { name: /^Maximum travel time/ })).toContainText("rule for all computers");
+  // Escape gives up; what was saved is undone; a rule that is removed comes back.
+  await openForm(page, "/policy");
+  await cell("Maximum travel time", "Workshop").click();
+  await page.getByRole("textbox", { name: "Maximum travel time for Workshop" }).fill("5");
+  await page.getByRole("textbox", { name: "Maximum travel time for Workshop" }).press("Escape");
+  await expect(cell("Maximum travel time", "Workshop")).toHaveText(/60 minutes \(inherited\)/);
+  await page.getByRole("button", { name: "Remove the rule for Workshop" }).click();
+  await expect(page.getByText("Saved. Removed: the rule for Workshop.")).toBeVisible();
+  await expect(page.getByRole("columnheader", { name: "Workshop" })).toHaveCount(0);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(cell("Maximum drill age", "Workshop")).toHaveText(/any age$/);
 });
 
 test("the least cover: computed, explained, decided anew, compared, accepted, and done", async ({ page }) => {

@@ -83,7 +83,8 @@ async function registerImage(page: Page, tag: string): Promise<void> {
   await expect(page.getByText("1 system, active")).toBeVisible();
 }
 
-const TAGS = { quiet: ["ZW-1", "ZW-M1"], cut: ["ZW-2", "ZW-M2"] } as const;
+// Of two media that are alike the first by name comes first: the later one of each is what its own way begins with.
+const TAGS = { quiet: ["ZW-1", "ZW-M2"], cut: ["ZW-2", "ZW-M1"] } as const;
 
 for (const [how, [tag, medium]] of Object.entries(TAGS))
   test(`from registering a computer, a medium and an image to handing it back: ${how}`, async ({ page, context }) => {
@@ -100,13 +101,10 @@ for (const [how, [tag, medium]] of Object.entries(TAGS))
     await page.getByLabel("Computer", { exact: true }).fill(tag);
     await page.getByLabel("What happened").selectOption({ label: "its disk is gone" });
     await page.getByRole("button", { name: "Open call-out" }).click();
-    await expect(page.getByRole("heading", { name: "Recovery routes" })).toBeVisible();
+    const way = page.getByRole("region", { name: "Best route" });
+    await expect(way.getByRole("heading")).toHaveText(dated(`image restored, ${tag} 2026-11-20 clean`));
+    await expect(way).toContainText(`with ${medium}`);
     await listening(page);
-    const way = page
-      .getByRole("listitem")
-      .filter({ hasText: dated(`${tag} 2026-11-20 clean, with ${medium}`) })
-      .filter({ has: page.getByRole("button", { name: "Use this route" }) })
-      .first();
     await way.getByRole("button", { name: "Use this route" }).click();
     await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
     await listening(page);

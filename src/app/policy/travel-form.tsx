@@ -122,7 +122,7 @@ function OneWay({
           <input className="field w-24" name="minutes" inputMode="numeric" autoComplete="off" />
         </label>
         <button type="submit" className="act">
-          Save rule
+          Save travel time
         </button>
       </form>
       <ul className="mt-2 columns-2 md:columns-3">

@@ -1,5 +1,14 @@
 import { dice } from "../../../test/support/dice";
-import { POLICY_KEYS, Policies, type PolicyRule, type PolicySubject, SCOPES, type Scope, USUAL_VALUES } from "./policy";
+import {
+  inheritedBy,
+  POLICY_KEYS,
+  Policies,
+  type PolicyRule,
+  type PolicySubject,
+  SCOPES,
+  type Scope,
+  USUAL_VALUES,
+} from "./policy";
 import { travelTable } from "./travel";
 
 let ids = 0;
@@ -30,6 +39,36 @@ test("each value is from the nearest rule that says it: computer, model, form, p
   expect(policies.of(subject({ tag: "X", site: "Sandsay", form: "server", model: "Other" })).values).toEqual({
     ...{ ...USUAL_VALUES, back: 2, drillDays: 300, files: 0 },
   });
+});
+
+test("what a rule inherits is what holds without it; where rules in between differ among its computers, it varies", () => {
+  const next = dice(77);
+  for (let turn = 0; turn < 200; turn++) {
+    const rules = SCOPES.flatMap((scope) => {
+      const targets = {
+        everywhere: "",
+        site: "North Pier",
+        form: "desktop",
+        model: "Ostrel Block 9",
+        computer: "NP-001",
+      };
+      return next(2) === 0 ? [rule(scope, targets[scope], { drillDays: 1 + next(400) })] : [];
+    });
+    const without = (from: Scope) =>
+      new Policies(rules.filter(({ scope }) => SCOPES.indexOf(scope) < SCOPES.indexOf(from)));
+    for (const scope of SCOPES) {
+      const expected = without(scope).of(subject());
+      expect(inheritedBy(rules, scope, "drillDays", subject())).toEqual({
+        ...{ value: expected.values.drillDays, from: expected.from.drillDays },
+      });
+      const between = rules.some(
+        (each) => each.scope !== "everywhere" && SCOPES.indexOf(each.scope) < SCOPES.indexOf(scope),
+      );
+      const general = inheritedBy(rules, scope, "drillDays");
+      if (between) expect(general).toBe("varies");
+      else expect(general).toMatchObject({ value: expected.values.drillDays });
+    }
+  }
 });
 
 test("who has no place, form or model has what is for all; places have their own", () => {

@@ -146,6 +146,36 @@ function resolved(rules: readonly PolicyRule[]): Resolved {
   return { values: values as PolicyValues, from };
 }
 
+/** What holds where a rule leaves a value out, and the rule that it is from; null: the default. */
+export interface Inherited<K extends PolicyKey = PolicyKey> {
+  value: PolicyValues[K];
+  from: PolicyRule | null;
+}
+
+/**
+ * What a rule of `scope` inherits of a value. `of`: the computer that it is for, where it is for one. "varies": a rule
+ * of a scope in between says it for some of the computers that this one is for, so that it differs among them.
+ */
+export function inheritedBy<K extends PolicyKey>(
+  rules: readonly PolicyRule[],
+  scope: Scope,
+  key: K,
+  of?: PolicySubject,
+): Inherited<K> | "varies" {
+  const before = SCOPES.slice(0, SCOPES.indexOf(scope));
+  const saying = rules.filter((rule) => before.includes(rule.scope) && rule.values[key] !== undefined);
+  if (of) {
+    const { values, from } = new Policies(saying).of(of);
+    return { value: values[key], from: from[key] };
+  }
+  const [everywhere] = saying.filter((rule) => rule.scope === "everywhere");
+  if (saying.length > (everywhere ? 1 : 0)) return "varies";
+  return { value: (everywhere?.values[key] ?? USUAL_VALUES[key]) as PolicyValues[K], from: everywhere ?? null };
+}
+
+/** What only rules for all and for sites say: no computer has it. */
+export const SITE_KEYS: readonly PolicyKey[] = ["spares", "stocktakeDays"];
+
 /** What of a policy the chain is judged by. */
 export function chainPolicy({ drillDays, verificationDays, proof }: PolicyValues): PolicyPart {
   return { drillDays, verificationDays, proof };

@@ -1,3 +1,4 @@
+import type { Advantage } from "../callout/advantages";
 import type { Happening } from "../callout/happenings";
 import type { CalloutOutcome, Lost } from "../callout/record";
 import type { ImageFit, Shrinking } from "../callout/replacement";
@@ -69,6 +70,17 @@ export function openFactsText(openFacts: readonly OpenFact[]): string {
   };
   const list = new Intl.ListFormat("en-GB").format(openFacts.map((fact) => names[fact]));
   return openFacts.length === 0 ? "" : `A rough estimate. Record ${list} to narrow it.`;
+}
+
+/** What speaks for a way over the best one, in a word or two. */
+export function advantageText(advantage: Advantage): string {
+  return {
+    "loses-less": "Loses less",
+    "saves-files": "Saves files that would be lost",
+    sooner: "Quicker",
+    nearer: "Nearer",
+    surer: "More certain",
+  }[advantage];
 }
 
 /** How a call-out ended, in a few words. */

@@ -37,7 +37,7 @@ test("values are read with what they are counted in", () => {
 
 test("a value says from where it is", () => {
   expect(fromText(null)).toBe("default");
-  expect(fromText({ scope: "everywhere", target: "" })).toBe("rule for all");
+  expect(fromText({ scope: "everywhere", target: "" })).toBe("rule for all computers");
   expect(fromText({ scope: "form", target: "server" })).toBe("rule for every server");
   expect(fromText({ scope: "site", target: "North Pier" })).toBe("rule for North Pier");
 });

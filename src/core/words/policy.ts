@@ -57,7 +57,7 @@ export const POLICY_TITLES: Record<PolicyKey, string> = {
   startUp: "Start-up repair routes",
   files: "File rescue routes",
   withinMinutes: "Maximum travel time",
-  changesAllowed: "Routes that hold after a change count",
+  changesAllowed: "Also if it holds after a change",
   proof: "Proof",
   drillDays: "Maximum drill age",
   verificationDays: "Maximum verification age",
@@ -78,10 +78,40 @@ export function policyUnit(key: PolicyKey): "days" | "minutes" | null {
 export function policyValueText<K extends PolicyKey>(key: K, value: PolicyValues[K]): string {
   if (key === "proof") return proofTitle(value as Proof);
   if (key === "changesAllowed") return value ? "yes" : "no";
-  if (key === "withinMinutes") return value === null ? "any travel time" : `${value} minutes`;
+  if (key === "withinMinutes")
+    return value === null ? "any travel time" : value === 0 ? "on site only" : `${value} minutes`;
   if (value === null) return "any age";
-  return key.endsWith("Days") ? `${value} days` : String(value);
+  if (key.endsWith("Days")) return `${value} ${value === 1 ? "day" : "days"}`;
+  return value === 0 ? "none" : String(value);
 }
+
+/** What may be typed for a value, and what blank, 0 and "any" mean. */
+export function policyHint(key: PolicyKey): string {
+  if (key === "withinMinutes") return "Minutes. 0: on site only. any: no limit. Blank: inherited.";
+  if (key.endsWith("Days")) return "Days. any: no limit. Blank: inherited.";
+  return "A number. 0: none. Blank: inherited.";
+}
+
+/** Where a grey value comes from, as a tooltip of its cell. */
+export function inheritedText(from: Pick<PolicyRule, "scope" | "target"> | null): string {
+  return from === null ? "Inherited: the default" : `Inherited: ${fromText(from)}`;
+}
+
+/** What was changed of a rule: "Maximum drill age for North Pier: 90 days". */
+export function ruleChangedText(key: PolicyKey, target: string, value: string | null): string {
+  return `${POLICY_TITLES[key]} for ${target}: ${value ?? "inherited"}.`;
+}
+
+/** Rules of a policy in groups, as its table shows them. */
+export const POLICY_GROUPS: readonly { title: string; keys: readonly PolicyKey[] }[] = [
+  { title: "Routes required", keys: ["back", "image", "reinstall", "startUp", "files"] },
+  { title: "A route counts", keys: ["withinMinutes", "changesAllowed", "proof"] },
+  {
+    title: "Maximum ages",
+    keys: ["drillDays", "verificationDays", "imageDays", "systemFilesDays", "factsDays"],
+  },
+  { title: "Sites", keys: ["spares", "stocktakeDays"] },
+];
 
 const SCOPE_TITLES: Record<Scope, string> = {
   everywhere: "Everywhere",
@@ -96,11 +126,21 @@ export function scopeTitle(scope: Scope): string {
   return SCOPE_TITLES[scope];
 }
 
-/** "as said for North Pier", "default": where a value is from. */
+/** For whom a rule is, as the head of its column: "North Pier", "All computers". */
+export function ruleTargetText(scope: Scope, target: string): string {
+  return scope === "everywhere" ? "All computers" : target;
+}
+
+/** For whom a rule is, within a sentence: "North Pier", "every laptop", "all computers". */
+export function ruleSubjectText(scope: Scope, target: string): string {
+  if (scope === "everywhere") return "all computers";
+  return scope === "form" || scope === "model" ? `every ${target}` : target;
+}
+
+/** "rule for North Pier", "default": where a value is from. */
 export function fromText(rule: Pick<PolicyRule, "scope" | "target"> | null): string {
   if (rule === null) return "default";
-  if (rule.scope === "everywhere") return "rule for all";
-  return `rule for ${rule.scope === "form" ? `every ${rule.target}` : rule.target}`;
+  return `rule for ${ruleSubjectText(rule.scope, rule.target)}`;
 }
 
 /** What each need is met by: one route, and several. */

@@ -147,6 +147,8 @@ export interface CalloutOffers {
   passedOver: PassedOver[];
   /** Ways that make sense and do not go, with the link that rules them out. */
   refused: RefusedWay<Route>[];
+  /** The steps of the best offer. */
+  bestSteps: GuidedStep[];
   /** Where nothing recovers the computer: others at its place that are not out of order, to make a medium on. */
   healthy: string[];
 }
@@ -186,7 +188,12 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
     targetBus: targetDisk({ facts: target.detail.facts, toldDisk: target.toldDisk }, [])?.bus ?? null,
   });
   const isRecovered = found.offers.some(({ outcome }) => !savesFilesOnly(outcome));
-  return { ...found, healthy: isRecovered ? [] : await healthyBeside(context, computer) };
+  const [best] = found.offers;
+  return {
+    ...found,
+    bestSteps: best ? await stepsFor(context, detail, chosenFrom(best)) : [],
+    healthy: isRecovered ? [] : await healthyBeside(context, computer),
+  };
 }
 
 export interface ReplacementView {
@@ -289,30 +296,13 @@ export async function setNewComputer(context: Context, id: CalloutId, tag: strin
   });
 }
 
-/** Takes a way from those that are offered: its steps are made from what is known now, and stay. */
-export async function chooseRoute(
-  context: Context,
-  id: CalloutId,
-  wanted: { medium: string; outcome: string; image: string | null; release: string | null },
-): Promise<Result<number>> {
-  const detail = await getCallout(context, id);
-  if (!detail) return fail({ code: "not-found", what: "call-out" });
-  if (detail.row.closedAt) return refused({ code: "callout-closed" });
-  const { offers } = await offersOf(context, detail);
-  const offer = offers.find(
-    ({ route, outcome, image }) =>
-      route.medium === wanted.medium &&
-      outcome === wanted.outcome &&
-      image === wanted.image &&
-      route.release === wanted.release,
-  );
-  if (!offer) return refused({ code: "route-not-offered" });
-  const { route, outcome, seconds, times, lostDays, lost } = offer;
+/** A way as it is kept once it is chosen. */
+function chosenFrom({ route, outcome, seconds, times, lostDays, lost }: Offer<Route>): ChosenRoute {
   const image = route.outcome?.image ?? null;
   const drivers = route.links.sees.changes.flatMap(({ setting, to }) =>
     setting === "driver" && to ? [String(to)] : [],
   );
-  const chosen: ChosenRoute = {
+  return {
     ...{
       medium: route.medium,
       as: route.as,
@@ -334,6 +324,27 @@ export async function chooseRoute(
       keyPlace: image.keyPlace,
     },
   };
+}
+
+/** Takes a way from those that are offered: its steps are made from what is known now, and stay. */
+export async function chooseRoute(
+  context: Context,
+  id: CalloutId,
+  wanted: { medium: string; outcome: string; image: string | null; release: string | null },
+): Promise<Result<number>> {
+  const detail = await getCallout(context, id);
+  if (!detail) return fail({ code: "not-found", what: "call-out" });
+  if (detail.row.closedAt) return refused({ code: "callout-closed" });
+  const { offers } = await offersOf(context, detail);
+  const offer = offers.find(
+    ({ route, outcome, image }) =>
+      route.medium === wanted.medium &&
+      outcome === wanted.outcome &&
+      image === wanted.image &&
+      route.release === wanted.release,
+  );
+  if (!offer) return refused({ code: "route-not-offered" });
+  const chosen = chosenFrom(offer);
   return change(
     context,
     detail,
@@ -347,9 +358,11 @@ const NO_OTHERS = { fetching: { low: 0, likely: 0, high: 0 }, starting: null, fi
 
 /** The steps of the way that was chosen; null where none was. */
 export async function stepsOf(context: Context, detail: CalloutDetail): Promise<GuidedStep[] | null> {
+  return detail.row.chosen && stepsFor(context, detail, detail.row.chosen);
+}
+
+async function stepsFor(context: Context, detail: CalloutDetail, chosen: ChosenRoute): Promise<GuidedStep[]> {
   const { row, computer } = detail;
-  const { chosen } = row;
-  if (!chosen) return null;
   const [medium, card] = await Promise.all([
     getMedium(context, chosen.medium),
     keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),

@@ -8,7 +8,7 @@ import { fleet } from "../fleet/fleet";
 import type { Result } from "../problems";
 import { addComputer } from "./computers";
 import { history } from "./events";
-import { listRules, loadPolicies, loadTravel, saveRule, setTravel } from "./policies";
+import { listRules, loadPolicies, loadTravel, ruleColumns, saveRule, saveRuleValue, setTravel } from "./policies";
 import { addSite } from "./sites";
 
 const inventory = testInventory();
@@ -97,4 +97,40 @@ test("a rule follows its place under a new name", async () => {
   value(await saveRule(ina, { scope: "site", target: "MV Petrel", values: { spares: 3 } }, null));
   await ina.db.update(siteRows).set({ name: "MV Tern" }).where(eq(siteRows.id, sites.bridge));
   expect((await loadPolicies(ina.db)).ofSite("MV Tern").values.spares).toBe(3);
+});
+
+test("one value of a rule is said by itself: others that changed meanwhile stay, the same one is told", async () => {
+  const { ina, col } = inventory;
+  const rule = { scope: "site", target: "North Pier" };
+  const said = async () =>
+    (await listRules(ina.db)).find(({ scope, target }) => scope === rule.scope && target === rule.target)?.values;
+  value(await saveRuleValue(ina, { ...rule, key: "drillDays", before: {}, after: { drillDays: 90 } }));
+  value(await saveRuleValue(col, { ...rule, key: "spares", before: {}, after: { spares: 2 } }));
+  expect(await said()).toEqual({ drillDays: 90, spares: 2 });
+  const late = { ...rule, key: "drillDays", before: {}, after: { drillDays: 30 } };
+  expect(refusal(await saveRuleValue(ina, late))).toContain("Col Marrick changed");
+  expect(await said()).toEqual({ drillDays: 90, spares: 2 });
+  const wrong = { ...rule, key: "spares", before: { spares: 2 }, after: { spares: -1 } };
+  expect((await saveRuleValue(ina, wrong)).ok).toBe(false);
+  value(await saveRuleValue(ina, { ...rule, key: "spares", before: { spares: 2 }, after: {} }));
+  value(await saveRuleValue(ina, { ...rule, key: "drillDays", before: { drillDays: 90 }, after: {} }));
+  // It says nothing any more, and is gone.
+  expect(await said()).toBeUndefined();
+  expect((await saveRuleValue(ina, { ...rule, key: "spares", before: { spares: 2 }, after: {} })).ok).toBe(false);
+});
+
+test("rules as columns: what each inherits, and from where", async () => {
+  const { ina } = inventory;
+  value(await saveRule(ina, { scope: "site", target: "Head office", values: { drillDays: 90 } }, null));
+  value(await saveRule(ina, { scope: "everywhere", target: "", values: { back: 2 } }, null));
+  const { columns, others } = await ruleColumns(ina, { scope: "computer", target: "HO-001" }, "");
+  expect(others).toBe(0);
+  const column = (target: string) => columns.find((each) => each.target === target);
+  expect([...new Set(columns.map(({ scope }) => scope))]).toEqual(["everywhere", "site", "form", "computer"]);
+  expect(column("Head office")?.inherits).toMatchObject({ back: { value: 2 }, drillDays: { value: 365, from: null } });
+  // Tablets stand at several sites, of which one says it.
+  expect(column("tablet")?.inherits).toMatchObject({ back: { value: 2 }, drillDays: "varies" });
+  expect(column("HO-001")?.inherits.drillDays).toMatchObject({ value: 90, from: { target: "Head office" } });
+  const found = await ruleColumns(ina, null, "head");
+  expect(found.columns.map(({ target }) => target)).toEqual(["", "Head office"]);
 });

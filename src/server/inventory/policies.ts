@@ -3,7 +3,11 @@ import { z } from "zod";
 import { FORMS } from "@/core/computer/facts/schema";
 import {
   chainPolicy,
+  type Inherited,
+  inheritedBy,
+  POLICY_KEYS,
   Policies,
+  type PolicyKey,
   type PolicyRule,
   type PolicySubject,
   policyValuesSchema,
@@ -22,7 +26,7 @@ import { insertedId } from "../db/results";
 import { computers, policies, sites, travels } from "../db/schema";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { recordEvent } from "./events";
-import { saveVersioned } from "./versioned";
+import { saveVersioned, staleResult } from "./versioned";
 
 export interface RuleRow extends PolicyRule {
   version: number;
@@ -134,6 +138,113 @@ export async function saveRule(
     if (saysNothing) await tx.delete(policies).where(eq(policies.id, known.id));
     return ok(saysNothing ? null : known.id);
   });
+}
+
+const ruleValueSchema = z.object({
+  scope: z.enum(SCOPES),
+  target: z.string().trim().max(200),
+  key: z.enum(POLICY_KEYS as [PolicyKey, ...PolicyKey[]]),
+  /** As the editor saw them, and as they are to be: what the rule says of `key`, or nothing (inherited). */
+  before: policyValuesSchema.partial(),
+  after: policyValuesSchema.partial(),
+});
+
+/**
+ * Says one value of a rule from now on, whatever else of the rule changed meanwhile; a rule that says nothing any more
+ * is taken away. Problems: `invalid`, `stale` (that value was changed meanwhile). Gives the rule's id, null where it is
+ * gone.
+ */
+export async function saveRuleValue(context: Context, input: unknown): Promise<Result<number | null>> {
+  const parsed = checked(ruleValueSchema, input);
+  if (!parsed.ok) return parsed;
+  const { scope, target, key, before, after } = parsed.value;
+  return act(context, null, async (acting): Promise<Result<number | null>> => {
+    const stored = await storedTarget(acting.db, scope, target);
+    if (!stored.ok) return stored;
+    const [rule] = await acting.db
+      .select()
+      .from(policies)
+      .where(and(eq(policies.scope, scope), eq(policies.target, stored.value)))
+      .for("update");
+    const { [key]: there, ...others } = rule?.values ?? {};
+    if (there !== before[key]) {
+      if (!rule) return fail({ code: "not-found", what: "rule" });
+      // Since when its editor saw another value is not known: the last change is told.
+      const stale = await staleResult(acting.db, policies, {
+        entity: "policy",
+        id: rule.id,
+        version: rule.version - 1,
+      });
+      return stale.ok ? fail({ code: "not-found", what: "rule" }) : stale;
+    }
+    const values = after[key] === undefined ? others : { ...others, [key]: after[key] };
+    return saveRule(acting, { scope, target, values }, rule?.version ?? null);
+  });
+}
+
+/** So many rules stand beside each other in a table. */
+const COLUMNS_MOST = 30;
+
+export interface RuleColumn {
+  scope: Scope;
+  target: string;
+  /** Null: nothing is said for it yet. */
+  rule: RuleRow | null;
+  /** What it inherits of each value. */
+  inherits: Record<PolicyKey, Inherited | "varies">;
+}
+
+/**
+ * Rules as columns of a table, from those for all to those for one computer: first the one for all, which is there even
+ * where it says nothing. `extra`: one more that is to be shown, as if there were a rule. `find`: only targets with that
+ * text in them. `others`: so many rules are not shown.
+ */
+export async function ruleColumns(
+  context: Context,
+  extra: { scope: Scope; target: string } | null,
+  find: string,
+): Promise<{ columns: RuleColumn[]; others: number }> {
+  const rules = await listRules(context.db);
+  const named = ({ scope, target }: { scope: Scope; target: string }) => `${scope} ${target.trim().toLowerCase()}`;
+  const byName = new Map(rules.map((rule) => [named(rule), rule]));
+  const wanted = extra && named(extra);
+  const text = find.trim().toLowerCase();
+  const shown = rules.filter((rule) => rule.target.toLowerCase().includes(text) || named(rule) === wanted);
+  const heads: { scope: Scope; target: string }[] = [{ scope: "everywhere", target: "" }, ...shown];
+  if (extra && !byName.has(named(extra))) heads.push(extra);
+  const once = [...new Map(heads.map((head) => [named(head), head])).values()].sort(
+    (a, b) =>
+      Number(named(b) === wanted) - Number(named(a) === wanted) ||
+      SCOPES.indexOf(a.scope) - SCOPES.indexOf(b.scope) ||
+      a.target.localeCompare(b.target),
+  );
+  const kept = once
+    .slice(0, COLUMNS_MOST)
+    .sort((a, b) => SCOPES.indexOf(a.scope) - SCOPES.indexOf(b.scope) || a.target.localeCompare(b.target));
+  const subjects = await subjectsByTag(
+    context.db,
+    kept.flatMap(({ scope, target }) => (scope === "computer" ? [target] : [])),
+  );
+  const columns = kept.map(({ scope, target }): RuleColumn => {
+    const of = scope === "computer" ? subjects.get(target.toLowerCase()) : undefined;
+    const inherits = Object.fromEntries(POLICY_KEYS.map((key) => [key, inheritedBy(rules, scope, key, of)]));
+    return { scope, target, rule: byName.get(named({ scope, target })) ?? null, inherits } as RuleColumn;
+  });
+  return { columns, others: once.length - kept.length };
+}
+
+/** Computers in service as policies know them, by their tag in small letters. */
+async function subjectsByTag(queries: Queries, tags: readonly string[]): Promise<Map<string, PolicySubject>> {
+  if (tags.length === 0) return new Map();
+  const rows = await queries
+    .select({
+      ...{ tag: computers.tag, form: computers.form, make: computers.make, model: computers.model },
+      site: sites.name,
+    })
+    .from(computers)
+    .leftJoin(sites, eq(sites.id, computers.siteId))
+    .where(and(inArray(computers.tag, [...tags]), isNull(computers.retiredAt)));
+  return new Map(rows.map((row) => [row.tag.toLowerCase(), row]));
 }
 
 function ruleTag(scope: Scope, target: string): string {

@@ -3,41 +3,28 @@ import Link from "next/link";
 import { notFound } from "next/navigation";
 import { PrintButton } from "@/app/_parts/print-button";
 import type { Happening } from "@/core/callout/happenings";
-import { verdictNow } from "@/core/callout/offers";
 import { systemDisk } from "@/core/computer/needs/system-disk";
-import { type OutcomeKind, savesFilesOnly } from "@/core/judging/routes/outcome";
-import { verdictsOf } from "@/core/judging/routes/routes";
-import {
-  calloutOutcomeText,
-  cameBackText,
-  fitText,
-  happeningText,
-  lostText,
-  openFactsText,
-  shrinkText,
-} from "@/core/words/callout";
+import { calloutOutcomeText, cameBackText, fitText, happeningText, lostText, shrinkText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
-import { changeText, linkTitle, reasonText } from "@/core/words/reasons";
 
 import { bytesText } from "@/core/words/sizes";
 import { marksOf } from "@/server/callouts/callout-marks";
 import {
   type CalloutDetail,
-  type CalloutOffers,
   getCallout,
   offersOf,
   type ReplacementView,
   replacementOf,
   stepsOf,
 } from "@/server/callouts/callouts";
-import { Chain } from "@/ui/chain";
 import { Size } from "@/ui/size";
 import { Strip } from "@/ui/strip";
-import { dateText, plural, timeText } from "@/ui/words";
+import { dateText, timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
-import { ChooseButton, CloseForm, ComputerForm, DiskForm } from "./acts";
+import { CloseForm, ComputerForm, DiskForm } from "./acts";
 import { Guide } from "./guide";
+import { Offers } from "./offers";
 
 interface Props {
   params: Promise<{ id: string }>;
@@ -125,7 +112,7 @@ export default async function Callout({ params, searchParams }: Props) {
           {replacement && <Replacement view={replacement} />}
         </section>
       )}
-      {offers && <Ways detail={detail} offers={offers} />}
+      {offers && <Offers detail={detail} offers={offers} />}
       {!row.closedAt && (
         <section className="mt-5 print:hidden">
           <details open={replacement !== null || detail.newComputer !== null}>
@@ -207,145 +194,6 @@ const NEEDS_DISK: readonly Happening[] = ["disk-gone", "new-disk"];
 function secondsOf({ row }: CalloutDetail) {
   const seconds = ((row.closedAt?.getTime() ?? Date.now()) - row.openedAt.getTime()) / 1000;
   return { low: seconds, likely: seconds, high: seconds };
-}
-
-const WHERE = ["is here", "is at another site", "has no recorded site", "is lent"];
-/** Of each kind; the others are a click away. */
-const SHOWN = 3;
-
-function Ways({
-  detail: { row, computer },
-  offers: { offers, passedOver, refused, healthy },
-}: {
-  detail: CalloutDetail;
-  offers: CalloutOffers;
-}) {
-  const young = passedOver.filter(({ why }) => why === "after-the-fault");
-  const unusable = passedOver.filter(({ why }) => why === "not-usable");
-  return (
-    <section className="mt-5">
-      <h2>Recovery routes</h2>
-      {!offers.some(({ outcome }) => !savesFilesOnly(outcome)) && (
-        <p className="mt-1 border-plum border-l-4 bg-plum-soft px-3 py-2">
-          No route recovers it.{" "}
-          <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computer.row.tag)}`}>
-            Make a medium on the bench
-          </Link>
-          , or on a healthy computer{healthy.length > 0 && ` here: ${healthy.join(", ")}`}. Not on this one.
-        </p>
-      )}
-      {young.length > 0 && (
-        <p className="mt-1">
-          {young.map(({ image }) => image).join(", ")} {young.length === 1 ? "was" : "were"} taken after the fault may
-          have been there, and {young.length === 1 ? "is" : "are"} not offered.
-        </p>
-      )}
-      {unusable.length > 0 && (
-        <p className="mt-1 text-quiet">{unusable.map(({ image }) => image).join(", ")} cannot be restored.</p>
-      )}
-      {groupsOf(offers).map(({ outcome, own }, nth) => (
-        <section key={outcome} aria-label={calloutOutcomeText(outcome)}>
-          <h3 className="mt-3 font-semibold first-letter:uppercase">{calloutOutcomeText(outcome)}</h3>
-          <ol className="divide-y divide-line border-line border-y">
-            {own.slice(0, SHOWN).map((offer, at) => (
-              <Way
-                key={keyOfOffer(offer)}
-                calloutId={row.id}
-                happening={row.happening}
-                offer={offer}
-                isFirst={nth + at === 0}
-              />
-            ))}
-          </ol>
-          {own.length > SHOWN && (
-            <details>
-              <summary className="link cursor-pointer py-1">
-                {plural(own.length - SHOWN, "more route", "more routes")}
-              </summary>
-              <ol className="divide-y divide-line border-line border-y">
-                {own.slice(SHOWN).map((offer) => (
-                  <Way
-                    key={keyOfOffer(offer)}
-                    calloutId={row.id}
-                    happening={row.happening}
-                    offer={offer}
-                    isFirst={false}
-                  />
-                ))}
-              </ol>
-            </details>
-          )}
-        </section>
-      ))}
-      {refused.length > 0 && (
-        <details className="mt-3">
-          <summary className="cursor-pointer font-semibold">{plural(refused.length, "route")} not possible</summary>
-          <ul className="divide-y divide-line border-line border-y">
-            {refused.map(({ route, outcome, image, link }) => (
-              <li key={`${route.medium} ${outcome} ${image} ${route.release}`} className="py-1.5">
-                {calloutOutcomeText(outcome)}
-                {image && `, from ${image}`}, with <span className="code font-bold">{route.medium}</span>{" "}
-                {route.release}
-                <span className="block text-quiet">
-                  {linkTitle(link)}: {route.links[link].reasons.slice(0, 2).map(reasonText).join(" ")}
-                </span>
-              </li>
-            ))}
-          </ul>
-        </details>
-      )}
-    </section>
-  );
-}
-
-/** By what comes back, in the order of the best of each. */
-function groupsOf(offers: CalloutOffers["offers"]): { outcome: OutcomeKind; own: CalloutOffers["offers"] }[] {
-  const kinds = [...new Set(offers.map(({ outcome }) => outcome))];
-  return kinds.map((outcome) => ({ outcome, own: offers.filter((offer) => offer.outcome === outcome) }));
-}
-
-const keyOfOffer = ({ route, outcome, image }: CalloutOffers["offers"][number]) =>
-  `${route.medium} ${outcome} ${image} ${route.release}`;
-
-function Way({
-  calloutId,
-  happening,
-  offer: { route, outcome, seconds, times, lost, image },
-  isFirst,
-}: {
-  calloutId: number;
-  happening: Happening;
-  offer: CalloutOffers["offers"][number];
-  isFirst: boolean;
-}) {
-  const changes = [route.links.starts, route.links.sees, route.links.restores].flatMap((link) => link.changes);
-  const verdict = verdictNow(route, happening);
-  return (
-    <li className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-2.5">
-      <div>
-        <p>
-          {image && <strong>{image}, </strong>}with <span className="code font-bold">{route.medium}</span>{" "}
-          {route.release}
-        </p>
-        <p className="flex flex-wrap items-center gap-x-4">
-          <Chain links={verdictsOf(route.links)} height={13} />
-          <span>{durationText(seconds)}</span>
-          <span>{lostText(lost)}</span>
-        </p>
-        <p className="text-quiet">
-          {route.medium} {WHERE[route.distance]}
-          {route.siteName && route.distance > 0 && ` (${route.siteName})`}
-          {changes.length > 0 && `. ${changes.map(changeText).join(". ")}`}
-          {verdict === "unknown" && ". Unknown whether it works"}. {openFactsText(times.openFacts)}
-        </p>
-      </div>
-      <ChooseButton
-        calloutId={calloutId}
-        wanted={{ medium: route.medium, outcome, image, release: route.release }}
-        isFirst={isFirst}
-      />
-    </li>
-  );
 }
 
 function Replacement({ view: { disk, old, fits, largest, shrinking } }: { view: ReplacementView }) {

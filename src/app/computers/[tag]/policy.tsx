@@ -1,12 +1,10 @@
 import Link from "next/link";
-import { POLICY_KEYS, type PolicyKey } from "@/core/cover/policy";
+import { POLICY_KEYS, SITE_KEYS } from "@/core/cover/policy";
 import { fromText, needTitle, POLICY_TITLES, policyValueText } from "@/core/words/policy";
 import type { Context } from "@/server/context";
 import { standingOfComputer } from "@/server/cover/view";
 import { ChainLink } from "@/ui/chain";
 import { dateText } from "@/ui/words";
-
-const OF_PLACES: readonly PolicyKey[] = ["spares", "stocktakeDays"];
 
 /** What a computer must have: what it has of it, until when, and from where each part of its policy is. */
 export async function PolicyView({ context, tag }: { context: Context; tag: string }) {
@@ -49,7 +47,7 @@ export async function PolicyView({ context, tag }: { context: Context; tag: stri
       <h2 className="mt-5">Policy</h2>
       <table className="mt-1 w-full max-w-3xl border-collapse">
         <tbody>
-          {POLICY_KEYS.filter((key) => !OF_PLACES.includes(key)).map((key) => (
+          {POLICY_KEYS.filter((key) => !SITE_KEYS.includes(key)).map((key) => (
             <tr key={key} className="border-line border-b align-baseline">
               <th scope="row" className="py-1 pr-4 text-left font-normal">
                 {POLICY_TITLES[key]}
