@@ -276,7 +276,7 @@ const PAGES: Record<string, string | { on: string; to: RegExp; show?: string }> 
   shelf: { on: "/sites", to: /^\/sites\/\d+$/ },
   bench: "/bench",
   devices: "/bench/devices",
-  "a proposal": "/bench/propose?tags=HO-001+FU-E1",
+  "a proposal": "/bench/make?tags=HO-001+FU-E1",
   images: "/images",
   image: { on: "/images", to: /^\/images\/\d+$/ },
   "images that are due": "/images/due",

@@ -8,13 +8,30 @@ import { askOf, resume, startCheck, startPreparation } from "@/server/bench/jobs
 import type { PackImport } from "@/server/bench/pack-import";
 import { type Registered, registerFromBerth } from "@/server/bench/register-found";
 import { takeInFromBerth } from "@/server/bench/take-in";
+import { addMedium, NOTHING_READ } from "@/server/media/media";
 import { fail, type Result } from "@/server/problems";
 import { currentContext } from "../_lib/context";
+import { refreshIfDone } from "../_lib/refresh";
 
 export async function startPreparationAction(input: unknown): Promise<Result<number>> {
   const result = await startPreparation(await currentContext(), input);
   if (result.ok) revalidatePath("/bench");
   return result;
+}
+
+/** A medium that is still a file: it is at hand once it was written or burnt. */
+export async function registerFileAction(input: {
+  tag: string;
+  releaseIds: number[];
+  bytes: number;
+  name: string | null;
+  siteId: number | null;
+  note: string | null;
+}): Promise<Result<number>> {
+  const { bytes, ...said } = input;
+  const medium = { ...said, kind: "file", capacityBytes: bytes, onComputer: null, lentTo: null };
+  const rest = { condition: null, writtenOn: null, verified: null };
+  return refreshIfDone(await addMedium(await currentContext(), { ...medium, ...rest }, NOTHING_READ));
 }
 
 export async function startTestAction(berthId: number, confirm: string): Promise<Result<number>> {

@@ -1,5 +1,7 @@
+import clsx from "clsx";
 import type { Metadata } from "next";
 import Link from "next/link";
+import type { ReactNode } from "react";
 import { resultText, trustText } from "@/core/words/bench";
 import { confirmationText } from "@/core/words/problems";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
@@ -8,7 +10,7 @@ import { type JobItem, listJobs } from "@/server/bench/jobs";
 import type { Context } from "@/server/context";
 import { listReleases } from "@/server/media/releases";
 import { Size } from "@/ui/size";
-import { plural, timeText } from "@/ui/words";
+import { plural, tagsText, timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { many, one, positive, type SearchParams } from "../_lib/params";
 import { BerthActs } from "./berth-acts";
@@ -40,8 +42,8 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
             <Link prefetch={false} className="link" href="/bench/devices">
               All devices
             </Link>
-            <Link prefetch={false} className="act" href="/bench/propose">
-              Suggest a medium
+            <Link prefetch={false} className="act-main" href="/bench/make">
+              Make a medium
             </Link>
           </span>
         </div>
@@ -69,26 +71,34 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
         )}
         <ul className="mt-3 divide-y divide-line border-line border-y">
           {berths.map((berth) => (
-            <li key={berth.id} className="grid gap-x-4 gap-y-1 py-2 sm:grid-cols-[6.5rem_minmax(0,1fr)_auto]">
-              <span className="font-semibold">{berth.name}</span>
-              <BerthBody berth={berth} />
-              <BerthActs
-                berth={{
-                  id: berth.id,
-                  name: berth.name,
-                  version: berth.version,
-                  isFree: berth.jobId === null,
-                  isEmpty: berth.device === null,
-                  isStore: berth.device?.row.isStore ?? false,
-                  isMedium: berth.device?.medium != null,
-                  isPort: berth.isPort,
-                  saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
-                  isForeign: isForeign(berth),
-                  howToName: howToName(berth),
-                }}
-                wish={wanted?.params ?? null}
-                loose={choices.filter(({ kind }) => (kind === "optical") === (berth.accepts === "optical"))}
-              />
+            <li key={berth.id} className="py-2">
+              <div
+                className={clsx(
+                  "grid gap-x-4 gap-y-1 border-l-4 pl-3 sm:grid-cols-[5.5rem_minmax(0,1fr)_auto]",
+                  holdsTheOnly(berth) ? "border-rope" : "border-transparent",
+                )}
+              >
+                <span className="font-semibold">{berth.name}</span>
+                <BerthBody berth={berth} />
+                <BerthActs
+                  berth={{
+                    id: berth.id,
+                    name: berth.name,
+                    version: berth.version,
+                    jobId: berth.jobId,
+                    isEmpty: berth.device === null,
+                    isStore: berth.device?.row.isStore ?? false,
+                    isMedium: berth.device?.medium != null,
+                    isPort: berth.isPort,
+                    saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
+                    isForeign: isForeign(berth),
+                    howToName: howToName(berth),
+                  }}
+                  makeHref={`/bench/make?${new URLSearchParams(`${wanted?.params ?? ""}&berth=${berth.id}`)}`}
+                  isWished={wanted !== null}
+                  loose={choices.filter(({ kind }) => (kind === "optical") === (berth.accepts === "optical"))}
+                />
+              </div>
             </li>
           ))}
         </ul>
@@ -131,6 +141,11 @@ function Serial({ serial }: { serial: string | null }) {
   );
 }
 
+/** It is somebody's only route, or holds images: not to be emptied in passing. */
+function holdsTheOnly({ device }: Berth): boolean {
+  return device !== null && device.loss.onlyRouteOf.length + device.loss.images.length > 0;
+}
+
 /** Something to start from is on it that nobody registered, and that has no records of its own. */
 function isForeign({ device }: Berth): boolean {
   if (!device || device.medium || device.row.isStore || device.look.pack) return false;
@@ -168,65 +183,71 @@ function Simulation({ berths }: { berths: Berth[] }) {
 function BerthBody({ berth }: { berth: Berth }) {
   const { device } = berth;
   if (!device) return <span className="text-quiet">empty</span>;
-  const { row, alike, loss } = device;
+  const { row, alike, loss, look } = device;
   const wear = wearText(device);
   return (
     <div className="min-w-0">
-      <p>
-        <strong>
-          <Size bytes={row.bytes} />
-        </strong>{" "}
-        {deviceTitle(device)} <Serial serial={row.serial} />
-      </p>
-      <div
-        aria-hidden="true"
-        className="my-1 h-1.5 border border-quiet bg-rope-soft"
-        style={{
-          width: `${Math.max(0.6, Math.min(1, row.bytes / SCALE_BYTES) * 100)}%`,
-          borderStyle: row.bytes > SCALE_BYTES ? "dashed" : "solid",
-        }}
-      />
-      <p className="text-quiet">
-        {device.medium ? (
+      <p className="flex flex-wrap items-baseline gap-x-2">
+        {device.medium && (
           <>
-            It is{" "}
             <Link prefetch={false} className="code font-bold" href={`/media/${encodeURIComponent(device.medium.tag)}`}>
               {device.medium.tag}
             </Link>
-            {device.medium.name && `, ${device.medium.name}`}.
-            {row.isStore && " Receives images: never written to as a whole."}
+            {device.medium.name && <strong>{device.medium.name}</strong>}
           </>
-        ) : (
-          contentText(device)
-        )}{" "}
-        {wear}
+        )}
+        <span>
+          <strong>
+            <Size bytes={row.bytes} />
+          </strong>{" "}
+          {deviceTitle(device)} <Serial serial={row.serial} />
+        </span>
+        {loss.onlyRouteOf.length > 0 && <Mark>Only route of {tagsText(loss.onlyRouteOf)}</Mark>}
+        {loss.images.length > 0 && <Mark>Holds {plural(loss.images.length, "image")}</Mark>}
+      </p>
+      <Content bytes={row.bytes} partitions={look.inspection?.partitions ?? []} />
+      <p className="text-quiet">
+        {device.medium ? row.isStore && "Receives images: never written to as a whole." : contentText(device)} {wear}
       </p>
       {device.trust.reasons.map((reason) => (
         <p key={reason.code} className="text-plum">
           {trustText(reason)}
         </p>
       ))}
-      {loss.onlyRouteOf.length > 0 && (
-        <p>
-          The only route of {loss.onlyRouteOf.slice(0, 6).join(", ")}
-          {loss.onlyRouteOf.length > 6 && ` and ${loss.onlyRouteOf.length - 6} more`}.
-        </p>
-      )}
-      {loss.images.length > 0 && <p>Holds {plural(loss.images.length, "image")}.</p>}
       {alike.length > 0 && (
-        <p className="text-plum">
+        <p className="text-quiet">
           Looks like the {alike.length === 1 ? "device" : "devices"} in {new Intl.ListFormat("en-GB").format(alike)}:
           compare the serial.
         </p>
       )}
-      {berth.jobId !== null && (
-        <p>
-          <Link prefetch={false} className="link" href={`/bench/jobs/${berth.jobId}`}>
-            Job {berth.jobId}
-          </Link>{" "}
-          holds it.
-        </p>
-      )}
+    </div>
+  );
+}
+
+/** What is not to be lost, seen at once. */
+function Mark({ children }: { children: ReactNode }) {
+  return <span className="rounded-sm bg-rope-soft px-1.5 font-semibold text-[0.85rem] text-rope">{children}</span>;
+}
+
+/** The device to scale, with its partitions in their places. */
+function Content({ bytes, partitions }: { bytes: number; partitions: { start: number; length: number }[] }) {
+  const percent = (part: number) => `${Math.min(1, part / bytes) * 100}%`;
+  return (
+    <div
+      aria-hidden="true"
+      className="relative my-1 h-2 border border-quiet bg-sheet"
+      style={{
+        width: `${Math.max(0.6, Math.min(1, bytes / SCALE_BYTES) * 100)}%`,
+        borderStyle: bytes > SCALE_BYTES ? "dashed" : "solid",
+      }}
+    >
+      {partitions.map(({ start, length }) => (
+        <span
+          key={start}
+          className="absolute inset-y-0 border-quiet border-r bg-rope-soft"
+          style={{ left: percent(start), width: percent(length) }}
+        />
+      ))}
     </div>
   );
 }

@@ -92,7 +92,7 @@ export function ComputerTable({
               Edit selected
             </button>
             {!everything && (
-              <Link prefetch={false} className="act" href={`/bench/propose?ids=${[...marked].slice(0, 500).join(",")}`}>
+              <Link prefetch={false} className="act" href={`/bench/make?ids=${[...marked].slice(0, 500).join(",")}`}>
                 Suggest a medium for {marked.size === 1 ? "it" : "them"}
               </Link>
             )}

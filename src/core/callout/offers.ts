@@ -1,4 +1,3 @@
-import type { Range } from "../images/forecast";
 import { lineagesOf } from "../images/lineage";
 import { compareText } from "../judging/links/versions";
 import { compareVerdicts } from "../judging/model/order";
@@ -6,6 +5,7 @@ import { LINK_NAMES, type LinkName, type Verdict } from "../judging/model/schema
 import type { OutcomeKind } from "../judging/routes/outcome";
 import type { Route } from "../judging/routes/routes";
 import { daysBetween } from "../kernel/days";
+import type { Range } from "../kernel/range";
 import { type Happening, sensibleOutcomes } from "./happenings";
 import type { Lost } from "./record";
 import { type TimeFacts, type Times, timesOf, totalOf } from "./times";

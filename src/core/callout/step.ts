@@ -1,9 +1,9 @@
 import type { StartKey } from "../computer/facts/key-cards";
-import type { Range } from "../images/forecast";
 import type { ImagePlace, MediumKind } from "../judging/model/parts";
 import type { Reason } from "../judging/model/reasons";
 import type { Change } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
+import type { Range } from "../kernel/range";
 import type { Attachment } from "../medium/inspection/schema";
 
 export type SheetMediumKind = MediumKind;

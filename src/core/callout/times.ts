@@ -1,9 +1,10 @@
 import type { DiskFacts } from "../computer/facts/schema";
-import { type LinkKind, type Range, type Rate, secondsFor, USUAL_RATES } from "../images/forecast";
+import { type LinkKind, type Rate, secondsFor, USUAL_RATES } from "../images/forecast";
 import { lineagesOf, type StoredPoint } from "../images/lineage";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import type { Route } from "../judging/routes/routes";
 import { itemAt, lastOf } from "../kernel/item-at";
+import type { Range } from "../kernel/range";
 import type { Happening } from "./happenings";
 
 /** A point in time, with what tells how long it takes to put back. Bytes; `readRate`: bytes a second, as measured. */

@@ -11,7 +11,7 @@ import { itemAt } from "../kernel/item-at";
 export type Cell = number;
 
 /** Best first, as the bits count. */
-const VERDICTS: readonly Verdict[] = ["holds", "holds-after-change", "unknown", "broken"];
+export const VERDICTS: readonly Verdict[] = ["holds", "holds-after-change", "unknown", "broken"];
 /** What a fleet is judged by, best first: three bits have room for seven. */
 const FLEET_OUTCOMES = OUTCOMES.filter((kind) => !ON_THE_DAY.includes(kind));
 const HOLDS = 0;

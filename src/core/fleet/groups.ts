@@ -37,6 +37,36 @@ export function groupCells(matrix: Cells, rows: number[], columns: number[]): Ma
   };
 }
 
+/** The code (0 to 3) of the best that any of a row's cells comes to. */
+export function bestOf({ weakest }: MatrixGroup): number {
+  const best = weakest.findIndex((count) => count > 0);
+  return best < 0 ? 3 : best;
+}
+
+/**
+ * Groups as they are read beside each other: columns of one family (a release) together, the family that does best
+ * first; rows by the best that they have, the worst first, and of those the ones that are alike together.
+ */
+export function arranged(matrix: Cells, groups: MatrixGroups, familyOf: (column: number) => string): MatrixGroups {
+  const first = ({ members }: MatrixGroup) => itemAt(members, 0);
+  const families = [...new Set(groups.columns.map((group) => familyOf(first(group))))];
+  const rank = new Map(families.map((family, at) => [family, at]));
+  const rankOf = (group: MatrixGroup) => rank.get(familyOf(first(group))) ?? 0;
+  // Sorting is stable: within a family the best stays first.
+  const columns = [...groups.columns].sort((a, b) => rankOf(a) - rankOf(b));
+  const places = columns.map(first);
+  const likeness = new Map(
+    groups.rows.map((row) => [row, keyOf(places, (column) => 3 - weakestCode(matrix.cell(first(row), column)))]),
+  );
+  const key = (row: MatrixGroup) => likeness.get(row) ?? "";
+  const rows = [...groups.rows].sort((a, b) => bestOf(b) - bestOf(a) || compareKeys(key(a), key(b)));
+  return { rows, columns };
+}
+
+function compareKeys(a: string, b: string): number {
+  return a < b ? -1 : a > b ? 1 : 0;
+}
+
 function withCounts(members: number[], others: number[], cell: (other: number) => Cell): MatrixGroup {
   const weakest: MatrixGroup["weakest"] = [0, 0, 0, 0];
   for (const other of others) weakest[weakestCode(cell(other)) as 0 | 1 | 2 | 3] += 1;

@@ -5,7 +5,7 @@ import { LINK_NAMES } from "../judging/model/schema";
 import { answerOf, type Route, rankRoutes, verdictsOf } from "../judging/routes/routes";
 import { ReleaseMatrix } from "./by-release";
 import { breakAt, linksOfCell, linkVerdict, outcomeOf, rankOfCell, weakestVerdict } from "./cell";
-import { groupCells } from "./groups";
+import { arranged, bestOf, groupCells } from "./groups";
 import { judgePair, surroundingsOf } from "./judge";
 import { FleetMatrix } from "./matrix";
 import { SurestChains } from "./surest";
@@ -281,4 +281,21 @@ test("grouped, every cell of a group is the same, and the worst rows come first"
   }
   const order = groups.rows.map(({ weakest }) => weakest[0] * 1e6 + weakest[1] * 1e3 + weakest[2]);
   expect(order).toEqual([...order].sort((a, b) => a - b));
+});
+
+test("arranged for reading: columns by family, rows by the best that they have, and the same ones as before", () => {
+  const world = randomWorld(dice(11), 60, 24);
+  const matrix = new FleetMatrix(world);
+  const groups = groupCells(matrix, [...world.computers.keys()], [...world.media.keys()]);
+  const familyOf = (column: number) => `family ${column % 5}`;
+  const { rows, columns } = arranged(matrix, groups, familyOf);
+  expect(new Set(rows)).toEqual(new Set(groups.rows));
+  expect(new Set(columns)).toEqual(new Set(groups.columns));
+  const families = columns.map(({ members: [first = 0] }) => familyOf(first));
+  // Each family is in one piece.
+  expect(families.filter((family, at) => family !== families[at - 1])).toHaveLength(new Set(families).size);
+  expect(families[0]).toBe(familyOf(groups.columns[0]?.members[0] ?? -1));
+  const best = rows.map(bestOf);
+  expect(best).toEqual([...best].sort((a, b) => b - a));
+  expect(new Set(best).size).toBeGreaterThan(1);
 });

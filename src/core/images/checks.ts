@@ -1,7 +1,8 @@
 import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts, DiskPartition, Facts } from "../computer/facts/schema";
+import type { Range } from "../kernel/range";
 import { nextImage } from "./contents";
-import { nextImageBytes, type PastImage, type Range, type RatioSource, type StoreFit, storeFit } from "./forecast";
+import { nextImageBytes, type PastImage, type RatioSource, type StoreFit, storeFit } from "./forecast";
 
 /** Where an image is to be kept, as far as it matters before it is taken. */
 export interface ReceivingStore {

@@ -1,11 +1,6 @@
 import { dayOf } from "../kernel/days";
 import { itemAt, lastOf } from "../kernel/item-at";
-/** A range of what may come: bytes, seconds or days, by what the figure is. */
-export interface Range {
-  low: number;
-  likely: number;
-  high: number;
-}
+import type { Range } from "../kernel/range";
 
 /** An image that was taken before, as far as its sizes say something of the next. */
 export interface PastImage {

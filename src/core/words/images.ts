@@ -1,11 +1,12 @@
 import type { ImageCheck } from "../images/checks";
 import type { ImageDueReason } from "../images/due";
-import type { Growth, LinkKind, Range, RatioSource, StoreFit } from "../images/forecast";
+import type { Growth, LinkKind, RatioSource, StoreFit } from "../images/forecast";
 import type { LineageProblem } from "../images/lineage";
 import type { PatternProblem } from "../images/names";
 import type { KeepReason } from "../images/retention";
 import type { ScanState } from "../images/scan";
 import type { StoredFinding, StoredReading } from "../images/stored";
+import type { Range } from "../kernel/range";
 import { dayText } from "./dates";
 import { bytesText } from "./sizes";
 import { visible } from "./visible";

@@ -27,7 +27,7 @@ const PAGES: [string, string][] = [
     "Media: what is really on each medium, what it starts, and who has it. Register one by dropping its file.",
   ],
   ["/bench", "Bench: devices in their berths. Make a medium, verify one, or test a stick for its true size."],
-  ["/bench/propose", "Suggest a medium: name computers; Creel predicts which release, written how, recovers them."],
+  ["/bench/make", "Make a medium: for whom, what, where, and a check of what it will be before anything is written."],
   ["/images", "Images: points in time of each computer and where their copies are. Due: which to take next."],
   ["/images/take", "Prepare an image: its name, its size, whether it fits, and what to check before and after."],
   ["/images/what-goes", "Retention: what can be deleted and what is kept, as a preview. Creel deletes no files."],

@@ -59,6 +59,16 @@ export function servesText(counts: Record<Verdict, number> | null): string {
   return counts.unknown > 0 ? `unknown for ${counts.unknown.toLocaleString("en-GB")}` : "no route";
 }
 
+/** Computers by the best that any medium comes to for them, as a heading. */
+export function bestTitle(best: Verdict): string {
+  return {
+    holds: "A whole chain holds",
+    "holds-after-change": "A chain holds after a change",
+    unknown: "No chain is certain",
+    broken: "Every chain is broken",
+  }[best];
+}
+
 /** What a medium comes to over the computers in service, in a sentence. */
 export function mediumAnswerText(medium: string, counts: Record<Verdict, number>): string {
   const of = (count: number) => `${count.toLocaleString("en-GB")} ${count === 1 ? "computer" : "computers"}`;

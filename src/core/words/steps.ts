@@ -1,8 +1,8 @@
 import type { BranchCode, Check, SetupPassword, SheetDisk, SheetMediumKind, Step } from "../callout/step";
 import type { StartKey } from "../computer/facts/key-cards";
-import type { Range } from "../images/forecast";
 import type { ImagePlace } from "../judging/model/parts";
 import { LOADER_PATHS } from "../kernel/architecture";
+import type { Range } from "../kernel/range";
 import { dayText } from "./dates";
 import { imagePlaceName } from "./image-places";
 import { durationText } from "./images";

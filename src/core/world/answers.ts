@@ -10,11 +10,11 @@ import { Serving } from "../cover/serving";
 import { type NeedStanding, standingOf } from "../cover/standing";
 import { judgePair, surroundingsOf } from "../fleet/judge";
 import { type NextImage, nextImage } from "../images/contents";
-import type { Range } from "../images/forecast";
 import type { ComputerPart } from "../judging/model/parts";
 import { ON_THE_DAY, type OutcomeKind } from "../judging/routes/outcome";
 import { type PhasedChange, phasedChanges } from "../judging/routes/phases";
 import { type Route, rankRoutes } from "../judging/routes/routes";
+import type { Range } from "../kernel/range";
 import type { ReadWorld } from "./read";
 
 /** What is asked of a world; what is left out is asked of all. */

@@ -16,9 +16,12 @@ import { contentPath, openSimulated } from "./simulated";
 
 export type DeviceRow = typeof devices.$inferSelect;
 
-export function identityOfRow({ kind, model, serial, bytes, sectorBytes }: DeviceRow): DeviceIdentity {
+export function identityOfRow({ kind, model, serial, bytes, sectorBytes }: DeviceShape): DeviceIdentity {
   return { kind, model, serial, bytes, sectorBytes: sectorBytes as DeviceIdentity["sectorBytes"] };
 }
+
+/** As far as a plan goes by a device. */
+export type DeviceShape = Pick<DeviceRow, "kind" | "model" | "serial" | "bytes" | "sectorBytes">;
 
 /** The kind of medium that a device makes: a card is used as a stick is. */
 export function mediumKindOf({ kind }: Pick<DeviceRow, "kind">): "usb" | "disk" | "optical" {

@@ -1,6 +1,6 @@
 import { and, asc, desc, eq, gt, inArray, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
-import type { BenchLine, BenchRequest } from "@/core/making/jobs/job";
+import { type BenchLine, type BenchRequest, keptAsSchema } from "@/core/making/jobs/job";
 import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
@@ -28,6 +28,7 @@ const planWishSchema = z.object({
   store: z.boolean(),
   tag: tagSchema,
   files: z.array(z.string().max(255)).max(200).default([]),
+  keptAs: keptAsSchema.optional(),
 });
 
 const startSchema = planWishSchema.extend({
@@ -44,7 +45,7 @@ export type StartInput = z.input<typeof startSchema>;
 export async function startPreparation(context: Context, input: unknown): Promise<Result<number>> {
   const parsed = checked(startSchema, input);
   if (!parsed.ok) return parsed;
-  const { confirm, lossAgreed, fingerprint, ...wish } = parsed.value;
+  const { confirm, lossAgreed, fingerprint, keptAs, ...wish } = parsed.value;
   const planned = await planInBerth(context, wish);
   if (!planned.ok) return planned;
   const { plan, device, look, berth } = planned.value;
@@ -64,7 +65,7 @@ export async function startPreparation(context: Context, input: unknown): Promis
     return refused({ code: "loss-not-agreed" });
   const { madeAt, carry } = planned.value;
   const pack = await keepPack(planned.value.pack);
-  const request = requestOf(wish, device, { fingerprint, madeAt, pack, carry });
+  const request = requestOf(wish, device, { fingerprint, madeAt, pack, carry, keptAs });
   return queueJob(context, wish.berthId, {
     request,
     releaseId: wish.releaseId,

@@ -5,7 +5,7 @@ import { compareVerdicts } from "@/core/judging/model/order";
 import type { Reason } from "@/core/judging/model/reasons";
 import type { Link, Verdict } from "@/core/judging/model/schema";
 import { compareRoutes, type Route } from "@/core/judging/routes/routes";
-import type { BenchRequest, Carry } from "@/core/making/jobs/job";
+import type { BenchRequest, Carry, KeptAs } from "@/core/making/jobs/job";
 import { type PackFile, packToWrite } from "@/core/making/pack/pack";
 import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/making/planning/plan";
 import type { Context } from "../context";
@@ -19,7 +19,7 @@ import { FileSource } from "../host/file-source";
 import { attachmentOf } from "../inspections/verdicts";
 import { fail, ok, type Result, refused } from "../problems";
 import { driversToCarry, openCarried } from "./carry";
-import { type DeviceRow, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
+import { type DeviceRow, type DeviceShape, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
 import { makeablePartsOf } from "./makeable";
 import { makePack, type Served } from "./packs";
@@ -33,9 +33,7 @@ interface Prediction {
 
 export interface PlanView {
   plan: MediumPlan;
-  device: DeviceRow;
-  look: Look;
-  berth: { id: number; name: string };
+  device: DeviceShape;
   release: { id: number; text: string };
   /** The releases beside it, in words. */
   beside: string[];
@@ -48,13 +46,24 @@ export interface PlanView {
   withStore: PlanRequest["way"] | null;
 }
 
-export interface PlanWish extends PlanRequest {
-  berthId: BerthId;
+/** A plan for what is in a berth. */
+export interface BerthPlanView extends PlanView {
+  device: DeviceRow;
+  look: Look;
+  berth: { id: number; name: string };
+}
+
+/** What a medium is to be, whatever it is made on. */
+export interface MediumWish extends PlanRequest {
   releaseId: ReleaseId;
   /** More releases, in partitions of their own. */
   besideIds: readonly number[];
   /** Files of the library that are carried along, by name. */
   files: readonly string[];
+}
+
+export interface PlanWish extends MediumWish {
+  berthId: BerthId;
 }
 
 /** A release in words, and the file that it is made from. */
@@ -83,36 +92,42 @@ async function releaseToMake(context: Context, releaseId: ReleaseId): Promise<Re
 }
 
 /** Plans a medium in a berth, and tells what it would come to. Problems: `not-found`, `invalid`. */
-export async function planInBerth(context: Context, wish: PlanWish): Promise<Result<PlanView>> {
+export async function planInBerth(context: Context, wish: PlanWish): Promise<Result<BerthPlanView>> {
   const [found] = await context.db
     .select({ berth: { id: berths.id, name: berths.name }, device: devices })
     .from(berths)
     .innerJoin(devices, eq(devices.id, berths.deviceId))
     .where(eq(berths.id, wish.berthId));
   if (!found) return fail({ code: "not-found", what: "device in that berth" });
+  const look = await lookAt(found.device);
+  const planned = await planOn(context, wish, found.device);
+  return planned.ok ? ok({ ...planned.value, ...found, look }) : planned;
+}
+
+/** Plans a medium, and tells what it would come to. Problems: `not-found`, `invalid`. */
+export async function planOn(context: Context, wish: MediumWish, device: DeviceShape): Promise<Result<PlanView>> {
   const opened = await openReleases(context, [wish.releaseId, ...wish.besideIds]);
   if (!opened.ok) return opened;
   const { files } = opened.value;
   const [{ id, text }] = files as [OpenRelease];
-  const look = await lookAt(found.device);
   const madeAt = context.now().toISOString();
   try {
-    const bare = await planFrom(files, found.device, wish, [], madeAt);
+    const bare = await planFrom(files, device, wish, [], madeAt);
     const beside = files.slice(1).map((each) => each.text);
-    const view = { ...found, look, release: { id, text }, beside, madeAt };
+    const view = { device, release: { id, text }, beside, madeAt };
     if (!bare.ok) return ok({ ...view, plan: bare, prediction: null, pack: [], carry: [], withStore: null });
     const made = {
       views: bare.predicted.views,
       loads: bare.loads,
-      as: attachmentOf(mediumKindOf(found.device)),
+      as: attachmentOf(mediumKindOf(device)),
       ...{ tag: wish.tag, releaseId: wish.releaseId, besideIds: wish.besideIds },
     };
     const { prediction, served, drivers } = await predictionOf(context, made);
     const carry: Carry[] = [...drivers, ...wish.files.map((name) => ({ kind: "file" as const, name }))];
     const packWish = {
       tag: wish.tag,
-      kind: mediumKindOf(found.device),
-      bytes: found.device.bytes,
+      kind: mediumKindOf(device),
+      bytes: device.bytes,
       releaseId: id,
       ...{ besideIds: wish.besideIds, loads: bare.loads },
       madeAt,
@@ -123,10 +138,10 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     const carried = await openCarried(context, carry);
     if (!carried.ok) return carried;
     try {
-      const plan = await planFrom(files, found.device, wish, pack, madeAt, carried.value);
+      const plan = await planFrom(files, device, wish, pack, madeAt, carried.value);
       const isRoomLeft = plan.ok && plan.notes.some(({ code }) => code === "room-left");
       const more = { ...wish, way: wish.way === "as-it-is" ? ("as-it-is-with-store" as const) : wish.way, store: true };
-      const isStoreWell = isRoomLeft && (await planFrom(files, found.device, more, pack, madeAt, carried.value)).ok;
+      const isStoreWell = isRoomLeft && (await planFrom(files, device, more, pack, madeAt, carried.value)).ok;
       return ok({ ...view, plan, prediction, pack, carry, withStore: isStoreWell ? more.way : null });
     } finally {
       await carried.value.close();
@@ -164,7 +179,7 @@ export async function openReleases(
 /** The plan for a device, from the releases' files, which stay open for as long as the plan is used; the first is the medium's own. */
 export async function planFrom(
   releases: readonly OpenRelease[],
-  device: DeviceRow,
+  device: DeviceShape,
   { way, table, store, tag }: PlanRequest,
   pack: readonly PackFile[],
   madeAt: string,
@@ -276,7 +291,7 @@ function weakestMade({ links }: Route): Link {
 export function requestOf(
   wish: PlanWish,
   device: DeviceRow,
-  kept: { fingerprint: string; madeAt: string; pack: string; carry: Carry[] },
+  kept: { fingerprint: string; madeAt: string; pack: string; carry: Carry[]; keptAs: KeptAs | undefined },
 ): BenchRequest {
   const { way, table, store, tag, besideIds } = wish;
   return { kind: "prepare", way, table, store, tag, besideIds: [...besideIds], device: identityOfRow(device), ...kept };

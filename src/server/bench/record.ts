@@ -1,12 +1,13 @@
 import { and, eq, isNull, sql } from "drizzle-orm";
 import { dayOf } from "@/core/kernel/days";
+import type { KeptAs } from "@/core/making/jobs/job";
 import type { PlannedLoad } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { problemText } from "../../core/words/problems";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { DeviceId } from "../db/ids";
-import { devices, media, stores } from "../db/schema";
+import { devices, media, sites, stores } from "../db/schema";
 import { settleTask } from "../drills/cover-tasks";
 import { noteCopy } from "../images/images";
 import { knownCopies } from "../images/store-scans";
@@ -140,19 +141,18 @@ async function recordWithin(
     releaseIds,
   } as const;
   const before = await broughtBack(context, tag);
+  const keptAs = job.request.kind === "prepare" ? await keptAsOf(context, job.request.keptAs) : {};
   const fresh: MediumInput = {
     tag,
-    name: null,
-    siteId: null,
-    onComputer: null,
-    lentTo: null,
-    note: null,
-    condition: "good",
+    ...{ name: null, siteId: null, onComputer: null, lentTo: null, note: null, condition: "good" },
+    ...keptAs,
     ...made,
   };
-  const result = before
-    ? await saveMedium(context, before.row.id, before.row.version, { ...mediumInputOf(before), ...made }, read, parts)
-    : await addMedium(context, fresh, read, parts);
+  const again = before && { ...mediumInputOf(before), ...keptAs, ...made };
+  const result =
+    before && again
+      ? await saveMedium(context, before.row.id, before.row.version, again, read, parts)
+      : await addMedium(context, fresh, read, parts);
   if (!result.ok) throw new Error(problemText(result.problem));
   const [row] = await context.db.select({ id: media.id }).from(media).where(eq(media.tag, tag));
   if (row) {
@@ -163,6 +163,13 @@ async function recordWithin(
   if (earlier !== null && earlier !== tag) await retireEarlier(context, earlier);
   await settleTask(context.db, context, { what: "made", medium: tag, releaseIds });
   return tag;
+}
+
+/** What was said of how a medium is kept; what was not said stays as it was, and so does a site that is gone meanwhile. */
+async function keptAsOf(context: Context, keptAs: KeptAs | undefined): Promise<Partial<KeptAs>> {
+  const { name, siteId, note } = keptAs ?? { name: null, siteId: null, note: null };
+  const [site] = siteId === null ? [] : await context.db.select().from(sites).where(eq(sites.id, siteId));
+  return { ...(name ? { name } : {}), ...(note ? { note } : {}), ...(site ? { siteId: site.id } : {}) };
 }
 
 /** The medium with a tag, in service again where it was retired: the tag is on a device now. */

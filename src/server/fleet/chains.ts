@@ -1,4 +1,6 @@
-import type { MatrixGroup } from "@/core/fleet/groups";
+import { VERDICTS } from "@/core/fleet/cell";
+import { arranged, bestOf, type MatrixGroup } from "@/core/fleet/groups";
+import type { Verdict } from "@/core/judging/model/schema";
 import type { RankedRoute } from "@/core/judging/routes/routes";
 import { asked } from "./asked";
 import { type Fleet, fleet, groupByRelease, groupMatrix, type MatrixFilter } from "./fleet";
@@ -22,9 +24,9 @@ interface Together {
 }
 
 export interface ChainsView {
-  rows: (Together & { name: string | null })[];
+  rows: (Together & { name: string | null; best: Verdict })[];
   /** `id`: of the release, where the matrix is against releases. */
-  columns: (Together & { id: number | null })[];
+  columns: (Together & { id: number | null; family: string })[];
   /** For each row that is shown its cells, each with the medium that it speaks of. */
   cells: { cell: number; medium: string }[][];
   rowGroups: number;
@@ -47,6 +49,8 @@ const TAGS = 40;
 interface Columns {
   name: (column: number) => string;
   id: (column: number) => number | null;
+  /** The releases of a medium, in words; of a release none: it stands for itself. */
+  family: (column: number) => string;
   cell: (row: number, column: number) => number;
   /** The medium that a cell speaks of. */
   medium: (row: number, column: number) => string;
@@ -57,6 +61,7 @@ function columnsOfMedia({ matrix, media }: Fleet): Columns {
   return {
     name: tag,
     id: () => null,
+    family: (column) => media[column]?.releases.map((each) => each.name).join(" + ") ?? "",
     cell: (row, column) => matrix.cell(row, column),
     medium: (_, column) => tag(column),
   };
@@ -70,6 +75,7 @@ function columnsOfReleases({ media }: Fleet, by: ReturnType<typeof groupByReleas
   return {
     name,
     id: (column) => idOf.get(name(column)) ?? null,
+    family: () => "",
     cell: (row, column) => by.cell(row, column),
     medium: (row, column) => media[by.bestMedium(row, column)]?.part.tag ?? "",
   };
@@ -79,8 +85,8 @@ function columnsOfReleases({ media }: Fleet, by: ReturnType<typeof groupByReleas
 export const chainsView = asked("chains", async (context, chains: ChainsAsked): Promise<ChainsView> => {
   const of = await fleet(context);
   const byRelease = chains.against === "releases" ? groupByRelease(of, chains.filter) : null;
-  const groups = byRelease ?? groupMatrix(of, chains.filter);
   const shown = byRelease ? columnsOfReleases(of, byRelease.by) : columnsOfMedia(of);
+  const groups = arranged(shown, byRelease ?? groupMatrix(of, chains.filter), shown.family);
   const rows = part(groups.rows, chains.rows);
   const columns = part(groups.columns, chains.columns);
   const count = (test: (group: MatrixGroup) => boolean) =>
@@ -90,8 +96,12 @@ export const chainsView = asked("chains", async (context, chains: ChainsAsked): 
     rows: rows.map((group) => ({
       ...together(group, (row) => of.computers[row]?.tag ?? ""),
       name: of.computers[first(group)]?.name ?? null,
+      best: VERDICTS[bestOf(group)] ?? "broken",
     })),
-    columns: columns.map((group) => ({ ...together(group, shown.name), id: shown.id(first(group)) })),
+    columns: columns.map((group) => ({
+      ...together(group, shown.name),
+      ...{ id: shown.id(first(group)), family: shown.family(first(group)) },
+    })),
     cells: rows.map((row) =>
       columns.map((column) => ({
         cell: shown.cell(first(row), first(column)),

@@ -2,6 +2,7 @@
 import "../bench/plans";
 import "../bench/proposals";
 import "../computers/computer-list";
+import "../cover/lacking";
 import "../cover/view";
 import "../fleet/chains";
 import "../fleet/covers";

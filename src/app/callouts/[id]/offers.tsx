@@ -39,7 +39,7 @@ export function Offers({
       {!offers.some(({ outcome }) => !savesFilesOnly(outcome)) && (
         <p className="mt-5 border-plum border-l-4 bg-plum-soft px-3 py-2">
           No route recovers it.{" "}
-          <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computer.row.tag)}`}>
+          <Link prefetch={false} className="link" href={`/bench/make?tags=${encodeURIComponent(computer.row.tag)}`}>
             Make a medium on the bench
           </Link>
           , or on a healthy computer{healthy.length > 0 && ` here: ${healthy.join(", ")}`}. Not on this one.

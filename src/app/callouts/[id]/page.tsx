@@ -179,7 +179,7 @@ function Afterwards({ tag }: { tag: string }) {
           </Link>
         </li>
         <li>
-          <Link prefetch={false} className="act" href={`/bench/propose?tags=${of}`}>
+          <Link prefetch={false} className="act" href={`/bench/make?tags=${of}`}>
             Make medium
           </Link>
         </li>

@@ -57,7 +57,7 @@ export function Routes({
       <p className="text-lg">{answerText(computerTag, routes)}</p>
       {best.weakest !== "holds" && (
         <p>
-          <Link prefetch={false} className="link" href={`/bench/propose?tags=${encodeURIComponent(computerTag)}`}>
+          <Link prefetch={false} className="link" href={`/bench/make?tags=${encodeURIComponent(computerTag)}`}>
             Suggest a medium
           </Link>
         </p>

@@ -16,6 +16,14 @@ const carrySchema = z.discriminatedUnion("kind", [
 ]);
 export type Carry = z.infer<typeof carrySchema>;
 
+/** How a medium is kept once it is made. */
+export const keptAsSchema = z.object({
+  name: z.string().trim().max(120, "A name has at most 120 characters.").nullable(),
+  siteId: z.number().int().positive().nullable(),
+  note: z.string().trim().max(2000).nullable(),
+});
+export type KeptAs = z.infer<typeof keptAsSchema>;
+
 /** What a job is asked to do. */
 export const benchRequestSchema = z.discriminatedUnion("kind", [
   z.object({
@@ -35,6 +43,8 @@ export const benchRequestSchema = z.discriminatedUnion("kind", [
     carry: z.array(carrySchema).default([]),
     /** More releases, in partitions of their own, by their ids. */
     besideIds: z.array(z.number().int()).max(BESIDE_MOST).default([]),
+    /** What the medium is called, where it is kept and what it is for; left out: as it was, or not recorded. */
+    keptAs: keptAsSchema.optional(),
   }),
   /** All of it, or a sample of so large a share of its content. */
   z.object({ kind: z.literal("verify"), share: z.number().positive().max(1).nullish() }),

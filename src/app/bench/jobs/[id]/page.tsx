@@ -1,8 +1,11 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
+import { LABEL_FORMATS } from "@/core/making/labels/formats";
 import { lineText, resultText, wayText } from "@/core/words/bench";
+import { mediumAnswerText } from "@/core/words/routes";
 import { getJob } from "@/server/bench/jobs";
+import { computersOf, getMedium } from "@/server/media/media";
 import { Size } from "@/ui/size";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
@@ -74,14 +77,7 @@ export default async function Job({ params }: Props) {
         kind={job.kind}
         canGoOn={result?.state === "fault" || result?.state === "source-failed"}
       />
-      {result?.state === "verified" && job.mediumTag && (
-        <p className="mt-3">
-          <Link prefetch={false} className="link" href={`/media/${encodeURIComponent(job.mediumTag)}`}>
-            See {job.mediumTag}
-          </Link>{" "}
-          <span className="text-quiet">and what it is a route for; a drill proves it.</span>
-        </p>
-      )}
+      {result?.state === "verified" && job.mediumTag && <Next tag={job.mediumTag} />}
       <section className="mt-6">
         <h2>Log</h2>
         <ol className="mt-2 space-y-1">
@@ -95,5 +91,41 @@ export default async function Job({ params }: Props) {
         </ol>
       </section>
     </article>
+  );
+}
+
+/** What is left to do with a medium that was made: its label, its place, and a drill. */
+async function Next({ tag }: { tag: string }) {
+  const context = await currentContext();
+  const medium = await getMedium(context, tag);
+  if (!medium) return null;
+  const chained = await computersOf(context, medium.row.id);
+  const of = encodeURIComponent(tag);
+  return (
+    <section className="mt-5">
+      <h2>Next</h2>
+      {chained && <p>{mediumAnswerText(tag, chained.counts)}</p>}
+      <p>
+        {medium.siteName
+          ? `Label ${tag} and take it to ${medium.siteName}. A drill there proves it.`
+          : `Label ${tag} and record where it is kept: until then it is at hand nowhere.`}
+      </p>
+      <p className="mt-2 flex flex-wrap gap-3">
+        <a className="act-main" href={`/media/labels?tags=${of}&format=${LABEL_FORMATS[0]?.key ?? ""}`}>
+          Print label
+        </a>
+        {!medium.siteName && (
+          <Link prefetch={false} className="act" href={`/media/${of}/edit`}>
+            Record its site
+          </Link>
+        )}
+        <Link prefetch={false} className="act" href={`/media/${of}`}>
+          See {tag}
+        </Link>
+        <Link prefetch={false} className="act" href={`/drills/new?medium=${of}`}>
+          Record a drill
+        </Link>
+      </p>
+    </section>
   );
 }

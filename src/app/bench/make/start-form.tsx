@@ -2,11 +2,12 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
+import type { KeptAs } from "@/core/making/jobs/job";
 import { problemText } from "@/core/words/problems";
 import type { Loss } from "@/server/bench/berths";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
-import { startPreparationAction } from "../../actions";
+import { startPreparationAction } from "../actions";
 
 /** The last step before a device is emptied: which one is meant, and that what is lost may be lost. */
 export function StartForm({
@@ -21,12 +22,13 @@ export function StartForm({
   wish: {
     berthId: number;
     releaseId: number;
-    besideIds: number[];
+    besideIds: readonly number[];
     way: string;
     table: string;
     store: boolean;
     tag: string;
-    files: string[];
+    files: readonly string[];
+    keptAs: KeptAs;
   };
   fingerprint: string | null;
   how: string;
@@ -62,7 +64,7 @@ export function StartForm({
         setBusy(false);
       }}
     >
-      <h2>Everything on it will be lost</h2>
+      <h3 className="font-semibold">Everything on it will be lost</h3>
       {content !== null && content !== wish.tag && (
         <p>
           It is <span className="code font-bold">{content}</span> now: that medium will be lost.

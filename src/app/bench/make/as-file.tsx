@@ -1,0 +1,40 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useState } from "react";
+import type { KeptAs } from "@/core/making/jobs/job";
+import { problemText } from "@/core/words/problems";
+import { bytesText } from "@/core/words/sizes";
+import { ProblemLine } from "@/ui/problem-line";
+import { useReady } from "@/ui/use-ready";
+import { registerFileAction } from "../actions";
+import { fieldsOf, type Making } from "./wish";
+
+/** A medium that is burnt or written elsewhere: its file, and its record until then. */
+export function AsFile({ making, keptAs, bytes }: { making: Making; keptAs: KeptAs; bytes: number }) {
+  const router = useRouter();
+  const ready = useReady();
+  const [problem, setProblem] = useState<string | null>(null);
+  const { tag, releaseId, besideIds } = making;
+  const register = async () => {
+    setProblem(null);
+    const releaseIds = [releaseId, ...besideIds].filter((id) => id !== null);
+    const result = await registerFileAction({ tag, releaseIds, bytes, ...keptAs });
+    if (result.ok) router.push(`/media/${encodeURIComponent(tag)}`);
+    else setProblem(problemText(result.problem));
+  };
+  return (
+    <div className="mt-4 space-y-2 pb-2" aria-busy={!ready}>
+      <p>The file is not a medium yet: write or burn it, verify the result, then change the kind of {tag} from file.</p>
+      <p className="flex flex-wrap gap-3">
+        <a className="act-main" href={`/bench/make/file?${new URLSearchParams(fieldsOf(making))}`} download>
+          Download {tag} ({bytesText(bytes)})
+        </a>
+        <button type="button" className="act" onClick={() => void register()}>
+          Register {tag} as a file
+        </button>
+      </p>
+      <ProblemLine text={problem} />
+    </div>
+  );
+}
