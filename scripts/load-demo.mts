@@ -87,7 +87,8 @@ import { getComputer, insertComputer } from "@/server/inventory/computers";
 import { refreshDerived } from "@/server/inventory/derived";
 import { saveKeyCard } from "@/server/inventory/key-cards";
 import { addSite } from "@/server/inventory/sites";
-import { addMedium } from "@/server/media/media";
+import { lend } from "@/server/media/loans";
+import { addMedium, getMedium, mediumInputOf, saveMedium } from "@/server/media/media";
 import { addKit, addRelease, getRelease, saveRelease } from "@/server/media/releases";
 import type { Result } from "@/server/problems";
 import { planDrill } from "../src/server/drills/planned-drills";
@@ -96,6 +97,7 @@ import { saveRule, setTravel } from "../src/server/inventory/policies";
 import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
 import { POLICIES, WAYS } from "./demo/cover";
 import { dated } from "./demo/days";
+import { BEGUN, computerAdded, type Done, doneOn, LENT, POLICY_SAID } from "./demo/history";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
 import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
@@ -111,7 +113,7 @@ function value<T>(result: Result<T>): T {
 
 /** Most facts were collected on the computer itself; what set-up alone tells was typed. */
 function provenanceOf(facts: Facts, index: number): Provenance {
-  const day = new Date(Date.UTC(2026, 1 + (index % 8), 3 + (index % 20), 9, 30)).toISOString();
+  const day = dated(new Date(Date.UTC(2026, 1 + (index % 8), 3 + (index % 20), 9, 30)).toISOString());
   const collected: FactSource = { kind: "collector", name: "creel-collect.sh 1", at: day, by: null };
   const typed: FactSource = { kind: "hand", name: "form", at: day, by: "Ina Torvald" };
   const paths = flatten(facts);
@@ -203,22 +205,27 @@ async function load(db: Database): Promise<void> {
   const staff = PEOPLE.map((person, index) => ({ id: index + 1, ...person }));
   const context: Context = { db, person: staff[0] as (typeof staff)[number], now: () => new Date() };
   await db.insert(people).values(staff.slice(0, -1));
+  /** The same, as somebody did it then. */
+  const as = ({ by, at }: Done): Context => ({
+    ...context,
+    ...{ person: staff.find(({ name }) => name === by) ?? context.person, now: () => new Date(at) },
+  });
   const siteIds = new Map<string, number>();
-  for (const site of SITES) siteIds.set(site.name, value(await addSite(context, site)));
-  const releaseIds = await loadKits(context, found);
+  for (const site of SITES) siteIds.set(site.name, value(await addSite(as(BEGUN), site)));
+  const releaseIds = await loadKits(as, found);
   // The cards were written when the computers came, long before the drills.
-  const then = { ...context, now: () => new Date(dated("2026-01-12T09:00:00Z")) };
+  const then = as({ by: "Col Marrick", at: dated("2026-01-12T09:00:00Z") });
   for (const model of Object.values(MODELS) as Model[])
     if (model.keys) {
       const { save = "F10", quirks = null, ...keys } = model.keys;
       value(await saveKeyCard(then, null, { make: model.make, model: model.model, ...keys, save, quirks }));
     }
   for (const { product, fileName, text } of CALENDARS)
-    value(await importCalendar(context, { product, fileName, text }));
+    value(await importCalendar(as(POLICY_SAID), { product, fileName, text }));
   for (const [index, machine] of MACHINES.entries()) {
     const facts = factsSchema.parse(factsOf(machine, index));
     value(
-      await insertComputer(context, {
+      await insertComputer(as(computerAdded(machine.tag, index)), {
         input: {
           tag: machine.tag,
           name: machine.name,
@@ -232,19 +239,22 @@ async function load(db: Database): Promise<void> {
       }),
     );
   }
-  for (const medium of MEDIA) {
+  await ask(as(POLICY_SAID), siteIds);
+  for (const [turn, medium] of MEDIA.entries()) {
     value(
       await addMedium(
-        context,
+        as(doneOn(STATES[medium.tag]?.writtenOn ?? dated("2026-02-16"), turn, 15)),
         {
           tag: medium.tag,
           name: medium.name,
           kind: medium.kind,
           capacityBytes: medium.gigabytes === null ? null : Math.round(medium.gigabytes * 1e9),
           siteId: medium.site === null ? null : (siteIds.get(medium.site) ?? null),
-          lentTo: medium.lentTo ?? null,
+          lentTo: null,
           note: medium.note ?? null,
-          ...STATES[medium.tag],
+          condition: STATES[medium.tag]?.condition,
+          writtenOn: STATES[medium.tag]?.writtenOn,
+          verified: null,
           releaseIds: medium.load ? [releaseIds.get(medium.load)].filter((id) => id !== undefined) : [],
         },
         medium.image ? (found.get(medium.image)?.inspection ?? null) : null,
@@ -252,9 +262,7 @@ async function load(db: Database): Promise<void> {
     );
   }
   await fillBench(context);
-  await happen({ ...context, person: staff[1] as (typeof staff)[number] });
-  await prove(context);
-  await ask(context, siteIds);
+  await prove(context, as);
   for (const { name, query } of VIEWS) value(await saveView(context, { name, query }));
   // The last of them comes last of all: who is there marks a demo that was loaded to its end.
   await db.insert(people).values(staff.slice(-1));
@@ -298,11 +306,13 @@ async function putOn(content: string, file: string): Promise<void> {
 }
 
 /** Kits, and their releases as they were born from files; a release that was superseded says by which. */
-async function loadKits(context: Context, found: Map<ImageName, ReadImage>): Promise<Map<string, number>> {
+async function loadKits(as: (done: Done) => Context, found: Map<ImageName, ReadImage>): Promise<Map<string, number>> {
   const ids = new Map<string, number>();
+  let turn = 0;
   for (const { releases: own, ...kit } of KITS) {
-    const kitId = value(await addKit(context, kit));
+    const kitId = value(await addKit(as(BEGUN), kit));
     for (const { image, by: _by, ...release } of own) {
+      const context = as(doneOn(release.madeOn, turn++, 13));
       const read = image ? found.get(image) : undefined;
       const inspectionId = read ? value(await keepContents(context, read)) : null;
       // Spindle's manifest is left to be made: a release without one is a state of its own.
@@ -315,6 +325,7 @@ async function loadKits(context: Context, found: Map<ImageName, ReadImage>): Pro
   for (const { releases: own, ...kit } of KITS) {
     for (const { by, ...release } of own) {
       const id = ids.get(`${kit.name} ${release.name}`);
+      const context = as(doneOn(dated("2026-01-20"), turn++, 13));
       const detail = id === undefined ? null : await getRelease(context, id);
       const supersededById = by === undefined ? undefined : ids.get(by);
       if (!detail || supersededById === undefined) continue;
@@ -326,17 +337,29 @@ async function loadKits(context: Context, found: Map<ImageName, ReadImage>): Pro
   return ids;
 }
 
-/** Drills that were held and images that were taken. */
-async function prove(context: Context): Promise<void> {
-  for (const [medium, computer, on, result, firmwareVersion] of DRILLS)
-    value(await recordDrill(context, { medium, computer, on, result, firmwareVersion }));
-  for (const { body, ...image } of IMAGES_TAKEN) {
-    const detail = await getComputer(context, image.computer);
-    const { make = null, model = null } = detail?.row ?? {};
-    value(await recordImage(context, { ...image, body: { ...body, make, model } }));
-  }
-  await fillStores(context);
-  await callOut(context);
+/** Something that was done, and when (ISO 8601). */
+interface Deed {
+  at: string;
+  act: () => Promise<unknown>;
+}
+
+/** What was done over the two years, in the order of its days: what came later is told later. */
+async function prove(context: Context, as: (done: Done) => Context): Promise<void> {
+  await fillStores(context, as);
+  const updated = { by: "Col Marrick", at: dated("2026-10-28T08:20:00Z") } as const;
+  const deeds = [
+    ...verifications(as),
+    ...heldDrills(as),
+    ...takenImages(as),
+    ...callOuts(as),
+    ...LENT.map(({ tag, to, dueOn, ...done }) => ({
+      at: done.at,
+      act: async () => value(await lend(as(done), { tag, to, dueOn })),
+    })),
+    { at: updated.at, act: () => happen(as(updated)) },
+  ];
+  for (const { act } of deeds.sort((a, b) => a.at.localeCompare(b.at))) await act();
+  await fillCopies(context);
   const dayFromNow = (days: number) => new Date(context.now().getTime() + days * DAY_MS).toISOString().slice(0, 10);
   const aMonthAgo = { ...context, now: () => new Date(Date.now() - 30 * DAY_MS) };
   value(await planDrill(context, { medium: "RM-01", computer: "HO-003", dueOn: dayFromNow(9) }));
@@ -359,31 +382,74 @@ async function ask(context: Context, siteIds: ReadonlyMap<string, number>): Prom
 
 const DAY_MS = 86_400_000;
 
+/** Each medium was compared with what it should hold, some of them several times. */
+function verifications(as: (done: Done) => Context): Deed[] {
+  return MEDIA.flatMap(({ tag }, turn) => {
+    const { verified, earlier = [] } = STATES[tag] ?? {};
+    const looks = [...earlier.map((on) => ({ on, whole: true })), ...(verified ? [verified] : [])];
+    return looks.map((look): Deed => {
+      const done = doneOn(look.on, turn + 1, 17);
+      const act = async () => {
+        const then = as(done);
+        const detail = await getMedium(then, tag);
+        if (!detail) throw new Error(`${tag} is not there.`);
+        const { id, version } = detail.row;
+        value(await saveMedium(then, id, version, { ...mediumInputOf(detail), verified: look }));
+      };
+      return { at: done.at, act };
+    });
+  });
+}
+
+function heldDrills(as: (done: Done) => Context): Deed[] {
+  return DRILLS.map(([medium, computer, on, result, firmwareVersion], turn) => {
+    const done = doneOn(on, turn, 18);
+    const input = { medium, computer, on, result, firmwareVersion };
+    return { at: done.at, act: async () => value(await recordDrill(as(done), input)) };
+  });
+}
+
+function takenImages(as: (done: Done) => Context): Deed[] {
+  return IMAGES_TAKEN.map(({ body, ...image }, turn) => {
+    const done = doneOn(image.takenAt, turn, 20);
+    const act = async () => {
+      const taken = as(done);
+      const detail = await getComputer(taken, image.computer);
+      const { make = null, model = null } = detail?.row ?? {};
+      value(await recordImage(taken, { ...image, body: { ...body, make, model } }));
+    };
+    return { at: done.at, act };
+  });
+}
+
 /** Computers that failed and were handed back, and one that waits. */
-async function callOut(context: Context): Promise<void> {
-  for (const { computer, happening, at, minutes, cameBack, lost, failed } of CALLOUTS) {
+function callOuts(as: (done: Done) => Context): Deed[] {
+  return CALLOUTS.map(({ computer, happening, at, minutes, cameBack, lost, failed }, turn) => {
+    const { by } = doneOn(at, turn);
     // The one that waits was reported a while ago.
-    const opened = cameBack === null ? new Date(context.now().getTime() - 40 * 60_000) : new Date(at);
-    const id = value(await openCallout({ ...context, now: () => opened }, { computer, happening }));
-    if (cameBack === null) continue;
-    const closed = new Date(opened.getTime() + minutes * 60_000);
-    value(await closeCallout({ ...context, now: () => closed }, id, { cameBack, lost, failed, mediumWorked: null }));
-  }
+    const opened = cameBack === null ? Date.now() - 40 * 60_000 : Date.parse(at);
+    const began = { by, at: new Date(opened).toISOString() };
+    const act = async () => {
+      const id = value(await openCallout(as(began), { computer, happening }));
+      if (cameBack === null) return;
+      const closed = as({ by, at: new Date(opened + minutes * 60_000).toISOString() });
+      value(await closeCallout(closed, id, { cameBack, lost, failed, mediumWorked: null }));
+    };
+    return { at: began.at, act };
+  });
 }
 
 /** Stores with the copies that are in them; the share is a folder with real files, the others were listed once. */
-async function fillStores(context: Context): Promise<void> {
+async function fillStores(context: Context, as: (done: Done) => Context): Promise<void> {
   const siteIds = new Map((await context.db.select().from(sites)).map(({ id, name }) => [name, id]));
-  const imageIds = new Map((await context.db.select().from(systemImages)).map(({ id, name }) => [name, id]));
-  const ids = new Map<string, number>();
   const today = context.now().toISOString().slice(0, 10);
-  const share = join(storesFolder(), "image-share");
+  const share = shareFolder();
   rmSync(share, { recursive: true, force: true });
-  for (const { site, reachedFrom, fills = [], ...store } of STORES) {
+  for (const [turn, { site, reachedFrom, fills = [], ...store }] of STORES.entries()) {
     const used = fills.at(-1);
     const empty = { medium: null, computer: null, diskSerial: null, address: null, link: null, folder: null };
     const storeId = value(
-      await addStore(context, {
+      await addStore(as(doneOn(dated("2026-01-09"), turn, 11)), {
         ...empty,
         ...{ capacityBytes: null, namePattern: null, note: null, ...store },
         freeBytes: store.capacityBytes && used ? Math.round(store.capacityBytes - used) : null,
@@ -391,7 +457,6 @@ async function fillStores(context: Context): Promise<void> {
         reachedFrom: reachedFrom?.flatMap((name) => siteIds.get(name) ?? []) ?? null,
       }),
     );
-    ids.set(store.name, storeId);
     for (const [at, usedBytes] of fills.entries()) {
       const on = new Date(Date.parse(today) - (fills.length - 1 - at) * 7 * DAY_MS).toISOString().slice(0, 10);
       await noteFill(context.db, storeId, on, Math.round(usedBytes));
@@ -402,6 +467,16 @@ async function fillStores(context: Context): Promise<void> {
       writeFileSync(join(share, ROOM_FILE), JSON.stringify(room));
     }
   }
+}
+
+const shareFolder = () => join(storesFolder(), "image-share");
+
+/** The copies that are in the stores; those on the share are real files. */
+async function fillCopies(context: Context): Promise<void> {
+  const share = shareFolder();
+  const today = context.now().toISOString().slice(0, 10);
+  const ids = new Map((await context.db.select().from(stores)).map(({ id, name }) => [name, id]));
+  const imageIds = new Map((await context.db.select().from(systemImages)).map(({ id, name }) => [name, id]));
   const content = gzipSync(readFileSync(join(libraryFolder(), IMAGES.lantern11.file)));
   const put = (path: string, day: string) => {
     const file = join(share, path);

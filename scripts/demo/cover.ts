@@ -15,6 +15,6 @@ export const POLICIES: { scope: Scope; target: string; values: Partial<PolicyVal
   { scope: "site", target: "MV Petrel", values: { withinMinutes: 0, spares: 0 } },
   { scope: "site", target: "MV Fulmar", values: { withinMinutes: 0, spares: 0 } },
   { scope: "form", target: "laptop", values: { back: 1 } },
-  { scope: "form", target: "server", values: { back: 2, image: 1, drillDays: 180, imageDays: 60 } },
+  { scope: "form", target: "server", values: { back: 1, image: 1, drillDays: 180, imageDays: 60 } },
   { scope: "computer", target: "HO-002", values: { proof: "computer" } },
 ];

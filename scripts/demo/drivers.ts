@@ -14,6 +14,7 @@ const COMMON = [
   ["usb:v*p*d*dc*dsc*dp*ic08isc06ip50in*", "usb_storage"],
 ];
 const NEWER = [
+  ["pci:v*d*sv*sd*bc08sc05i*", "sdhci_pci"],
   ["pci:v00008086d00009A0Bsv*sd*bc*sc*i*", "vmd"],
   ["pci:v00008086d0000467Fsv*sd*bc*sc*i*", "vmd"],
   ["pci:v00001000d00000016sv*sd*bc*sc*i*", "megaraid_sas"],

@@ -38,6 +38,8 @@ const IDE = pci("storage", "8086", "7111", "00000000", "010180");
 const GIGABIT = pci("network", "10EC", "8168", "10EC0123", "020000");
 const WIRELESS = pci("network", "8086", "A0F0", "80860074", "028000");
 const I219 = pci("network", "8086", "15BC", "86860000", "020000");
+/** The host of an eMMC. */
+const SD_HOST = pci("storage", "8086", "5ACC", "80867270", "080501");
 const KEYBOARD = { class: "input", modalias: "usb:v046DpC31Cd6402dc00dsc00dp00ic03isc01ip01in00" };
 
 const OFFICE = {
@@ -142,7 +144,7 @@ export const MODELS = {
     firmwareVersion: "5.11",
     signers: ["norlight2011"],
     revoked: 13,
-    devices: [KEYBOARD],
+    devices: [SD_HOST, KEYBOARD],
     cpu: "x64",
     memoryGiB: 4,
     disks: [{ name: "mmcblk0", gigabytes: 31.26853632, bus: "mmc" }],

@@ -10,6 +10,7 @@ export const PEOPLE = [
   { name: "Ina Torvald", role: "Technician" },
   { name: "Col Marrick", role: "Technician" },
   { name: "Runa Esk", role: "Head of IT" },
+  { name: "Tam Gorrie", role: "Trainee" },
 ];
 
 export const SITES = [
@@ -329,7 +330,6 @@ export const MEDIA: {
   kind: MediumKind;
   gigabytes: number | null;
   site: string | null;
-  lentTo?: string;
   load: string | null;
   image: ImageName | null;
   note?: string;
@@ -381,6 +381,33 @@ export const MEDIA: {
     image: "bollard5",
   },
   {
+    tag: "RM-06",
+    name: "Rescue stick, Fulmar",
+    kind: "usb",
+    gigabytes: 16,
+    site: "MV Fulmar",
+    load: "Bollard 5.0",
+    image: "bollard5",
+  },
+  {
+    tag: "RM-07",
+    name: "Rescue stick, Petrel",
+    kind: "usb",
+    gigabytes: 16,
+    site: "MV Petrel",
+    load: "Bollard 5.0",
+    image: "bollard5",
+  },
+  {
+    tag: "RM-08",
+    name: "Rescue stick, Sandsay",
+    kind: "usb",
+    gigabytes: 16,
+    site: "Sandsay",
+    load: "Bollard 5.0",
+    image: "bollard5",
+  },
+  {
     tag: "LN-01",
     name: "Repair stick",
     kind: "usb",
@@ -417,6 +444,15 @@ export const MEDIA: {
     image: "lantern12",
   },
   {
+    tag: "LN-05",
+    name: "Repair stick, Fulmar",
+    kind: "usb",
+    gigabytes: 64,
+    site: "MV Fulmar",
+    load: "Lantern 12",
+    image: "lantern12",
+  },
+  {
     tag: "SP-01",
     name: "Image disk",
     kind: "disk",
@@ -431,7 +467,6 @@ export const MEDIA: {
     kind: "usb",
     gigabytes: 128,
     site: "Workshop",
-    lentTo: "Col Marrick",
     load: "Spindle 3.0",
     image: "spindle3Inactive",
   },

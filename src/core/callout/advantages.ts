@@ -5,7 +5,7 @@ import type { Happening } from "./happenings";
 import { type Offer, verdictNow } from "./offers";
 
 /** What speaks for an offer over the best one. */
-export const ADVANTAGES = ["loses-less", "saves-files", "sooner", "nearer", "surer"] as const;
+const ADVANTAGES = ["loses-less", "saves-files", "sooner", "nearer", "surer"] as const;
 export type Advantage = (typeof ADVANTAGES)[number];
 
 /** An offer is sooner where it takes at most so much of the time of the best one; less is within what is guessed. */
