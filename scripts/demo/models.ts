@@ -31,6 +31,8 @@ const pci = (use: string, vendor: string, device: string, sub: string, kind: str
   modalias: `pci:v0000${vendor}d0000${device}sv0000${sub.slice(0, 4)}sd0000${sub.slice(4)}bc${kind.slice(0, 2)}sc${kind.slice(2, 4)}i${kind.slice(4)}`,
 });
 const NVME = pci("storage", "144D", "A808", "144DA801", "010802");
+/** So new that no release here drives it. */
+export const NEW_RAID = pci("storage", "1000", "10E2", "10284009", "010400");
 const AHCI = pci("storage", "8086", "A352", "86867270", "010601");
 const RAID = pci("storage", "1000", "0016", "10284003", "010400");
 const VMD = pci("storage", "8086", "9A0B", "10280AB0", "010400");

@@ -2,7 +2,7 @@ import type { MediumKind } from "../../src/core/judging/model/parts";
 import type { ReleaseFacts } from "../../src/core/medium/releases/facts";
 import { dated } from "./days";
 import type { ImageName } from "./images";
-import { MODELS, type Mode, type Model } from "./models";
+import { MODELS, type Mode, type Model, NEW_RAID } from "./models";
 import { allowing, revoking } from "./signers";
 
 /** Skerry Line, a small island ferry operator. All makers, models, kits, people and systems are invented. */
@@ -150,6 +150,8 @@ export interface Machine {
   /** Where the recovery key of its encrypted system is kept; null: encrypted, and nobody knows. */
   keyPlace?: string | null;
   system?: { version: string; build?: number };
+  /** Takes the place of the model's storage controllers. */
+  controller?: Model["devices"][number];
   note?: string;
 }
 
@@ -169,7 +171,15 @@ export const MACHINES: Machine[] = [
   { tag: "HO-006", name: "Management", site: "Head office", model: "corvane14", secureBoot: "on", listsUnknown: true },
   { tag: "HO-007", name: "Meeting room", site: "Head office", model: "ostrelOld" },
   { tag: "HO-SRV1", name: "Files and bookings", site: "Head office", model: "server" },
-  { tag: "HO-SRV2", name: "Spare server", site: "Head office", model: "server", secureBoot: "setup" },
+  {
+    tag: "HO-SRV2",
+    name: "Spare server",
+    site: "Head office",
+    model: "server",
+    secureBoot: "setup",
+    controller: NEW_RAID,
+    note: "Its controller was replaced after the flood.",
+  },
   { tag: "WS-001", name: "Parts desk", site: "Workshop", model: "ostrel", fastBoot: "on" },
   {
     tag: "WS-002",
@@ -268,10 +278,14 @@ export function factsOf(machine: Machine, index: number): Record<string, unknown
               },
             ],
     })),
-    devices: machine.unknownFirmware ? null : model.devices,
+    devices: machine.unknownFirmware ? null : devicesOf(model, machine.controller),
     systems: [{ ...model.system, ...(machine.system ?? {}), language: "en-GB" }],
     ports: { usb: model.usb, optical: model.optical },
   };
+}
+
+function devicesOf({ devices }: Model, controller: Machine["controller"]): Model["devices"] {
+  return controller ? [controller, ...devices.filter((each) => each.class !== "storage")] : devices;
 }
 
 function serialOf(seed: string, number: number): string {

@@ -7,6 +7,7 @@ import { usePathname, useRouter } from "next/navigation";
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import { useReady } from "@/ui/use-ready";
 import { KeysDialog } from "./keys-dialog";
+import { ScanButton } from "./scan-button";
 
 /** The stations, in the order of the work. */
 const STATIONS = [
@@ -127,8 +128,8 @@ export function Shell({ people, personId, form, children }: ShellProps) {
       </nav>
       <div className="min-w-0">
         <header className="print:hidden flex flex-wrap items-center gap-x-4 gap-y-2 border-line border-b px-5 py-2">
-          <search className="min-w-64 flex-1">
-            <form onSubmit={find} aria-busy={!ready}>
+          <search className="flex min-w-64 flex-1 gap-2">
+            <form onSubmit={find} aria-busy={!ready} className="min-w-0 max-w-xl flex-1">
               <label className="sr-only" htmlFor="find">
                 Tag, serial or name
               </label>
@@ -139,9 +140,10 @@ export function Shell({ people, personId, form, children }: ShellProps) {
                 type="search"
                 autoComplete="off"
                 placeholder="Scan or type a tag, a serial, a name   ( / )"
-                className="field max-w-xl"
+                className="field"
               />
             </form>
+            <ScanButton />
           </search>
           {people.length > 0 && (
             <label className="flex items-center gap-2 text-quiet">

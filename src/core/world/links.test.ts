@@ -116,7 +116,14 @@ describe("Sees", () => {
       spindle: { drivers: { kind: "modules", drivers } },
     });
     expect(link("sees", "image", parts(MODULES))[0]).toBe("broken");
-    expect(link("sees", "image", parts({ ...MODULES, sdhci_pci: ["pci:v*d*sv*sd*bc08sc05i*"] }))[0]).toBe("holds");
+    const driven = parts({ ...MODULES, sdhci_pci: ["pci:v*d*sv*sd*bc08sc05i*"] });
+    expect(link("sees", "image", driven)[0]).toBe("holds");
+    // A collector that calls it a storage controller means the same one.
+    const devices = driven.facts.devices.map((device) => ({ ...device, class: "storage" }));
+    const [route] = answers({ ...driven, facts: { ...driven.facts, devices } }, { outcome: "image" });
+    expect(route?.links.sees.verdict).toBe("holds");
+    const told = route?.links.sees.reasons.find(({ code }) => code === "controllers-driven");
+    expect(told).toMatchObject({ drivers: [{ driver: "sdhci_pci" }] });
   });
 });
 

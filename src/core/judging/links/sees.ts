@@ -97,10 +97,10 @@ class Look {
     const { facts, toldDisk } = this.asked.computer;
     const choice = chooseDisk(facts, toldDisk ?? null);
     const targets = choice.state === "one" ? [choice.disk] : choice.state === "several" ? choice.disks : [];
-    const controllers = [
-      ...this.of("storage"),
-      ...(targets.some(({ bus }) => bus === "mmc") ? this.devices.filter(isSdHost) : []),
-    ];
+    const told = this.of("storage");
+    // Collectors call an SD host a storage controller, or what PCI calls it: a system peripheral.
+    const hosts = this.devices.filter((device) => isSdHost(device) && !told.includes(device));
+    const controllers = [...told, ...(targets.some(({ bus }) => bus === "mmc") ? hosts : [])];
     if (controllers.length === 0) return unknown({ code: "no-controller-known" });
     // A disk that is neither written to nor read does not break the route.
     if (targets.length === 0) return this.allOf(controllers, null);

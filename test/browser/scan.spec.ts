@@ -1,0 +1,55 @@
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { chromium, expect, test } from "@playwright/test";
+import QRCode from "qrcode";
+import { listening } from "./helpers";
+
+const [WIDTH, HEIGHT] = [640, 480];
+
+/** A film of one code, as YUV4MPEG2 in 4:2:0 (its header's form: yuv4mpeg(5)). */
+function film(text: string): Buffer {
+  const { modules } = QRCode.create(text, { errorCorrectionLevel: "M" });
+  const cell = Math.floor((HEIGHT * 0.7) / modules.size);
+  const [left, top] = [(WIDTH - cell * modules.size) >> 1, (HEIGHT - cell * modules.size) >> 1];
+  const light = Buffer.alloc(WIDTH * HEIGHT, 235);
+  for (let y = 0; y < cell * modules.size; y++)
+    for (let x = 0; x < cell * modules.size; x++)
+      if (modules.get(Math.floor(y / cell), Math.floor(x / cell))) light[(top + y) * WIDTH + left + x] = 16;
+  const frame = Buffer.concat([Buffer.from("FRAME\n"), light, Buffer.alloc((WIDTH * HEIGHT) / 2, 128)]);
+  const head = Buffer.from(`YUV4MPEG2 W${WIDTH} H${HEIGHT} F10:1 Ip A1:1 C420jpeg\n`);
+  return Buffer.concat([head, frame, frame, frame, frame]);
+}
+
+test("a label that is held in front of the camera is found at once", async ({ baseURL }) => {
+  const folder = mkdtempSync(join(tmpdir(), "creel-scan-"));
+  writeFileSync(join(folder, "label.y4m"), film("SP-01"));
+  const browser = await chromium.launch({
+    executablePath: "/usr/bin/chromium",
+    args: [
+      ...["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
+      ...["--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream"],
+      `--use-file-for-fake-video-capture=${join(folder, "label.y4m")}`,
+    ],
+  });
+  try {
+    const page = await browser.newPage(baseURL ? { baseURL } : {});
+    await page.goto("/");
+    await listening(page);
+    await page.getByRole("button", { name: "Scan a label with the camera" }).click();
+    await expect(page).toHaveURL(/\/media\/SP-01$/);
+    await expect(page.getByRole("dialog")).toHaveCount(0);
+  } finally {
+    await browser.close();
+    rmSync(folder, { recursive: true });
+  }
+});
+
+test("without a camera the page says so, and the tag is typed", async ({ page }) => {
+  await page.goto("/");
+  await listening(page);
+  await page.getByRole("button", { name: "Scan a label with the camera" }).click();
+  await expect(page.getByRole("alert").filter({ hasText: /camera.*ype the tag/ })).toBeVisible();
+  await page.getByRole("button", { name: "Cancel" }).click();
+  await expect(page.getByRole("dialog")).toHaveCount(0);
+});
