@@ -4,7 +4,7 @@ import { revalidatePath } from "next/cache";
 import { benchRequestSchema } from "@/core/making/jobs/job";
 import { fillBerth, setBatch } from "@/server/bench/berths";
 import { FAULTS, switchFault } from "@/server/bench/faults";
-import { askOf, resume, startCheck, startPreparation } from "@/server/bench/jobs";
+import { askOf, resume, startCheck, startPreparation, startStore } from "@/server/bench/jobs";
 import type { PackImport } from "@/server/bench/pack-import";
 import { type Registered, registerFromBerth } from "@/server/bench/register-found";
 import { takeInFromBerth } from "@/server/bench/take-in";
@@ -15,6 +15,12 @@ import { refreshIfDone } from "../_lib/refresh";
 
 export async function startPreparationAction(input: unknown): Promise<Result<number>> {
   const result = await startPreparation(await currentContext(), input);
+  if (result.ok) revalidatePath("/bench");
+  return result;
+}
+
+export async function startStoreAction(input: unknown): Promise<Result<number>> {
+  const result = await startStore(await currentContext(), input);
   if (result.ok) revalidatePath("/bench");
   return result;
 }

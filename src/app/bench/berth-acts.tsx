@@ -98,6 +98,9 @@ export function BerthActs({
           !isWished && !berth.isStore && make,
           !berth.isMedium &&
             !berth.isStore &&
+            berth.howToName !== null && { name: "Make a store", href: `/bench/store/${berth.id}` },
+          !berth.isMedium &&
+            !berth.isStore &&
             berth.howToName !== null && { name: "Test capacity", onSelect: () => setOpened("test") },
         ];
   const possible = acts.filter((each) => each !== false);

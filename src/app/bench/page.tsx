@@ -259,7 +259,8 @@ function JobLine({ item: { job, berth, device, release } }: { item: JobItem }) {
   return (
     <li className="border-line border-b pb-2">
       <Link prefetch={false} className="font-semibold" href={`/bench/jobs/${job.id}`}>
-        {KINDS[job.kind]} {job.mediumTag ?? device.model}
+        {KINDS[job.kind]}{" "}
+        {job.mediumTag ?? (job.request.kind === "prepare" ? job.request.plainStore?.name : null) ?? device.model}
       </Link>
       {release && ` from ${release}`} <span className="caption">in {berth}</span>
       {isHeld ? (

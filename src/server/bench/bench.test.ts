@@ -1,7 +1,7 @@
 import { spawnSync } from "node:child_process";
 import { copyFileSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { open } from "node:fs/promises";
-import { join } from "node:path";
+import { basename, join } from "node:path";
 import { eq } from "drizzle-orm";
 import { readLine } from "@/core/computer/exchange/lines";
 import { factsSchema } from "@/core/computer/facts/schema";
@@ -19,19 +19,21 @@ import { memory } from "../../../test/support/workshop";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { connect } from "../db/client";
-import { benchJobs, devices, media } from "../db/schema";
+import { benchJobs, devices, media, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { FileSource } from "../host/file-source";
 import { recordImage } from "../images/images";
 import { keepContents, readManifest } from "../inspections/contents";
 import { addComputer, getComputer } from "../inventory/computers";
 import { history } from "../inventory/events";
+import { addSite } from "../inventory/sites";
 import { addMedium, getMedium } from "../media/media";
 import { addKit, addRelease, getRelease, listReleases } from "../media/releases";
 import { fillBerth, listBerths, listDevices, looseDevices } from "./berths";
 import { carriableFiles } from "./carry";
 import { FAULTS, switchFault } from "./faults";
-import { askOf, getJob, resume, type StartInput, startCheck } from "./jobs";
+import { askOf, getJob, resume, type StartInput, startCheck, startStore } from "./jobs";
+import { openMediumFile } from "./medium-file";
 import { planInBerth } from "./plans";
 import { proposeFor } from "./proposals";
 import { BenchRunner, markInterrupted } from "./runner";
@@ -101,6 +103,42 @@ test("it carries what explains it: run sheets of those it serves, their records,
     medium: { tag: "RM-90" },
     release: { kit: "Bollard", name: "5.0" },
   });
+});
+
+test("a medium as a file, to be written later: a table and files that other tools read, as small as it can be", async () => {
+  const { ina } = inventory;
+  const wish = { releaseId: ids.release, besideIds: [], table: "gpt", store: false, tag: "RM-F1", files: [] } as const;
+  const copy = async (way: "laid-out" | "as-it-is", bytes: number | null) => {
+    const { name, source, close } = value(await openMediumFile(ina, { ...wish, way }, bytes));
+    const path = join(w.folder, name);
+    const file = await open(path, "w");
+    for (let at = 0; at < source.sizeBytes; at += MIB) await file.write(await source.read(at, MIB), 0, undefined, at);
+    await file.close();
+    await close();
+    return { path, bytes: source.sizeBytes };
+  };
+  const small = await copy("laid-out", null);
+  expect(run("sgdisk", ["-v", small.path])).toContain("No problems found");
+  expect(run("mdir", ["-b", "-i", `${small.path}@@1M`, "::/EFI/BOOT"])).toContain("BOOTX64.EFI");
+  const larger = await copy("laid-out", 300 * MIB + 77);
+  expect([larger.bytes, larger.bytes > small.bytes]).toEqual([300 * MIB, true]);
+  const raw = await copy("as-it-is", null);
+  const release = readFileSync(join(w.folder, "data", "library", basename(IMAGES.bollard5.make(w))));
+  expect(Buffer.compare(readFileSync(raw.path).subarray(0, release.length), release)).toBe(0);
+});
+
+test("what a medium is called, where it is kept and what it is for are recorded with it", async () => {
+  const { ina } = inventory;
+  const siteId = value(await addSite(ina, { name: "Boathouse" }));
+  const own = await stick("kept");
+  value(await begin(own, "RM-81", { keptAs: { name: "Boathouse stick", siteId, note: "For the slipway" } }));
+  await work();
+  const medium = await getMedium(ina, "RM-81");
+  expect(medium?.row).toMatchObject({ name: "Boathouse stick", siteId, note: "For the slipway" });
+  // Made anew without a word of it, it keeps what it had.
+  value(await begin(own, "RM-81", { confirm: "RM-81", lossAgreed: true }));
+  await work();
+  expect((await getMedium(ina, "RM-81"))?.row).toMatchObject({ name: "Boathouse stick", siteId });
 });
 
 test("an empty inventory is rebuilt from the medium: computer, kit, release with its manifest, medium; nothing twice", async () => {
@@ -590,4 +628,32 @@ test("media are proposed for computers: what serves most, its size, a free tag, 
     proposals: [],
     together: [],
   });
+});
+
+test("a stick becomes nothing but a store: verified, registered, and never written to as a whole again", async () => {
+  const { ina } = inventory;
+  const own = await stick("vault");
+  const look = (await listBerths(ina)).find(({ id }) => id === own.berthId)?.device?.look;
+  const wish = { berthId: own.berthId, name: "Deck vault", siteId: null, lossAgreed: false };
+  const ask = (more: object) =>
+    startStore(ina, { ...wish, fingerprint: look?.fingerprint ?? "", confirm: "ault", ...more });
+  expect((await ask({ name: " " })).ok).toBe(false);
+  expect((await ask({ confirm: "other" })).ok).toBe(false);
+  expect((await ask({ fingerprint: "of before" })).ok).toBe(false);
+  const id = value(await ask({}));
+  await work();
+  expect(await job(id)).toMatchObject({ state: "done", result: { state: "verified" } });
+  const [device] = await ina.db.select().from(devices).where(eq(devices.id, own.deviceId));
+  expect(device).toMatchObject({ isStore: true, mediumId: null });
+  const [store] = await ina.db.select().from(stores).where(eq(stores.name, "Deck vault"));
+  expect(store).toMatchObject({ kind: "disk", capacityBytes: expect.any(Number) });
+  // exFAT by a tool that knows nothing of Creel: fsck.exfat(8) of exfatprogs.
+  const part = join(w.folder, "vault.part");
+  run("sh", [
+    "-c",
+    `tail -c +1048577 '${contentPath(folderOf("vault"))}' | head -c ${store?.capacityBytes} > '${part}'`,
+  ]);
+  expect(run("fsck.exfat", ["-n", part])).toContain("clean");
+  expect((await ask({ name: "Another" })).ok).toBe(false);
+  expect((await ask({})).ok).toBe(false);
 });

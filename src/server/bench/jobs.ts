@@ -1,6 +1,6 @@
 import { and, asc, desc, eq, gt, inArray, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
-import { type BenchLine, type BenchRequest, keptAsSchema } from "@/core/making/jobs/job";
+import { type BenchLine, type BenchRequest, keptAsSchema, plainStoreSchema } from "@/core/making/jobs/job";
 import { BESIDE_MOST } from "@/core/making/pack/pack";
 import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
@@ -8,13 +8,13 @@ import { act } from "../act";
 import type { Context } from "../context";
 import type { BenchJobId, BerthId, DeviceId, ReleaseId } from "../db/ids";
 import { affectedRows, insertedId, nameOf } from "../db/results";
-import { benchJobs, benchLines, berths, devices, kits, media, releases } from "../db/schema";
+import { benchJobs, benchLines, berths, devices, kits, media, releases, stores } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { HOLDING, lossesOf } from "./berths";
-import { lookAt } from "./devices";
+import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
 import { keepPack } from "./packs";
-import { planInBerth, requestOf } from "./plans";
+import { planInBerth, planStoreOn, requestOf } from "./plans";
 
 export type BenchJob = typeof benchJobs.$inferSelect;
 
@@ -50,19 +50,10 @@ export async function startPreparation(context: Context, input: unknown): Promis
   if (!planned.ok) return planned;
   const { plan, device, look, berth } = planned.value;
   if (!plan.ok) return refused({ code: "plan-fails" });
-  if (device.isStore) return refused({ code: "device-is-store" });
-  const { testResult } = device;
-  if (testResult?.state === "counterfeit" || testResult?.state === "failing")
-    return refused({ code: "device-untrusted", result: testResult });
-  if (look.fingerprint === null || look.fingerprint !== fingerprint) return refused({ code: "device-changed" });
   const taken = await heldElsewhere(context, wish.tag, device.id);
   if (taken) return refused({ code: "tag-on-other-device", tag: wish.tag, device: taken }, "tag");
-  const tag = await tagOn(context, device.id);
-  const marks = { serial: device.serial, tag, berth: berth.name };
-  if (!confirms(confirm, marks)) return refused({ code: "device-not-named", marks }, "confirm");
-  const loss = tag === null ? null : (await lossesOf(context, [tag])).get(tag);
-  if (loss && loss.onlyRouteOf.length + loss.images.length > 0 && !lossAgreed)
-    return refused({ code: "loss-not-agreed" });
+  const refusal = await refusalOf(context, { device, berth: berth.name, look, confirm, lossAgreed, fingerprint });
+  if (refusal) return refusal;
   const { madeAt, carry } = planned.value;
   const pack = await keepPack(planned.value.pack);
   const request = requestOf(wish, device, { fingerprint, madeAt, pack, carry, keptAs });
@@ -74,7 +65,66 @@ export async function startPreparation(context: Context, input: unknown): Promis
   });
 }
 
-/** What a device can be named by. */
+const startStoreSchema = plainStoreSchema.extend({
+  berthId: z.number().int(),
+  ...{ confirm: z.string(), lossAgreed: z.boolean(), fingerprint: z.string() },
+});
+
+/** Queues the making of a plain store. Nothing is written unless the device was named and is as it was looked at. */
+export async function startStore(context: Context, input: unknown): Promise<Result<number>> {
+  const parsed = checked(startStoreSchema, input);
+  if (!parsed.ok) return parsed;
+  const { berthId, confirm, lossAgreed, fingerprint, ...plainStore } = parsed.value;
+  const [found] = await context.db
+    .select({ device: devices, berth: berths.name })
+    .from(berths)
+    .innerJoin(devices, eq(devices.id, berths.deviceId))
+    .where(eq(berths.id, berthId));
+  if (!found) return fail({ code: "not-found", what: "device in that berth" });
+  const { device, berth } = found;
+  const [taken] = await context.db.select({ id: stores.id }).from(stores).where(eq(stores.name, plainStore.name));
+  if (taken) return fail({ code: "taken", field: "name", value: plainStore.name });
+  const madeAt = context.now().toISOString();
+  const plan = await planStoreOn(device, plainStore.name, madeAt);
+  if (!plan.ok) return refused({ code: "plan-fails" });
+  const look = await lookAt(device);
+  const refusal = await refusalOf(context, { device, berth, look, confirm, lossAgreed, fingerprint });
+  if (refusal) return refusal;
+  const { way, table, store, tag } = plan.request;
+  const request: BenchRequest = {
+    ...{ kind: "prepare", way, table, store, tag, madeAt, device: identityOfRow(device), fingerprint },
+    ...{ pack: "", carry: [], besideIds: [], plainStore },
+  };
+  return queueJob(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });
+}
+
+/** Why a device is not emptied: it is not to be, is not the one that was meant, or holds what nobody agreed to lose. */
+async function refusalOf(
+  context: Context,
+  asked: {
+    device: DeviceRow;
+    berth: string;
+    look: Look;
+    confirm: string;
+    lossAgreed: boolean;
+    fingerprint: string;
+  },
+): Promise<Result<number> | null> {
+  const { device, berth, look, confirm, lossAgreed, fingerprint } = asked;
+  if (device.isStore) return refused({ code: "device-is-store" });
+  const { testResult } = device;
+  if (testResult?.state === "counterfeit" || testResult?.state === "failing")
+    return refused({ code: "device-untrusted", result: testResult });
+  if (look.fingerprint === null || look.fingerprint !== fingerprint) return refused({ code: "device-changed" });
+  const tag = await tagOn(context, device.id);
+  const marks = { serial: device.serial, tag, berth };
+  if (!confirms(confirm, marks)) return refused({ code: "device-not-named", marks }, "confirm");
+  const loss = tag === null ? null : (await lossesOf(context, [tag])).get(tag);
+  return loss && loss.onlyRouteOf.length + loss.images.length > 0 && !lossAgreed
+    ? refused({ code: "loss-not-agreed" })
+    : null;
+}
+
 /** The other device that is the medium in service with this tag; null where none is known to be. */
 async function heldElsewhere(context: Context, tag: string, deviceId: DeviceId): Promise<string | null> {
   const [other] = await context.db

@@ -7,7 +7,13 @@ import type { Link, Verdict } from "@/core/judging/model/schema";
 import { compareRoutes, type Route } from "@/core/judging/routes/routes";
 import type { BenchRequest, Carry, KeptAs } from "@/core/making/jobs/job";
 import { type PackFile, packToWrite } from "@/core/making/pack/pack";
-import { type Carried, type MediumPlan, type PlanRequest, planMedium } from "@/core/making/planning/plan";
+import {
+  type Carried,
+  type MediumPlan,
+  type PlanRequest,
+  planMedium,
+  planPlainStore,
+} from "@/core/making/planning/plan";
 import type { Context } from "../context";
 import type { BerthId, ReleaseId } from "../db/ids";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
@@ -285,6 +291,23 @@ function weakestMade({ links }: Route): Link {
   return [links.starts, links.sees, links.restores].reduce((worst, link) =>
     compareVerdicts(link.verdict, worst.verdict) > 0 ? link : worst,
   );
+}
+
+/** How exFAT names a volume: at most 11 letters, digits and spaces of the store's name. Microsoft, "exFAT specification", 7.3. */
+export function storeLabel(name: string): string {
+  const plain = name
+    .toUpperCase()
+    .replace(/[^A-Z0-9 -]/g, "")
+    .trim()
+    .slice(0, 11)
+    .trim();
+  return plain || "STORE";
+}
+
+/** Plans a device as nothing but a store, called `name`. */
+export function planStoreOn(device: DeviceShape, name: string, madeAt: string): Promise<MediumPlan> {
+  const { kind, bytes, sectorBytes } = identityOfRow(device);
+  return planPlainStore({ label: storeLabel(name), device: { kind, bytes, sectorBytes }, madeAt });
 }
 
 /** The request that a job keeps of a plan that was agreed to. */

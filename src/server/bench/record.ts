@@ -112,6 +112,28 @@ async function recordStore(context: Context, tag: string, bytes: number | null):
   await done(addStore(context, { ...input, ...rest, ...room }));
 }
 
+/** Enters a device that was made a store and verified; what medium it was it is no longer. */
+export async function recordPlainStore(
+  context: Context,
+  device: DeviceRow,
+  { name, siteId }: { name: string; siteId: number | null },
+  bytes: number,
+): Promise<void> {
+  const recorded = await act(context, null, async (acting) => {
+    const earlier = await tagOf(acting, device);
+    await acting.db.update(devices).set({ mediumId: null, isStore: true }).where(eq(devices.id, device.id));
+    if (earlier !== null) await retireEarlier(acting, earlier);
+    const [taken] = await acting.db.select({ id: stores.id }).from(stores).where(eq(stores.name, name));
+    // Somebody registered one of that name meanwhile: that one is meant.
+    if (taken) return ok(null);
+    const room = { capacityBytes: bytes, freeBytes: bytes };
+    const none = { medium: null, computer: null, diskSerial: null, reachedFrom: null, address: null, folder: null };
+    await done(addStore(acting, { name, kind: "disk", siteId, ...none, namePattern: null, note: null, ...room }));
+    return ok(null);
+  });
+  if (!recorded.ok) throw new Error(problemText(recorded.problem));
+}
+
 async function done(doing: Promise<Result<number>>): Promise<void> {
   const result = await doing;
   if (!result.ok) throw new Error(problemText(result.problem));

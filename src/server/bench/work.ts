@@ -26,8 +26,8 @@ import { endJob, GONE, isHeldBy, lineOf, linesSaid, RunnerGone, type RunnerTimes
 import type { BenchJob } from "./jobs";
 import { FileJournal } from "./journal";
 import { keptPack } from "./packs";
-import { type OpenRelease, openReleases, planFrom } from "./plans";
-import { distrustMedium, recordMedium, recordWear, voidMedium } from "./record";
+import { type OpenRelease, openReleases, planFrom, planStoreOn } from "./plans";
+import { distrustMedium, recordMedium, recordPlainStore, recordWear, voidMedium } from "./record";
 import { verifyAgainstRelease } from "./verify";
 
 /** One job, from its start or from where it was. */
@@ -141,6 +141,7 @@ export class BenchWork {
     request: Extract<BenchRequest, { kind: "prepare" }>,
   ): Promise<BenchResult | "stopped"> {
     const context = await this.context();
+    if (request.plainStore) return this.prepareStore(row, request, request.plainStore.name);
     if (this.job.releaseId === null) return { state: "file-missing", file: "" };
     const releases = await openReleases(context, [this.job.releaseId, ...(request.besideIds ?? [])]);
     if (!releases.ok) return { state: "file-missing", file: problemText(releases.problem) };
@@ -151,6 +152,44 @@ export class BenchWork {
     }
   }
 
+  private async prepareStore(
+    row: DeviceRow,
+    request: Extract<BenchRequest, { kind: "prepare" }>,
+    name: string,
+  ): Promise<BenchResult | "stopped"> {
+    // One that was killed once all was recorded has a store in its berth: its own.
+    const said = await linesSaid(await this.context(), this.job.id);
+    const written = said.find((line) => line.code === "written");
+    if (written && said.some(({ code }) => code === "recorded"))
+      return {
+        state: "verified",
+        ...{ writtenBytes: written.bytes, writeRate: null, readRate: null, viewsAsPredicted: true },
+      };
+    const device = await this.open(row, true);
+    try {
+      const changed = await this.checkDevice(row, device, request);
+      if (changed) return changed;
+      const plan = await planStoreOn(row, name, request.madeAt);
+      if (!plan.ok) return { state: "plan-failed", problems: plan.problems };
+      return await this.write(row, device, request, plan);
+    } finally {
+      await device.close();
+    }
+  }
+
+  /** Whether it is the device that was planned for, and no store; else what changed. */
+  private async checkDevice(
+    row: DeviceRow,
+    device: Device,
+    request: Extract<BenchRequest, { kind: "prepare" }>,
+  ): Promise<BenchResult | null> {
+    await this.say({ code: "device-open", identity: device.identity });
+    const isSame = sameDevice(device.identity, request.device) && sameDevice(identityOfRow(row), request.device);
+    if (!isSame || row.isStore) return { state: "device-changed", what: "identity" };
+    await this.say({ code: "device-is-no-store" });
+    return null;
+  }
+
   private async prepareFrom(
     context: Context,
     row: DeviceRow,
@@ -159,10 +198,8 @@ export class BenchWork {
   ): Promise<BenchResult | "stopped"> {
     const device = await this.open(row, true);
     try {
-      await this.say({ code: "device-open", identity: device.identity });
-      const isSame = sameDevice(device.identity, request.device) && sameDevice(identityOfRow(row), request.device);
-      if (!isSame || row.isStore) return { state: "device-changed", what: "identity" };
-      await this.say({ code: "device-is-no-store" });
+      const changed = await this.checkDevice(row, device, request);
+      if (changed) return changed;
       const pack = await keptPack(request.pack);
       if (!pack)
         return { state: "file-missing", file: "Extra content for the release is gone. Plan the medium again." };
@@ -269,6 +306,16 @@ export class BenchWork {
     const missing = missingLines(await linesSaid(await this.context(), this.job.id));
     if (missing.length > 0) return { state: "lines-missing", codes: missing };
     const storeBytes = parts.find(({ role }) => role === "store")?.lengthBytes ?? null;
+    const { request } = this.job;
+    if (request.kind === "prepare" && request.plainStore) {
+      const { plainStore } = request;
+      await this.keep(async (acting) => {
+        await recordPlainStore(acting, row, plainStore, storeBytes ?? row.bytes);
+        const line = { code: "recorded", medium: plainStore.name } as const;
+        await acting.db.insert(benchLines).values(lineOf(this.job.id, line, this.now()));
+      });
+      return { state: "verified", ...facts, viewsAsPredicted: true };
+    }
     const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, loads, storeBytes));
     if (medium !== null) await this.say({ code: "recorded", medium });
     return { state: "verified", ...facts, viewsAsPredicted: true };

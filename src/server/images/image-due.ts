@@ -12,11 +12,12 @@ import type { StoredPoint } from "@/core/images/lineage";
 import { restoresSystem } from "@/core/judging/routes/outcome";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
+import type { ComputerId } from "../db/ids";
 import { callouts, computers, events, imageCopies, notedChanges, sites, systemImages } from "../db/schema";
 import { loadPolicies } from "../inventory/policies";
 
-/** All images as points in time, with no more of them than their lineage asks for. */
-async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> {
+/** Images as points in time, with no more of them than their lineage asks for: of one computer, or all (null). */
+async function pointsOf(context: Context, computerId: ComputerId | null): Promise<Map<number, StoredPoint[]>> {
   const [rows, copies] = await Promise.all([
     context.db
       .select({
@@ -33,7 +34,9 @@ async function allPoints(context: Context): Promise<Map<number, StoredPoint[]>> 
       })
       .from(systemImages)
       .innerJoin(computers, eq(computers.id, systemImages.computerId))
-      .where(isNull(systemImages.deletedAt)),
+      .where(
+        and(isNull(systemImages.deletedAt), computerId === null ? undefined : eq(systemImages.computerId, computerId)),
+      ),
     context.db
       .select({
         imageId: imageCopies.imageId,
@@ -96,12 +99,14 @@ async function eventsOf(context: Context, ids: readonly number[]): Promise<Map<n
   return found;
 }
 
-/** Changes that were noted and not withdrawn, by computer. */
-async function notedOf(context: Context): Promise<Map<number, NotedChange[]>> {
+/** Changes that were noted and not withdrawn, by computer: of one, or all (null). */
+async function notedOf(context: Context, computerId: ComputerId | null): Promise<Map<number, NotedChange[]>> {
   const rows = await context.db
     .select({ computerId: notedChanges.computerId, on: notedChanges.on, what: notedChanges.what })
     .from(notedChanges)
-    .where(isNull(notedChanges.withdrawnAt));
+    .where(
+      and(isNull(notedChanges.withdrawnAt), computerId === null ? undefined : eq(notedChanges.computerId, computerId)),
+    );
   const noted = new Map<number, NotedChange[]>();
   for (const { computerId, on, what } of rows) noted.set(computerId, [...(noted.get(computerId) ?? []), { on, what }]);
   return noted;
@@ -139,8 +144,8 @@ export async function allDue(
       .from(computers)
       .leftJoin(sites, eq(sites.id, computers.siteId))
       .where(isNull(computers.retiredAt)),
-    allPoints(context),
-    notedOf(context),
+    pointsOf(context, null),
+    notedOf(context, null),
   ]);
   const happened = await eventsOf(context, [...points.keys()]);
   const byTag = new Map(rows.map((row) => [row.tag, row]));
@@ -155,4 +160,20 @@ export async function allDue(
     const { id = 0, name = null, site = null } = byTag.get(each.computer) ?? {};
     return { ...each, id, name, site };
   });
+}
+
+/** Why an image of one computer is due, as `allDue` tells of all; null where none is. */
+export async function imageDueOf(context: Context, id: ComputerId, subject: PolicySubject): Promise<ImageDue | null> {
+  const [points, noted, happened, policies] = await Promise.all([
+    pointsOf(context, id),
+    notedOf(context, id),
+    eventsOf(context, [id]),
+    loadPolicies(context.db),
+  ]);
+  const mostDays = policies.of(subject).values.imageDays ?? Number.POSITIVE_INFINITY;
+  const known = { today: dayOf(context.now()), noted: noted.get(id) ?? [], mostDays };
+  const [due = null] = rankImagesDue([
+    imageDue(subject.tag, points.get(id) ?? [], points.has(id) ? (happened.get(id) ?? []) : [], known),
+  ]);
+  return due;
 }

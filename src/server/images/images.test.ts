@@ -10,7 +10,7 @@ import { addComputer, getComputer, saveComputer } from "../inventory/computers";
 import { history } from "../inventory/events";
 import { changesAhead, noteChange, withdrawChange } from "../inventory/noted-changes";
 import type { Result } from "../problems";
-import { listDue } from "./image-due";
+import { imageDueOf, listDue } from "./image-due";
 import { imageParts } from "./image-parts";
 import { imagePlan } from "./image-plans";
 import {
@@ -153,10 +153,17 @@ test("a copy that is whole speaks for the image; one that is damaged does where 
 });
 
 test("due: none at all, a new disk, another system, and one that was brought back", async () => {
-  const due = async () =>
-    Object.fromEntries(
-      (await listDue(inventory.ina)).items.map(({ computer, reasons }) => [computer, reasons.map(({ code }) => code)]),
-    );
+  const due = async () => {
+    const { items } = await listDue(inventory.ina);
+    // A computer by itself is told the same.
+    for (const tag of ["HO-001", "HO-002"]) {
+      const { row, siteName: site } = (await getComputer(inventory.ina, tag)) ?? {};
+      if (!row) throw new Error(tag);
+      const own = await imageDueOf(inventory.ina, row.id, { ...row, site: site ?? null });
+      expect(own?.reasons ?? null).toEqual(items.find(({ computer }) => computer === tag)?.reasons ?? null);
+    }
+    return Object.fromEntries(items.map(({ computer, reasons }) => [computer, reasons.map(({ code }) => code)]));
+  };
   value(await image("HO-002 now", "2026-02-25T18:00:00Z", {}, "HO-002"));
   value(await image("HO-001 now", "2026-02-25T18:00:00Z"));
   expect(await due()).toEqual({});

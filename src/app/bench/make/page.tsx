@@ -13,6 +13,7 @@ import { listSites } from "@/server/inventory/sites";
 import { listReleases } from "@/server/media/releases";
 import { currentContext } from "../../_lib/context";
 import type { SearchParams } from "../../_lib/params";
+import { startPreparationAction } from "../actions";
 import { AsFile } from "./as-file";
 import { ForWhom } from "./for-whom";
 import { Planned, Refused } from "./plan";
@@ -189,7 +190,9 @@ async function Check({ making, berthId }: { making: Making; berthId: number | nu
       ))}
       <Planned view={planned.value} plan={planned.value.plan} making={making} rates={device.row} />
       <StartForm
+        action={startPreparationAction}
         wish={{ ...wish, berthId, keptAs }}
+        made={wish.tag}
         fingerprint={planned.value.look.fingerprint}
         how={`type ${confirmationText({ serial: device.row.serial, tag: device.medium?.tag ?? null, berth: berth.name })}.`}
         loss={device.loss}

@@ -2,16 +2,17 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
-import type { KeptAs } from "@/core/making/jobs/job";
 import { problemText } from "@/core/words/problems";
 import type { Loss } from "@/server/bench/berths";
+import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
-import { startPreparationAction } from "../actions";
 
 /** The last step before a device is emptied: which one is meant, and that what is lost may be lost. */
-export function StartForm({
+export function StartForm<W extends object>({
+  action,
   wish,
+  made,
   fingerprint,
   how,
   loss,
@@ -19,17 +20,11 @@ export function StartForm({
   isHeld,
   content,
 }: {
-  wish: {
-    berthId: number;
-    releaseId: number;
-    besideIds: readonly number[];
-    way: string;
-    table: string;
-    store: boolean;
-    tag: string;
-    files: readonly string[];
-    keptAs: KeptAs;
-  };
+  /** Queues the job; what is answered here goes with what is wished. */
+  action: (input: W & { confirm: string; lossAgreed: boolean; fingerprint: string }) => Promise<Result<number>>;
+  wish: W;
+  /** The tag or name of what is made. */
+  made: string;
   fingerprint: string | null;
   how: string;
   loss: Loss;
@@ -58,14 +53,14 @@ export function StartForm({
         event.preventDefault();
         setBusy(true);
         setProblem(null);
-        const result = await startPreparationAction({ ...wish, confirm, lossAgreed, fingerprint });
+        const result = await action({ ...wish, confirm, lossAgreed, fingerprint });
         if (result.ok) router.push(`/bench/jobs/${result.value}`);
         else setProblem(problemText(result.problem));
         setBusy(false);
       }}
     >
       <h3 className="font-semibold">Everything on it will be lost</h3>
-      {content !== null && content !== wish.tag && (
+      {content !== null && content !== made && (
         <p>
           It is <span className="code font-bold">{content}</span> now: that medium will be lost.
         </p>
@@ -106,7 +101,7 @@ export function StartForm({
       </label>
       <ProblemLine text={problem} />
       <button type="submit" className="act-main" disabled={busy}>
-        Erase and write {wish.tag}
+        Erase and write {made}
       </button>
     </form>
   );

@@ -23,6 +23,7 @@ import { Disks } from "./disks";
 import { FactsView } from "./facts";
 import { NeedsView } from "./needs";
 import { PolicyView } from "./policy";
+import { Prompts } from "./prompts";
 import { Routes } from "./routes";
 import { Timeline } from "./timeline";
 
@@ -138,7 +139,12 @@ async function Content({
   switch (view) {
     case "routes": {
       const [routes, card] = await Promise.all([routesOf(context, detail), keyCardOf(context, row.make, row.model)]);
-      return <Routes routes={routes} computerTag={row.tag} facts={facts} card={asKeyCard(card)} />;
+      return (
+        <>
+          <Prompts context={context} detail={detail} />
+          <Routes routes={routes} computerTag={row.tag} facts={facts} card={asKeyCard(card)} />
+        </>
+      );
     }
     case "facts": {
       const today = context.now().toISOString();

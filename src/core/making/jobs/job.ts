@@ -24,6 +24,11 @@ export const keptAsSchema = z.object({
 });
 export type KeptAs = z.infer<typeof keptAsSchema>;
 
+export const plainStoreSchema = z.object({
+  name: z.string().trim().min(1, "A store needs a name.").max(120, "A name has at most 120 characters."),
+  siteId: z.number().int().positive().nullable(),
+});
+
 /** What a job is asked to do. */
 export const benchRequestSchema = z.discriminatedUnion("kind", [
   z.object({
@@ -43,6 +48,8 @@ export const benchRequestSchema = z.discriminatedUnion("kind", [
     carry: z.array(carrySchema).default([]),
     /** More releases, in partitions of their own, by their ids. */
     besideIds: z.array(z.number().int()).max(BESIDE_MOST).default([]),
+    /** Nothing but a store: how it is called, and where it is kept. */
+    plainStore: plainStoreSchema.optional(),
     /** What the medium is called, where it is kept and what it is for; left out: as it was, or not recorded. */
     keptAs: keptAsSchema.optional(),
   }),

@@ -13,6 +13,7 @@ import { inspect } from "../../medium/inspection/inspect";
 import { startPathsOf } from "../../medium/inspection/start-paths";
 import { START_CONFIG_PATH, startConfig } from "../planning/start-config";
 import { type LaidOut, type LayOutOptions, layOut } from "./laid-out";
+import { layOutPlainStore } from "./plain-store";
 import { asItIs, withStore } from "./with-store";
 
 // References: sgdisk and sfdisk on tables, fsck.fat, fsck.exfat and mtools on volumes, SeaBIOS and OVMF on starting.
@@ -73,6 +74,27 @@ function checkTable(image: string, table: "gpt" | "mbr"): void {
   if (table === "gpt") expect(run("sgdisk", ["-v", image])).toContain("No problems found");
   else expect(run("sfdisk", ["--verify", image])).toMatch(/No errors detected/);
 }
+
+test.each([100e6, 2e9, 32e9 + 512, 4e12])(
+  "%d bytes as nothing but a store: its table is good, its volume clean",
+  async (deviceBytes) => {
+    const made = await layOutPlainStore({
+      ...{ deviceBytes, sectorBytes: 512, label: "VAULT", seed: new Seed("vault"), madeAt: MADE_AT },
+    });
+    if (!made.ok) throw new Error(JSON.stringify(made.problems));
+    const image = w.path("store.img");
+    await writeLayout(made.value.layout, image);
+    checkTable(image, "gpt");
+    await checkParts(made.value);
+    const [part] = made.value.parts;
+    expect(part?.freeBytes).toBeGreaterThan(deviceBytes * 0.95);
+    rmSync(image);
+    const small = await layOutPlainStore({
+      ...{ deviceBytes: 60e6, sectorBytes: 512, label: "VAULT", seed: new Seed("vault"), madeAt: MADE_AT },
+    });
+    expect(small).toMatchObject({ ok: false, problems: [{ code: "device-too-small" }] });
+  },
+);
 
 describe.each(["gpt", "mbr"] as const)("files on a fresh %s", (table) => {
   test.each<[string, number, boolean]>([

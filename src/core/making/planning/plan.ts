@@ -10,6 +10,7 @@ import type { Inspection } from "../../medium/inspection/schema";
 import { partitionOf, startPathsOf } from "../../medium/inspection/start-paths";
 import type { BiosStart } from "../layout/bios-start";
 import { type LaidPart, type LayoutProblem, layOut, type TableKind } from "../layout/laid-out";
+import { layOutPlainStore } from "../layout/plain-store";
 import { asItIs, type ImageProblem, withStore } from "../layout/with-store";
 import { BESIDE_MOST } from "../pack/pack";
 import type { DeviceKind } from "../writing/device";
@@ -155,6 +156,31 @@ export async function planMedium(input: PlanInput): Promise<MediumPlan> {
     writtenBytes: writtenBytes(made.layout),
     notes: [...started, ...made.notes, ...startNotes(inspection, input)],
     predicted: inspection,
+  };
+}
+
+/** Plans a device as nothing but a store, and reads the finished one before anything is written. */
+export async function planPlainStore({
+  label,
+  device,
+  madeAt,
+}: {
+  /** Names its volume, and makes it the same twice. */
+  label: string;
+  device: PlanInput["device"];
+  /** ISO 8601. */
+  madeAt: string;
+}): Promise<MediumPlan> {
+  const request: PlanRequest = { way: "laid-out", table: "gpt", store: true, tag: label };
+  const { sectorBytes, bytes } = device;
+  if (sectorBytes === 2048) return { ok: false, request, problems: [{ code: "stick-wanted" }], alternatives: [] };
+  const made = await layOutPlainStore({ deviceBytes: bytes, sectorBytes, label, seed: new Seed(label), madeAt });
+  if (!made.ok) return { ok: false, request, problems: made.problems, alternatives: [] };
+  const { layout, parts } = made.value;
+  const { inspection } = await inspect(new LayoutSource(layout), { name: `${label}.img` });
+  return {
+    ...{ ok: true, request, layout, parts, loads: [], notes: [] },
+    ...{ writtenBytes: writtenBytes(layout), predicted: inspection },
   };
 }
 

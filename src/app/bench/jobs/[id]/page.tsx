@@ -27,8 +27,8 @@ export default async function Job({ params }: Props) {
   const { job, personName, berth, device, release, lines } = found;
   const { request, result, state } = job;
   const what =
-    job.kind === "prepare"
-      ? `Make ${job.mediumTag}`
+    request.kind === "prepare"
+      ? `Make ${request.plainStore?.name ?? job.mediumTag}`
       : job.kind === "verify"
         ? `Verify ${device.model}`
         : `Test ${device.model}`;
@@ -38,7 +38,11 @@ export default async function Job({ params }: Props) {
         <div>
           <h1>{what}</h1>
           <p className="text-quiet">
-            {[release && `from ${release}`, request.kind === "prepare" && wayText(request.way), `in ${berth}`]
+            {[
+              release && `from ${release}`,
+              request.kind === "prepare" && (request.plainStore ? "a store" : wayText(request.way)),
+              `in ${berth}`,
+            ]
               .filter(Boolean)
               .join(", ")}
             : <Size bytes={device.bytes} /> {device.model} <span className="code">{device.serial ?? ""}</span>
@@ -78,6 +82,13 @@ export default async function Job({ params }: Props) {
         canGoOn={result?.state === "fault" || result?.state === "source-failed"}
       />
       {result?.state === "verified" && job.mediumTag && <Next tag={job.mediumTag} />}
+      {result?.state === "verified" && request.kind === "prepare" && request.plainStore && (
+        <p className="mt-5">
+          <Link prefetch={false} className="act-main" href="/stores">
+            See the stores
+          </Link>
+        </p>
+      )}
       <section className="mt-6">
         <h2>Log</h2>
         <ol className="mt-2 space-y-1">
