@@ -214,12 +214,12 @@ test("a medium is made as a file, downloaded, and kept as one until it is writte
 });
 
 test("a stick becomes nothing but a store, and is registered as one", async ({ page }) => {
-  await actOf(page, "Hub 5", "Make a store");
+  await actOf(page, "Card reader", "Make a store");
   await page.getByLabel("Name of the store").fill("Deck vault");
   await page.getByLabel("Kept at").selectOption("Workshop");
   await page.getByRole("button", { name: "Preview plan" }).click();
   await expect(page.getByRole("region", { name: "Plan" })).toBeVisible();
-  await start(page, "Deck vault", "0412");
+  await start(page, "Deck vault", "card reader");
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Make Deck vault");
   await expect(page.getByText(/^Verified: all .* read back/)).toBeVisible();
   await page.getByRole("link", { name: "See the stores" }).click();

@@ -1,3 +1,4 @@
+import { loanText } from "./places";
 import { reasonText } from "./reasons";
 import { binaryText, bytesText } from "./sizes";
 import { visible } from "./visible";
@@ -35,4 +36,13 @@ test("a reason is told from its code and facts", () => {
   expect(reasonText({ code: "no-loader", arch: "ia32", path: "/EFI/BOOT/BOOTIA32.EFI", others: ["x64"] })).toBe(
     "Its firmware is 32-bit (ia32) and looks for /EFI/BOOT/BOOTIA32.EFI; the medium has a loader only for 64-bit (x64).",
   );
+});
+
+test.each([
+  [{ dueOn: null, returnedOn: null }, "Col Marrick, 13 Oct 2026 to now"],
+  [{ dueOn: "2026-12-01", returnedOn: null }, "Col Marrick, 13 Oct 2026 to now, due 1 Dec 2026"],
+  [{ dueOn: "2026-11-30", returnedOn: null }, "Col Marrick, 13 Oct 2026 to now, due 30 Nov 2026, overdue"],
+  [{ dueOn: "2026-11-30", returnedOn: "2026-12-01" }, "Col Marrick, 13 Oct 2026 to 1 Dec 2026"],
+])("a loan in a line: %o", (loan, text) => {
+  expect(loanText({ to: "Col Marrick", since: "2026-10-13", ...loan }, "2026-12-01")).toBe(text);
 });

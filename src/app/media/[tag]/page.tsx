@@ -7,8 +7,10 @@ import { InspectionView } from "@/app/_reading/inspection-view";
 import { ProgramsView } from "@/app/_reading/programs-view";
 import type { Verdict } from "@/core/judging/model/schema";
 import { verdictsOf } from "@/core/judging/routes/routes";
+import { dayOf } from "@/core/kernel/days";
 import { LABEL_FORMATS } from "@/core/making/labels/formats";
 import { startKindsText } from "@/core/words/bench";
+import { loanText } from "@/core/words/places";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
 import { drillsOf } from "@/server/drills/drills";
 import { history } from "@/server/inventory/events";
@@ -46,6 +48,9 @@ export default async function Medium({ params, searchParams }: Props) {
     loansOf(context, row.id, 8),
   ]);
   const { capacityBytes } = mediumInputOf(detail);
+  const isOverdue = loans.some(
+    ({ returnedOn, dueOn }) => returnedOn === null && dueOn !== null && dueOn < dayOf(context.now()),
+  );
   return (
     <Station
       chosen
@@ -74,7 +79,7 @@ export default async function Medium({ params, searchParams }: Props) {
                     </Link>
                   </>
                 ) : row.lentTo ? (
-                  `with ${row.lentTo}`
+                  `with ${row.lentTo}${isOverdue ? ", overdue" : ""}`
                 ) : (
                   (detail.siteName ?? "no site recorded")
                 )}
@@ -164,9 +169,7 @@ export default async function Medium({ params, searchParams }: Props) {
               <h2>Loan history</h2>
               <ul className="mt-1">
                 {loans.map((loan) => (
-                  <li key={`${loan.since} ${loan.to}`}>
-                    {loan.to}, {dateText(loan.since)} to {loan.returnedOn ? dateText(loan.returnedOn) : "now"}
-                  </li>
+                  <li key={`${loan.since} ${loan.to}`}>{loanText(loan, dayOf(context.now()))}</li>
                 ))}
               </ul>
             </section>
