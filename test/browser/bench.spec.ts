@@ -213,19 +213,6 @@ test("a medium is made as a file, downloaded, and kept as one until it is writte
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZB-F1");
 });
 
-test("a stick becomes nothing but a store, and is registered as one", async ({ page }) => {
-  await actOf(page, "Card reader", "Make a store");
-  await page.getByLabel("Name of the store").fill("Deck vault");
-  await page.getByLabel("Kept at").selectOption("Workshop");
-  await page.getByRole("button", { name: "Preview plan" }).click();
-  await expect(page.getByRole("region", { name: "Plan" })).toBeVisible();
-  await start(page, "Deck vault", "card reader");
-  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Make Deck vault");
-  await expect(page.getByText(/^Verified: all .* read back/)).toBeVisible();
-  await page.getByRole("link", { name: "See the stores" }).click();
-  await expect(page.getByRole("link", { name: "Deck vault" })).toBeVisible();
-});
-
 test("what somebody laid into the library is carried along in the store", async ({ page }) => {
   await page.goto("/bench/make?any=1");
   await page.getByLabel(/^workshop-tools\.iso/).check();
@@ -291,4 +278,17 @@ test("a device is taken out of its berth and put into another", async ({ page })
   await rear.getByLabel("Device for Rear").selectOption({ label: "Halyde Pebble, HP7690, 1,000 MB" });
   await rear.getByRole("button", { name: "Insert" }).click();
   await expect(rear.getByText("7690")).toBeVisible();
+});
+
+test("a stick becomes nothing but a store, and is registered as one", async ({ page }) => {
+  await actOf(page, "Hub 2", "Make a store");
+  await page.getByLabel("Name of the store").fill("Deck vault");
+  await page.getByLabel("Kept at").selectOption("Workshop");
+  await page.getByRole("button", { name: "Preview plan" }).click();
+  await expect(page.getByRole("region", { name: "Plan" })).toBeVisible();
+  await start(page, "Deck vault", "7715");
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("Make Deck vault");
+  await expect(page.getByText(/^Verified: all .* read back/)).toBeVisible();
+  await page.getByRole("link", { name: "See the stores" }).click();
+  await expect(page.getByRole("link", { name: "Deck vault" })).toBeVisible();
 });

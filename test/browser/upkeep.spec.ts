@@ -72,10 +72,16 @@ test("policy is one table: a value is edited where it stands, inherited ones are
 test("the least cover: computed, explained, decided anew, compared, accepted, and done", async ({ page }) => {
   // More is asked at Sandsay than its sticks can do.
   await openForm(page, "/policy?scope=site&target=Sandsay");
-  await page.getByRole("button", { name: /^Recovery routes .* for Sandsay/ }).click();
-  await page.getByRole("textbox", { name: /^Recovery routes .* for Sandsay/ }).fill("1");
-  await page.getByRole("textbox", { name: /^Recovery routes .* for Sandsay/ }).press("Enter");
-  await expect(page.getByText(/^Saved\. Recovery routes/)).toBeVisible();
+  for (const [rule, value] of [
+    ["Recovery routes", "1"],
+    ["Maximum travel time", "0"],
+  ] as const) {
+    await page.getByRole("button", { name: new RegExp(`^${rule}.* for Sandsay`) }).click();
+    const field = page.getByRole("textbox", { name: new RegExp(`^${rule}.* for Sandsay`) });
+    await field.fill(value);
+    await field.press("Enter");
+    await expect(page.getByText(new RegExp(`^Saved\\. ${rule}`))).toBeVisible();
+  }
   await page.goto("/cover");
   await expect(page.getByRole("heading", { level: 1 })).toHaveText(/^\d+ computers of \d+ miss their policy/);
   await page.getByRole("link", { name: "Plan least-cost cover" }).click();
