@@ -73,7 +73,7 @@ test("the least cover: computed, explained, decided anew, compared, accepted, an
   // More is asked at Sandsay than its sticks can do.
   await openForm(page, "/policy?scope=site&target=Sandsay");
   for (const [rule, value] of [
-    ["Recovery routes", "1"],
+    ["Start-up repair routes", "2"],
     ["Maximum travel time", "0"],
   ] as const) {
     await page.getByRole("button", { name: new RegExp(`^${rule}.* for Sandsay`) }).click();

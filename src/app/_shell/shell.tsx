@@ -1,5 +1,6 @@
 "use client";
 
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import clsx from "clsx";
 import { Moon, Sun } from "lucide-react";
 import Link from "next/link";
@@ -38,6 +39,9 @@ interface ShellProps {
   children: ReactNode;
 }
 
+/** So many stations stand in the bar of a narrow screen; the others are behind "More". */
+const IN_BAR = 4;
+
 const YEAR_SECONDS = 31_536_000;
 
 function remember(name: string, value: string): void {
@@ -58,6 +62,7 @@ export function Shell({ people, personId, form, children }: ShellProps) {
   const ready = useReady();
   const field = useRef<HTMLInputElement>(null);
   const [keysOpen, setKeysOpen] = useState(false);
+  const [moreOpen, setMoreOpen] = useState(false);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -87,8 +92,55 @@ export function Shell({ people, personId, form, children }: ShellProps) {
     if (text) router.push(`/find?q=${encodeURIComponent(text)}`);
   };
 
+  /** What is this person's own: who acts, the theme, and help. */
+  const own = (
+    <>
+      {people.length > 0 && (
+        <label className="flex items-center gap-2 text-quiet">
+          <span className="caption">Acting</span>
+          <select
+            className="field w-auto"
+            value={personId}
+            onChange={(event) => {
+              remember("creel-person", event.target.value);
+              router.refresh();
+            }}
+          >
+            {people.map((person) => (
+              <option key={person.id} value={person.id}>
+                {person.name}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+      <button
+        type="button"
+        className="act px-2"
+        aria-label={form === "dark" ? "Use the light theme" : "Use the dark theme"}
+        onClick={() => {
+          remember("creel-form", form === "dark" ? "light" : "dark");
+          router.refresh();
+        }}
+      >
+        {form === "dark" ? <Sun size={17} aria-hidden /> : <Moon size={17} aria-hidden />}
+      </button>
+      <button
+        type="button"
+        className="act px-2.5"
+        aria-label="Help: this page and keys"
+        onClick={() => {
+          setMoreOpen(false);
+          setKeysOpen(true);
+        }}
+      >
+        ?
+      </button>
+    </>
+  );
+
   return (
-    <div className="min-h-screen lg:grid lg:grid-cols-[9.5rem_1fr] print:block">
+    <div className="min-h-screen max-lg:pb-16 lg:grid lg:grid-cols-[9.5rem_1fr] print:block print:pb-0">
       <a
         href="#main"
         className="sr-only focus:not-sr-only focus:absolute focus:top-2 focus:left-2 focus:bg-sheet focus:p-2"
@@ -97,18 +149,15 @@ export function Shell({ people, personId, form, children }: ShellProps) {
       </a>
       <nav
         aria-label="Stations"
-        className="print:hidden border-line border-b bg-sunk lg:sticky lg:top-0 lg:h-screen lg:border-r lg:border-b-0"
+        className="z-30 border-line bg-sunk max-lg:fixed max-lg:inset-x-0 max-lg:bottom-0 max-lg:border-t lg:sticky lg:top-0 lg:h-screen lg:border-r print:hidden"
       >
-        <div className="flex items-center gap-1 overflow-x-auto px-3 py-2 lg:block lg:px-0 lg:py-4">
-          <Link prefetch={false} href="/" className="mr-3 flex items-center gap-2 no-underline lg:mr-0 lg:mb-5 lg:px-4">
+        <div className="flex lg:block lg:py-4">
+          <Link prefetch={false} href="/" className="mb-5 hidden items-center gap-2 px-4 no-underline lg:flex">
             <Mark />
             <span className="font-bold text-lg tracking-tight">Creel</span>
           </Link>
-          {STATIONS.map(({ href, name }) => {
-            const here =
-              href === "/"
-                ? path === "/"
-                : [href, ...(ALSO_OF[href] ?? [])].some((start) => path === start || path.startsWith(`${start}/`));
+          {STATIONS.map(({ href, name }, at) => {
+            const here = isHere(href, path);
             return (
               <Link
                 prefetch={false}
@@ -116,14 +165,28 @@ export function Shell({ people, personId, form, children }: ShellProps) {
                 href={href}
                 aria-current={here ? "page" : undefined}
                 className={clsx(
-                  "block whitespace-nowrap px-3 py-1.5 no-underline lg:border-l-4 lg:px-3.5",
+                  "whitespace-nowrap py-1.5 no-underline max-lg:grow max-lg:border-t-4 max-lg:px-1 max-lg:py-3 max-lg:text-center max-lg:text-[0.9rem] lg:block lg:border-l-4 lg:px-3.5",
                   here ? "border-rope font-bold text-ink" : "border-transparent text-quiet hover:text-ink",
+                  at >= IN_BAR && "max-lg:hidden",
                 )}
               >
                 {name}
               </Link>
             );
           })}
+          <button
+            type="button"
+            className={clsx(
+              "grow border-t-4 px-1 py-3 text-[0.9rem] lg:hidden",
+              STATIONS.slice(IN_BAR).some(({ href }) => isHere(href, path))
+                ? "border-rope font-bold text-ink"
+                : "border-transparent text-quiet",
+            )}
+            aria-haspopup="dialog"
+            onClick={() => setMoreOpen(true)}
+          >
+            More
+          </button>
         </div>
       </nav>
       <div className="min-w-0">
@@ -145,51 +208,52 @@ export function Shell({ people, personId, form, children }: ShellProps) {
             </form>
             <ScanButton />
           </search>
-          {people.length > 0 && (
-            <label className="flex items-center gap-2 text-quiet">
-              <span className="caption">Acting</span>
-              <select
-                className="field w-auto"
-                value={personId}
-                onChange={(event) => {
-                  remember("creel-person", event.target.value);
-                  router.refresh();
-                }}
-              >
-                {people.map((person) => (
-                  <option key={person.id} value={person.id}>
-                    {person.name}
-                  </option>
-                ))}
-              </select>
-            </label>
-          )}
-          <button
-            type="button"
-            className="act px-2"
-            aria-label={form === "dark" ? "Use the light theme" : "Use the dark theme"}
-            onClick={() => {
-              remember("creel-form", form === "dark" ? "light" : "dark");
-              router.refresh();
-            }}
-          >
-            {form === "dark" ? <Sun size={17} aria-hidden /> : <Moon size={17} aria-hidden />}
-          </button>
-          <button
-            type="button"
-            className="act px-2.5"
-            aria-label="Help: this page and keys"
-            onClick={() => setKeysOpen(true)}
-          >
-            ?
-          </button>
+          <div className="flex items-center gap-4 max-sm:hidden">{own}</div>
         </header>
         <main id="main" className="px-5 py-4 print:p-0">
           {children}
         </main>
       </div>
+      {moreOpen && (
+        <MoreDialog path={path} onClose={() => setMoreOpen(false)}>
+          {own}
+        </MoreDialog>
+      )}
       <KeysDialog open={keysOpen} onClose={() => setKeysOpen(false)} stations={STATIONS} />
     </div>
+  );
+}
+
+function isHere(href: string, path: string): boolean {
+  if (href === "/") return path === "/";
+  return [href, ...(ALSO_OF[href] ?? [])].some((start) => path === start || path.startsWith(`${start}/`));
+}
+
+/** On a narrow screen: the stations that have no room in the bar, and what is this person's own. */
+function MoreDialog({ path, onClose, children }: { path: string; onClose: () => void; children: ReactNode }) {
+  return (
+    <Dialog open onClose={onClose} className="relative z-40 lg:hidden">
+      <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
+      <DialogPanel className="fixed inset-x-0 bottom-0 border-line border-t bg-sheet px-5 pt-3 pb-5">
+        <DialogTitle className="sr-only">More</DialogTitle>
+        <ul className="grid grid-cols-2 gap-x-4">
+          {STATIONS.slice(IN_BAR).map(({ href, name }) => (
+            <li key={href}>
+              <Link
+                prefetch={false}
+                href={href}
+                aria-current={isHere(href, path) ? "page" : undefined}
+                className={clsx("block py-3 no-underline", isHere(href, path) && "font-bold")}
+                onClick={onClose}
+              >
+                {name}
+              </Link>
+            </li>
+          ))}
+        </ul>
+        <div className="mt-2 flex flex-wrap items-center gap-4 border-line border-t pt-3">{children}</div>
+      </DialogPanel>
+    </Dialog>
   );
 }
 

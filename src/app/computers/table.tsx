@@ -114,7 +114,7 @@ export function ComputerTable({
         <table className="w-full border-collapse" data-list>
           <thead>
             <tr className="border-line border-b text-left">
-              <th className="w-8 py-1.5 pr-2">
+              <th className="w-8 py-1.5 pr-2 max-sm:hidden">
                 <input
                   type="checkbox"
                   className="size-[18px] accent-[var(--rope)]"
@@ -128,7 +128,7 @@ export function ComputerTable({
                   key={key}
                   scope="col"
                   aria-sort={sorted === "up" ? "ascending" : sorted === "down" ? "descending" : undefined}
-                  className={clsx("whitespace-nowrap py-1.5 pr-4 font-semibold", numeric && "text-right")}
+                  className={clsx("whitespace-nowrap py-1.5 pr-4 font-semibold max-sm:hidden", numeric && "text-right")}
                 >
                   {href ? (
                     <Link
@@ -152,7 +152,10 @@ export function ComputerTable({
             {rows.map((row, index) => (
               <tr
                 key={row.id}
-                className={clsx("border-line border-b hover:bg-sunk", marked.has(row.id) && "bg-rope-soft")}
+                className={clsx(
+                  "border-line border-b hover:bg-sunk max-sm:grid max-sm:grid-cols-[1.8rem_5.5rem_minmax(0,1fr)] max-sm:py-1",
+                  marked.has(row.id) && "bg-rope-soft",
+                )}
               >
                 <td className="py-1 pr-2">
                   <input
@@ -174,12 +177,14 @@ export function ComputerTable({
                     {row.tag}
                   </Link>
                 </th>
-                {row.cells.map(({ key, content, title }) => (
+                {row.cells.map(({ key, content, title }, at) => (
                   <td
                     key={key}
                     title={title}
                     className={clsx(
-                      "max-w-56 truncate py-1 pr-4",
+                      "max-w-56 truncate py-1 pr-4 max-sm:col-start-3 max-sm:max-w-none max-sm:py-0 max-sm:pr-0 max-sm:text-left!",
+                      // A narrow screen lists what a computer is told by; the rest is on its page.
+                      at >= 3 && "max-sm:hidden",
                       head.find((each) => each.key === key)?.numeric && "text-right tabular-nums",
                     )}
                   >
