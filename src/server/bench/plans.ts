@@ -294,7 +294,7 @@ function weakestMade({ links }: Route): Link {
 }
 
 /** How exFAT names a volume: at most 11 letters, digits and spaces of the store's name. Microsoft, "exFAT specification", 7.3. */
-export function storeLabel(name: string): string {
+function storeLabel(name: string): string {
   const plain = name
     .toUpperCase()
     .replace(/[^A-Z0-9 -]/g, "")
