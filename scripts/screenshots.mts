@@ -77,7 +77,7 @@ const VIEWS: {
       await page.getByLabel("What happened").selectOption("disk-gone");
       await page.locator("form[aria-busy=false]").first().waitFor();
       await page.getByRole("button", { name: "Open call-out" }).click();
-      await page.getByRole("heading", { name: "Recovery routes" }).waitFor();
+      await page.getByRole("region", { name: "Best route" }).waitFor();
     },
   },
   {
@@ -90,10 +90,10 @@ const VIEWS: {
     },
   },
   { name: "bench", path: "/bench" },
-  { name: "bench-plan", path: "/bench/prepare/3?release=2&tag=RM-20&way=laid-out&table=gpt&store=1" },
+  { name: "bench-plan", path: "/bench/make?tags=HO-002+PE-C1&release=2&tag=RM-20&way=laid-out&table=gpt&store=1&berth=3" },
   { name: "run-sheet", path: "/run-sheets/HO-007/LN-01", print: true },
   { name: "kits", path: "/kits" },
-  { name: "chains", path: "/chains?computer=HO-002&medium=SP-01" },
+  { name: "chains", path: "/chains" },
   {
     name: "what-if",
     path: "/chains/rehearsals",
