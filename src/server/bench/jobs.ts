@@ -75,11 +75,7 @@ export async function startStore(context: Context, input: unknown): Promise<Resu
   const parsed = checked(startStoreSchema, input);
   if (!parsed.ok) return parsed;
   const { berthId, confirm, lossAgreed, fingerprint, ...plainStore } = parsed.value;
-  const [found] = await context.db
-    .select({ device: devices, berth: berths.name })
-    .from(berths)
-    .innerJoin(devices, eq(devices.id, berths.deviceId))
-    .where(eq(berths.id, berthId));
+  const found = await deviceIn(context, berthId);
   if (!found) return fail({ code: "not-found", what: "device in that berth" });
   const { device, berth } = found;
   const [taken] = await context.db.select({ id: stores.id }).from(stores).where(eq(stores.name, plainStore.name));
@@ -96,6 +92,16 @@ export async function startStore(context: Context, input: unknown): Promise<Resu
     ...{ pack: "", carry: [], besideIds: [], plainStore },
   };
   return queueJob(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });
+}
+
+/** What is in a berth; null where nothing is. */
+async function deviceIn(context: Context, berthId: BerthId): Promise<{ device: DeviceRow; berth: string } | null> {
+  const [found] = await context.db
+    .select({ device: devices, berth: berths.name })
+    .from(berths)
+    .innerJoin(devices, eq(devices.id, berths.deviceId))
+    .where(eq(berths.id, berthId));
+  return found ?? null;
 }
 
 /** Why a device is not emptied: it is not to be, is not the one that was meant, or holds what nobody agreed to lose. */
@@ -152,11 +158,7 @@ export async function startCheck(
   request: Exclude<BenchRequest, { kind: "prepare" }>,
   confirm: string,
 ): Promise<Result<number>> {
-  const [found] = await context.db
-    .select({ device: devices, berth: berths.name })
-    .from(berths)
-    .innerJoin(devices, eq(devices.id, berths.deviceId))
-    .where(eq(berths.id, berthId));
+  const found = await deviceIn(context, berthId);
   if (!found) return fail({ code: "not-found", what: "device in that berth" });
   const { device } = found;
   if (request.kind === "capacity") {
