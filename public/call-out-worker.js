@@ -4,6 +4,8 @@
 const PAGES = "creel-callouts-1";
 const PARTS = "creel-parts-1";
 const PAGES_MOST = 20;
+/** A connection that went without a word is given up after this. */
+const KEEP_MS = 20_000;
 const isCallout = (url) => /^\/callouts\/\d+$/.test(url.pathname);
 const isPart = (url) => url.pathname.startsWith("/_next/static/");
 
@@ -50,7 +52,7 @@ async function part(request) {
 
 async function keep(url) {
   try {
-    const answer = await fetch(url.pathname, { credentials: "same-origin" });
+    const answer = await fetch(url.pathname, { credentials: "same-origin", signal: AbortSignal.timeout(KEEP_MS) });
     if (!answer.ok) return false;
     const text = await answer.clone().text();
     const parts = await caches.open(PARTS);
