@@ -64,7 +64,7 @@ export function runVerify(file: string, options: VerifyOptions): Promise<number>
     }
     const found = await verifyInner(source, { make: nativeHasher });
     if (found.sums.length + found.archives.length === 0)
-      throw new UsageError(`${visible(file)}: it carries no sums of its own files`);
+      throw new UsageError(`${visible(file)}: it carries no checksums of its own files`);
     print(found, [...found.sums.map(innerSumsText), ...found.archives.map(innerArchiveText)].join("\n"));
     return answer(
       found.sums.every((each) => each.differing.length === 0) &&

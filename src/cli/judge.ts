@@ -49,7 +49,7 @@ export async function runJudge(path: string, options: JudgeOptions): Promise<num
       print(
         options,
         plan,
-        `${plan.computer}: ${plan.disk === null ? "disk not known" : `${plan.disk}, partitions ${plan.take.join(", ")}`}`,
+        `${plan.computer}: ${plan.disk === null ? "disk not recorded" : `${plan.disk}, partitions ${plan.take.join(", ")}`}`,
       );
     return 0;
   }

@@ -105,14 +105,14 @@ export async function main(args: string[]): Promise<number> {
     .action(runManifest);
   program
     .command("verify")
-    .description("compare a medium with what it should be")
+    .description("verify that a medium is intact")
     .argument("<file>", "an ISO, a raw disk image or a block device")
     .option("--manifest <file>", "a creel.manifest/1")
     .option("--only <path>", "with --manifest: only files below this path")
     .option("--sums <file>", "a published checksum file")
-    .option("--inside", "the sums that the medium carries of its own files")
+    .option("--inside", "the checksums that the medium carries of its own files")
     .option("--json", "print the result as JSON")
-    .option("--check", "exit 1 unless it is what it should be")
+    .option("--check", "exit 1 unless it is intact")
     .action(async (file: string, options) => {
       exit = await runVerify(file, options);
     });
@@ -141,9 +141,7 @@ export async function main(args: string[]): Promise<number> {
     });
   program
     .command("import")
-    .description(
-      "take in a world document, or what media say of themselves: an inventory is rebuilt from a shelf of them",
-    )
+    .description("import a world document, or the records on media: an inventory is rebuilt from a shelf of them")
     .argument("<file...>", "creel.world/1, media images or devices, or the folders that media are mounted at")
     .option("--as <name>", "who takes them in")
     .option("--verify", "also compare each whole medium with the manifest that it carries")

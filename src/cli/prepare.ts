@@ -36,10 +36,10 @@ export async function runPrepare(file: string, options: PrepareOptions): Promise
   if (options.table !== "gpt" && options.table !== "mbr") throw new UsageError("--table is gpt or mbr");
   const bytes = parseSize(options.size);
   if (bytes === null || bytes < 1_048_576)
-    throw new UsageError(`--size ${visible(options.size)}: a size such as 16GB is wanted`);
+    throw new UsageError(`--size ${visible(options.size)}: a size such as 16GB is needed`);
   const madeAt = options.at ?? new Date().toISOString();
   if (Number.isNaN(Date.parse(madeAt)))
-    throw new UsageError(`--at ${visible(madeAt)}: a day or time such as 2026-03-01 is wanted`);
+    throw new UsageError(`--at ${visible(madeAt)}: a day or time such as 2026-03-01 is needed`);
   const request = { way, table: options.table, store: options.store ?? false, tag: options.tag } as const;
   return withFile(file, async (image) => {
     const plan = await planMedium({
@@ -75,7 +75,7 @@ export async function runPrepare(file: string, options: PrepareOptions): Promise
         ...parts.map(
           ({ role, filesystem, lengthBytes }) => `${role.padEnd(10)} ${filesystem ?? ""} ${bytesText(lengthBytes)}`,
         ),
-        `starts     ${found} ways, ${expected} predicted`,
+        `starts     ${found} boot paths, ${expected} predicted`,
         ...notes.map((note) => `note       ${planNoteText(note)}`),
       ];
       process.stdout.write(`${lines.join("\n")}\n`);

@@ -40,7 +40,7 @@ test("what cannot be made says why and what would do, and leaves nothing behind"
 });
 
 test.each([
-  [["--size", "huge"], /--size huge: a size such as 16GB is wanted/],
+  [["--size", "huge"], /--size huge: a size such as 16GB is needed/],
   [["--size", "200MB", "--way", "magic"], /--way is as-it-is/],
   [["--size", "200MB", "--table", "apm"], /--table is gpt or mbr/],
 ])("wrong usage is one line: %j", (args, words) => {

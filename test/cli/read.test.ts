@@ -187,6 +187,6 @@ test("verify: published sums, and wrong usage", () => {
   });
   expect(creel("verify", disc, "--inside")).toMatchObject({
     status: 2,
-    stderr: expect.stringContaining("no sums of its own"),
+    stderr: expect.stringContaining("no checksums of its own"),
   });
 });

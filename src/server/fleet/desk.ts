@@ -235,7 +235,7 @@ export class FleetDesk implements Desk {
         this.next = null;
       },
       (error: unknown) => {
-        log.error({ err: error }, "the fleet could not be judged anew");
+        log.error({ err: error }, "the fleet could not be judged again");
         this.next = null;
       },
     );
