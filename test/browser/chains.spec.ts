@@ -94,7 +94,7 @@ test("the matrix filtered, and exported as it is shown", async ({ page }) => {
     .toString("utf8")
     .trim()
     .split("\r\n");
-  expect(lines[0]).toMatch(/^computer,name,place,.*LN-04/);
+  expect(lines[0]).toMatch(/^computer,name,site,.*LN-04/);
   expect(lines).toHaveLength(5);
   expect(lines.join("\n")).toMatch(/PE-B1,"Bridge, chart table",MV Petrel,/);
 });

@@ -16,7 +16,7 @@ const linesFrom = asked(
   async (context: Context, filter: MatrixFilter, from: number): Promise<string | null> => {
     const of = await fleet(context);
     const { rows, columns } = chosenOf(of, filter);
-    const heading = ["computer", "name", "place", ...columns.map((column) => of.media[column]?.part.tag ?? "")];
+    const heading = ["computer", "name", "site", ...columns.map((column) => of.media[column]?.part.tag ?? "")];
     if (from > 0 && from >= rows.length) return null;
     const lines = rows.slice(from, from + ROWS).map((row) => {
       const { tag = "", name = null, site = null } = of.computers[row] ?? {};

@@ -226,7 +226,7 @@ test("exported: a line for each computer, a column for each medium", async () =>
   const parts: string[] = [];
   for await (const part of exportMatrix(inventory.ina, {})) parts.push(part);
   const lines = parts.join("").trim().split("\r\n");
-  expect(lines[0]).toBe("computer,name,place,LN-01,NEW-01,SP-01");
+  expect(lines[0]).toBe("computer,name,site,LN-01,NEW-01,SP-01");
   expect(lines).toHaveLength(6);
   expect(lines.find((line) => line.startsWith("HO-001"))).toMatch(/,holds$/);
   expect(lines.find((line) => line.startsWith("NP-T1"))).toContain("Starts broken");

@@ -49,7 +49,7 @@ export async function setMailAddress(context: Context, input: unknown): Promise<
   const table = kind === "site" ? sites : people;
   return act(context, null, async ({ db: tx }): Promise<Result<string | null>> => {
     const [row] = await tx.select().from(table).where(eq(table.id, id)).for("update");
-    if (!row) return fail({ code: "not-found", what: kind === "site" ? "place" : "person" });
+    if (!row) return fail({ code: "not-found", what: kind === "site" ? "site" : "person" });
     if (row.mail === mail) return ok(mail);
     const version = row.version + 1;
     await tx.update(table).set({ mail, version }).where(eq(table.id, id));
