@@ -125,14 +125,14 @@ function Choices({
   );
   return (
     <nav aria-label="Show">
-      <ul className="leading-7">
+      <ul className="leading-7 max-lg:flex max-lg:flex-wrap max-lg:gap-x-4">
         {line("Everything", all, href({ kind: null }), kind === null)}
         {view.kinds.map((each) =>
           line(dueKindTitle(each.kind), each.count, href({ kind: each.kind }), kind === each.kind),
         )}
       </ul>
       {view.sites.length > 0 && (
-        <ul className="mt-4 leading-7">
+        <ul className="mt-4 leading-7 max-lg:mt-2 max-lg:flex max-lg:flex-wrap max-lg:gap-x-4">
           {[null, ...view.sites].map((name) => (
             <li key={name ?? ""}>
               <Link

@@ -39,7 +39,7 @@ test("what a new release gained", async () => {
     gained: ["uefi ia32 optical", "uefi ia32 usb", "uefi x64 optical", "uefi x64 usb"],
     lost: [],
   });
-  expect(drivers).toMatchObject({ gained: ["e1000e", "iwlwifi", "megaraid_sas", "vmd"], lost: [] });
+  expect(drivers).toMatchObject({ gained: ["e1000e", "iwlwifi", "megaraid_sas", "sdhci_pci", "vmd"], lost: [] });
   expect(programs.map((each) => [each.path, each.change])).toEqual([
     ["/EFI/BOOT/BOOTIA32.EFI", "gained"],
     ["/EFI/BOOT/BOOTX64.EFI", "gained"],

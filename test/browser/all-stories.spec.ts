@@ -2,7 +2,7 @@ import { expect, type Page, test } from "@playwright/test";
 import { dated } from "../../scripts/demo/days";
 import { dayText } from "../../src/core/words/dates";
 
-// Each story of docs/demo.md is where it says, in the words that a technician reads.
+// Each story of docs/demo.md is where it says, in the words that a technician reads. Runs before what changes the demo.
 
 /** What the chain of a medium on a computer says. */
 async function chain(page: Page, medium: string, computer: string) {
@@ -34,10 +34,7 @@ for (const [story, medium, computer, says] of CHAINS)
 
 test("most of the fleet is in order, and where it is not is told", async ({ page }) => {
   await page.goto("/cover");
-  const heading = (await page.getByRole("heading", { level: 1 }).textContent()) ?? "";
-  const [, missing = "", all = ""] = /^(\d+) computers of (\d+) miss/.exec(heading) ?? [];
-  // Other tests add computers of their own to the demo's 31, and hold drills.
-  expect([Number(missing) <= Number(all) - 20, Number(all) >= 31]).toEqual([true, true]);
+  await expect(page.getByRole("heading", { level: 1 })).toHaveText("9 computers of 31 miss their policy.");
   await expect(page.getByRole("row", { name: /^MV Fulmar/ })).toBeVisible();
 });
 
