@@ -42,6 +42,9 @@ test("HO-002 is down, and Today says so before anything else", async ({ page }) 
   await page.goto("/");
   await expect(page.getByText("Down now")).toBeVisible();
   await expect(page.getByText(/^HO-002.*Accounts 1: it does not start/)).toBeVisible();
+  await page.goto("/computers/HO-002");
+  await page.getByRole("link", { name: "Open its call-out" }).click();
+  await expect(page.getByRole("region", { name: "Best route" })).toBeVisible();
 });
 
 test("FU-X1: nobody collected its facts, and what to do about it stands there", async ({ page }) => {

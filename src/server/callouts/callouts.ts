@@ -16,7 +16,7 @@ import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import { replaceDisk } from "../computers/computer-acts";
 import type { Context } from "../context";
-import type { CalloutId } from "../db/ids";
+import type { CalloutId, ComputerId } from "../db/ids";
 import { insertedId, nameOf } from "../db/results";
 import { callouts, computers } from "../db/schema";
 import { recordDrill } from "../drills/drills";
@@ -140,6 +140,17 @@ function targetOf({ row, computer, newComputer }: CalloutDetail): {
   if (!row.newDisk) return { detail: judged, toldDisk: null, oldDisk: null };
   const { facts, told, old } = withNewDisk(judged.facts, row.newDisk);
   return { detail: { ...judged, facts }, toldDisk: told, oldDisk: old };
+}
+
+/** The call-out of a computer that is down; null where it is not. */
+export async function openCalloutOf({ db }: Context, computerId: ComputerId): Promise<CalloutId | null> {
+  const [open] = await db
+    .select({ id: callouts.id })
+    .from(callouts)
+    .where(and(eq(callouts.computerId, computerId), isNull(callouts.closedAt)))
+    .orderBy(asc(callouts.id))
+    .limit(1);
+  return open?.id ?? null;
 }
 
 export interface CalloutOffers {

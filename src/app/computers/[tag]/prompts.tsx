@@ -1,6 +1,7 @@
 import Link from "next/link";
 import { imageDueText } from "@/core/words/images";
 import { standingLackText } from "@/core/words/policy";
+import { openCalloutOf } from "@/server/callouts/callouts";
 import type { Context } from "@/server/context";
 import { standingOfComputer } from "@/server/cover/view";
 import { imageDueOf } from "@/server/images/image-due";
@@ -10,10 +11,20 @@ import type { ComputerDetail } from "@/server/inventory/computers";
 export async function Prompts({ context, detail: { row, siteName } }: { context: Context; detail: ComputerDetail }) {
   if (row.retiredAt) return null;
   const { id, tag, form, make, model } = row;
-  const [due, standing] = await Promise.all([
+  const [callout, due, standing] = await Promise.all([
+    openCalloutOf(context, id),
     imageDueOf(context, id, { tag, site: siteName, form, make, model }),
     standingOfComputer(context, tag),
   ]);
+  if (callout !== null)
+    return (
+      <p className="mt-4 border-plum border-l-4 bg-plum-soft px-3 py-2">
+        Down now.{" "}
+        <Link prefetch={false} className="link" href={`/callouts/${callout}`}>
+          Open its call-out
+        </Link>
+      </p>
+    );
   const lacking = standing?.needs.filter((need) => need.have.length < need.wanted) ?? [];
   const [lack] = lacking;
   if (!due && !lack) return null;
