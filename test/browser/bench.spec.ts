@@ -213,6 +213,20 @@ test("a medium is made as a file, downloaded, and kept as one until it is writte
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZB-F1");
 });
 
+test("included system files are a choice: both sums, and from when on they are too old", async ({ page }) => {
+  await page.goto("/bench/make?any=1");
+  await what(page, "Lantern 12", "partition and copy files");
+  await page.getByRole("radio", { name: /^Hub 2/ }).check();
+  await page.getByRole("button", { name: "Preview plan" }).click();
+  await expect(
+    page.getByText(/^System files are included: .* of .*\. They are too old for the policy from /),
+  ).toBeVisible();
+  await page.getByRole("link", { name: "Leave them out" }).click();
+  await expect(page.getByText(/^System files are left out: .* instead of .*\. It reinstalls nothing\./)).toBeVisible();
+  await page.getByRole("link", { name: "Include them" }).click();
+  await expect(page.getByText(/^System files are included/)).toBeVisible();
+});
+
 test("what somebody laid into the library is carried along in the store", async ({ page }) => {
   await page.goto("/bench/make?any=1");
   await page.getByLabel(/^workshop-tools\.iso/).check();

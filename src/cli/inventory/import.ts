@@ -2,6 +2,7 @@ import { readFile, stat } from "node:fs/promises";
 import { basename, join } from "node:path";
 import { CachedSource } from "@/core/kernel/source";
 import { findPack, type OpenPackFile, type Pack, readPack } from "@/core/making/pack/pack-read";
+import { manifestWithoutSystemFiles } from "@/core/making/planning/release-tree";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { verifyAgainst } from "@/core/medium/integrity/verify";
 import { packProblemText } from "@/core/words/bench";
@@ -151,7 +152,8 @@ function onMedium(file: string, wantsAll: boolean): Promise<Reading> {
     const { inspection } = await inspect(medium, { name: source.name });
     const manifest = wantsAll ? pack.release?.manifest : null;
     if (!manifest) return { pack, options: { read: inspection, isWhole: null } };
-    const { result } = await verifyAgainst(source, manifest, { make: nativeHasher });
+    const held = pack.head.medium.lacksSystemFiles ? manifestWithoutSystemFiles(manifest) : manifest;
+    const { result } = await verifyAgainst(source, held, { make: nativeHasher });
     const isSame = result === "same" || result === "same-files";
     // The manifest is the first release's: of others beside it nothing is said by that.
     const isWhole = isSame && pack.head.beside.length > 0 ? null : isSame;

@@ -54,6 +54,7 @@ test.each(Object.entries(PROBLEMS))("why a medium cannot be made is a sentence: 
 });
 
 const NOTES: EachOf<PlanNote> = {
+  "system-files": { code: "system-files", bytes: 4_900_000_000, ofBytes: 5_400_000_000, isIncluded: true },
   "room-left": { code: "room-left", bytes: 12e9 },
   "no-bios-start": { code: "no-bios-start", why: "no-menu" },
   "no-uefi-start": { code: "no-uefi-start" },

@@ -117,6 +117,10 @@ export function planNoteText(note: PlanNote): string {
   switch (note.code) {
     case "room-left":
       return `${bytesText(note.bytes)} unused: enough for a store.`;
+    case "system-files":
+      return note.isIncluded
+        ? `System files are included: ${bytesText(note.bytes)} of ${bytesText(note.ofBytes)}. Without them it reinstalls nothing.`
+        : `System files are left out: ${bytesText(note.ofBytes - note.bytes)} instead of ${bytesText(note.ofBytes)}. It reinstalls nothing.`;
     case "no-bios-start":
       return note.why === "no-menu"
         ? "BIOS computers will not start it: the release has no boot menu to continue with."

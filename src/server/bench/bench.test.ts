@@ -21,13 +21,14 @@ import type { Context } from "../context";
 import { connect } from "../db/client";
 import { benchJobs, devices, media, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
+import { fleet } from "../fleet/fleet";
 import { FileSource } from "../host/file-source";
 import { recordImage } from "../images/images";
 import { keepContents, readManifest } from "../inspections/contents";
 import { addComputer, getComputer } from "../inventory/computers";
 import { history } from "../inventory/events";
 import { addSite } from "../inventory/sites";
-import { addMedium, getMedium } from "../media/media";
+import { addMedium, getMedium, mediumInputOf, saveMedium } from "../media/media";
 import { addKit, addRelease, getRelease, listReleases } from "../media/releases";
 import { fillBerth, listBerths, listDevices, looseDevices } from "./berths";
 import { carriableFiles } from "./carry";
@@ -656,4 +657,39 @@ test("a stick becomes nothing but a store: verified, registered, and never writt
   expect(run("fsck.exfat", ["-n", part])).toContain("clean");
   expect((await ask({ name: "Another" })).ok).toBe(false);
   expect((await ask({})).ok).toBe(false);
+});
+
+test("a release without its system files: both sums are told, it reinstalls nothing, and is verified as what it is", async () => {
+  const { ina } = inventory;
+  const releaseId = await bench.release(IMAGES.lantern12.make(w), "Beacon", "12", ["start-up-repair", "reinstall"]);
+  const own = await stick("lean");
+  const wish = { berthId: own.berthId, releaseId, besideIds: [], way: "laid-out", table: "gpt", store: false } as const;
+  const notes = async (systemFiles: boolean) => {
+    const { plan } = value(await planInBerth(ina, { ...wish, tag: "RM-82", files: [], systemFiles }));
+    return plan.ok ? plan.notes.filter(({ code }) => code === "system-files") : [];
+  };
+  const [included] = await notes(true);
+  expect(included).toMatchObject({ isIncluded: true, bytes: expect.any(Number) });
+  expect(await notes(false)).toEqual([{ ...included, isIncluded: false }]);
+  value(await begin(own, "RM-82", { releaseId, systemFiles: false }));
+  await work();
+  const image = contentPath(folderOf("lean"));
+  expect(run("mdir", ["-b", "-i", `${image}@@1M`, "::/sources"])).not.toMatch(/install\.wim/i);
+  run("sh", ["-c", `mkdir ${w.folder}/lean && mcopy -s -i ${image}@@1M ::/ ${w.folder}/lean/`]);
+  expect(run("sh", ["-c", `cd ${w.folder}/lean && sha256sum -c CREEL/SHA256SUMS`])).not.toContain("FAILED");
+  const carried = async () => (await fleet(ina)).media.find(({ part }) => part.tag === "RM-82")?.releases[0];
+  expect(await carried()).toMatchObject({ name: "Beacon 12 without system files" });
+  expect((await carried())?.systems?.some(({ role }) => role === "installs")).toBe(false);
+  expect((await carried())?.facts.purposes).toEqual(["start-up-repair"]);
+  const check = value(await startCheck(ina, own.berthId, { kind: "verify", share: null }, ""));
+  await work();
+  expect(await job(check)).toMatchObject({ result: { state: "compared", same: true } });
+  // Whoever edits the medium, or imports its records elsewhere, does not make it more than it is.
+  const medium = await getMedium(ina, "RM-82");
+  if (!medium) throw new Error("RM-82");
+  value(await saveMedium(ina, medium.row.id, medium.row.version, { ...mediumInputOf(medium), note: "On the shelf" }));
+  expect((await getMedium(ina, "RM-82"))?.loads[0]?.lacksSystemFiles).toBe(true);
+  expect(JSON.parse(readFileSync(join(w.folder, "lean", "CREEL", "pack.json"), "utf8"))).toMatchObject({
+    medium: { lacksSystemFiles: true },
+  });
 });

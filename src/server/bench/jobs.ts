@@ -26,6 +26,7 @@ const planWishSchema = z.object({
   way: z.enum(WAYS),
   table: z.enum(["gpt", "mbr"]),
   store: z.boolean(),
+  systemFiles: z.boolean().optional(),
   tag: tagSchema,
   files: z.array(z.string().max(255)).max(200).default([]),
   keptAs: keptAsSchema.optional(),

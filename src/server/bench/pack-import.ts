@@ -14,7 +14,7 @@ import { keepContents, keepManifest } from "../inspections/contents";
 import { readInspection } from "../inspections/inspections";
 import { keyCardOf, saveKeyCard } from "../inventory/key-cards";
 import { addSite } from "../inventory/sites";
-import { addMedium, getMedium } from "../media/media";
+import { addMedium, getMedium, markLean } from "../media/media";
 import { addKit, addRelease, getRelease, saveRelease } from "../media/releases";
 import { fail, ok, type Result, refused } from "../problems";
 
@@ -91,6 +91,7 @@ async function importWithin(
   };
   const parts = others.length === 0 ? new Map() : partsOn(read, [head.release, ...head.beside], medium.releaseIds);
   const saved = await addMedium(context, medium, read, parts);
+  if (saved.ok && head.medium.lacksSystemFiles) await markLean(context.db, saved.value);
   return saved.ok ? ok({ medium: { tag, state: "added" }, ...done }) : saved;
 }
 

@@ -10,7 +10,7 @@ import type { Facts } from "@/core/computer/facts/schema";
 import { type Route, verdictsOf } from "@/core/judging/routes/routes";
 import { type PackFile, type PackHead, packFiles } from "@/core/making/pack/pack";
 import type { PlannedLoad } from "@/core/making/planning/plan";
-import { releaseTree } from "@/core/making/planning/release-tree";
+import { manifestWithoutSystemFiles, releaseTree } from "@/core/making/planning/release-tree";
 import type { Manifest } from "@/core/medium/integrity/manifest";
 import { asReleaseFacts } from "@/core/medium/releases/facts";
 import { inspectionDocument } from "@/core/words/documents/inspection";
@@ -41,6 +41,8 @@ export interface PackWish {
   releaseId: ReleaseId;
   /** The other releases on it, by their ids. */
   besideIds: readonly number[];
+  /** False: made without the release's system files. */
+  systemFiles?: boolean | undefined;
   /** Where each of several stands, its own first. */
   loads: readonly PlannedLoad[];
   madeAt: string;
@@ -63,6 +65,7 @@ export async function makePack(
   const read = await keptOf(context, inspectionId);
   const records = await recordsOf(context, served.slice(0, SHEETS_MOST));
   const medium = await mediumOf(context, wish);
+  const isLean = wish.systemFiles === false;
   const loads = [release, ...beside].map(({ kit, name }) => `${kit} ${name}`);
   const pages = packPages({
     ...{ medium, release, beside, madeAt: wish.madeAt },
@@ -83,7 +86,10 @@ export async function makePack(
     read: read && { ...read, inspection: inspectionDocument(read.inspection) },
     keyCards: cardsOf(records),
     records: records.map(({ record }) => writeLine(record)).join(""),
-    sums: wish.isLaidOut && read?.manifest ? await sumsOf(source, read.manifest) : [],
+    sums:
+      wish.isLaidOut && read?.manifest
+        ? await sumsOf(source, isLean ? manifestWithoutSystemFiles(read.manifest) : read.manifest)
+        : [],
     madeAt: wish.madeAt,
   });
 }
@@ -115,13 +121,16 @@ async function packedRelease(
 }
 
 /** The medium as it will be, with what is known already of the one with its tag. */
-async function mediumOf(context: Context, { tag, kind, bytes }: PackWish): Promise<PackHead["medium"]> {
+async function mediumOf(context: Context, { tag, kind, bytes, systemFiles }: PackWish): Promise<PackHead["medium"]> {
   const [known] = await context.db
     .select({ name: media.name, note: media.note, site: sites.name })
     .from(media)
     .leftJoin(sites, eq(sites.id, media.siteId))
     .where(and(eq(media.tag, tag), isNull(media.retiredAt)));
-  return { tag, kind, bytes, name: known?.name ?? null, note: known?.note ?? null, site: known?.site ?? null };
+  return {
+    ...{ tag, kind, bytes, name: known?.name ?? null, note: known?.note ?? null, site: known?.site ?? null },
+    ...(systemFiles === false ? { lacksSystemFiles: true } : {}),
+  };
 }
 
 function cardsOf(records: readonly ServedRecord[]): PackHead["keyCards"] {

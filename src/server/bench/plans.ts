@@ -3,6 +3,7 @@ import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { FleetMedium } from "@/core/fleet/world";
 import { compareVerdicts } from "@/core/judging/model/order";
 import type { Reason } from "@/core/judging/model/reasons";
+import { withoutSystemFilesPart } from "@/core/judging/model/release-part";
 import type { Link, Verdict } from "@/core/judging/model/schema";
 import { compareRoutes, type Route } from "@/core/judging/routes/routes";
 import type { BenchRequest, Carry, KeptAs } from "@/core/making/jobs/job";
@@ -126,7 +127,7 @@ export async function planOn(context: Context, wish: MediumWish, device: DeviceS
       views: bare.predicted.views,
       loads: bare.loads,
       as: attachmentOf(mediumKindOf(device)),
-      ...{ tag: wish.tag, releaseId: wish.releaseId, besideIds: wish.besideIds },
+      ...{ tag: wish.tag, releaseId: wish.releaseId, besideIds: wish.besideIds, systemFiles: wish.systemFiles },
     };
     const { prediction, served, drivers } = await predictionOf(context, made);
     const carry: Carry[] = [...drivers, ...wish.files.map((name) => ({ kind: "file" as const, name }))];
@@ -135,7 +136,7 @@ export async function planOn(context: Context, wish: MediumWish, device: DeviceS
       kind: mediumKindOf(device),
       bytes: device.bytes,
       releaseId: id,
-      ...{ besideIds: wish.besideIds, loads: bare.loads },
+      ...{ besideIds: wish.besideIds, loads: bare.loads, systemFiles: wish.systemFiles },
       madeAt,
       isLaidOut: wish.way === "laid-out",
     } as const;
@@ -186,7 +187,7 @@ export async function openReleases(
 export async function planFrom(
   releases: readonly OpenRelease[],
   device: DeviceShape,
-  { way, table, store, tag }: PlanRequest,
+  { way, table, store, tag, systemFiles }: PlanRequest,
   pack: readonly PackFile[],
   madeAt: string,
   carried?: Carried,
@@ -195,7 +196,7 @@ export async function planFrom(
   const [own, ...others] = releases;
   if (!own) throw new Error("a medium without a release is not planned");
   return planMedium({
-    request: { way, table, store, tag },
+    request: { way, table, store, tag, systemFiles },
     image: own.source,
     name: own.name,
     title: own.text,
@@ -211,7 +212,7 @@ export async function planFrom(
 const NAMED_OF_EACH = 12;
 
 /** A medium that is to be made, as far as chains go by it. */
-interface ToBeMade extends Pick<PlanWish, "tag" | "releaseId" | "besideIds"> {
+interface ToBeMade extends Pick<PlanWish, "tag" | "releaseId" | "besideIds" | "systemFiles"> {
   views: PlanOk["predicted"]["views"];
   loads: PlanOk["loads"];
   as: FleetMedium["as"];
@@ -226,10 +227,11 @@ interface Predicted {
 
 /** What a medium that is not made yet would start, see and restore: of the tag as it is, freshly written and verified today. */
 const predictionOf = asked("prediction", async (context: Context, made: ToBeMade): Promise<Predicted> => {
-  const { views, loads, as, tag, releaseId, besideIds } = made;
+  const { views, loads, as, tag, releaseId, besideIds, systemFiles } = made;
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
-  const carried = makeablePartsOf(parts, [releaseId, ...besideIds], loads);
+  const whole = makeablePartsOf(parts, [releaseId, ...besideIds], loads);
+  const carried = systemFiles === false ? whole.map(withoutSystemFilesPart) : whole;
   const [part] = carried;
   const [known] = await context.db
     .select({ site: sites.name, condition: media.condition })
@@ -316,6 +318,16 @@ export function requestOf(
   device: DeviceRow,
   kept: { fingerprint: string; madeAt: string; pack: string; carry: Carry[]; keptAs: KeptAs | undefined },
 ): BenchRequest {
-  const { way, table, store, tag, besideIds } = wish;
-  return { kind: "prepare", way, table, store, tag, besideIds: [...besideIds], device: identityOfRow(device), ...kept };
+  const { way, table, store, tag, besideIds, systemFiles } = wish;
+  return {
+    kind: "prepare",
+    way,
+    table,
+    store,
+    tag,
+    systemFiles,
+    besideIds: [...besideIds],
+    device: identityOfRow(device),
+    ...kept,
+  };
 }

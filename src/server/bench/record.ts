@@ -17,6 +17,7 @@ import {
   getMedium,
   type MediumDetail,
   type MediumInput,
+  markLean,
   mediumInputOf,
   NOTHING_READ,
   retireMedium,
@@ -182,6 +183,7 @@ async function recordWithin(
     await context.db.update(devices).set({ mediumId: null }).where(eq(devices.mediumId, row.id));
     await context.db.update(devices).set({ mediumId: row.id }).where(eq(devices.id, device.id));
   }
+  if (row && job.request.kind === "prepare" && job.request.systemFiles === false) await markLean(context.db, row.id);
   if (earlier !== null && earlier !== tag) await retireEarlier(context, earlier);
   await settleTask(context.db, context, { what: "made", medium: tag, releaseIds });
   return tag;

@@ -1,6 +1,7 @@
 import { and, asc, eq, isNull } from "drizzle-orm";
 import { type ByteSource, WindowSource } from "@/core/kernel/source";
 import type { BenchResult } from "@/core/making/jobs/job";
+import { manifestWithoutSystemFiles } from "@/core/making/planning/release-tree";
 import { Cancelled } from "@/core/medium/integrity/hashing";
 import type { Manifest } from "@/core/medium/integrity/manifest";
 import { verifySample } from "@/core/medium/integrity/sample";
@@ -38,7 +39,12 @@ export async function verifyAgainstRelease(
 ): Promise<BenchResult | null> {
   const carried = row.mediumId
     ? await context.db
-        .select({ inspectionId: releases.inspectionId, tag: media.tag, part: loads.part })
+        .select({
+          inspectionId: releases.inspectionId,
+          tag: media.tag,
+          part: loads.part,
+          lacks: loads.lacksSystemFiles,
+        })
         .from(loads)
         .innerJoin(releases, eq(releases.id, loads.releaseId))
         .innerJoin(media, eq(media.id, loads.mediumId))
@@ -47,8 +53,9 @@ export async function verifyAgainstRelease(
     : [];
   const [{ tag } = { tag: "" }] = carried;
   const loadsToRead: Manifested[] = [];
-  for (const { inspectionId, part } of carried) {
-    const manifest = inspectionId ? await readManifest(context, inspectionId) : null;
+  for (const { inspectionId, part, lacks } of carried) {
+    const whole = inspectionId ? await readManifest(context, inspectionId) : null;
+    const manifest = whole && lacks ? manifestWithoutSystemFiles(whole) : whole;
     // One of several that cannot be compared leaves the whole in doubt.
     if (!manifest) return { state: "nothing-to-compare" };
     loadsToRead.push({ manifest, source: part ? new WindowSource(source, part.startBytes, part.lengthBytes) : source });

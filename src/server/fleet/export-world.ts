@@ -40,7 +40,7 @@ export async function* worldText(context: Context): AsyncGenerator<string> {
   }
   yield "],";
   const rest = {
-    releases: world.releases.map(({ part }) => releaseOf(part)),
+    releases: [...world.releases.map(({ part }) => part), ...ownOf(world)].map(releaseOf),
     media: world.media.map(mediumOf),
     images: world.images.map((image) => worldImageSchema.parse(image)),
     ...{ drills: world.drills, policy: {} },
@@ -68,6 +68,13 @@ async function* computersOf({ db }: Context) {
     if (!last || rows.length < CHUNK) return;
     after = last.id;
   }
+}
+
+/** Releases as only a medium has them: made without their system files. */
+function ownOf({ releases, media }: { releases: readonly { part: ReleasePart }[]; media: readonly WorldMedium[] }) {
+  const known = new Set(releases.map(({ part }) => part.name));
+  const own = media.flatMap((medium) => medium.releases.filter(({ name }) => !known.has(name)));
+  return [...new Map(own.map((part) => [part.name, part])).values()];
 }
 
 function releaseOf({ drivers, startedBy: _startedBy, ...release }: ReleasePart) {

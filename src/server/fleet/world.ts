@@ -4,7 +4,7 @@ import type { Facts } from "@/core/computer/facts/schema";
 import type { FleetMedium, World } from "@/core/fleet/world";
 import type { ComputerPart, DrillPart, MediumPart, ReleasePart } from "@/core/judging/model/parts";
 import { USUAL_POLICY } from "@/core/judging/model/parts";
-import { releasePart } from "@/core/judging/model/release-part";
+import { releasePart, withoutSystemFilesPart } from "@/core/judging/model/release-part";
 import { dayOf } from "@/core/kernel/days";
 import { DriverIndex } from "@/core/medium/drivers/driver-set";
 import type { Inspection } from "@/core/medium/inspection/schema";
@@ -122,7 +122,12 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     .where(isNull(media.retiredAt))
     .orderBy(asc(media.tag));
   const itsLoads = await context.db
-    .select({ mediumId: loads.mediumId, releaseId: loads.releaseId, part: loads.part })
+    .select({
+      mediumId: loads.mediumId,
+      releaseId: loads.releaseId,
+      part: loads.part,
+      lacksSystemFiles: loads.lacksSystemFiles,
+    })
     .from(loads)
     .innerJoin(media, eq(media.id, loads.mediumId))
     .where(isNull(media.retiredAt))
@@ -169,9 +174,10 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
       as: attachmentOf(row.kind),
       views: keptViews ? { key: row.viewsKey as string, views: keptViews } : null,
       fault: row.fault,
-      releases: loads.flatMap(({ releaseId, part: place }): ReleasePart[] => {
-        const release = parts.get(releaseId);
-        if (!release) return [];
+      releases: loads.flatMap(({ releaseId, part: place, lacksSystemFiles }): ReleasePart[] => {
+        const known = parts.get(releaseId);
+        if (!known) return [];
+        const release = lacksSystemFiles ? withoutSystemFilesPart(known) : known;
         return [place ? { ...release, startedBy: place.startedBy } : release];
       }),
     };

@@ -64,6 +64,8 @@ interface Load {
   madeOn: string | null;
   /** Where it stands, where the medium carries several. */
   part: LoadPart | null;
+  /** It was made without its system files: it reinstalls nothing. */
+  lacksSystemFiles: boolean;
 }
 
 export interface MediumDetail {
@@ -111,15 +113,22 @@ async function replaceLoads(
   read: Inspection | null,
 ): Promise<void> {
   const before = await tx
-    .select({ releaseId: loads.releaseId, part: loads.part })
+    .select({ releaseId: loads.releaseId, part: loads.part, lacksSystemFiles: loads.lacksSystemFiles })
     .from(loads)
     .where(eq(loads.mediumId, mediumId));
+  // What the bench makes (`parts`) says it anew.
+  const lacking = new Set(parts ? [] : before.flatMap((load) => (load.lacksSystemFiles ? [load.releaseId] : [])));
   const stands = (part: LoadPart | null) =>
     read === null ||
     read.partitions.some(({ start, length }) => start === part?.startBytes && length === part.lengthBytes);
   const loadParts = parts ?? new Map(before.map(({ releaseId, part }) => [releaseId, stands(part) ? part : null]));
   await tx.delete(loads).where(eq(loads.mediumId, mediumId));
-  await addLoads(tx, mediumId, releaseIds, loadParts);
+  await addLoads(tx, mediumId, releaseIds, loadParts, lacking);
+}
+
+/** Says of a medium that what it carries was put onto it without its system files. */
+export async function markLean(tx: Queries, mediumId: MediumId): Promise<void> {
+  await tx.update(loads).set({ lacksSystemFiles: true }).where(eq(loads.mediumId, mediumId));
 }
 
 async function addLoads(
@@ -127,9 +136,10 @@ async function addLoads(
   mediumId: MediumId,
   releaseIds: number[],
   parts: ReadonlyMap<number, LoadPart | null>,
+  lacking: ReadonlySet<number> = new Set(),
 ): Promise<void> {
   const rows = [...new Set(releaseIds)].map((releaseId) => {
-    return { mediumId, releaseId, part: parts.get(releaseId) ?? null };
+    return { mediumId, releaseId, part: parts.get(releaseId) ?? null, lacksSystemFiles: lacking.has(releaseId) };
   });
   if (rows.length > 0) await tx.insert(loads).values(rows);
 }
@@ -309,6 +319,7 @@ async function loadsOf(queries: Queries, mediumIds: number[]): Promise<Map<numbe
       releaseName: releases.name,
       madeOn: releases.madeOn,
       part: loads.part,
+      lacksSystemFiles: loads.lacksSystemFiles,
     })
     .from(loads)
     .innerJoin(releases, eq(releases.id, loads.releaseId))

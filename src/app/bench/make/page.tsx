@@ -1,6 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import type { ReactNode } from "react";
+import { dayAfter } from "@/core/kernel/days";
 import { alternativeText, trustText } from "@/core/words/bench";
 import { confirmationText } from "@/core/words/problems";
 import { listBerths } from "@/server/bench/berths";
@@ -9,8 +10,9 @@ import { planAsFile } from "@/server/bench/medium-file";
 import { planInBerth } from "@/server/bench/plans";
 import { freeTagFor, proposeFor } from "@/server/bench/proposals";
 import { lackingBySite } from "@/server/cover/lacking";
+import { loadPolicies } from "@/server/inventory/policies";
 import { listSites } from "@/server/inventory/sites";
-import { listReleases } from "@/server/media/releases";
+import { getRelease, listReleases } from "@/server/media/releases";
 import { currentContext } from "../../_lib/context";
 import type { SearchParams } from "../../_lib/params";
 import { startPreparationAction } from "../actions";
@@ -159,11 +161,25 @@ function Step({
   );
 }
 
+/** From which day on a release's system files are too old where the medium is kept; null: never, or not recorded. */
+async function staleFrom({ releaseId, siteId }: Making): Promise<string | null> {
+  const context = await currentContext();
+  const [release, policies, sites] = await Promise.all([
+    releaseId === null ? null : getRelease(context, releaseId),
+    loadPolicies(context.db),
+    listSites(context),
+  ]);
+  const most = policies.ofSite(sites.find(({ id }) => id === siteId)?.name ?? "").values.systemFilesDays;
+  const madeOn = release?.row.madeOn ?? null;
+  return madeOn === null || most === null ? null : dayAfter(madeOn, most + 1);
+}
+
 /** The last step: what the medium will be, and the act. */
 async function Check({ making, berthId }: { making: Making; berthId: number | null }) {
   const context = await currentContext();
   const wish = mediumWish(making);
   if (!wish) return null;
+  const staleOn = await staleFrom(making);
   const keptAs = { name: making.name || null, siteId: making.siteId, note: making.note || null };
   if (berthId === null) {
     const bytes = making.onto && "file" in making.onto ? making.onto.file : null;
@@ -171,7 +187,7 @@ async function Check({ making, berthId }: { making: Making; berthId: number | nu
     if (!planned.ok || !planned.value.plan.ok) return <Refused planned={planned} making={making} />;
     return (
       <>
-        <Planned view={planned.value} plan={planned.value.plan} making={making} rates={null} />
+        <Planned view={planned.value} plan={planned.value.plan} making={making} staleOn={staleOn} rates={null} />
         <AsFile making={making} keptAs={keptAs} bytes={planned.value.device.bytes} />
       </>
     );
@@ -188,7 +204,7 @@ async function Check({ making, berthId }: { making: Making; berthId: number | nu
           {trustText(reason)}
         </p>
       ))}
-      <Planned view={planned.value} plan={planned.value.plan} making={making} rates={device.row} />
+      <Planned view={planned.value} plan={planned.value.plan} making={making} staleOn={staleOn} rates={device.row} />
       <StartForm
         action={startPreparationAction}
         wish={{ ...wish, berthId, keptAs }}

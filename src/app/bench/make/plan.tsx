@@ -10,7 +10,7 @@ import type { Result } from "@/server/problems";
 import { ChainLink } from "@/ui/chain";
 import { Size } from "@/ui/size";
 import { Strip, type StripPart } from "@/ui/strip";
-import { plural } from "@/ui/words";
+import { dateText, plural } from "@/ui/words";
 import { type Making, makeHref } from "./wish";
 
 /** Why it cannot be made so, and what would do. */
@@ -62,11 +62,14 @@ export function Planned({
   view,
   plan,
   making,
+  staleOn,
   rates,
 }: {
   view: PlanView;
   plan: PlanOk;
   making: Making;
+  /** ISO day from which on included system files are older than the policy allows; null: never, or not recorded. */
+  staleOn: string | null;
   /** As measured with the device; null where a file is made. */
   rates: { writeRate: number | null; readRate: number | null } | null;
 }) {
@@ -113,6 +116,14 @@ export function Planned({
           {plan.notes.map((note) => (
             <li key={JSON.stringify(note)}>
               {planNoteText(note)}{" "}
+              {note.code === "system-files" && (
+                <>
+                  {note.isIncluded && staleOn && `They are too old for the policy from ${dateText(staleOn)}. `}
+                  <Link prefetch={false} className="link" href={makeHref({ ...making, systemFiles: !note.isIncluded })}>
+                    {note.isIncluded ? "Leave them out" : "Include them"}
+                  </Link>
+                </>
+              )}
               {note.code === "room-left" && offerStore && (
                 <Link prefetch={false} className="link" href={offerStore}>
                   Make it a store

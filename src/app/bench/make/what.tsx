@@ -71,6 +71,13 @@ export function What({
             />
             Store in the rest
           </label>
+          <label className="flex items-center gap-2">
+            System files
+            <select className="field w-auto" name="system" defaultValue={making.systemFiles ? "" : "0"}>
+              <option value="">included</option>
+              <option value="0">left out</option>
+            </select>
+          </label>
           {[...making.besideIds, null].slice(0, BESIDE_MOST).map((id, nth) => (
             <select
               key={id ?? "none"}

@@ -19,6 +19,8 @@ export interface Making {
   way: Way;
   table: "gpt" | "mbr";
   store: boolean;
+  /** False: the release's system files are left out. */
+  systemFiles: boolean;
   files: string[];
   onto: Onto | null;
   tag: string;
@@ -47,6 +49,7 @@ export function makingOf(query: Query): Making {
     way,
     table: one(query.table) === "mbr" ? "mbr" : "gpt",
     store: one(query.store) === "1",
+    systemFiles: one(query.system) !== "0",
     files: many(query.file),
     onto: one(query.berth) === "file" ? { file: positive(query.bytes) ?? null } : berth ? { berth } : null,
     tag: one(query.tag)?.trim() ?? "",
@@ -68,6 +71,7 @@ export function fieldsOf(making: Partial<Making>): [string, string][] {
     ...(making.way ? [["way", making.way] as [string, string]] : []),
     ...(making.table ? [["table", making.table] as [string, string]] : []),
     ...(making.store ? [["store", "1"] as [string, string]] : []),
+    ...(making.systemFiles === false ? [["system", "0"] as [string, string]] : []),
     ...files.map((name): [string, string] => ["file", name]),
     ...(onto && "berth" in onto ? [["berth", String(onto.berth)] as [string, string]] : []),
     ...(onto && "file" in onto ? [["berth", "file"] as [string, string]] : []),
@@ -85,7 +89,17 @@ export function makeHref(making: Partial<Making>): string {
 }
 
 /** As plans take it; null where no release or no tag is said. */
-export function mediumWish({ releaseId, besideIds, way, table, store, files, tag }: Making): MediumWish | null {
+export function mediumWish({
+  releaseId,
+  besideIds,
+  way,
+  table,
+  store,
+  systemFiles,
+  files,
+  tag,
+}: Making): MediumWish | null {
   if (releaseId === null || tag === "") return null;
-  return { releaseId, besideIds: way === "laid-out" ? besideIds : [], way, table, store, files, tag };
+  const own = way === "laid-out" ? { besideIds, systemFiles } : { besideIds: [] };
+  return { releaseId, ...own, way, table, store, files, tag };
 }

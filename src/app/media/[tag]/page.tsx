@@ -94,6 +94,7 @@ export default async function Medium({ params, searchParams }: Props) {
                       {load.kitName} {load.releaseName}
                     </Link>
                     {load.madeOn && ` of ${dateText(load.madeOn)}`}
+                    {load.lacksSystemFiles && ", without system files"}
                     {load.part && ` for ${startKindsText(load.part.startedBy)} computers`}
                   </span>
                 ))}

@@ -33,6 +33,16 @@ export function releasePart(
   };
 }
 
+/** A release on a medium that was made without its system files: under a name of its own, since it recovers less. */
+export function withoutSystemFilesPart(part: ReleasePart): ReleasePart {
+  return {
+    ...part,
+    name: `${part.name} without system files`,
+    systems: part.systems && part.systems.filter((each) => each.role !== "installs"),
+    facts: { ...part.facts, purposes: part.facts.purposes.filter((each) => each !== "reinstall") },
+  };
+}
+
 /** A medium's own contents as a release, where no inventory says what it carries. */
 export function releaseOfFile(inspection: Inspection, drivers: DriverSource[]): ReleasePart {
   const name = inspection.contents.label ?? inspection.file.name;

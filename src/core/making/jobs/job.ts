@@ -37,6 +37,7 @@ export const benchRequestSchema = z.discriminatedUnion("kind", [
     table: z.enum(["gpt", "mbr"]),
     store: z.boolean(),
     tag: z.string(),
+    systemFiles: z.boolean().optional(),
     /** The day and time that the medium is made as of, ISO 8601: part of what makes it the same twice. */
     madeAt: z.string(),
     /** The device as it was when the plan was agreed to. */

@@ -40,6 +40,8 @@ export const packHeadSchema = z.object({
     bytes: z.number().int().positive(),
     site: z.string().max(120).nullish(),
     note: z.string().max(4000).nullish(),
+    /** It was made without the release's system files. */
+    lacksSystemFiles: z.boolean().optional(),
   }),
   release: packedReleaseSchema,
   /** The other releases on it, each in the next partition. */

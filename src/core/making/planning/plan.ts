@@ -15,7 +15,7 @@ import { asItIs, type ImageProblem, withStore } from "../layout/with-store";
 import { BESIDE_MOST } from "../pack/pack";
 import type { DeviceKind } from "../writing/device";
 import { type DiscKind, discOf, discsFor } from "./discs";
-import { type ReleaseTree, releaseTree } from "./release-tree";
+import { isSystemFile, type ReleaseTree, releaseTree, withoutSystemFiles } from "./release-tree";
 import { choiceConfig, loadConfigPath, type OwnMenu, ownMenuOf, START_CONFIG_PATH, startConfig } from "./start-config";
 
 /** How a medium is made from a release's file. */
@@ -30,6 +30,8 @@ export interface PlanRequest {
   store: boolean;
   /** The medium's tag: names its volumes. */
   tag: string;
+  /** False: of a release that is laid out, the files that it installs are left out; left out: they go onto it. */
+  systemFiles?: boolean | undefined;
 }
 
 /** What is carried along: some belongs beside the release, and some, which is large, in a store where there is one. */
@@ -84,6 +86,7 @@ export type PlanProblem =
 /** What is worth knowing of a plan that works. */
 export type PlanNote =
   | { code: "room-left"; bytes: number }
+  | { code: "system-files"; bytes: number; ofBytes: number; isIncluded: boolean }
   | { code: "no-bios-start"; why: "no-menu" | "no-stages" }
   | { code: "no-uefi-start" }
   | { code: "pack-left-out" }
@@ -278,7 +281,9 @@ function carriedNotes(files: readonly FileToWrite[]): PlanNote[] {
 async function laidOut(input: PlanInput): Promise<Made> {
   const { request, image, device, bios, pack, carried = NOTHING_CARRIED, beside = [], madeAt } = input;
   if (device.sectorBytes === 2048) return failed({ code: "sector-size", sectorBytes: device.sectorBytes });
-  const trees = await Promise.all([image, ...beside.map((each) => each.image)].map(releaseTree));
+  const all = await Promise.all([image, ...beside.map((each) => each.image)].map(releaseTree));
+  const isIncluded = request.systemFiles !== false;
+  const trees = isIncluded ? all : all.map(withoutSystemFiles);
   if (trees.some(({ files }) => files.length === 0)) return failed({ code: "no-files" });
   const menus = trees.map(({ files }) => ownMenuOf(files.map(({ path }) => path)));
   const stages = menus.some((menu) => menu !== null) ? bios : null;
@@ -297,7 +302,11 @@ async function laidOut(input: PlanInput): Promise<Made> {
   });
   if (!result.ok) return { ok: false, problems: result.problems };
   const { layout, parts } = result.value;
-  const notes: PlanNote[] = [...trees.flatMap(leftOut), ...carriedNotes([...carried.start, ...carried.store])];
+  const notes: PlanNote[] = [
+    ...systemFilesNotes(all, isIncluded),
+    ...trees.flatMap(leftOut),
+    ...carriedNotes([...carried.start, ...carried.store]),
+  ];
   const start = parts.find(({ role }) => role === "start");
   if (!request.store && start && start.freeBytes >= MUCH_ROOM_BYTES)
     notes.push({ code: "room-left", bytes: start.freeBytes });
@@ -307,6 +316,14 @@ async function laidOut(input: PlanInput): Promise<Made> {
   else if (first && stages) notes.push({ code: "bios-by-grub", menu: first.path });
   else notes.push({ code: "no-bios-start", why: first ? "no-stages" : "no-menu" });
   return { ok: true, layout, parts, notes, biosMenus };
+}
+
+/** Included system files, with what all files come to with them. */
+function systemFilesNotes(trees: readonly ReleaseTree[], isIncluded: boolean): PlanNote[] {
+  const files = trees.flatMap((tree) => tree.files);
+  const sum = (some: FileToWrite[]) => some.reduce((bytes, { content }) => bytes + content.sizeBytes, 0);
+  const bytes = sum(files.filter(({ path }) => isSystemFile(path)));
+  return bytes > 0 ? [{ code: "system-files", bytes, ofBytes: sum(files), isIncluded }] : [];
 }
 
 /** The nth release of a medium in words. */

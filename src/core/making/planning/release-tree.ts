@@ -1,6 +1,7 @@
 import { walk } from "../../formats/file-tree";
 import type { FileToWrite } from "../../formats/tree-writing";
 import { type ByteSource, CachedSource } from "../../kernel/source";
+import type { Manifest } from "../../medium/integrity/manifest";
 import { type Volume, volumesOf } from "../../medium/volumes/volumes";
 
 /** The files of a release, as they would be laid out anew, and what of it cannot be taken along. */
@@ -59,4 +60,26 @@ async function gather({ tree }: Volume, into: ReleaseTree, wanted: (path: string
     if (content) into.files.push({ path, content, modified: entry.modified });
     else into.left.push({ path, why: "unread" });
   }
+}
+
+/**
+ * What a set-up program puts on a computer, and an environment does without: the archive of systems, whole or in parts.
+ * Microsoft, "Split a Windows image file (.wim)" and "Windows Setup command-line options": install.wim, .esd or .swm in
+ * \\sources.
+ */
+export function isSystemFile(path: string): boolean {
+  return /^\/sources\/install\d*\.(wim|esd|swm)$/i.test(path);
+}
+
+/** A release as it starts and repairs, without what it installs. */
+export function withoutSystemFiles({ files, left }: ReleaseTree): ReleaseTree {
+  return { files: files.filter(({ path }) => !isSystemFile(path)), left };
+}
+
+/** What a medium must hold that was made without a release's system files. */
+export function manifestWithoutSystemFiles(manifest: Manifest): Manifest {
+  const volumes = manifest.volumes.map(({ files, ...volume }) => {
+    return { ...volume, files: files.filter(({ path }) => !isSystemFile(path)) };
+  });
+  return { ...manifest, volumes };
 }

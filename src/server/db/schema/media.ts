@@ -177,6 +177,8 @@ export const loads = mysqlTable(
     writtenOn: day("written_on"),
     /** Where it stands, and which firmware comes to it, where the medium carries several; null: it has the medium to itself. */
     part: json<LoadPart>("part"),
+    /** It was made without the release's system files. */
+    lacksSystemFiles: boolean("lacks_system_files").notNull().default(false),
   },
   (table) => [
     uniqueIndex("loads_place").on(table.mediumId, table.releaseId),

@@ -29,13 +29,14 @@ export default async function Verify({ params }: Props) {
       <h1>
         Verify <span className="code">{medium.row.tag}</span>
       </h1>
-      {others.length > 0 ? (
+      {others.length > 0 || load?.lacksSystemFiles ? (
         <p className="mt-2">
-          Carries several releases, one partition each: insert it in a berth and verify it on the{" "}
+          {others.length > 0 ? "Carries several releases, one partition each" : "Made without system files"}: insert it
+          in a berth and verify it on the{" "}
           <Link prefetch={false} className="link" href="/bench">
             bench
           </Link>
-          , which compares all of them.
+          , which compares what it carries.
         </p>
       ) : load && kept?.manifestAt && inspectionId !== null ? (
         <>

@@ -1,0 +1,1 @@
+ALTER TABLE `loads` ADD COLUMN IF NOT EXISTS `lacks_system_files` boolean DEFAULT false NOT NULL;
