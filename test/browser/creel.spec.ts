@@ -247,7 +247,7 @@ test("the address holds a list's state, and back works", async ({ page }) => {
 });
 
 /** Pages by name, each looked at once; of things that only have numbers, the first that another page leads to. */
-const PAGES: Record<string, string | { on: string; to: RegExp; show?: string }> = {
+const PAGES: Record<string, string | { on: string; to: RegExp; show?: string; at?: string }> = {
   today: "/",
   computers: "/computers",
   computer: "/computers/NP-K1",
@@ -276,7 +276,15 @@ const PAGES: Record<string, string | { on: string; to: RegExp; show?: string }> 
   shelf: { on: "/sites", to: /^\/sites\/\d+$/ },
   bench: "/bench",
   devices: "/bench/devices",
-  "a proposal": "/bench/make?tags=HO-001+FU-E1",
+  "a medium: for whom": "/bench/make",
+  "a medium: what": "/bench/make?tags=HO-001+FU-E1",
+  "a medium: where": { on: "/kits", to: /^\/releases\/\d+$/, at: "/bench/make?any=1&way=laid-out&release=" },
+  "a medium: check": {
+    on: "/kits",
+    to: /^\/releases\/\d+$/,
+    at: "/bench/make?any=1&way=disc&tag=ZX-1&berth=file&release=",
+  },
+  "a store to make": { on: "/bench", to: /^\/bench\/make\?berth=\d+$/, at: "/bench/store/", show: "?name=Vault" },
   images: "/images",
   image: { on: "/images", to: /^\/images\/\d+$/ },
   "images that are due": "/images/due",
@@ -332,7 +340,9 @@ async function addressOf(page: Page, place: (typeof PAGES)[string]): Promise<str
   const links = await main.getByRole("link").evaluateAll((all) => all.map((link) => link.getAttribute("href") ?? ""));
   const found = links.find((href) => place.to.test(href));
   expect(found).toBeDefined();
-  return `${found}${place.show ?? ""}`;
+  // Some pages have the number of another one's in their address.
+  const number = /\d+$/.exec(found ?? "")?.[0] ?? "";
+  return place.at ? `${place.at}${number}${place.show ?? ""}` : `${found}${place.show ?? ""}`;
 }
 
 /**

@@ -48,7 +48,7 @@ test("a medium comes back with its loads and what was read", async () => {
   );
   const detail = await detailOf("SP-1");
   expect(detail.loads).toEqual([
-    { releaseId, kitName: "Spindle", releaseName: "3.0", madeOn: "2025-11-12", part: null },
+    { releaseId, kitName: "Spindle", releaseName: "3.0", madeOn: "2025-11-12", part: null, lacksSystemFiles: false },
   ]);
   expect(detail.siteName).toBe("Quay");
   expect(detail.inspection).toEqual(inspection);
