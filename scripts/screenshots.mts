@@ -90,7 +90,10 @@ const VIEWS: {
     },
   },
   { name: "bench", path: "/bench" },
-  { name: "bench-plan", path: "/bench/make?tags=HO-002+PE-C1&release=2&tag=RM-20&way=laid-out&table=gpt&store=1&berth=3" },
+  {
+    name: "bench-plan",
+    path: "/bench/make?tags=HO-002+PE-C1&release=2&tag=RM-20&way=laid-out&table=gpt&store=1&berth=3",
+  },
   { name: "run-sheet", path: "/run-sheets/HO-007/LN-01", print: true },
   { name: "kits", path: "/kits" },
   { name: "chains", path: "/chains" },
