@@ -41,11 +41,22 @@ export class BenchRunner {
   async stop(): Promise<void> {
     this.stopped = true;
     if (this.timer) clearTimeout(this.timer);
-    await Promise.all(this.running.values());
+    // A job that is being taken up is as good as running.
+    while (this.running.size + this.steps.size > 0) await Promise.all([...this.running.values(), ...this.steps]);
   }
+
+  /** Steps that are under way, each as a promise that is fulfilled once it is over, however it went. */
+  private readonly steps = new Set<Promise<void>>();
 
   /** Tells what others left behind, and takes up whatever is queued. */
   async step(): Promise<void> {
+    const step = this.stepOnce();
+    const over = step.catch(() => {});
+    this.steps.add(over);
+    await step.finally(() => this.steps.delete(over));
+  }
+
+  private async stepOnce(): Promise<void> {
     await this.seat();
     await markInterrupted(this.db, this.now(), this.times);
     for (let job = await this.claim(); job; job = await this.claim()) {

@@ -211,9 +211,10 @@ export class Engine {
     await this.idle().finally(() => clearInterval(beating));
   }
 
-  /** Waits until nothing is running here any more. */
+  /** Waits until nothing is running here any more; of one that was stopped, also until nothing is being taken up. */
   async idle(): Promise<void> {
-    while (this.running.size > 0) await Promise.all([...this.running.values()].map(({ end }) => end));
+    while (this.running.size > 0 || (this.isStopped && this.looks.size > 0))
+      await Promise.all([...[...this.running.values()].map(({ end }) => end), ...(this.isStopped ? this.looks : [])]);
   }
 
   private repeat(everyMs: number, run: () => Promise<unknown>, trouble: string): void {
@@ -229,13 +230,25 @@ export class Engine {
     void again();
   }
 
+  /** Looks that are under way, each as a promise that is fulfilled once it is over, however it went. */
+  private readonly looks = new Set<Promise<void>>();
+
   /** Puts right what others left behind, queues what comes round, and takes up what waits. */
   async look(): Promise<void> {
+    const looking = this.lookOnce();
+    const over = looking.catch(() => {});
+    this.looks.add(over);
+    await looking.finally(() => this.looks.delete(over));
+  }
+
+  private async lookOnce(): Promise<void> {
     // What is looked for less often than for work that waits.
     if (this.isTime("reclaim", this.times.leaseMs / 5)) await this.reclaim();
     if (this.isTime("rounds", this.times.leaseMs)) await this.comeRound();
     for (let work = await this.claim(); work; work = await this.claim()) {
       const taken = work;
+      // It was stopped while the database gave it this one: that goes to others at its first step.
+      if (this.isStopped) taken.end();
       const end = this.do(taken).finally(() => this.running.delete(taken.job.id));
       this.running.set(taken.job.id, { work: taken, end });
     }
