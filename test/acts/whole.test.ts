@@ -78,7 +78,8 @@ describe("media", () => {
     const job = (await getJob(ina, jobId))?.job;
     const [device] = await ina.db.select().from(devices).where(eq(devices.id, stick.deviceId));
     if (!job || !device) throw new Error("no job");
-    const made = await wholeOrNothing(inventory, (context) => recordMedium(context, job, device, read));
+    const plan = { loads: [], parts: [], notes: [] };
+    const made = await wholeOrNothing(inventory, (context) => recordMedium(context, job, device, read, plan));
     expect(made.result).toBe("RM-02");
     expect(made.statements).toBeGreaterThan(4);
     const [linked] = await ina.db.select().from(devices).where(eq(devices.id, stick.deviceId));

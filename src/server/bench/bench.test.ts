@@ -13,7 +13,7 @@ import { volumesOf } from "@/core/medium/volumes/volumes";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
-import { MIB, type Stick, testBench } from "../../../test/support/bench";
+import { MIB, type Stick, smallRelease, testBench } from "../../../test/support/bench";
 import { testInventory, value } from "../../../test/support/database";
 import { memory } from "../../../test/support/workshop";
 import { problemText } from "../../core/words/problems";
@@ -692,4 +692,9 @@ test("a release without its system files: both sums are told, it reinstalls noth
   expect(JSON.parse(readFileSync(join(w.folder, "lean", "CREEL", "pack.json"), "utf8"))).toMatchObject({
     medium: { lacksSystemFiles: true },
   });
+  // Of a release that has none, nothing is left out.
+  const bare = await bench.release(smallRelease(w, "bare", ["x64"]), "Fender", "1", ["file-rescue"]);
+  value(await begin(await stick("bare"), "RM-83", { releaseId: bare, systemFiles: false }));
+  await work();
+  expect((await getMedium(ina, "RM-83"))?.loads[0]).toMatchObject({ releaseName: "1", lacksSystemFiles: false });
 });

@@ -41,8 +41,8 @@ export interface PackWish {
   releaseId: ReleaseId;
   /** The other releases on it, by their ids. */
   besideIds: readonly number[];
-  /** False: made without the release's system files. */
-  systemFiles?: boolean | undefined;
+  /** Made without the system files that its releases have. */
+  isLean: boolean;
   /** Where each of several stands, its own first. */
   loads: readonly PlannedLoad[];
   madeAt: string;
@@ -65,7 +65,6 @@ export async function makePack(
   const read = await keptOf(context, inspectionId);
   const records = await recordsOf(context, served.slice(0, SHEETS_MOST));
   const medium = await mediumOf(context, wish);
-  const isLean = wish.systemFiles === false;
   const loads = [release, ...beside].map(({ kit, name }) => `${kit} ${name}`);
   const pages = packPages({
     ...{ medium, release, beside, madeAt: wish.madeAt },
@@ -88,7 +87,7 @@ export async function makePack(
     records: records.map(({ record }) => writeLine(record)).join(""),
     sums:
       wish.isLaidOut && read?.manifest
-        ? await sumsOf(source, isLean ? manifestWithoutSystemFiles(read.manifest) : read.manifest)
+        ? await sumsOf(source, wish.isLean ? manifestWithoutSystemFiles(read.manifest) : read.manifest)
         : [],
     madeAt: wish.madeAt,
   });
@@ -121,7 +120,7 @@ async function packedRelease(
 }
 
 /** The medium as it will be, with what is known already of the one with its tag. */
-async function mediumOf(context: Context, { tag, kind, bytes, systemFiles }: PackWish): Promise<PackHead["medium"]> {
+async function mediumOf(context: Context, { tag, kind, bytes, isLean }: PackWish): Promise<PackHead["medium"]> {
   const [known] = await context.db
     .select({ name: media.name, note: media.note, site: sites.name })
     .from(media)
@@ -129,7 +128,7 @@ async function mediumOf(context: Context, { tag, kind, bytes, systemFiles }: Pac
     .where(and(eq(media.tag, tag), isNull(media.retiredAt)));
   return {
     ...{ tag, kind, bytes, name: known?.name ?? null, note: known?.note ?? null, site: known?.site ?? null },
-    ...(systemFiles === false ? { lacksSystemFiles: true } : {}),
+    ...(isLean ? { lacksSystemFiles: true } : {}),
   };
 }
 

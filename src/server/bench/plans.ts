@@ -10,6 +10,7 @@ import type { BenchRequest, Carry, KeptAs } from "@/core/making/jobs/job";
 import { type PackFile, packToWrite } from "@/core/making/pack/pack";
 import {
   type Carried,
+  isLean,
   type MediumPlan,
   type PlanRequest,
   planMedium,
@@ -127,7 +128,7 @@ export async function planOn(context: Context, wish: MediumWish, device: DeviceS
       views: bare.predicted.views,
       loads: bare.loads,
       as: attachmentOf(mediumKindOf(device)),
-      ...{ tag: wish.tag, releaseId: wish.releaseId, besideIds: wish.besideIds, systemFiles: wish.systemFiles },
+      ...{ tag: wish.tag, releaseId: wish.releaseId, besideIds: wish.besideIds, isLean: isLean(bare) },
     };
     const { prediction, served, drivers } = await predictionOf(context, made);
     const carry: Carry[] = [...drivers, ...wish.files.map((name) => ({ kind: "file" as const, name }))];
@@ -136,7 +137,7 @@ export async function planOn(context: Context, wish: MediumWish, device: DeviceS
       kind: mediumKindOf(device),
       bytes: device.bytes,
       releaseId: id,
-      ...{ besideIds: wish.besideIds, loads: bare.loads, systemFiles: wish.systemFiles },
+      ...{ besideIds: wish.besideIds, loads: bare.loads, isLean: isLean(bare) },
       madeAt,
       isLaidOut: wish.way === "laid-out",
     } as const;
@@ -212,7 +213,9 @@ export async function planFrom(
 const NAMED_OF_EACH = 12;
 
 /** A medium that is to be made, as far as chains go by it. */
-interface ToBeMade extends Pick<PlanWish, "tag" | "releaseId" | "besideIds" | "systemFiles"> {
+interface ToBeMade extends Pick<PlanWish, "tag" | "releaseId" | "besideIds"> {
+  /** Made without the system files that its releases have. */
+  isLean: boolean;
   views: PlanOk["predicted"]["views"];
   loads: PlanOk["loads"];
   as: FleetMedium["as"];
@@ -227,11 +230,11 @@ interface Predicted {
 
 /** What a medium that is not made yet would start, see and restore: of the tag as it is, freshly written and verified today. */
 const predictionOf = asked("prediction", async (context: Context, made: ToBeMade): Promise<Predicted> => {
-  const { views, loads, as, tag, releaseId, besideIds, systemFiles } = made;
+  const { views, loads, as, tag, releaseId, besideIds } = made;
   const { world, computers } = await fleet(context);
   const parts = await releaseParts(context);
   const whole = makeablePartsOf(parts, [releaseId, ...besideIds], loads);
-  const carried = systemFiles === false ? whole.map(withoutSystemFilesPart) : whole;
+  const carried = made.isLean ? whole.map(withoutSystemFilesPart) : whole;
   const [part] = carried;
   const [known] = await context.db
     .select({ site: sites.name, condition: media.condition })

@@ -1,7 +1,7 @@
 import { and, eq, isNull, sql } from "drizzle-orm";
 import { dayOf } from "@/core/kernel/days";
 import type { KeptAs } from "@/core/making/jobs/job";
-import type { PlannedLoad } from "@/core/making/planning/plan";
+import { isLean, type MediumPlan } from "@/core/making/planning/plan";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { problemText } from "../../core/words/problems";
 import { act } from "../act";
@@ -63,6 +63,9 @@ export async function distrustMedium(context: Context, device: DeviceRow): Promi
   if (!saved.ok) throw new Error(problemText(saved.problem));
 }
 
+/** What of a plan is recorded with the medium that was made by it. */
+type Recorded = Pick<Extract<MediumPlan, { ok: true }>, "loads" | "parts" | "notes">;
+
 /**
  * Enters a medium that was made and verified, in one act: the one with its tag as it is now, or a new one; which device
  * it is; and what was asked for by it is done. Gives its tag.
@@ -72,16 +75,20 @@ export async function recordMedium(
   job: BenchJob,
   device: DeviceRow,
   read: Inspection,
-  planned: readonly PlannedLoad[] = [],
-  storeBytes: number | null = null,
+  plan: Recorded,
 ): Promise<string | null> {
   const recorded = await act(context, null, async (acting) => {
-    const tag = await recordWithin(acting, job, device, read, planned);
-    if (tag !== null) await recordStore(acting, tag, storeBytes);
+    const tag = await recordWithin(acting, job, device, read, plan);
+    if (tag !== null) await recordStore(acting, tag, storeBytesOf(plan));
     return ok(tag);
   });
   if (!recorded.ok) throw new Error(problemText(recorded.problem));
   return recorded.value;
+}
+
+/** The room for images that a plan makes; null where it makes none. */
+export function storeBytesOf({ parts }: Pick<Recorded, "parts">): number | null {
+  return parts.find(({ role }) => role === "store")?.lengthBytes ?? null;
 }
 
 /** The room for images that a medium was made with is a store, as any other; one that it had before is none any more. */
@@ -145,7 +152,7 @@ async function recordWithin(
   job: BenchJob,
   device: DeviceRow,
   read: Inspection,
-  planned: readonly PlannedLoad[],
+  plan: Recorded,
 ): Promise<string | null> {
   const tag = job.mediumTag;
   if (tag === null || job.releaseId === null) return null;
@@ -153,7 +160,7 @@ async function recordWithin(
   const releaseIds = [job.releaseId, ...(job.request.kind === "prepare" ? (job.request.besideIds ?? []) : [])];
   // In the order in which they were asked for; a medium with one release has it to itself.
   const parts = new Map(
-    planned.flatMap((load, nth) => (releaseIds[nth] === undefined ? [] : [[releaseIds[nth], load]])),
+    plan.loads.flatMap((load, nth) => (releaseIds[nth] === undefined ? [] : [[releaseIds[nth], load]])),
   );
   const today = dayOf(context.now());
   const made = {
@@ -183,7 +190,7 @@ async function recordWithin(
     await context.db.update(devices).set({ mediumId: null }).where(eq(devices.mediumId, row.id));
     await context.db.update(devices).set({ mediumId: row.id }).where(eq(devices.id, device.id));
   }
-  if (row && job.request.kind === "prepare" && job.request.systemFiles === false) await markLean(context.db, row.id);
+  if (row && isLean(plan)) await markLean(context.db, row.id);
   if (earlier !== null && earlier !== tag) await retireEarlier(context, earlier);
   await settleTask(context.db, context, { what: "made", medium: tag, releaseIds });
   return tag;

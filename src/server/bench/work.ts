@@ -27,7 +27,7 @@ import type { BenchJob } from "./jobs";
 import { FileJournal } from "./journal";
 import { keptPack } from "./packs";
 import { type OpenRelease, openReleases, planFrom, planStoreOn } from "./plans";
-import { distrustMedium, recordMedium, recordPlainStore, recordWear, voidMedium } from "./record";
+import { distrustMedium, recordMedium, recordPlainStore, recordWear, storeBytesOf, voidMedium } from "./record";
 import { verifyAgainstRelease } from "./verify";
 
 /** One job, from its start or from where it was. */
@@ -165,29 +165,28 @@ export class BenchWork {
         state: "verified",
         ...{ writtenBytes: written.bytes, writeRate: null, readRate: null, viewsAsPredicted: true },
       };
+    return this.onDevice(row, request, async (device) => {
+      const plan = await planStoreOn(row, name, request.madeAt);
+      return plan.ok ? this.write(row, device, request, plan) : { state: "plan-failed", problems: plan.problems };
+    });
+  }
+
+  /** Does something to the device that was planned for; where it is another one, or a store, that is said and nothing done. */
+  private async onDevice(
+    row: DeviceRow,
+    request: Extract<BenchRequest, { kind: "prepare" }>,
+    run: (device: Device) => Promise<BenchResult | "stopped">,
+  ): Promise<BenchResult | "stopped"> {
     const device = await this.open(row, true);
     try {
-      const changed = await this.checkDevice(row, device, request);
-      if (changed) return changed;
-      const plan = await planStoreOn(row, name, request.madeAt);
-      if (!plan.ok) return { state: "plan-failed", problems: plan.problems };
-      return await this.write(row, device, request, plan);
+      await this.say({ code: "device-open", identity: device.identity });
+      const isSame = sameDevice(device.identity, request.device) && sameDevice(identityOfRow(row), request.device);
+      if (!isSame || row.isStore) return { state: "device-changed", what: "identity" };
+      await this.say({ code: "device-is-no-store" });
+      return await run(device);
     } finally {
       await device.close();
     }
-  }
-
-  /** Whether it is the device that was planned for, and no store; else what changed. */
-  private async checkDevice(
-    row: DeviceRow,
-    device: Device,
-    request: Extract<BenchRequest, { kind: "prepare" }>,
-  ): Promise<BenchResult | null> {
-    await this.say({ code: "device-open", identity: device.identity });
-    const isSame = sameDevice(device.identity, request.device) && sameDevice(identityOfRow(row), request.device);
-    if (!isSame || row.isStore) return { state: "device-changed", what: "identity" };
-    await this.say({ code: "device-is-no-store" });
-    return null;
   }
 
   private async prepareFrom(
@@ -196,10 +195,7 @@ export class BenchWork {
     request: Extract<BenchRequest, { kind: "prepare" }>,
     releases: readonly OpenRelease[],
   ): Promise<BenchResult | "stopped"> {
-    const device = await this.open(row, true);
-    try {
-      const changed = await this.checkDevice(row, device, request);
-      if (changed) return changed;
+    return this.onDevice(row, request, async (device) => {
       const pack = await keptPack(request.pack);
       if (!pack)
         return { state: "file-missing", file: "Extra content for the release is gone. Plan the medium again." };
@@ -212,9 +208,7 @@ export class BenchWork {
       } finally {
         await carried.value.close();
       }
-    } finally {
-      await device.close();
-    }
+    });
   }
 
   private async write(
@@ -284,7 +278,7 @@ export class BenchWork {
   /** Reads the finished medium as any other, and compares that with what was predicted of it. */
   private async check(
     row: DeviceRow,
-    { predicted, loads, parts }: Extract<MediumPlan, { ok: true }>,
+    plan: Extract<MediumPlan, { ok: true }>,
     facts: { writtenBytes: number; writeRate: number | null; readRate: number | null },
   ): Promise<BenchResult> {
     // All that was read back is done: what is read now is not counted, and is told at once.
@@ -293,30 +287,29 @@ export class BenchWork {
     const device = await this.open(row, false);
     let read: Inspection;
     try {
-      const inspected = await inspect(new CachedSource(asSource(device)), { name: predicted.file.name });
+      const inspected = await inspect(new CachedSource(asSource(device)), { name: plan.predicted.file.name });
       read = inspected.inspection;
     } finally {
       await device.close();
     }
     const found = startsOf(read);
     await this.say({ code: "inspected", startPaths: found });
-    const expected = startsOf(predicted);
+    const expected = startsOf(plan.predicted);
     if (JSON.stringify(found) !== JSON.stringify(expected)) return { state: "not-as-predicted", expected, found };
     await this.say({ code: "as-predicted" });
     const missing = missingLines(await linesSaid(await this.context(), this.job.id));
     if (missing.length > 0) return { state: "lines-missing", codes: missing };
-    const storeBytes = parts.find(({ role }) => role === "store")?.lengthBytes ?? null;
     const { request } = this.job;
     if (request.kind === "prepare" && request.plainStore) {
       const { plainStore } = request;
       await this.keep(async (acting) => {
-        await recordPlainStore(acting, row, plainStore, storeBytes ?? row.bytes);
+        await recordPlainStore(acting, row, plainStore, storeBytesOf(plan) ?? row.bytes);
         const line = { code: "recorded", medium: plainStore.name } as const;
         await acting.db.insert(benchLines).values(lineOf(this.job.id, line, this.now()));
       });
       return { state: "verified", ...facts, viewsAsPredicted: true };
     }
-    const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, loads, storeBytes));
+    const medium = await this.keep((acting) => recordMedium(acting, this.job, row, read, plan));
     if (medium !== null) await this.say({ code: "recorded", medium });
     return { state: "verified", ...facts, viewsAsPredicted: true };
   }

@@ -1,5 +1,6 @@
 import type { Architecture } from "../../kernel/architecture";
 import type { ContainedSystem } from "../../medium/contents/schema";
+import { isSystemFile } from "../../medium/contents/systems";
 import { DriverIndex, type DriverSource } from "../../medium/drivers/driver-set";
 import { chooseLoader } from "../../medium/firmware/uefi/choose";
 import type { Inspection } from "../../medium/inspection/schema";
@@ -33,14 +34,18 @@ export function releasePart(
   };
 }
 
-/** A release on a medium that was made without its system files: under a name of its own, since it recovers less. */
+/**
+ * A release on a medium that was made without its system files: under a name of its own, since it recovers less. One that
+ * has none is what it was.
+ */
 export function withoutSystemFilesPart(part: ReleasePart): ReleasePart {
-  return {
-    ...part,
-    name: `${part.name} without system files`,
-    systems: part.systems && part.systems.filter((each) => each.role !== "installs"),
-    facts: { ...part.facts, purposes: part.facts.purposes.filter((each) => each !== "reinstall") },
-  };
+  const kept = part.systems?.filter(
+    ({ role, from }) => role !== "installs" || from === undefined || !isSystemFile(from),
+  );
+  if (!kept || kept.length === part.systems?.length) return part;
+  const isInstalling = kept.some(({ role }) => role === "installs");
+  const purposes = part.facts.purposes.filter((each) => each !== "reinstall" || isInstalling);
+  return { ...part, name: `${part.name} without system files`, systems: kept, facts: { ...part.facts, purposes } };
 }
 
 /** A medium's own contents as a release, where no inventory says what it carries. */

@@ -4,6 +4,7 @@ import type { StartKind } from "../../judging/model/start-kind";
 import { Seed } from "../../kernel/seed";
 import type { ByteSource } from "../../kernel/source";
 import { MemorySource } from "../../kernel/source";
+import { isSystemFile } from "../../medium/contents/systems";
 import type { Place } from "../../medium/firmware/place";
 import { inspect } from "../../medium/inspection/inspect";
 import type { Inspection } from "../../medium/inspection/schema";
@@ -15,7 +16,7 @@ import { asItIs, type ImageProblem, withStore } from "../layout/with-store";
 import { BESIDE_MOST } from "../pack/pack";
 import type { DeviceKind } from "../writing/device";
 import { type DiscKind, discOf, discsFor } from "./discs";
-import { isSystemFile, type ReleaseTree, releaseTree, withoutSystemFiles } from "./release-tree";
+import { type ReleaseTree, releaseTree, withoutSystemFiles } from "./release-tree";
 import { choiceConfig, loadConfigPath, type OwnMenu, ownMenuOf, START_CONFIG_PATH, startConfig } from "./start-config";
 
 /** How a medium is made from a release's file. */
@@ -160,6 +161,11 @@ export async function planMedium(input: PlanInput): Promise<MediumPlan> {
     notes: [...started, ...made.notes, ...startNotes(inspection, input)],
     predicted: inspection,
   };
+}
+
+/** Whether a plan leaves out system files that its releases have. */
+export function isLean({ notes }: { notes: readonly PlanNote[] }): boolean {
+  return notes.some((note) => note.code === "system-files" && !note.isIncluded);
 }
 
 /** Plans a device as nothing but a store, and reads the finished one before anything is written. */

@@ -1,6 +1,7 @@
 import { walk } from "../../formats/file-tree";
 import type { FileToWrite } from "../../formats/tree-writing";
 import { type ByteSource, CachedSource } from "../../kernel/source";
+import { isSystemFile } from "../../medium/contents/systems";
 import type { Manifest } from "../../medium/integrity/manifest";
 import { type Volume, volumesOf } from "../../medium/volumes/volumes";
 
@@ -60,15 +61,6 @@ async function gather({ tree }: Volume, into: ReleaseTree, wanted: (path: string
     if (content) into.files.push({ path, content, modified: entry.modified });
     else into.left.push({ path, why: "unread" });
   }
-}
-
-/**
- * What a set-up program puts on a computer, and an environment does without: the archive of systems, whole or in parts.
- * Microsoft, "Split a Windows image file (.wim)" and "Windows Setup command-line options": install.wim, .esd or .swm in
- * \\sources.
- */
-export function isSystemFile(path: string): boolean {
-  return /^\/sources\/install\d*\.(wim|esd|swm)$/i.test(path);
 }
 
 /** A release as it starts and repairs, without what it installs. */

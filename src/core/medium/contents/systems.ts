@@ -57,3 +57,12 @@ export function systemsOfWim(wim: Wim, path: string): ContainedSystem[] {
       from: path,
     }));
 }
+
+/**
+ * What a set-up program puts on a computer, and an environment does without: the archive of systems, whole or in parts.
+ * Microsoft, "Split a Windows image file (.wim)" and "Windows Setup command-line options": install.wim, .esd or .swm in
+ * \\sources.
+ */
+export function isSystemFile(path: string): boolean {
+  return /^\/sources\/install\d*\.(wim|esd|swm)$/i.test(path);
+}
