@@ -87,6 +87,11 @@ async function planMade(sources: readonly Source[], way: Alternative): Promise<M
 const BESIDE_BYTES = 64e6;
 const ROOM_SHARE = 1.05;
 
+/** What a medium needs of which so much is written: room to spare, and what Creel puts beside the release. */
+export function roomFor(writtenBytes: number, way: Alternative["way"]): number {
+  return Math.ceil(writtenBytes * (way === "laid-out" ? ROOM_SHARE : 1)) + (way === "disc" ? 0 : BESIDE_BYTES);
+}
+
 /** A release of the library made in one way, or several together. */
 export interface Makeable {
   releaseId: ReleaseId;
@@ -142,12 +147,11 @@ async function makeableFrom(sources: [Source, ...Source[]], way: Alternative): P
   const result = await madeAs(sources, way);
   if (!result) return [];
   const [own, ...others] = sources;
-  const room = way.way === "laid-out" ? ROOM_SHARE : 1;
   return [
     {
       ...{ releaseId: own.releaseId, besideIds: others.map(({ releaseId }) => releaseId) },
       ...{ releases: [own.release, ...others.map(({ release }) => release)], kit: own.kit, way },
-      neededBytes: Math.ceil(result.writtenBytes * room) + (way.way === "disc" ? 0 : BESIDE_BYTES),
+      neededBytes: roomFor(result.writtenBytes, way.way),
       ...{ predicted: result.predicted, loads: result.loads, key: keyOf(sources, way) },
     },
   ];

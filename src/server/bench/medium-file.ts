@@ -4,15 +4,13 @@ import type { Context } from "../context";
 import { ok, type Result, refused } from "../problems";
 import { openCarried } from "./carry";
 import type { DeviceShape } from "./devices";
+import { roomFor } from "./makeable";
 import { type MediumWish, openReleases, type PlanView, planFrom, planOn } from "./plans";
 
 const MIB = 1 << 20;
 const DISC_SECTOR_BYTES = 2048;
 /** A stick to plan for where any size would do: what is written tells how small it can be. */
 const ROOMY_BYTES = 256 * 1024 * MIB;
-/** What the file systems need beside the files. */
-const ROOM_SHARE = 1.05;
-const ROOM_BYTES = 64 * MIB;
 
 /** A stick or disc of so many bytes that is not here yet: what is made for it is a file. */
 function fileShape(way: PlanRequest["way"], bytes: number): DeviceShape {
@@ -32,7 +30,7 @@ export async function planAsFile(context: Context, wish: MediumWish, bytes: numb
   const isCopy = wish.way === "disc" || wish.way === "as-it-is";
   const least = isCopy
     ? Math.ceil(writtenBytes / DISC_SECTOR_BYTES) * DISC_SECTOR_BYTES
-    : Math.ceil((writtenBytes * ROOM_SHARE + ROOM_BYTES) / MIB) * MIB;
+    : Math.ceil(roomFor(writtenBytes, wish.way) / MIB) * MIB;
   return planOn(context, wish, fileShape(wish.way, least));
 }
 

@@ -25,7 +25,10 @@ export function AsFile({ making, keptAs, bytes }: { making: Making; keptAs: Kept
   };
   return (
     <div className="mt-4 space-y-2 pb-2" aria-busy={!ready}>
-      <p>The file is not a medium yet: write or burn it, verify the result, then change the kind of {tag} from file.</p>
+      <p>
+        Write or burn the file, then verify the result. Registered as a file, {tag} is at hand nowhere until its kind is
+        changed.
+      </p>
       <p className="flex flex-wrap gap-3">
         <a className="act-main" href={`/bench/make/file?${new URLSearchParams(fieldsOf(making))}`} download>
           Download {tag} ({bytesText(bytes)})

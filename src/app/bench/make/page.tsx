@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { dayAfter } from "@/core/kernel/days";
 import { alternativeText, trustText } from "@/core/words/bench";
 import { confirmationText } from "@/core/words/problems";
-import { listBerths } from "@/server/bench/berths";
+import { type Berth, listBerths } from "@/server/bench/berths";
 import { carriableFiles } from "@/server/bench/carry";
 import { planAsFile } from "@/server/bench/medium-file";
 import { planInBerth } from "@/server/bench/plans";
@@ -39,8 +39,8 @@ export default async function Make({ searchParams }: { searchParams: SearchParam
     carriableFiles(),
   ]);
   const asked = makingOf(query);
-  const berth =
-    asked.onto && "berth" in asked.onto ? berths.find(({ id }) => id === Reflect.get(asked.onto ?? {}, "berth")) : null;
+  const berthId = asked.onto && "berth" in asked.onto ? asked.onto.berth : null;
+  const berth = berths.find(({ id }) => id === berthId) ?? null;
   const isDisc = berth?.accepts === "optical";
   const ownTag = asked.tag || berth?.device?.medium?.tag || "";
   const making: Making = {
@@ -60,9 +60,8 @@ export default async function Make({ searchParams }: { searchParams: SearchParam
   const summaries = [
     whom.length > 0 ? shortList(whom) : "No computer in particular",
     `${releaseTexts.join(" and ")}, ${alternativeText(making)}`,
-    `${making.tag}, in ${berth ? berth.name : "a file for later"}`,
+    `${making.tag}, ${berthId === null ? "in a file for later" : `in ${berth?.name ?? "a berth that is gone"}`}`,
   ];
-  const chosenOnto = making.onto;
   return (
     <div className="max-w-5xl">
       <h1>Make a medium</h1>
@@ -98,9 +97,7 @@ export default async function Make({ searchParams }: { searchParams: SearchParam
               {isOpen && number === 3 && (
                 <Where making={making} berths={berths} sites={sites} needed={neededOf(proposals, making)} />
               )}
-              {isOpen && number === 4 && chosenOnto && (
-                <Check making={making} berthId={"berth" in chosenOnto ? chosenOnto.berth : null} />
-              )}
+              {isOpen && number === 4 && <Check making={making} berthId={berthId} berth={berth} sites={sites} />}
             </Step>
           );
         })}
@@ -162,24 +159,34 @@ function Step({
 }
 
 /** From which day on a release's system files are too old where the medium is kept; null: never, or not recorded. */
-async function staleFrom({ releaseId, siteId }: Making): Promise<string | null> {
+async function staleFrom({ releaseId }: Making, site: string): Promise<string | null> {
   const context = await currentContext();
-  const [release, policies, sites] = await Promise.all([
+  const [release, policies] = await Promise.all([
     releaseId === null ? null : getRelease(context, releaseId),
     loadPolicies(context.db),
-    listSites(context),
   ]);
-  const most = policies.ofSite(sites.find(({ id }) => id === siteId)?.name ?? "").values.systemFilesDays;
+  const most = policies.ofSite(site).values.systemFilesDays;
   const madeOn = release?.row.madeOn ?? null;
   return madeOn === null || most === null ? null : dayAfter(madeOn, most + 1);
 }
 
 /** The last step: what the medium will be, and the act. */
-async function Check({ making, berthId }: { making: Making; berthId: number | null }) {
+async function Check({
+  making,
+  berthId,
+  berth,
+  sites,
+}: {
+  making: Making;
+  /** Null: a file for later. */
+  berthId: number | null;
+  berth: Berth | null;
+  sites: Awaited<ReturnType<typeof listSites>>;
+}) {
   const context = await currentContext();
   const wish = mediumWish(making);
   if (!wish) return null;
-  const staleOn = await staleFrom(making);
+  const staleOn = await staleFrom(making, sites.find(({ id }) => id === making.siteId)?.name ?? "");
   const keptAs = { name: making.name || null, siteId: making.siteId, note: making.note || null };
   if (berthId === null) {
     const bytes = making.onto && "file" in making.onto ? making.onto.file : null;
@@ -192,9 +199,8 @@ async function Check({ making, berthId }: { making: Making; berthId: number | nu
       </>
     );
   }
-  const [planned, berths] = await Promise.all([planInBerth(context, { ...wish, berthId }), listBerths(context)]);
+  const planned = await planInBerth(context, { ...wish, berthId });
   if (!planned.ok || !planned.value.plan.ok) return <Refused planned={planned} making={making} />;
-  const berth = berths.find(({ id }) => id === berthId);
   if (!berth?.device) return null;
   const { device } = berth;
   return (

@@ -1,3 +1,4 @@
+import { leastBytesOf, STICK_BYTES } from "@/core/making/planning/propose";
 import { trustText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
 import type { Berth } from "@/server/bench/berths";
@@ -6,9 +7,8 @@ import { Size } from "@/ui/size";
 import { contentText, deviceTitle } from "../device-text";
 import { fieldsOf, type Making } from "./wish";
 
-/** Sizes of sticks as they are sold; what is sold as that has at least so much of it. Common practice. */
-const STICKS = [4e9, 8e9, 16e9, 32e9];
-const TRUE_SHARE = 0.93;
+/** Files for larger sticks would be too large to download. */
+const STICKS = STICK_BYTES.filter((bytes) => bytes <= 32e9);
 
 /** Why a device cannot be taken, in a few words; null where it can. */
 function obstacleOf({ device, jobId }: Berth, isDisc: boolean, needed: number | null): string | null {
@@ -16,8 +16,9 @@ function obstacleOf({ device, jobId }: Berth, isDisc: boolean, needed: number | 
   if (jobId !== null) return `job ${jobId} uses it`;
   if (device.row.isStore) return "receives images: never written to as a whole";
   if (device.look.fault) return "not readable";
+  if (device.trust.verdict === "distrust") return "failed its test: do not use it";
   if ((device.row.kind === "optical") !== isDisc) return isDisc ? "not a disc" : "a disc";
-  if (needed !== null && device.row.bytes < needed) return `too small: ${bytesText(needed)} are needed`;
+  if (needed !== null && device.row.bytes < needed) return `too small: ${bytesText(needed)} needed`;
   return null;
 }
 
@@ -106,7 +107,7 @@ export function Where({
                     <select className="field w-auto" name="bytes" aria-label="Size of the file">
                       <option value="">as small as possible</option>
                       {STICKS.map((bytes) => (
-                        <option key={bytes} value={Math.floor(bytes * TRUE_SHARE)}>
+                        <option key={bytes} value={leastBytesOf(bytes)}>
                           for a stick of {bytesText(bytes)}
                         </option>
                       ))}
@@ -144,7 +145,7 @@ export function Where({
         <label className="block">
           <span className="font-semibold text-[0.9rem]">Kept at</span>
           <select className="field" name="site" defaultValue={making.siteId ?? ""}>
-            <option value="">as recorded, or not recorded</option>
+            <option value="">unchanged</option>
             {sites.map(({ id, name }) => (
               <option key={id} value={id}>
                 {name}

@@ -65,12 +65,12 @@ export type LayoutProblem =
 export type LaidOutResult = { ok: true; value: LaidOut } | { ok: false; problems: LayoutProblem[] };
 
 /** Partitions begin on whole mebibytes. */
-const ALIGN_BYTES = 1 << 20;
+export const ALIGN_BYTES = 1 << 20;
 /** Room in the start partition beyond its files, for what is added later: a newer loader, a run sheet. */
 const SPARE_SHARE = 0.05;
 const SPARE_LEAST_BYTES = 8 << 20;
 /** A store smaller than this is not worth a partition. */
-const STORE_LEAST_BYTES = 64 << 20;
+export const STORE_LEAST_BYTES = 64 << 20;
 
 /** A FAT32 partition as it will lie. */
 interface StartPart {
@@ -232,7 +232,7 @@ function startBytesFor(files: readonly FileToWrite[], availableBytes: number, se
   return Math.min(bytes, availableBytes);
 }
 
-function volumePart(
+export function volumePart(
   role: "start" | "load" | "store",
   filesystem: "fat32" | "exfat",
   label: string,
@@ -257,6 +257,6 @@ function alignedUp(bytes: number): number {
   return Math.ceil(bytes / ALIGN_BYTES) * ALIGN_BYTES;
 }
 
-function alignedDown(bytes: number): number {
+export function alignedDown(bytes: number): number {
   return Math.floor(bytes / ALIGN_BYTES) * ALIGN_BYTES;
 }

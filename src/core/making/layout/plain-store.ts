@@ -8,7 +8,7 @@ import {
 } from "../../formats/partition-table-writing";
 import { inOrder, shifted } from "../../formats/pieces";
 import type { Seed } from "../../kernel/seed";
-import type { LaidOutResult, LaidPart } from "./laid-out";
+import { ALIGN_BYTES, alignedDown, type LaidOutResult, STORE_LEAST_BYTES, volumePart } from "./laid-out";
 
 export interface PlainStoreOptions {
   deviceBytes: number;
@@ -19,19 +19,14 @@ export interface PlainStoreOptions {
   madeAt: string;
 }
 
-/** Partitions begin on whole mebibytes. */
-const ALIGN_BYTES = 1 << 20;
-/** Smaller than this nothing is kept on it. */
-const LEAST_BYTES = 64 << 20;
-
 /** A device as nothing but a store: one exFAT partition on a fresh GPT, which every system of today reads. */
 export async function layOutPlainStore(options: PlainStoreOptions): Promise<LaidOutResult> {
   const { deviceBytes, sectorBytes, label, seed, madeAt } = options;
   const sectors = Math.floor(deviceBytes / sectorBytes);
-  const end = Math.floor(((sectors - gptSectors(sectorBytes).end) * sectorBytes) / ALIGN_BYTES) * ALIGN_BYTES;
+  const end = alignedDown((sectors - gptSectors(sectorBytes).end) * sectorBytes);
   const sizeBytes = end - ALIGN_BYTES;
-  if (sizeBytes < LEAST_BYTES) {
-    const neededBytes = LEAST_BYTES + 2 * ALIGN_BYTES;
+  if (sizeBytes < STORE_LEAST_BYTES) {
+    const neededBytes = STORE_LEAST_BYTES + 2 * ALIGN_BYTES;
     return { ok: false, problems: [{ code: "device-too-small", bytes: deviceBytes, neededBytes }] };
   }
   const startLba = ALIGN_BYTES / sectorBytes;
@@ -43,9 +38,6 @@ export async function layOutPlainStore(options: PlainStoreOptions): Promise<Laid
   };
   const tables = await gptPieces([partition], { sectors, sectorBytes, seed });
   const pieces = inOrder([...tables, ...shifted(volume.value.pieces, ALIGN_BYTES)]);
-  const part: LaidPart = {
-    ...{ role: "store", filesystem: "exfat", label, startBytes: ALIGN_BYTES, lengthBytes: sizeBytes },
-    freeBytes: volume.value.freeBytes,
-  };
+  const part = volumePart("store", "exfat", label, ALIGN_BYTES, volume.value);
   return { ok: true, value: { layout: { sizeBytes: sectors * sectorBytes, pieces }, table: "gpt", parts: [part] } };
 }

@@ -31,9 +31,14 @@ export interface Proposal extends Candidate {
 }
 
 /** Sizes that sticks are sold in, in bytes: counted in thousands. */
-const STICK_BYTES = [4e9, 8e9, 16e9, 32e9, 64e9, 128e9, 256e9, 512e9, 1024e9, 2048e9] as const;
+export const STICK_BYTES = [4e9, 8e9, 16e9, 32e9, 64e9, 128e9, 256e9, 512e9, 1024e9, 2048e9] as const;
 /** What a stick has at least of the size that it is sold as. Common practice: makers round up by a few per cent. */
 const TRUE_SHARE = 0.93;
+
+/** What every stick that is sold as so many bytes has at least. */
+export function leastBytesOf(soldBytes: number): number {
+  return Math.floor(soldBytes * TRUE_SHARE);
+}
 
 /** The least stick or disc that holds so much for certain. */
 export function stickSizeFor(way: Alternative["way"], neededBytes: number): MediumSize {
@@ -41,7 +46,7 @@ export function stickSizeFor(way: Alternative["way"], neededBytes: number): Medi
     const [disc] = discsFor(neededBytes);
     return disc ? { kind: "disc", disc } : { kind: "none" };
   }
-  const bytes = STICK_BYTES.find((each) => each * TRUE_SHARE >= neededBytes);
+  const bytes = STICK_BYTES.find((each) => leastBytesOf(each) >= neededBytes);
   return bytes === undefined ? { kind: "none" } : { kind: "stick", bytes };
 }
 
