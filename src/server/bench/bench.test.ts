@@ -10,6 +10,7 @@ import { dayOf } from "@/core/kernel/days";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { volumesOf } from "@/core/medium/volumes/volumes";
+import { readWorld } from "@/core/world/read";
 import { IMAGES } from "../../../scripts/demo/images";
 import { factsOf, MACHINES } from "../../../scripts/demo/skerry-line";
 import { run } from "../../../scripts/media/workshop";
@@ -21,6 +22,7 @@ import type { Context } from "../context";
 import { connect } from "../db/client";
 import { benchJobs, devices, media, stores } from "../db/schema";
 import { recordDrill } from "../drills/drills";
+import { worldText } from "../fleet/export-world";
 import { fleet } from "../fleet/fleet";
 import { FileSource } from "../host/file-source";
 import { recordImage } from "../images/images";
@@ -40,6 +42,7 @@ import { proposeFor } from "./proposals";
 import { BenchRunner, markInterrupted } from "./runner";
 import { contentPath, type Simulated, saveSimulated } from "./simulated";
 import { takeInFromBerth } from "./take-in";
+import { importWorld } from "./world-import";
 
 const inventory = testInventory();
 const other = testInventory();
@@ -692,6 +695,16 @@ test("a release without its system files: both sums are told, it reinstalls noth
   expect(JSON.parse(readFileSync(join(w.folder, "lean", "CREEL", "pack.json"), "utf8"))).toMatchObject({
     medium: { lacksSystemFiles: true },
   });
+  // As a document of the whole inventory it is told as a release of its own, and stays one where that is imported.
+  let text = "";
+  for await (const part of worldText(ina)) text += part;
+  const world = readWorld(JSON.parse(text));
+  if (!world.ok) throw new Error(world.told);
+  value(await importWorld(other.ina, world.document, "inventory.json"));
+  const imported = (await fleet(other.ina)).media.find(({ part }) => part.tag === "RM-82")?.releases ?? [];
+  expect(imported.map(({ name, facts }) => [name, facts.purposes])).toEqual([
+    ["Beacon 12 without system files", ["start-up-repair"]],
+  ]);
   // Of a release that has none, nothing is left out.
   const bare = await bench.release(smallRelease(w, "bare", ["x64"]), "Fender", "1", ["file-rescue"]);
   value(await begin(await stick("bare"), "RM-83", { releaseId: bare, systemFiles: false }));

@@ -28,6 +28,7 @@ test.each<[string, ContainedSystem[], ContainedSystem[], string[]]>([
   ["what it installs otherwise stays", [ARCHIVE, DISC], [DISC], ["start-up-repair", "reinstall"]],
 ])("made without system files: %s", (_, systems, left, purposes) => {
   const lean = withoutSystemFilesPart(release(systems));
+  expect(lean.version).toBe("12 without system files");
   expect([lean.name, lean.systems, lean.facts.purposes]).toEqual(["Lantern 12 without system files", left, purposes]);
 });
 

@@ -45,7 +45,8 @@ export function withoutSystemFilesPart(part: ReleasePart): ReleasePart {
   if (!kept || kept.length === part.systems?.length) return part;
   const isInstalling = kept.some(({ role }) => role === "installs");
   const purposes = part.facts.purposes.filter((each) => each !== "reinstall" || isInstalling);
-  return { ...part, name: `${part.name} without system files`, systems: kept, facts: { ...part.facts, purposes } };
+  const named = { name: `${part.name} without system files`, version: `${part.version} without system files` };
+  return { ...part, ...named, systems: kept, facts: { ...part.facts, purposes } };
 }
 
 /** A medium's own contents as a release, where no inventory says what it carries. */
