@@ -133,16 +133,16 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     .where(isNull(media.retiredAt))
     .orderBy(asc(loads.id));
   const byMedium = new Map<number, (typeof itsLoads)[number][]>();
-  const carriers = new Map<number, { tag: string; site: string | null; id: number }[]>();
+  const carriers = new Map<string, { tag: string; site: string | null; id: number }[]>();
   const rowOf = new Map(rows.map((row) => [row.id, row]));
   for (const load of itsLoads) {
-    const { mediumId, releaseId } = load;
+    const { mediumId } = load;
     byMedium.set(mediumId, [...(byMedium.get(mediumId) ?? []), load]);
     const row = rowOf.get(mediumId);
     if (!row || row.kind === "entry") continue;
-    const carriersOfRelease = carriers.get(releaseId) ?? [];
+    const carriersOfRelease = carriers.get(sameOf(load)) ?? [];
     carriersOfRelease.push({ tag: row.tag, site: row.lentTo === null ? row.site : null, id: row.id });
-    carriers.set(releaseId, carriersOfRelease);
+    carriers.set(sameOf(load), carriersOfRelease);
   }
   const views = await loadViews(
     context.db,
@@ -152,7 +152,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     const loads = byMedium.get(row.id) ?? [];
     const releaseIds = loads.map(({ releaseId }) => releaseId);
     const keptViews = row.viewsKey === null ? undefined : views.get(row.viewsKey);
-    const copies = releaseIds.flatMap((id) => carriers.get(id) ?? []).filter((each) => each.id !== row.id);
+    const copies = loads.flatMap((load) => carriers.get(sameOf(load)) ?? []).filter((each) => each.id !== row.id);
     const part: MediumPart = {
       tag: row.tag,
       ...{ kind: row.kind, onComputer: row.onComputer },
@@ -182,6 +182,11 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
       }),
     };
   });
+}
+
+/** What media carry alike: one without its system files is not the same. */
+function sameOf({ releaseId, lacksSystemFiles }: { releaseId: number; lacksSystemFiles: boolean }): string {
+  return `${releaseId} ${lacksSystemFiles}`;
 }
 
 /** A computer in service with what lists tell of it. */
