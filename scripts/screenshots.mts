@@ -31,7 +31,7 @@ const VIEWS: {
   { name: "computers", path: "/computers?columns=name+site+chain+model+firmware+secureBoot+system+missing" },
   { name: "computer", path: "/computers/HO-002" },
   { name: "computer-facts", path: "/computers/HO-002?show=facts" },
-  { name: "computer-disks", path: "/computers/HO-SRV1?show=disks" },
+  { name: "policy", path: "/policy" },
   {
     name: "take-in",
     path: "/computers/facts?to=HO-002",

@@ -299,7 +299,7 @@ export function lineText(line: BenchLine): string {
     case "read-back":
       return `Read ${bytesText(line.bytes)} back in ${secondsText(line.ms)}: identical.`;
     case "inspected":
-      return `Finished medium read: ${line.startPaths.length} boot paths.`;
+      return `Finished medium read: ${line.startPaths.length === 1 ? "one boot path" : `${line.startPaths.length} boot paths`}.`;
     case "as-predicted":
       return "As predicted.";
     case "paused":
