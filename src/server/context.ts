@@ -1,4 +1,5 @@
 import type { Database } from "./db/client";
+import type { PersonId } from "./db/ids";
 
 /** Creel itself, for what nobody asked for. */
 export function ownContext(db: Database, now: () => Date): Context {
@@ -8,6 +9,6 @@ export function ownContext(db: Database, now: () => Date): Context {
 /** Who acts, and with what. Every server function takes one. */
 export interface Context {
   db: Database;
-  person: { id: number; name: string };
+  person: { id: PersonId; name: string };
   now: () => Date;
 }

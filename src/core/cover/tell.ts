@@ -17,6 +17,7 @@ export function tellCover(
 ): CoverResult {
   const { problem, demands, asked } = meaning;
   const served = demandsOfActs(meaning, plan.acts);
+  // Who forces a medium: those for whom it is one of no more routes than they are to have. Of others there is one to spare.
   const supply = problem.demands.map((_, at) => served.filter((own) => own.has(at)).length);
   const some = (rows: Iterable<number>): Some => {
     const tags = [...new Set(rows)].map((row) => asked.computers[row]?.tag ?? "").sort();
@@ -34,6 +35,7 @@ export function tellCover(
     };
   });
   const lacking = new Set(plan.unmet.flatMap(({ demand }) => demands[demand]?.computers ?? []));
+  // A computer without a site cannot be reached by any plan; it is told apart, not counted as covered.
   const placed = asked.computers.length - meaning.placeless.length;
   return {
     media: media.sort(compareMedia),
@@ -41,6 +43,7 @@ export function tellCover(
       const { need, computers, site } = itemAt(demands, demand);
       const isForbidden = asked.settings.noPurchase.includes(site);
       const pinned: CoverWhy[] = isForbidden ? [{ code: "no-purchase", site }] : [];
+      // A site's own demand (a stick there, whoever it is for) has no computers to ask for reasons.
       if (computers.length === 0) return [{ computers: some([]), need, site, lacking: count, why: pinned }];
       return byReason(meaning, computers, need, whyNot).map(
         ({ rows, why }): CoverLack => ({
@@ -78,6 +81,7 @@ function byReason(
   const groups = new Map<string, { rows: number[]; why: CoverWhy[] }>();
   const whysByKey = new Map<string, CoverWhy[]>();
   for (const row of computers) {
+    // Judging why is dear: once for each class of computers that are judged alike.
     const kind = asked.serving.classOf(row) ?? `own ${row}`;
     const why = whysByKey.get(kind) ?? whyNot(itemAt(asked.computers, row), need);
     whysByKey.set(kind, why);
@@ -89,6 +93,7 @@ function byReason(
   return [...groups.values()];
 }
 
+/** What costs money first, what changes nothing last. */
 const ORDER: PlannedMedium["act"][] = ["buy", "rewrite", "move", "keep"];
 
 function compareMedia(a: PlannedMedium, b: PlannedMedium): number {
@@ -104,6 +109,7 @@ function compareMedia(a: PlannedMedium, b: PlannedMedium): number {
 function demandsOfActs({ problem }: Meaning, acts: readonly CoverAct[]): Set<number>[] {
   const byKey = new Map<string, Set<number>>();
   return acts.map(({ content, site }) => {
+    // Acts that end in the same content at the same site serve the same: the sets are shared, not copied.
     const key = `${content} ${site}`;
     const own =
       byKey.get(key) ??
@@ -167,6 +173,7 @@ function costsOf({ problem }: Meaning, { acts }: CoverPlan): { purchase: number;
       costs.work += (purchaseCost(problem, act.content) ?? price) - price;
       continue;
     }
+    // The problem's cost of an act holds work and carrying together; people want them told apart.
     const travel = act.act === "keep" ? 0 : (carryingCost(problem, act.from, act.site) ?? 0);
     costs.travel += travel;
     costs.work += act.cost - travel;

@@ -13,6 +13,7 @@ export function startOf(
   { part, views, as, fault }: FleetMedium,
   today: string | null = null,
 ): { as: Attachment; starts: Link } {
+  // A boot entry is started by the loader that the computer starts from anyway: nothing of a medium is asked.
   if (part.kind === "entry") return { as: as ?? "usb", starts: ENTRY_START };
   if (!views) {
     const starts: Link = {
@@ -25,6 +26,7 @@ export function startOf(
     return { as: as ?? "usb", starts };
   }
   const judged = betterStart(views, computer.facts, as, today);
+  // A fault of the file beside a path that is broken anyway would say the same twice.
   if (fault === null || judged.starts.verdict === "broken") return judged;
   const reasons: Reason[] = [...judged.starts.reasons, { code: "medium-fault", fault }];
   return { ...judged, starts: { ...judged.starts, reasons } };
@@ -40,6 +42,7 @@ const ENTRY_START: Link = {
 export function surroundingsOf(world: World): Surroundings {
   const { images, drills, policy, policyFor, today } = world;
   const imagesByComputer = grouped(images, ({ computer }) => computer);
+  // Looked up once for all pairs: a scan of all images for each cell would be the square of the fleet.
   const others = new Map(world.computers.flatMap(({ tag, imagesOf }) => (imagesOf ? [[tag, imagesOf] as const] : [])));
   const imagesById = new Map(images.map((image) => [image.id, image]));
   const mediaByTag = new Map(world.media.map((medium) => [medium.part.tag, medium]));

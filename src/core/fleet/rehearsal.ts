@@ -66,6 +66,7 @@ export function applied(world: World, change: WorldChange): World {
       return computers((facts) => {
         const lists = facts.firmware.secureBoot;
         const before = lists?.[list] ?? null;
+        // A list that is not known cannot be made longer; what it refuses stays unknown.
         if (!lists || before === null) return facts;
         return withSecureBoot(facts, { ...lists, [list]: longer(before) });
       });
@@ -73,6 +74,7 @@ export function applied(world: World, change: WorldChange): World {
     case "secure-boot":
       return computers((facts, site) => {
         const lists = facts.firmware.secureBoot;
+        // Secure Boot is no question of a BIOS, nor of UEFI firmware that starts as one.
         if (facts.firmware.kind !== "uefi" || facts.firmware.legacyMode === "on") return facts;
         if (change.site !== null && site !== change.site) return facts;
         if (!lists || lists.state === "absent" || lists.state === change.to) return facts;
@@ -103,6 +105,7 @@ export function applied(world: World, change: WorldChange): World {
       return {
         ...world,
         media: world.media.map((medium) =>
+          // What is lent away is not at the site that is lost.
           medium.part.site === change.site && medium.part.lentTo === null
             ? { ...medium, part: { ...medium.part, retired: true } }
             : medium,
@@ -118,6 +121,7 @@ export function applied(world: World, change: WorldChange): World {
     case "replace-disks":
       return computers((facts) => {
         if (!facts.computer.model || !sameName(facts.computer.model, change.model)) return facts;
+        // The disk that the system runs from; where that is not known, nothing is replaced by guess.
         const target = systemDisk(facts);
         const disks = facts.disks?.map((disk) =>
           disk === target ? { ...disk, bytes: change.bytes, sectorBytes: change.sectorBytes } : disk,
@@ -195,6 +199,7 @@ export function rehearse(before: FleetMatrix, world: World, change: WorldChange)
       if (weakestVerdict(itemAt(was, column)) !== "broken" && weakestVerdict(itemAt(is, column)) === "broken") broken++;
     }
     const [best, next] = [bestOf(surely.before, row), bestOf(surely.after, row)];
+    // Same object, same standing: cells are shared between worlds where nothing they are judged from differs.
     if (worse.length + better.length === 0 && best.cell === next.cell) continue;
     const lost = best.verdict !== "broken" && next.verdict === "broken";
     effects.push({ tag, site, before: strip(best), after: strip(next), lost, worse, better });

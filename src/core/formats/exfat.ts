@@ -33,6 +33,7 @@ function decodeGeometry(sector: Uint8Array): ExfatGeometry | null {
   const fields = new Fields(sector);
   const sectorShift = fields.u8(108);
   const clusterShift = sectorShift + fields.u8(109);
+  // 3.1.14 and 3.1.15: sectors of 512 to 4,096 bytes, clusters of 32 MiB at most.
   if (sectorShift < 9 || sectorShift > 12 || clusterShift > 25) return null;
   const sectorBytes = 2 ** sectorShift;
   const clusterCount = fields.u32le(92);
@@ -86,8 +87,10 @@ export class ExfatTree implements FileTree<ExfatEntry> {
     const extents = await this.extents(stream);
     if (!extents) return null;
     const written = cut(extents, stream.validBytes);
+    // What was reserved and not written is told as zeros: old content of those clusters is not the file's.
     if (stream.validBytes < stream.lengthBytes)
       written.push({ start: null, lengthBytes: stream.lengthBytes - stream.validBytes });
+    // A file that reaches past the volume is not opened: half of it would look like the whole.
     const inside = written.every(
       (each) => each.start === null || each.start + each.lengthBytes <= this.source.sizeBytes,
     );
@@ -112,6 +115,7 @@ export class ExfatTree implements FileTree<ExfatEntry> {
     const clusters = Math.ceil(stream.lengthBytes / clusterBytes);
     const first = stream.firstCluster;
     if (!stream.contiguous) return followChain(this.table(), first, clusters);
+    // Without a chain the clusters simply follow each other; the FAT's entries for them mean nothing (7.6.2.2).
     if (first < 2 || first - 2 + clusters > clusterCount) return null;
     return [{ start: dataStart + (first - 2) * clusterBytes, lengthBytes: clusters * clusterBytes }];
   }
@@ -170,6 +174,7 @@ function decodeDirectory(bytes: Uint8Array): ExfatEntry[] {
     if (type === 0) break;
     if (type !== ENTRY.file) continue;
     const secondaries = fields.u8(at + 1);
+    // A set that does not add up is left out as a whole, and reading goes on behind its first entry.
     const setBytes = (secondaries + 1) * 32;
     if (secondaries < 2 || at + setBytes > bytes.length || fields.u8(at + 32) !== ENTRY.stream) continue;
     if (setChecksum(fields.slice(at, setBytes)) !== fields.u16le(at + 2)) continue;
@@ -199,6 +204,7 @@ function decodeDirectory(bytes: Uint8Array): ExfatEntry[] {
 function setChecksum(set: Uint8Array): number {
   let sum = 0;
   for (let at = 0; at < set.length; at++) {
+    // The sum's own two bytes are not part of it.
     if (at === 2 || at === 3) continue;
     sum = (((sum & 1) << 15) | (sum >> 1)) + (set[at] ?? 0);
     sum &= 0xffff;
@@ -211,6 +217,7 @@ function modifiedAt(fields: Fields, at: number): string | null {
   const local = fatTime(fields.u16le(at + 14), fields.u16le(at + 12));
   if (!local) return null;
   const offset = fields.u8(at + 23);
+  // The top bit says that an offset is told; below it a signed number of seven bits (7.4.10).
   const quarters = offset & 0x80 ? (offset & 0x40 ? (offset & 0x7f) - 128 : offset & 0x7f) : 0;
   return new Date(Date.parse(local) + fields.u8(at + 21) * 10 - quarters * 900_000).toISOString();
 }

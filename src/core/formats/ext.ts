@@ -52,13 +52,16 @@ export interface ExtEntry extends TreeEntry {
 
 function decodeGeometry(bytes: Uint8Array): Geometry | null {
   const fields = new Fields(bytes);
+  // Magic at 0x38; offsets below are those of the superblock's table in the kernel's documentation.
   if (fields.u16le(56) !== 0xef53) return null;
   const blockShift = fields.u32le(24);
   const dynamic = fields.u32le(76) >= 1;
   const incompatible = dynamic ? fields.u32le(96) : 0;
   const wide = (incompatible & INCOMPATIBLE.wide) !== 0;
+  // Blocks of 1 KiB to 64 KiB. A journal device is no file system; compression was never in the kernel.
   if (blockShift > 6 || incompatible & (UNKNOWN_LAYOUT | INCOMPATIBLE.journal)) return null;
   const blockBytes = 1024 * 2 ** blockShift;
+  // Revision 0 has 128-byte inodes and no feature words: those bytes are not theirs to read.
   const inodeBytes = dynamic ? fields.u16le(88) : 128;
   const blocks = fields.u32le(4) + (wide ? fields.u32le(336) * 2 ** 32 : 0);
   const geometry: Geometry = {
@@ -74,6 +77,7 @@ function decodeGeometry(bytes: Uint8Array): Geometry | null {
     firstMetaGroup: fields.u32le(260),
     sparse: (fields.u32le(100) & 1) !== 0,
   };
+  // These are divisors and strides from here on: zero or absurd ones would loop or reach outside.
   if (inodeBytes < 128 || inodeBytes > blockBytes || geometry.inodesPerGroup === 0) return null;
   if (geometry.descriptorBytes < 32 || geometry.descriptorBytes > 1024 || geometry.blocksPerGroup === 0) return null;
   return geometry;
@@ -124,9 +128,11 @@ export class ExtTree implements FileTree<ExtEntry> {
       id: inode.number,
     };
     if (type === TYPE.link) {
+      // PATH_MAX: no system follows a longer one.
       const sizeBytes = Math.min(4096, inode.sizeBytes);
       const target = await (await this.content({ ...inode, sizeBytes }))?.read(0, sizeBytes);
       entry.link = new TextDecoder().decode(target ?? new Uint8Array(0));
+      // Names of an encrypted directory are cipher text; its files are told, not opened.
     } else if (encryptedName || inode.flags & INODE_FLAG.encrypted) entry.unreadable = "encrypted";
     else if (!directory && type !== TYPE.file) entry.unreadable = "special";
     return entry;
@@ -158,11 +164,13 @@ export class ExtTree implements FileTree<ExtEntry> {
     if (number < 1 || number > inodes) return null;
     const table = await this.inodeTable(Math.floor((number - 1) / inodesPerGroup));
     if (table === null) return null;
+    // Inodes count from 1; a group's table holds its own in order.
     const at = table * blockBytes + ((number - 1) % inodesPerGroup) * inodeBytes;
     const bytes = await readExactly(this.source, at, inodeBytes);
     if (!bytes) return null;
     const fields = new Fields(bytes);
     const mode = fields.u16le(0);
+    // The upper half of the size stands where other kinds of inode keep an access list's block.
     const high = (mode & 0xf000) === TYPE.file || (mode & 0xf000) === TYPE.directory ? fields.u32le(108) : 0;
     const extraBytes = inodeBytes > 128 ? fields.u16le(128) : 0;
     // The lower two bits of the extra part extend the seconds past 2038.
@@ -186,6 +194,7 @@ export class ExtTree implements FileTree<ExtEntry> {
     const block = Math.floor(group / perBlock);
     // The table follows the superblock, which stands in block 1 of a volume with blocks of 1 KiB.
     let descriptorBlock = (blockBytes === SUPERBLOCK_AT ? 1 : 0) + 1 + block;
+    // With meta_bg each meta group keeps its descriptors in its first group, behind a superblock if it has one.
     if (incompatible & INCOMPATIBLE.metaGroups && block >= firstMetaGroup) {
       const first = block * perBlock;
       descriptorBlock = firstBlock + first * blocksPerGroup + (this.hasSuperblock(first) ? 1 : 0);
@@ -222,11 +231,13 @@ export class ExtTree implements FileTree<ExtEntry> {
       ];
       return new ExtentSource(new MemorySource(whole), runs, sizeBytes);
     }
+    // A short link is kept in the inode itself, where the pointers would be ("fast symlink").
     if (type === TYPE.link && sizeBytes < body.length && !(flags & INODE_FLAG.extents))
       return new WindowSource(new MemorySource(body), 0, sizeBytes);
     const extents = flags & INODE_FLAG.extents ? await this.extents(body) : await this.blockList(body, sizeBytes);
     if (!extents) return null;
     const whole = withHoles(extents, sizeBytes);
+    // A file that reaches past the volume is not opened: half of it would look like the whole.
     const inside = whole?.every((run) => run.start === null || run.start + run.lengthBytes <= this.source.sizeBytes);
     return whole && inside ? new ExtentSource(this.source, whole, sizeBytes) : null;
   }
@@ -242,6 +253,7 @@ export class ExtTree implements FileTree<ExtEntry> {
         const fields = new Fields(node);
         const [count, depth] = [fields.u16le(2), fields.u16le(6)];
         if (fields.u16le(0) !== EXTENT_MAGIC || 12 + count * 12 > node.length) return null;
+        // Levels count beside what a node says of its depth, so that one that names itself ends here.
         if (depth + level > EXTENT_DEPTH_MAX || placed.length + count > EXTENTS_MAX) return null;
         for (let i = 0; i < count; i++) {
           const at = 12 + i * 12;
@@ -262,6 +274,7 @@ export class ExtTree implements FileTree<ExtEntry> {
       nodes = [];
       for (const block of below) {
         const node = await readExactly(this.source, block * blockBytes, blockBytes);
+        // Breadth is bounded too: a wide tree of empty nodes costs reads, though it places nothing.
         if (!node || nodes.length > EXTENTS_MAX / 64) return null;
         nodes.push(node);
       }
@@ -276,6 +289,7 @@ export class ExtTree implements FileTree<ExtEntry> {
     const wanted = Math.ceil(sizeBytes / blockBytes);
     const placed: Placed[] = [];
     const budget = { blocks: POINTER_BLOCKS_MAX };
+    // Neighbouring blocks become one extent, so that a file of a gigabyte is a handful of reads; block 0 is a hole.
     const push = (index: number, block: number) => {
       const last = placed.at(-1);
       const start = block * blockBytes;
@@ -292,6 +306,7 @@ export class ExtTree implements FileTree<ExtEntry> {
     for (let depth = 1; depth <= 3 && index < wanted; depth++) {
       const read = await this.pointers(fields.u32le((11 + depth) * 4), depth, index, wanted, push, budget);
       if (!read) return null;
+      // A tree of pointers covers its whole range, also where it is absent (a hole) or cut short by the file's end.
       index += (blockBytes / 4) ** depth;
     }
     return placed.length > EXTENTS_MAX ? null : placed;
@@ -307,6 +322,7 @@ export class ExtTree implements FileTree<ExtEntry> {
   ): Promise<boolean> {
     const { blockBytes } = this.geometry;
     if (block === 0) return true;
+    // Damaged pointers may lead back to themselves; each block read is counted.
     if (budget.blocks-- <= 0) return false;
     const bytes = await readExactly(this.source, block * blockBytes, blockBytes);
     if (!bytes) return false;

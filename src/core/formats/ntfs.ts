@@ -78,6 +78,7 @@ function decodeGeometry(sector: Uint8Array): Geometry | null {
   const mft = toSafeNumber(fields.u64le(48) * BigInt(clusterBytes));
   const volumeBytes = toSafeNumber(fields.u64le(40) * BigInt(sectorBytes));
   if (!(clusterBytes >= 256) || clusterBytes > 2 << 20 || mft === null || volumeBytes === null) return null;
+  // Records are protected sector by sector: one that is no multiple of 512 bytes cannot be mended.
   if (recordBytes < STRIDE || recordBytes > RECORD_MAX_BYTES || recordBytes % STRIDE !== 0) return null;
   return { clusterBytes, recordBytes, mftStart: mft, volumeBytes };
 }
@@ -139,6 +140,7 @@ export class NtfsTree implements FileTree<NtfsEntry> {
     const record = await this.record(file.record);
     if (!record) return null;
     const data = this.attribute(record.pieces, ATTRIBUTE.data, "");
+    // A file without data is empty, and there; a data attribute whose runs do not cover it is damaged.
     if (!data) return new MemorySource(new Uint8Array(0));
     return data.content && data.content.sizeBytes === data.sizeBytes ? data.content : null;
   }
@@ -149,6 +151,7 @@ export class NtfsTree implements FileTree<NtfsEntry> {
     const entry: NtfsEntry = { name, directory: record.directory, sizeBytes: 0, modified, record: number, id: number };
     const data = this.attribute(record.pieces, ATTRIBUTE.data, "");
     if (!entry.directory) entry.sizeBytes = data?.sizeBytes ?? 0;
+    // Told, not opened: the content would be cipher text or packed bytes under the file's own name and size.
     if (data && data.flags & FLAG.encrypted) entry.unreadable = "encrypted";
     else if (data && data.flags & FLAG.compressed) entry.unreadable = "compressed";
     const reparse = this.attribute(record.pieces, ATTRIBUTE.reparsePoint, "")?.content;
@@ -213,6 +216,7 @@ export class NtfsTree implements FileTree<NtfsEntry> {
     if (!mended) return null;
     const fields = new Fields(mended);
     const flags = fields.u16le(22);
+    // A record that is not in use keeps the last file's attributes.
     if (!(flags & 1)) return null;
     const used = Math.min(fields.u32le(24), recordBytes);
     return { number, directory: (flags & 2) !== 0, pieces: this.readPieces(fields, fields.u16le(20), used) };
@@ -244,6 +248,7 @@ export class NtfsTree implements FileTree<NtfsEntry> {
       sizeBytes: 0,
       validBytes: 0,
     };
+    // Resident: the value lies in the record itself.
     if (fields.u8(8) === 0) {
       const [length, at] = [fields.u32le(16), fields.u16le(20)];
       if (at + length > fields.length) return null;
@@ -275,6 +280,7 @@ export class NtfsTree implements FileTree<NtfsEntry> {
       else {
         cluster += signed(fields, at + 1 + lengthWidth, placeWidth);
         const start = cluster * clusterBytes;
+        // Differences add up over all runs: one damaged byte moves every later one, so nothing of them is used.
         if (cluster < 0 || !Number.isSafeInteger(start + lengthBytes)) return null;
         runs.push({ start, lengthBytes });
       }
@@ -336,6 +342,7 @@ function fixUp(bytes: Uint8Array): Uint8Array | null {
   const mended = bytes.slice();
   for (let i = 1; i < count; i++) {
     const at = i * STRIDE - 2;
+    // Each sector ends in the same number; what stood there lies in the array.
     if (fields.u16le(at) !== fields.u16le(arrayAt)) return null;
     mended.set(fields.slice(arrayAt + i * 2, 2), at);
   }

@@ -80,20 +80,24 @@ export function planImage(
     DiskPartition[],
     DiskPartition[],
   ];
+  // Volumes that are encrypted go into an image as they are, and do not get smaller: free space is cipher text too.
   const encrypted = take.filter(({ encryption }) => encryption);
   const size = usedBytes === null ? null : nextImageBytes({ usedBytes, isEncrypted: encrypted.length > 0, ...past });
   const missing = encrypted.filter(({ keyPlace }) => !keyPlace).map(named);
+  // Without a serial on either side the store may be that very disk, and is taken for it.
   const sameDisk =
     store?.kind === "computer" &&
     store.computer === tag &&
     (store.diskSerial === null || store.diskSerial === disk?.serial);
   const fit = size && store?.freeBytes != null ? storeFit(store.freeBytes, size.bytes) : null;
+  // Swap is left out always; nothing in it is missed.
   const data = leave.filter((each) => roleOf(each) !== "swap");
   return {
     ...{ disk, take: take.map(named), leave: leave.map(named), usedBytes, size },
     checks: [
       {
         when: "before",
+        // Without a list of partitions there is nothing to hold against: somebody has to look.
         state: partitions.length === 0 ? "see" : lacks.length === 0 ? "right" : "wrong",
         code: "start-up-included",
         partitions: take.map(named),
@@ -101,6 +105,7 @@ export function planImage(
       },
       {
         when: "before",
+        // Leaving data out may be meant, so it is shown, not called wrong.
         state: data.length === 0 ? "right" : "see",
         code: "data-left-out",
         partitions: data.map(named),
@@ -122,6 +127,7 @@ export function planImage(
         : []),
       {
         when: "before",
+        // An image whose recovery key is in no known place comes back as a volume that nobody opens.
         state: encrypted.length === 0 || missing.length === 0 ? "right" : "wrong",
         code: "key-known",
         encrypted: encrypted.map(named),

@@ -73,6 +73,7 @@ export async function readStored(group: FileGroup, open: OpenStoreFile): Promise
 async function readMember(member: GroupMember, open: OpenStoreFile, reading: StoredReading): Promise<void> {
   const path = member.files[0]?.path ?? "";
   const sources: ByteSource[] = [];
+  // All parts or none: the beginning of a set without its middle would be read as something that it is not.
   for (const file of member.files) {
     const source = await open(file.path);
     if (!source) {
@@ -86,9 +87,11 @@ async function readMember(member: GroupMember, open: OpenStoreFile, reading: Sto
   if (wim) {
     for (const [at, source] of sources.entries()) {
       const part = at === 0 ? wim : await readWim(source);
+      // All parts of one set bear one GUID; names alone do not tell two sets apart.
       if (part?.guid !== wim.guid)
         reading.findings.push({ code: "parts-of-another", path: member.files[at]?.path ?? "" });
     }
+    // A set that ends early is told by the count in its own header, whatever its names say.
     if (wim.parts > sources.length)
       reading.findings.push({
         code: "part-missing",
@@ -103,6 +106,7 @@ async function readMember(member: GroupMember, open: OpenStoreFile, reading: Sto
   }
   const whole = sources.length === 1 ? itemAt(sources, 0) : new ConcatSource(sources);
   const compression = compressionOf(start);
+  // The content decides how it is read; the name is only what somebody hoped.
   if (member.compression && compression !== member.compression)
     reading.findings.push({ code: "not-what-it-is-called", path, found: compression ?? "no compression" });
   if (!compression) return readRaw(whole, whole.sizeBytes, member, reading);
@@ -119,6 +123,7 @@ async function prefixOf(kind: Compression, source: ByteSource) {
   const pieces: Uint8Array[] = [];
   let length = 0;
   const end = await decompressStream(kind, source, 0, (piece) => {
+    // Copied: decoders use their window again.
     pieces.push(piece.slice(0, PREFIX_BYTES - length));
     length += piece.length;
     return length < PREFIX_BYTES;
@@ -155,6 +160,7 @@ async function readRaw(
   reading.container = "partitions";
   reading.partitions.push({
     name: partition ?? "1",
+    // An image of one partition has no table that would tell its type: the folder of loaders tells.
     role: kind.startsWith("fat") && (await hasLoaders(source)) ? "esp" : null,
     filesystem: kind,
     label,
@@ -177,6 +183,7 @@ async function diskOf(source: ByteSource, sizeBytes: number | null): Promise<Dis
   if (!mbr?.entries.some(isUsed)) return null;
   for (const sectorBytes of [512, 4096] as const) {
     const gpt = await readGptHeader(source, 1, sectorBytes);
+    // The header of a disk with 4,096-byte sectors stands at byte 4,096, in its own block 1.
     if (!gpt.ok) continue;
     const diskBytes = sizeBytes ?? (gpt.header.alternateLba + 1) * sectorBytes;
     const partitions = gpt.header.entries.map(
@@ -208,6 +215,7 @@ async function diskOf(source: ByteSource, sizeBytes: number | null): Promise<Dis
       active,
     }),
   );
+  // A protective entry alone is the shadow of a GPT that is not there: no table to restore.
   if (partitions.length === 0 || mbrs.every(({ type }) => mbrType(type) === 0xee)) return null;
   const isActive = partitions.some(({ active }) => active);
   return {

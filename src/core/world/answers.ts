@@ -70,12 +70,14 @@ function calloutFacts(
   computer: ComputerPart,
   { happening, since }: Question,
 ): CallOutFacts {
+  // A computer that took the place of another one goes by that one's images.
   const own = computer.imagesOf ?? computer.tag;
   return {
     happening: happening ?? "does-not-start",
     ...{ since: since ?? null, today: world.today, past: {}, oldDisk: computer.oldDisk ?? null },
     minutesTo: (site) => ways.minutes(site, computer.site),
     points: world.images
+      // Parents are needed whoever they are of: an increment goes back over its whole lineage.
       .filter((image) => image.computer === own || world.images.some((each) => each.parent === image.id))
       .map(({ id, computer: of, takenAt, kind, parent, verified, lost, storedBytes, usedBytes }) => ({
         ...{ id, computer: of, takenAt, kind, parent, verified, isThere: lost !== true },
@@ -132,6 +134,7 @@ export function policyAnswers({ world, ways, policyOf }: ReadWorld, computer?: s
   const serving = new Serving(world, world.media);
   return world.computers.flatMap((each, row): PolicyAnswer[] => {
     if (computer && each.tag !== computer) return [];
+    // What is met is not told: the answer is the list of what lacks.
     const needs = standingOf(serving, ways, each, row, policyOf(each)).filter(
       ({ have, wanted }) => have.length < wanted,
     );

@@ -25,6 +25,7 @@ export type WorldReading = { ok: true; document: WorldDocument } | { ok: false; 
 export function readWorld(value: unknown): WorldReading {
   const parsed = worldSchema.safeParse(value);
   if (!parsed.success) {
+    // The first fault is told, with its path: the others often follow from it.
     const issue = parsed.error.issues[0];
     return { ok: false, at: issue?.path.join(".") || null, told: issue?.message ?? "it does not fit the form" };
   }
@@ -34,6 +35,7 @@ export function readWorld(value: unknown): WorldReading {
       if (!releases.has(release))
         return { ok: false, at: `media.${at}.releases`, told: `there is no release "${release}"` };
   for (const kind of ["computers", "media"] as const) {
+    // Two of one tag would be judged as one, and the later one silently win.
     const tags = parsed.data[kind].map(({ tag }) => tag);
     const twice = tags.find((tag, at) => tags.indexOf(tag) !== at);
     if (twice !== undefined) return { ok: false, at: kind, told: `the tag "${twice}" is there twice` };
@@ -43,6 +45,7 @@ export function readWorld(value: unknown): WorldReading {
 
 /** A document as what chains are judged from. */
 export function worldOf(document: WorldDocument): ReadWorld {
+  // The document's own policy is that of everywhere; its rules are for fewer.
   const everywhere = { id: 0, scope: "everywhere" as const, target: "", values: document.policy };
   const policies = new Policies([everywhere, ...document.rules.map((rule, at) => ({ ...rule, id: at + 1 }))]);
   const policyOf = ({ tag, site, facts: { computer } }: ComputerPart) => {
@@ -55,6 +58,7 @@ export function worldOf(document: WorldDocument): ReadWorld {
   const media = document.media.map((medium) => mediumOf(medium, document.media, byName));
   const places = placesOf(document);
   const position = new Map(places.map((name, at) => [name, at]));
+  // Every end of a leg is among the places, which were made of them.
   const legs = document.travel.map(([from, to, minutes]) => ({
     ...{ from: position.get(from) as number, to: position.get(to) as number, minutes },
   }));
@@ -69,6 +73,7 @@ export function worldOf(document: WorldDocument): ReadWorld {
       policyFor: (computer) => chainPolicy(policyOf(computer)),
       releasedOn: (name, version) =>
         document.calendars.find(
+          // A calendar without a version speaks of every one of that product.
           (each) => sameName(each.name, name) && (each.version === null || each.version === version),
         )?.on ?? null,
     },
@@ -98,6 +103,7 @@ export function kitAndVersion({ name, kit, version }: Pick<WorldRelease, "name" 
   kit: string;
   version: string;
 } {
+  // The last word with a digit in it is the version; a name without one has none.
   const [, named = name, numbered = ""] = /^(.*?)\s+(\S*\d\S*)$/.exec(name) ?? [];
   return { kit: kit ?? named, version: version ?? numbered };
 }
@@ -115,6 +121,8 @@ function releaseOf({ drivers, ...release }: WorldRelease): ReleasePart {
       })) ?? null,
     drivers:
       lists &&
+      // An .inf is for every kernel of its family; modules are for the one they were built for, which a document need
+      // not name: they came with it.
       new DriverIndex(lists.map((list) => ({ ...list, path: "told", kernel: list.kind === "inf" ? null : "" }))),
   };
 }
@@ -131,6 +139,7 @@ function mediumOf(
 ): FleetMedium {
   const { tag, kind, onComputer, site, lentTo, retired, condition, writtenOn, verified } = medium;
   const as = attachmentOf(kind);
+  // A boot entry lies on one computer's own disk: it is no copy that could be fetched from anywhere.
   const isCopy = (other: WorldMedium) =>
     other !== medium &&
     !other.retired &&
@@ -140,6 +149,7 @@ function mediumOf(
     ...{ tag, kind, onComputer, site, lentTo, retired, condition, writtenOn, verified },
     copies: all.filter(isCopy).map((other) => ({ tag: other.tag, site: other.site })),
   };
+  // What was really read goes before what was told of it.
   const views = medium.inspection?.views ?? (medium.startsBy && viewsStartedBy(medium.startsBy, as ?? "usb"));
   return {
     ...{ part, as, fault: null },

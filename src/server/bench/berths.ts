@@ -19,7 +19,7 @@ import { type Fault, faultOf } from "./faults";
 export const HOLDING = ["queued", "running", "paused", "interrupted"] as const;
 
 export interface Berth {
-  id: number;
+  id: BerthId;
   name: string;
   accepts: string;
   version: number;

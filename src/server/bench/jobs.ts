@@ -320,7 +320,7 @@ export async function getJob(
 
 /** What a page that follows a job is told. */
 export interface JobProgress {
-  id: number;
+  id: BenchJobId;
   state: BenchJob["state"];
   phase: string | null;
   doneBytes: number;

@@ -6,6 +6,7 @@ import type { Pack, PackedComputer } from "@/core/making/pack/pack-read";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { ReleaseId } from "../db/ids";
 import { computers, kits, releases, sites } from "../db/schema";
 import { keyOf } from "../exchange/importer";
 import { runImport, stageImport } from "../exchange/imports";
@@ -118,7 +119,7 @@ async function releaseIn(
   context: Context,
   { kit, family, purpose, startedBy: _by, ...own }: Pack["head"]["release"],
   kept: Pack["release"],
-): Promise<Result<{ id: number; state: PackImport["release"]["state"] }>> {
+): Promise<Result<{ id: ReleaseId; state: PackImport["release"]["state"] }>> {
   const [known] = await context.db.select({ id: kits.id }).from(kits).where(eq(kits.name, kit));
   const kitId = known ? ok(known.id) : await addKit(context, { name: kit, family, purpose });
   if (!kitId.ok) return kitId;
@@ -148,9 +149,9 @@ async function keepRead(context: Context, kept: NonNullable<Pack["release"]>): P
 
 async function complete(
   context: Context,
-  id: number,
+  id: ReleaseId,
   kept: NonNullable<Pack["release"]>,
-): Promise<Result<{ id: number; state: "completed" }>> {
+): Promise<Result<{ id: ReleaseId; state: "completed" }>> {
   const inspectionId = await keepRead(context, kept);
   const detail = await getRelease(context, id);
   if (!inspectionId.ok) return inspectionId;

@@ -42,7 +42,7 @@ interface Prediction {
 export interface PlanView {
   plan: MediumPlan;
   device: DeviceShape;
-  release: { id: number; text: string };
+  release: { id: ReleaseId; text: string };
   /** The releases beside it, in words. */
   beside: string[];
   prediction: Prediction | null;
@@ -58,7 +58,7 @@ export interface PlanView {
 export interface BerthPlanView extends PlanView {
   device: DeviceRow;
   look: Look;
-  berth: { id: number; name: string };
+  berth: { id: BerthId; name: string };
 }
 
 /** What a medium is to be, whatever it is made on. */
@@ -76,7 +76,7 @@ export interface PlanWish extends MediumWish {
 
 /** A release in words, and the file that it is made from. */
 interface ReleaseToMake {
-  id: number;
+  id: ReleaseId;
   text: string;
   path: string;
   name: string;

@@ -5,7 +5,7 @@ import { judgePair, surroundingsOf } from "@/core/fleet/judge";
 import type { Verdict } from "@/core/judging/model/schema";
 import { type Candidate, type Proposal, propose, together } from "@/core/making/planning/propose";
 import type { Context } from "../context";
-import type { ReleaseId } from "../db/ids";
+import type { BerthId, ReleaseId } from "../db/ids";
 import { kits, loads, media, releases } from "../db/schema";
 import { asked } from "../fleet/asked";
 import { fleet } from "../fleet/fleet";
@@ -20,7 +20,7 @@ export interface ProposedMedium extends Proposal {
   /** A tag that is free, in the way of those that the kit has. */
   tag: string;
   /** Berths with a device that can be taken for it, the smallest that is enough first. */
-  berths: { id: number; name: string; bytes: number }[];
+  berths: { id: BerthId; name: string; bytes: number }[];
 }
 
 export interface ProposalView {

@@ -53,7 +53,7 @@ export interface BulkPreview {
 }
 
 interface Current {
-  id: number;
+  id: ComputerId;
   version: number;
   retiredAt: Date | null;
   input: ComputerInput;

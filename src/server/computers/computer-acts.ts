@@ -48,7 +48,7 @@ export interface FactsPreview {
   /** The tag that they go to; null where neither they nor the person name one. */
   tag: string | null;
   /** The computer that is there; null for a new one. */
-  known: { id: number; version: number; tag: string; name: string | null; siteName: string | null } | null;
+  known: { id: ComputerId; version: number; tag: string; name: string | null; siteName: string | null } | null;
   changes: FactChange[];
   confirmed: number;
   /** What could not be put together, as sentences. */

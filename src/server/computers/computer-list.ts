@@ -3,6 +3,7 @@ import { z } from "zod";
 import { MISSING, missingBit } from "@/core/computer/facts/missing";
 import { LINK_NAMES } from "@/core/judging/model/schema";
 import type { Context } from "../context";
+import type { ComputerId, SignerId } from "../db/ids";
 import { computerSigners, computers, signers, sites } from "../db/schema";
 import { asked } from "../fleet/asked";
 import { computersComingTo, coversOf } from "../fleet/covers";
@@ -88,7 +89,7 @@ const LIST_COLUMNS = {
 };
 
 export interface ComputerListItem {
-  id: number;
+  id: ComputerId;
   tag: string;
   name: string | null;
   siteName: string | null;
@@ -198,7 +199,7 @@ export interface FilterChoices {
   arches: string[];
   systems: string[];
   models: { make: string | null; model: string }[];
-  signers: { id: number; name: string; notAfter: string }[];
+  signers: { id: SignerId; name: string; notAfter: string }[];
 }
 
 const CHOICES_MAX = 300;

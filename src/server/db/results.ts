@@ -3,7 +3,7 @@ import type { AnyMySqlColumn } from "drizzle-orm/mysql-core";
 import { itemAt } from "@/core/kernel/item-at";
 
 /** The id of the one row that was inserted. */
-export function insertedId(rows: readonly { id: number }[]): number {
+export function insertedId<Id extends number>(rows: readonly { id: Id }[]): Id {
   return itemAt(rows, 0).id;
 }
 

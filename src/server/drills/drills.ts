@@ -3,7 +3,7 @@ import { z } from "zod";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
-import type { ComputerId, MediumId } from "../db/ids";
+import type { ComputerId, DrillId, MediumId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, drills, loads, media, plannedDrills } from "../db/schema";
 import { recordEvent } from "../inventory/events";
@@ -110,7 +110,7 @@ export async function recordDrill(
 }
 
 export interface DrillItem {
-  id: number;
+  id: DrillId;
   medium: string;
   computer: string;
   on: string;

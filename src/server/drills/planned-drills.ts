@@ -97,7 +97,7 @@ export async function withdrawDrill(context: Context, id: PlannedDrillId): Promi
 }
 
 export interface PlannedDrill {
-  id: number;
+  id: PlannedDrillId;
   medium: string;
   computer: string;
   dueOn: string;

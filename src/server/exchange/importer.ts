@@ -17,7 +17,7 @@ import type { SecureBootSummary } from "@/core/computer/secure-boot/lists";
 import { equalJson } from "@/core/kernel/equal-json";
 import type { ImportFault, RowRefusal } from "@/core/problems/problem";
 import type { Queries } from "../db/client";
-import type { SiteId } from "../db/ids";
+import type { ComputerId, SiteId } from "../db/ids";
 import { computerFacts, computers } from "../db/schema";
 import { type ComputerInput, computerInputSchema, snapshot } from "../inventory/computers";
 import { difference } from "../inventory/events";
@@ -39,7 +39,7 @@ const NO_LISTS: SecureBootSummary = {
   signers: null,
 };
 interface Known {
-  id: number;
+  id: ComputerId;
   version: number;
   siteId: SiteId | null;
   retiredAt: Date | null;

@@ -3,6 +3,7 @@ import type { Affected } from "@/core/computer/affects";
 import { COLUMNS } from "@/core/computer/exchange/columns";
 import { ENCODINGS, type Mapping } from "@/core/computer/exchange/table";
 import type { ImportFault, ImportTrouble } from "@/core/problems/problem";
+import type { ImportId } from "../db/ids";
 import type { IMPORT_STATES } from "../db/schema";
 
 export const importOptionsSchema = z.object({
@@ -58,7 +59,7 @@ export interface ImportReport {
 }
 
 export interface ImportView {
-  id: number;
+  id: ImportId;
   fileName: string;
   bytes: number;
   state: ImportState;

@@ -2,6 +2,7 @@ import { VERDICTS } from "@/core/fleet/cell";
 import { arranged, bestOf, type MatrixGroup } from "@/core/fleet/groups";
 import type { Verdict } from "@/core/judging/model/schema";
 import type { RankedRoute } from "@/core/judging/routes/routes";
+import type { ReleaseId } from "../db/ids";
 import { asked } from "./asked";
 import { type Fleet, fleet, groupByRelease, groupMatrix, type MatrixFilter } from "./fleet";
 
@@ -26,7 +27,7 @@ interface Together {
 export interface ChainsView {
   rows: (Together & { name: string | null; best: Verdict })[];
   /** `id`: of the release, where the matrix is against releases. */
-  columns: (Together & { id: number | null; family: string })[];
+  columns: (Together & { id: ReleaseId | null; family: string })[];
   /** For each row that is shown its cells, each with the medium that it speaks of. */
   cells: { cell: number; medium: string }[][];
   rowGroups: number;

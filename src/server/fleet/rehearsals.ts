@@ -40,7 +40,7 @@ export async function addRehearsal(context: Context, input: unknown): Promise<Re
 }
 
 export interface RehearsalItem {
-  id: number;
+  id: RehearsalId;
   name: string;
   personName: string;
   createdAt: Date;
@@ -62,7 +62,7 @@ export const playRehearsal = asked(
   "rehearsal",
   async (
     context: Context,
-    id: number,
+    id: RehearsalId,
   ): Promise<{ item: RehearsalItem; change: WorldChange; result: Rehearsal } | null> => {
     const [row] = await context.db
       .select({ ...getTableColumns(rehearsals), personName: nameOf(rehearsals.personId) })

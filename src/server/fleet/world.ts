@@ -11,7 +11,7 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { asReleaseFacts } from "@/core/medium/releases/facts";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { InspectionId } from "../db/ids";
+import type { ComputerId, InspectionId, MediumId } from "../db/ids";
 import { computers, drills, inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
 import { withDeviceNames } from "../host/hardware-names";
 import { imageParts } from "../images/image-parts";
@@ -88,7 +88,7 @@ export async function releaseParts(context: Context): Promise<Map<number, Releas
 
 /** A medium in service with what its page and lists tell of it. */
 export interface WorldMedium extends FleetMedium {
-  id: number;
+  id: MediumId;
   version: number;
   name: string | null;
   kind: string;
@@ -133,7 +133,7 @@ export async function worldMedia(context: Context, parts: Map<number, ReleasePar
     .where(isNull(media.retiredAt))
     .orderBy(asc(loads.id));
   const byMedium = new Map<number, (typeof itsLoads)[number][]>();
-  const carriers = new Map<string, { tag: string; site: string | null; id: number }[]>();
+  const carriers = new Map<string, { tag: string; site: string | null; id: MediumId }[]>();
   const rowOf = new Map(rows.map((row) => [row.id, row]));
   for (const load of itsLoads) {
     const { mediumId } = load;
@@ -191,7 +191,7 @@ function sameOf({ releaseId, lacksSystemFiles }: { releaseId: number; lacksSyste
 
 /** A computer in service with what lists tell of it. */
 export interface WorldComputer extends ComputerPart {
-  id: number;
+  id: ComputerId;
   version: number;
   name: string | null;
 }

@@ -113,7 +113,7 @@ async function notedOf(context: Context, computerId: ComputerId | null): Promise
 }
 
 export interface DueItem extends ImageDue {
-  id: number;
+  id: ComputerId;
   name: string | null;
   site: string | null;
 }

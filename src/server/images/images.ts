@@ -114,7 +114,7 @@ export async function forgetImages(context: Context, ids: readonly number[]): Pr
 }
 
 export interface ImageItem {
-  id: number;
+  id: ImageId;
   name: string;
   computer: string;
   takenAt: Date;
@@ -173,7 +173,7 @@ export async function listImages(
 }
 
 export interface ImageOfComputer {
-  id: number;
+  id: ImageId;
   body: ImageBody;
   point: RetainedPoint;
   in: string[];
@@ -233,7 +233,7 @@ export interface ImageDetail {
   /** With its copies' places. */
   body: ImageBody;
   lineage: Lineage;
-  copies: { copy: typeof imageCopies.$inferSelect; store: { id: number; name: string } }[];
+  copies: { copy: typeof imageCopies.$inferSelect; store: { id: StoreId; name: string } }[];
   /** Names of images that build on it. */
   dependents: string[];
   /** The points of its computer. */

@@ -9,7 +9,7 @@ import { patternProblemText } from "@/core/words/images";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { ComputerId, MediumId, StoreId } from "../db/ids";
+import type { ComputerId, ImageId, MediumId, StoreId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, imageCopies, media, STORE_KINDS, sites, storeFills, stores, systemImages } from "../db/schema";
 import { difference, recordEvent } from "../inventory/events";
@@ -227,7 +227,7 @@ function storeRows(context: Context) {
 }
 
 /** Stores in use, by name. */
-export function storeNames(context: Context): Promise<{ id: number; name: string }[]> {
+export function storeNames(context: Context): Promise<{ id: StoreId; name: string }[]> {
   return context.db
     .select({ id: stores.id, name: stores.name })
     .from(stores)
@@ -271,7 +271,7 @@ export async function getStore(context: Context, id: StoreId): Promise<StoreDeta
 /** A copy in a store, with its image. */
 export interface StoredCopy {
   copy: typeof imageCopies.$inferSelect;
-  image: { id: number; name: string; takenAt: Date; computer: string; storedBytes: number | null };
+  image: { id: ImageId; name: string; takenAt: Date; computer: string; storedBytes: number | null };
   /** It lies in the computer that it is of: whatever takes that computer takes it along. */
   isLostWithIt: boolean;
 }

@@ -4,7 +4,7 @@ import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { ImageCopyId, ImageId } from "../db/ids";
+import type { ImageCopyId, ImageId, StoreId } from "../db/ids";
 import { imageCopies, stores, systemImages } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -41,7 +41,7 @@ async function record(
   });
 }
 
-async function storeName(tx: Queries, id: number): Promise<string | null> {
+async function storeName(tx: Queries, id: StoreId): Promise<string | null> {
   const [store] = await tx.select({ name: stores.name }).from(stores).where(eq(stores.id, id));
   return store?.name ?? null;
 }

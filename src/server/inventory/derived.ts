@@ -8,6 +8,7 @@ import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import { act } from "../act";
 import { ownContext } from "../context";
 import type { Database, Queries } from "../db/client";
+import type { ComputerId } from "../db/ids";
 import { insertRows } from "../db/insert-rows";
 import { computerFacts, computerSigners, computers, disks, signers } from "../db/schema";
 import { ok } from "../problems";
@@ -68,7 +69,7 @@ export function derivedColumns({ tag, name, facts, provenance }: DerivedFrom) {
 }
 
 /** The rows in other tables that follow from facts: disks, and who may sign. Replaces those of these computers. */
-export async function writeProjections(tx: Queries, rows: { id: number; facts: Facts }[]): Promise<void> {
+export async function writeProjections(tx: Queries, rows: { id: ComputerId; facts: Facts }[]): Promise<void> {
   if (rows.length === 0) return;
   const ids = rows.map((row) => row.id);
   await tx.delete(disks).where(inArray(disks.computerId, ids));
@@ -89,7 +90,7 @@ export async function writeProjections(tx: Queries, rows: { id: number; facts: F
   await writeSigners(tx, rows);
 }
 
-async function writeSigners(tx: Queries, rows: { id: number; facts: Facts }[]): Promise<void> {
+async function writeSigners(tx: Queries, rows: { id: ComputerId; facts: Facts }[]): Promise<void> {
   const byComputer = new Map<number, string[]>();
   const certificates = new Map<string, typeof signers.$inferInsert>();
   for (const { id, facts } of rows) {

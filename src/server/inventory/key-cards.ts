@@ -4,6 +4,7 @@ import type { KeyCard } from "@/core/computer/facts/key-cards";
 import { dayOf } from "@/core/kernel/days";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { KeyCardId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, drills, keyCards } from "../db/schema";
 import { checked, fail, ok, type Result } from "../problems";
@@ -112,7 +113,7 @@ export async function listModels(context: Context): Promise<ModelItem[]> {
 /** Makes a card, or changes the one that was seen at `version`. Problems: `invalid`, `taken`, `stale`, `not-found`. */
 export async function saveKeyCard(
   context: Context,
-  seen: { id: number; version: number } | null,
+  seen: { id: KeyCardId; version: number } | null,
   input: unknown,
 ): Promise<Result<number>> {
   const parsed = checked(keyCardInputSchema, input);

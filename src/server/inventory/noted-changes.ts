@@ -69,7 +69,7 @@ export async function withdrawChange(context: Context, id: NotedChangeId): Promi
 }
 
 export interface NotedItem {
-  id: number;
+  id: NotedChangeId;
   computer: string;
   on: string;
   what: string;

@@ -277,7 +277,7 @@ async function storedTarget(tx: Queries, scope: Scope, target: string): Promise<
 }
 
 export interface Travel {
-  places: { id: number; name: string }[];
+  places: { id: SiteId; name: string }[];
   /** Minutes by the places' positions, over others too. */
   table: (number | null)[][];
   legs: { id: number; fromId: SiteId; toId: SiteId; minutes: number; version: number }[];

@@ -11,7 +11,7 @@ import { addNamed, nameSchema } from "./named";
 import { saveVersioned } from "./versioned";
 
 export interface SiteItem {
-  id: number;
+  id: SiteId;
   name: string;
   place: string | null;
   computers: number;

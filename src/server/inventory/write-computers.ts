@@ -14,7 +14,7 @@ import { packed, storeLists } from "./list-store";
 /** A computer as it is to be, with what the event log says of it. */
 export interface ComputerWrite {
   /** Null: a new one. */
-  id: number | null;
+  id: ComputerId | null;
   /** The version after the write. */
   version: number;
   tag: string;

@@ -114,7 +114,7 @@ interface ShelfItem {
 }
 
 export interface Shelf {
-  site: { id: number; name: string; place: string | null; namePattern: string | null; version: number };
+  site: { id: SiteId; name: string; place: string | null; namePattern: string | null; version: number };
   media: ShelfItem[];
   lastTaken: { on: string; personName: string; missing: string[] } | null;
 }

@@ -9,7 +9,7 @@ import { act } from "../act";
 import { PAGE_ROWS } from "../computers/computer-list";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { ComputerId, MediumId, ReleaseId, SiteId } from "../db/ids";
+import type { ComputerId, InspectionId, MediumId, ReleaseId, SiteId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { computers, inspections, inspectionViews, kits, loads, media, releases, sites } from "../db/schema";
 import { asked } from "../fleet/asked";
@@ -250,7 +250,7 @@ async function checkedInspection(
 export const NOTHING_READ = "nothing-read";
 
 interface Read {
-  id: number | null;
+  id: InspectionId | null;
   inspection: Inspection;
 }
 
@@ -338,7 +338,7 @@ export interface MediumFilter {
 }
 
 export interface MediumListItem {
-  id: number;
+  id: MediumId;
   tag: string;
   name: string | null;
   kind: string;

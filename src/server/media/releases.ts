@@ -176,7 +176,7 @@ async function nameOf(context: Context, id: ReleaseId | null): Promise<string | 
 }
 
 export interface ReleaseItem {
-  id: number;
+  id: ReleaseId;
   kitId: KitId;
   kitName: string;
   name: string;
@@ -222,8 +222,8 @@ export interface ReleaseDetail {
   row: typeof releases.$inferSelect;
   kit: typeof kits.$inferSelect;
   facts: ReleaseFacts;
-  supersededBy: { id: number; text: string } | null;
-  supersedes: { id: number; text: string }[];
+  supersededBy: { id: ReleaseId; text: string } | null;
+  supersedes: { id: ReleaseId; text: string }[];
   inspection: Inspection | null;
   readAt: Date | null;
 }

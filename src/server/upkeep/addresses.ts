@@ -2,6 +2,7 @@ import { asc, eq } from "drizzle-orm";
 import { z } from "zod";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { PersonId, SiteId } from "../db/ids";
 import { people, sites } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { checked, fail, ok, type Result } from "../problems";
@@ -9,7 +10,7 @@ import { checked, fail, ok, type Result } from "../problems";
 /** Who is written to: a place or a person. */
 export interface Audience {
   kind: "site" | "person";
-  id: number;
+  id: SiteId | PersonId;
   name: string;
   mail: string | null;
 }

@@ -7,6 +7,7 @@ import { RESULTS, type Visit, visitOf } from "@/core/upkeep/visit";
 import { dueTitle } from "@/core/words/upkeep";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
+import type { CoverTaskId } from "../db/ids";
 import { coverPlans, coverTasks } from "../db/schema";
 import { tickTask } from "../drills/cover-tasks";
 import { recordDrill } from "../drills/drills";
@@ -22,7 +23,7 @@ import { openSnoozes } from "./snoozes";
 
 export interface VisitView extends Visit {
   /** What the accepted plan asks to be done there. */
-  tasks: { id: number; body: CoverTask }[];
+  tasks: { id: CoverTaskId; body: CoverTask }[];
   /** Minutes from each place from which there is a way. */
   from: { place: string; minutes: number }[];
 }

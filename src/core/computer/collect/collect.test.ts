@@ -145,6 +145,24 @@ describe("lsblk and sfdisk", () => {
     ]);
   });
 
+  test("a dump of before 2.26: the disk in a comment, free slots of size 0, types without 0x", () => {
+    const old = [
+      "# partition table of /dev/sda",
+      "unit: sectors",
+      "",
+      "/dev/sda1 : start=     2048, size=    16384, Id= 7, bootable",
+      "/dev/sda2 : start=    18432, size=     8192, Id=27",
+      "/dev/sda3 : start=        0, size=        0, Id= 0",
+      "/dev/sda4 : start=        0, size=        0, Id= 0",
+      "",
+    ].join("\n");
+    const values = new Map(read(old).observation.values);
+    expect(values.get("disks/sda/table")).toBe("mbr");
+    expect(values.get("disks/sda/partitions/1/active")).toBe(true);
+    expect(values.get("disks/sda/partitions/2/role")).toBe("recovery");
+    expect([...values.keys()].some((path) => /partitions\/[34]\//.test(path))).toBe(false);
+  });
+
   test("this machine's own lsblk gives every disk with the size that the kernel tells", () => {
     const output = run("lsblk", ["--json", "--bytes", "-O"]);
     const disks = new Map(read(output).observation.values);

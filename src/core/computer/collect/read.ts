@@ -28,6 +28,7 @@ export function readDocument(document: Document): DocumentReading {
       ? { ok: false, problem: reading }
       : told({ ...document, name: "" }, "efi-variable", reading, `EFI variable ${variable.name || document.name}`);
   }
+  // By content before names: files are renamed on their way, and their bytes are not.
   if (isSignatureLists(bytes) || /\.esl$/i.test(document.name)) {
     const reading = readSignatureListFile(document);
     return "code" in reading
@@ -49,6 +50,7 @@ function asText(bytes: Uint8Array): string | null {
 }
 
 function readText(document: Document, text: string): DocumentReading {
+  // JSON tells itself; the order below is from the most to the least particular mark.
   const trimmed = text.trimStart();
   if (trimmed.startsWith("{") || trimmed.startsWith("[")) {
     let value: unknown;
@@ -80,6 +82,7 @@ function readText(document: Document, text: string): DocumentReading {
   if (isDmidecode(text)) return told(document, "dmidecode", readDmidecode(text), "dmidecode");
   if (isLspci(text)) return told(document, "lspci", readLspci(text), "lspci");
   if (isOsRelease(text)) return told(document, "os-release", systemFacts(text), "os-release");
+  // mokutil says two lines; set-up mode is in the second one, and means that nothing is enforced.
   const mokutil = /^SecureBoot (enabled|disabled)\b/m.exec(text)?.[1];
   if (mokutil) {
     const state = /Platform is in Setup Mode/i.test(text) ? "setup" : mokutil === "enabled" ? "on" : "off";

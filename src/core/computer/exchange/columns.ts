@@ -63,6 +63,7 @@ function setAt(record: ComputerRecord, place: Place, value: unknown): void {
   const parts = place.split(".");
   let at = record as unknown as Record<string, unknown>;
   for (const [index, part] of parts.slice(0, -1).entries()) {
+    // `disks.1.bytes`: a number in a place is a position in a list.
     const number = Number(part);
     // Disks are filled up to the one that is meant; what stays without a size is taken out again.
     if (Array.isArray(at))
@@ -97,6 +98,7 @@ function text(key: string, title: string, place: Place, aliases: string[], max =
     title,
     aliases,
     read: (record, cell) => {
+      // Refused, not cut: half a note or serial would look like a whole one.
       if (cell.length > max) return { code: "cell-too-long", title, most: max, length: cell.length };
       if (cell.includes("\0")) return { code: "cell-with-zero-byte", title };
       setAt(record, place, cell.trim());
@@ -142,6 +144,7 @@ const noneOf =
 
 /** One of some words; several words may mean the same. */
 function choice(words: Record<string, unknown>, show?: (value: unknown) => string): Make {
+  // Digits mean on and off as well, but are not offered as words to choose from.
   const allowed = new Set(
     Object.entries(words).flatMap(([word, value]) => (/^\d/.test(word) ? [] : [String(show?.(value) ?? value)])),
   );

@@ -10,6 +10,7 @@ export type StartFacts = Pick<Facts, "firmware" | "ports">;
 export function startFactsOf({ firmware, ports }: StartFacts): StartFacts {
   const { kind, arch, legacyMode, secureBoot, fastBoot, usbStart, setupPassword, setupPasswordPlace } = firmware;
   const usb = ports?.usb ?? null;
+  // Lists decide only where something asks for them; in set-up mode nothing does, though the switch may stand on.
   const isAsked = kind !== "bios" && secureBoot?.state !== "off" && secureBoot?.state !== "absent";
   const lists = isAsked && secureBoot?.state !== "setup" ? secureBoot : null;
   const bare: FirmwareFacts = {
@@ -39,6 +40,7 @@ export function startFactsOf({ firmware, ports }: StartFacts): StartFacts {
   return {
     firmware: bare,
     ports: {
+      // One port is as good as four: only whether there is one decides here.
       usb: usb === null ? null : usb > 0 ? 1 : 0,
       ...{ usbC: null, optical: ports?.optical ?? null, management: null },
     },
@@ -56,6 +58,7 @@ export function startProfile(facts: StartFacts): string {
   const password = [setupPassword, firmware.setupPasswordPlace];
   return JSON.stringify([
     ...[kind, arch, legacyMode, lists, fastBoot, usbStart, startOrder, ports?.usb, ports?.optical],
+    // At the end and only where recorded, so that profiles that were kept before it was a fact stay the same.
     ...(setupPassword === null ? [] : [password]),
   ]);
 }
@@ -83,6 +86,7 @@ export function chainFactsOf(facts: Facts): Facts {
         serial: hasSeveral ? serial : null,
         removable,
         blank,
+        // Sizes stay, places go: whether an image fits goes by lengths; where a partition begins moves nothing.
         partitions: partitions.map(({ number, type, bytes: size, role, filesystem, encryption, keyPlace, active }) => ({
           number,
           type,

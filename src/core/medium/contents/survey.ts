@@ -104,6 +104,7 @@ class Surveyor {
       this.result.entries++;
       if (this.stopped) return;
       if (walked.entry.directory || walked.entry.link !== undefined) continue;
+      // The binary index comes after its folder's text, which may make it needless.
       if (/\/modules\.alias\.bin$/.test(walked.path)) later.push(walked);
       else await this.file(volume, walked);
     }
@@ -139,6 +140,7 @@ class Surveyor {
       initrd: sizeBytes,
       program: sizeBytes,
     };
+    // What is too dear now is named with its reason, so that a deeper look knows what to do.
     const tooMuch =
       cost[look] > this.bytesLeft ||
       (look === "program" && sizeBytes > this.limits.programBytes) ||
@@ -169,6 +171,7 @@ class Surveyor {
     const wim = await readWim(content);
     if (!wim || this.result.wims.length >= FINDS_MAX) return;
     this.result.wims.push({ volume: volume.id, path: walked.path, fileBytes: walked.entry.sizeBytes, ...wim });
+    // Later parts of a split set repeat the first one's list.
     if (wim.part <= 1) this.result.systems.push(...systemsOfWim(wim, walked.path));
   }
 
@@ -307,6 +310,7 @@ class Surveyor {
 
   /** A volume that is the root of an installed or unpacked system. */
   private async installedSystem(volume: Volume): Promise<void> {
+    // Discs and start partitions carry systems, and are none: an os-release there belongs to what they carry.
     if (volume.kind === "iso9660" || volume.kind === "udf" || volume.kind.startsWith("fat")) return;
     const system = await readSystem(volume.tree);
     if (!system) return;
@@ -350,6 +354,7 @@ type Look =
 function lookFor(path: string): Look | null {
   const lower = path.toLowerCase();
   const name = lower.slice(lower.lastIndexOf("/") + 1);
+  // Names by custom of installers and live systems; a wrong guess costs one small read.
   if (lower === "/.disk/info") return "info";
   if (/\.(wim|esd|swm)$/.test(name)) return "wim";
   if (/\.efi(\.signed)?$/.test(name)) return "program";
@@ -357,6 +362,7 @@ function lookFor(path: string): Look | null {
   if (name === "modules.alias") return "moduleList";
   if (name === "modules.alias.bin") return "aliasIndex";
   if (name === "modules.builtin.modinfo") return "builtinList";
+  // autorun.inf names an icon for a window, and no driver.
   if (name.endsWith(".inf") && !/^autorun\.inf$/.test(name)) return "inf";
   if (/^(initrd|initramfs|initrfs|miniroot)/.test(name) || /\.(initrd|cpio)(\.\w+)?$/.test(name)) return "initrd";
   if (/^(vmlinuz|bzimage|linux|linux26|kernel)([-._].*)?$/.test(name)) return "kernel";

@@ -45,8 +45,10 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   const head = (await readExactly(source, 0, 8)) ?? new Uint8Array(0);
   const descriptors = await readIsoDescriptors(source);
   const tables = await readTables(source, descriptors?.primary !== null && descriptors !== null);
+  // Where there is a table, the first sector is its own and not a file system's.
   const whole = tables.tables.length === 0 ? await recogniseVolume(source) : null;
   const catalogue = await readCatalogue(source, descriptors, facts);
+  // Both views read the same loaders: each is parsed once, and its certificates are told once.
   const startFiles = new StartFileReader();
   const views: Inspection["views"] = {
     uefi: {
@@ -115,6 +117,7 @@ function containerOf(
   iso: IsoDescriptors | null,
   whole: RecognisedVolume | null,
 ): Inspection["container"] {
+  // Archives first: their bytes are no disk, whatever a table in the first sector of their content says.
   if (hasText(head, 0, "MSWIM\0\0\0") || hasText(head, 0, "WLPWM\0\0\0")) return "wim";
   if (iso?.primary) return iso.udf ? "iso9660+udf" : "iso9660";
   if (iso?.udf) return "udf";
@@ -162,6 +165,7 @@ function noteWhole(
     const wantedBytes = iso.primary.volumeBlocks * iso.primary.blockBytes;
     if (wantedBytes > medium.sizeBytes)
       facts.push({ code: "iso-cut-short", wantedBytes, thereBytes: medium.sizeBytes });
+    // A disc that starts under BIOS and would not as a stick: it was not made for being written to one.
     if (views.bios.optical.outcome === "starts" && views.bios.usb.outcome === "stops")
       facts.push({ code: "iso-not-hybrid" });
   }
@@ -175,6 +179,7 @@ async function labelOf(
   whole: RecognisedVolume | null,
   tables: TablesReading,
 ): Promise<string | null> {
+  // Joliet's label is the one that people see; the primary one is cut to 32 capital letters.
   const primary = iso?.joliet?.label || iso?.primary?.label;
   if (primary) return primary;
   if (iso?.udf) return (await UdfTree.open(source, ISO_SECTOR_BYTES))?.label ?? null;

@@ -59,6 +59,7 @@ export function compareReleases(before: ReleaseSide, after: ReleaseSide): Releas
 }
 
 function change(before: string[], after: string[]): Change<string> {
+  // Sets: a list may name one driver or signer several times, and that is no change.
   const [old, young] = [new Set(before), new Set(after)];
   return {
     gained: [...young].filter((each) => !old.has(each)).sort(),
@@ -74,6 +75,7 @@ function waysOf(inspection: Inspection): string[] {
 
 function signersOf(inspection: Inspection): string[] {
   return inspection.programs.flatMap((program) =>
+    // A signature that does not hold is nobody's.
     program.signatures.filter((each) => each.fault === null).map((each) => each.signerName),
   );
 }
@@ -114,6 +116,7 @@ function keyOf(kind: string, path: string): string {
 }
 
 function compareFiles(before: ReleaseSide, after: ReleaseSide): ReleaseComparison["files"] {
+  // Digests only where both sides have them: a digest against a size says nothing.
   const digests = before.manifest !== null && after.manifest !== null;
   const [old, young] = [fileMap(before, digests), fileMap(after, digests)];
   if (!old || !young) return null;
@@ -129,11 +132,13 @@ function compareFiles(before: ReleaseSide, after: ReleaseSide): ReleaseCompariso
 }
 
 function comparePrograms(before: Program[], after: Program[]): ChangedProgram[] {
+  // FAT knows no case, and one maker's tools write what another's read as EFI/boot.
   const byPath = (programs: Program[]) => new Map(programs.map((each) => [each.path.toUpperCase(), each]));
   const [old, young] = [byPath(before), byPath(after)];
   const result: ChangedProgram[] = [];
   for (const [key, program] of young) {
     const earlier = old.get(key);
+    // The digest leaves signatures out, so that a program that was only signed again differs by its signers.
     if (earlier?.authenticode === program.authenticode && sameSigners(earlier, program)) continue;
     result.push(describe(earlier ?? null, program));
   }

@@ -58,12 +58,14 @@ async function readGpt(
   const primary = await readGptHeader(source, 1, SECTOR_BYTES);
   const backup = await readGptHeader(source, lastSector, SECTOR_BYTES);
   const facts: Finding[] = [];
+  // UEFI 2.10, 5.2.3: without a protective entry the header counts for nothing, though some firmware is lenient.
   if (!isProtected) {
     if (primary.ok) facts.push({ code: "gpt-not-protected", hybridDisc });
     const other = await otherSectorSize(source);
     if (!primary.ok && other) facts.push({ code: "gpt-other-sector-size", sectorBytes: other });
     return facts.length > 0 ? table("gpt", primary.ok && hybridDisc ? "good" : "damaged", facts) : null;
   }
+  // 5.3.2: where the first header is damaged, the one in the last sector is used.
   const header = primary.ok ? primary.header : backup.ok ? backup.header : null;
   if (!header) {
     const other = await otherSectorSize(source);
@@ -82,6 +84,7 @@ async function readGpt(
   for (const [number, fault] of faults)
     facts.push({ code: fault === "overlaps" ? "gpt-entry-overlaps" : "gpt-entry-outside", number });
   for (const entry of header.entries) {
+    // Told above as a fault; it has no place that could be looked at.
     if (entry.endLba < entry.startLba) continue;
     reading.partitions.push({
       index: entry.number,
@@ -99,6 +102,7 @@ async function readGpt(
 }
 
 async function missingBackup(source: ByteSource, header: GptHeader, lastSector: number): Promise<Finding> {
+  // Written to a larger stick, an image's copy of the header stays where the image ended: common, and harmless.
   const there =
     header.alternateLba === lastSector ? null : await readGptHeader(source, header.alternateLba, SECTOR_BYTES);
   return there?.ok

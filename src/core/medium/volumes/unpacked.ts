@@ -45,6 +45,7 @@ export async function unpackedOf(packed: ByteSource, keptMost = KEPT_MOST_BYTES)
   let sizeBytes = 0;
   const keep = () => {
     const at = Math.floor((sizeBytes - 1) / BLOCK_BYTES);
+    // Images of disks are mostly empty: blocks of zeros are not kept, and read as zeros.
     if (filled > 0 && pending.some((byte) => byte !== 0)) {
       blocks.set(at, pending);
       pending = new Uint8Array(BLOCK_BYTES);
@@ -60,6 +61,7 @@ export async function unpackedOf(packed: ByteSource, keptMost = KEPT_MOST_BYTES)
       from += part.length;
       if (filled === BLOCK_BYTES) keep();
     }
+    // Both are bounded: a bomb of zeros by what is unpacked, any other by what is kept.
     return blocks.size * BLOCK_BYTES < keptMost && sizeBytes < UNPACKED_MOST_BYTES;
   });
   keep();

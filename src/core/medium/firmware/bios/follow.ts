@@ -25,6 +25,7 @@ export async function followStick(source: ByteSource): Promise<BiosView> {
     return finish(run, stop(run, { code: "medium-too-short" }));
   if (!isSigned(sector)) return finish(run, stop(run, { code: "sector-unsigned", place: [] }));
   const outcome = await runSector(run, driveOf(source), sector, null);
+  // Some firmware wants an active partition before it calls a stick startable (common practice): noted, not judged.
   if (!decodeMbr(sector).entries.some((entry) => entry.indicator === 0x80)) run.leniencies.add("no-active-partition");
   return finish(run, outcome);
 }
@@ -49,6 +50,7 @@ async function runDisc(run: Run, source: ByteSource): Promise<Outcome> {
   const catalogue = await readExactly(source, new Fields(record).u32le(71) * ISO_SECTOR_BYTES, ISO_SECTOR_BYTES);
   if (!catalogue) return stop(run, { code: "catalogue-outside" });
   const fields = new Fields(catalogue);
+  // The order is the firmware's own: the first of these that does not fit is the one that it would stop at.
   if (fields.u8(0) !== 1) return stop(run, { code: "catalogue-header" });
   if (fields.u8(1) !== 0) return stop(run, { code: "default-entry-platform", platform: fields.u8(1) });
   if (fields.u8(32) !== 0x88) return stop(run, { code: "default-entry-not-startable" });
@@ -70,6 +72,7 @@ async function runDefaultEntry(run: Run, source: ByteSource, catalogue: Fields):
   const sectors = catalogue.u16le(38);
   const sector = catalogue.u32le(40);
   const start = sector * ISO_SECTOR_BYTES;
+  // The count is in 512-byte sectors whatever the disc's are; with an emulation only the first sector is loaded.
   const loadedBytes = emulation === 0 ? Math.ceil(sectors / 4) * ISO_SECTOR_BYTES : ISO_SECTOR_BYTES;
   if (loadedBytes === 0) return stop(run, { code: "default-entry-empty" });
   const image = await readExactly(source, start, loadedBytes);
@@ -94,6 +97,7 @@ function runDiscImage(run: Run, drive: Drive, image: Uint8Array, start: number):
   run.steps.push({ code: "start-code", place: drive.place, program });
   if (program === "isolinux") return followIsolinux(run, drive, start, image);
   if (program === "grub-disc") return followGrubDisc(run, drive, image);
+  // Code that is not known may start or not: unknown, and not a failure.
   return program === "blank" || program === "format-stub" ? "stops" : "unknown";
 }
 
@@ -102,6 +106,7 @@ const HANDOVERS_MAX = 4;
 
 /** Runs the code in a first sector: of the drive (`target` null) or of the partition handed over to. */
 async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Target | null): Promise<Outcome> {
+  // Sectors that hand over in a circle end here.
   if (run.steps.filter((step) => step.code === "start-code").length >= HANDOVERS_MAX)
     return stop(run, { code: "too-many-steps" }, "unknown");
   const program = recogniseStartCode(sector);
@@ -154,6 +159,7 @@ async function handOver(run: Run, drive: Drive, target: Target, wantsSignature: 
     SECTOR_BYTES,
   );
   if (!sector) return stop(run, { code: "partition-outside", place });
+  // Classic start code asks for 55 AA before it jumps; code by CHS does not look.
   if (wantsSignature && !isSigned(sector)) return stop(run, { code: "sector-unsigned", place });
   return runSector(run, drive, sector, target);
 }
