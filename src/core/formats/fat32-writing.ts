@@ -36,7 +36,8 @@ export interface VolumeOptions {
 }
 
 /** A file is at most this long: its size has 32 bits. FAT specification 1.03, DIR_FileSize. */
-const FAT32_FILE_MAX_BYTES = 2 ** 32 - 1;
+/** The size of a file stands in four bytes (Microsoft FAT 1.03, 6). */
+export const FAT32_FILE_MAX_BYTES = 2 ** 32 - 1;
 /** FAT specification 1.03, "FAT Type Determination". */
 const CLUSTERS_LEAST = 65_525;
 const CLUSTERS_MOST = 0x0ffffff5;

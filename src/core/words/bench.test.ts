@@ -56,6 +56,7 @@ test.each(Object.entries(PROBLEMS))("why a medium cannot be made is a sentence: 
 const NOTES: EachOf<PlanNote> = {
   "system-files": { code: "system-files", bytes: 4_900_000_000, ofBytes: 5_400_000_000, isIncluded: true },
   "room-left": { code: "room-left", bytes: 12e9 },
+  split: { code: "split", path: "/sources/install.wim", firstPart: "/sources/install.swm", parts: 2 },
   "no-bios-start": { code: "no-bios-start", why: "no-menu" },
   "no-uefi-start": { code: "no-uefi-start" },
   "pack-left-out": { code: "pack-left-out" },

@@ -7,6 +7,7 @@ import type { ComputerRecord } from "@/core/computer/exchange/columns";
 import { writeLine } from "@/core/computer/exchange/lines";
 import type { KeyCard } from "@/core/computer/facts/key-cards";
 import type { Facts } from "@/core/computer/facts/schema";
+import { FAT32_FILE_MAX_BYTES } from "@/core/formats/fat32-writing";
 import { type Route, verdictsOf } from "@/core/judging/routes/routes";
 import { type PackFile, type PackHead, packFiles } from "@/core/making/pack/pack";
 import type { PlannedLoad } from "@/core/making/planning/plan";
@@ -192,6 +193,8 @@ async function sumsOf(source: FileSource, manifest: Manifest): Promise<{ path: s
     }
   const { files } = await releaseTree(source);
   return files.flatMap(({ path, content }) => {
+    // It is on the medium in parts, and `sha256sum -c` would miss it.
+    if (content.sizeBytes > FAT32_FILE_MAX_BYTES) return [];
     const sha256 = pathByDigest.get(`${content.sizeBytes} ${path}`);
     return sha256 === undefined || path.toUpperCase().startsWith("/CREEL/") ? [] : [{ path, sha256 }];
   });

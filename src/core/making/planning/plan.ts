@@ -1,3 +1,4 @@
+import { FAT32_FILE_MAX_BYTES } from "../../formats/fat32-writing";
 import { type Layout, LayoutSource, writtenBytes } from "../../formats/pieces";
 import type { FileToWrite } from "../../formats/tree-writing";
 import type { StartKind } from "../../judging/model/start-kind";
@@ -16,7 +17,7 @@ import { asItIs, type ImageProblem, withStore } from "../layout/with-store";
 import { BESIDE_MOST } from "../pack/pack";
 import type { DeviceKind } from "../writing/device";
 import { type DiscKind, discOf, discsFor } from "./discs";
-import { type ReleaseTree, releaseTree, withoutSystemFiles } from "./release-tree";
+import { type ReleaseTree, releaseTree, type SplitFile, withoutSystemFiles, withSplitArchives } from "./release-tree";
 import { choiceConfig, loadConfigPath, type OwnMenu, ownMenuOf, START_CONFIG_PATH, startConfig } from "./start-config";
 
 /** How a medium is made from a release's file. */
@@ -65,6 +66,8 @@ export interface PlanInput {
   /** What Creel puts on the medium beside the release: under `/CREEL`. */
   pack: readonly FileToWrite[];
   carried?: Carried;
+  /** Of a medium that is laid out: system files larger than this are split; left out: what FAT32 cannot hold is. */
+  fileMostBytes?: number;
   /** ISO 8601. */
   madeAt: string;
 }
@@ -88,6 +91,7 @@ export type PlanProblem =
 export type PlanNote =
   | { code: "room-left"; bytes: number }
   | { code: "system-files"; bytes: number; ofBytes: number; isIncluded: boolean }
+  | ({ code: "split" } & SplitFile)
   | { code: "no-bios-start"; why: "no-menu" | "no-stages" }
   | { code: "no-uefi-start" }
   | { code: "pack-left-out" }
@@ -247,7 +251,6 @@ function failed(problem: PlanProblem): Made {
   return { ok: false, problems: [problem] };
 }
 
-/** Whether some computer starts the image block by block from a stick. */
 /** Whether a GPT is in the second sector of so many bytes: firmware looks for it by the device's own. UEFI 2.10, 5.3.1. */
 async function hasTableAt(image: ByteSource, sectorBytes: number): Promise<boolean> {
   const head = await image.read(sectorBytes, GPT_SIGNATURE.length);
@@ -255,6 +258,7 @@ async function hasTableAt(image: ByteSource, sectorBytes: number): Promise<boole
 }
 const GPT_SIGNATURE = "EFI PART";
 
+/** Whether some computer starts the image block by block from a stick. */
 async function startsFromStick(image: ByteSource, name: string): Promise<boolean> {
   const { inspection } = await inspect(image, { name });
   return startPathsOf(inspection).some(({ as }) => as === "usb");
@@ -289,7 +293,11 @@ async function laidOut(input: PlanInput): Promise<Made> {
   if (device.sectorBytes === 2048) return failed({ code: "sector-size", sectorBytes: device.sectorBytes });
   const all = await Promise.all([image, ...beside.map((each) => each.image)].map(releaseTree));
   const isIncluded = request.systemFiles !== false;
-  const trees = isIncluded ? all : all.map(withoutSystemFiles);
+  const mostBytes = input.fileMostBytes ?? FAT32_FILE_MAX_BYTES;
+  const fitted = await Promise.all(
+    (isIncluded ? all : all.map(withoutSystemFiles)).map((tree) => withSplitArchives(tree, mostBytes)),
+  );
+  const trees = fitted.map(({ tree }) => tree);
   if (trees.some(({ files }) => files.length === 0)) return failed({ code: "no-files" });
   const menus = trees.map(({ files }) => ownMenuOf(files.map(({ path }) => path)));
   const stages = menus.some((menu) => menu !== null) ? bios : null;
@@ -310,6 +318,7 @@ async function laidOut(input: PlanInput): Promise<Made> {
   const { layout, parts } = result.value;
   const notes: PlanNote[] = [
     ...systemFilesNotes(all, isIncluded),
+    ...fitted.flatMap(({ split }) => split.map((each): PlanNote => ({ code: "split", ...each }))),
     ...trees.flatMap(leftOut),
     ...carriedNotes([...carried.start, ...carried.store]),
   ];

@@ -1,5 +1,6 @@
 import { walk } from "../../formats/file-tree";
 import type { FileToWrite } from "../../formats/tree-writing";
+import { splitWim } from "../../formats/wim-splitting";
 import { type ByteSource, CachedSource } from "../../kernel/source";
 import { isSystemFile } from "../../medium/contents/systems";
 import type { Manifest } from "../../medium/integrity/manifest";
@@ -66,6 +67,50 @@ async function gather({ tree }: Volume, into: ReleaseTree, wanted: (path: string
 /** A release as it starts and repairs, without what it installs. */
 export function withoutSystemFiles({ files, left }: ReleaseTree): ReleaseTree {
   return { files: files.filter(({ path }) => !isSystemFile(path)), left };
+}
+
+/** A file of a release that stands on its medium in parts. */
+export interface SplitFile {
+  path: string;
+  /** Where the first part is. */
+  firstPart: string;
+  parts: number;
+}
+
+/**
+ * Archives that Windows Setup installs from: where one is too large for FAT32, Setup takes `install.swm` and the parts
+ * behind it instead, and finds them by itself. Source: Microsoft, "Install Windows from a USB flash drive".
+ */
+const SPLITTABLE = /^(\/sources\/install)\.wim$/i;
+/** As Microsoft's instructions have them. */
+const PART_MOST_BYTES = 3800 * 2 ** 20;
+
+/** A release whose archive of system files is in parts where it is larger than `mostBytes`, and can be split. */
+export async function withSplitArchives(
+  { files, left }: ReleaseTree,
+  mostBytes: number,
+): Promise<{ tree: ReleaseTree; split: SplitFile[] }> {
+  const split: SplitFile[] = [];
+  const result: FileToWrite[] = [];
+  for (const file of files) {
+    const [, stem] = SPLITTABLE.exec(file.path) ?? [];
+    const made =
+      stem && file.content.sizeBytes > mostBytes
+        ? await splitWim(file.content, Math.min(mostBytes, PART_MOST_BYTES))
+        : null;
+    // What cannot be split stays as it is, and is refused as too large.
+    if (!stem || !made?.ok) {
+      result.push(file);
+      continue;
+    }
+    split.push({ path: file.path, firstPart: partPath(stem, 0), parts: made.parts.length });
+    for (const [nth, content] of made.parts.entries()) result.push({ ...file, path: partPath(stem, nth), content });
+  }
+  return { tree: { files: result, left }, split };
+}
+
+function partPath(stem: string, nth: number): string {
+  return `${stem}${nth === 0 ? "" : nth + 1}.swm`;
 }
 
 /** What a medium must hold that was made without a release's system files. */

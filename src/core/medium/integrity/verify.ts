@@ -1,4 +1,5 @@
 import { PathIndex } from "../../formats/file-tree";
+import { joinedWim } from "../../formats/wim-splitting";
 import { type ByteRange, type ByteSource, CachedSource } from "../../kernel/source";
 import { distinct, type Volume, type VolumeId, volumesOf } from "../volumes/volumes";
 import { Cancelled, digestSource, type HasherMaker, type OnProgress, wasmHasher } from "./hashing";
@@ -153,10 +154,11 @@ export class FilesOnMedium {
     for (const volume of volumes) {
       const index = await this.indexOf(volume);
       const entry = index.file(file.path);
-      if (!entry) continue;
-      if (entry.sizeBytes !== file.bytes) return "size";
+      const split = entry ? null : await joinedParts(index, file.path);
+      if (!entry && !split) continue;
+      if ((entry ?? split)?.sizeBytes !== file.bytes) return "size";
       if (file.sha256 === null || !make) return null;
-      const content = await index.open(entry);
+      const content = split ?? (entry && (await index.open(entry)));
       const digest = content && (await digestSource(content, "sha256", make, onProgress));
       if (!digest) return "unreadable";
       return digest === file.sha256 ? null : "content";
@@ -169,6 +171,19 @@ export class FilesOnMedium {
     this.known.set(volume, index);
     return index;
   }
+}
+
+/** An archive that a medium has in the parts that Creel splits it into, as the file that it was; null where it has none. */
+async function joinedParts(index: PathIndex, path: string): Promise<ByteSource | null> {
+  const [, stem] = /^(.*)\.wim$/i.exec(path) ?? [];
+  if (stem === undefined) return null;
+  const parts: ByteSource[] = [];
+  for (let entry = index.file(`${stem}.swm`); entry; entry = index.file(`${stem}${parts.length + 1}.swm`)) {
+    const content = await index.open(entry);
+    if (!content) return null;
+    parts.push(content);
+  }
+  return parts.length > 0 ? joinedWim(parts) : null;
 }
 
 /** Whether a run of bytes `[start, length]` and a range have a byte in common. */
