@@ -27,7 +27,7 @@ const XML_MAX_BYTES = 8 << 20;
 const PARTS_MAX = 99;
 
 /** Why an archive is not split: `solid` ones are one block, `damaged` ones list what is not there. */
-export type SplitRefusal = "no-archive" | "solid" | "is-part" | "damaged" | "too-coarse";
+type SplitRefusal = "no-archive" | "solid" | "is-part" | "damaged" | "too-coarse";
 
 export type SplitResult = { ok: true; parts: ByteSource[] } | { ok: false; why: SplitRefusal };
 
