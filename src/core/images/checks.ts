@@ -2,7 +2,7 @@ import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts, DiskPartition, Facts } from "../computer/facts/schema";
 import type { Range } from "../kernel/range";
 import { nextImage } from "./contents";
-import { nextImageBytes, type PastImage, type RatioSource, type StoreFit, storeFit } from "./forecast";
+import { nextImageBytes, type PastImages, type RatioSource, type StoreFit, storeFit } from "./forecast";
 
 /** Where an image is to be kept, as far as it matters before it is taken. */
 export interface ReceivingStore {
@@ -64,12 +64,7 @@ const ROLE_NAMES: Record<string, string> = {
 };
 
 /** What to see to before an image of a computer's system disk is taken, and after. Sources: the field guide, common practice. */
-export function planImage(
-  tag: string,
-  facts: Facts,
-  store: ReceivingStore | null,
-  past: { own: readonly PastImage[]; sameKit: readonly PastImage[] },
-): ImagePlan {
+export function planImage(tag: string, facts: Facts, store: ReceivingStore | null, past: PastImages): ImagePlan {
   const { disk, usedBytes, lacks, ...contents } = nextImage(facts);
   const partitions = disk?.partitions ?? [];
   const named = (each: (typeof partitions)[number]) => {
@@ -80,9 +75,8 @@ export function planImage(
     DiskPartition[],
     DiskPartition[],
   ];
-  // Volumes that are encrypted go into an image as they are, and do not get smaller: free space is cipher text too.
   const encrypted = take.filter(({ encryption }) => encryption);
-  const size = usedBytes === null ? null : nextImageBytes({ usedBytes, isEncrypted: encrypted.length > 0, ...past });
+  const size = nextImageBytes(contents.take, past);
   const missing = encrypted.filter(({ keyPlace }) => !keyPlace).map(named);
   // Without a serial on either side the store may be that very disk, and is taken for it.
   const sameDisk =

@@ -1,5 +1,6 @@
 import { type ImageContent, imageContents } from "../computer/facts/roles";
-import type { DiskFacts, DiskPartition, Facts } from "../computer/facts/schema";
+import type { DiskFacts, Facts } from "../computer/facts/schema";
+import { usedBytesOf } from "../computer/needs/stored-size";
 import { installedMode, systemDisk } from "../computer/needs/system-disk";
 import { modeOf } from "../judging/links/modes";
 
@@ -27,7 +28,7 @@ export function nextImage(facts: Facts, told: string | null = null): NextImage {
     contents.filter((each) => each.take !== "leave"),
     contents.filter((each) => each.take === "leave"),
   ];
-  const used = take.map(({ partition, role }) => usedOf(partition, role));
+  const used = take.map(({ partition, role }) => usedBytesOf(partition, role));
   const usedBytes =
     take.length > 0 && used.every((bytes) => bytes !== null)
       ? used.reduce<number>((sum, bytes) => sum + (bytes ?? 0), 0)
@@ -39,9 +40,4 @@ export function nextImage(facts: Facts, told: string | null = null): NextImage {
   if (mode === "bios" && !take.some(({ role, partition }) => partition.active === true || role === "bios-boot"))
     lacks.push("active");
   return { disk, take, leave, usedBytes, lacks };
-}
-
-/** Bytes in use; a partition that never has a file system has none. Microsoft, "UEFI/GPT-based hard drive partitions". */
-function usedOf({ usedBytes }: DiskPartition, role: string | null): number | null {
-  return usedBytes ?? (role === "msr" || role === "bios-boot" ? 0 : null);
 }

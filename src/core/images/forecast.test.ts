@@ -1,16 +1,36 @@
+import { imageContents } from "../computer/facts/roles";
+import { type DiskFacts, FACTS_SCHEMA, factsSchema } from "../computer/facts/schema";
 import { dayOf } from "../kernel/days";
+import { itemAt } from "../kernel/item-at";
 import { growthOf, nextImageBytes, secondsFor, storeFit, USUAL_RATES } from "./forecast";
 
 // References: the worked examples of common practice, by hand. 40 GB disk, 5.0 GB used, gave a 3 GB file; ratios of 0.5 to
 // 0.7; restoring a small system image from USB at about 100 MB/s takes 4 to 8 minutes.
-const none = { own: [], sameKit: [], isEncrypted: false };
+const none = { own: [], sameKit: [] };
+/** A system partition of 40 GB with so much in use. */
+const used = (usedBytes: number, encryption: string | null = null) =>
+  imageContents(
+    readDisk({
+      name: "sda",
+      bytes: 50e9,
+      partitions: [{ number: 1, bytes: 40e9, usedBytes, role: "system", encryption }],
+    }),
+  );
+const readDisk = (disk: object): DiskFacts =>
+  itemAt(factsSchema.parse({ schema: FACTS_SCHEMA, disks: [disk] }).disks ?? [], 0);
 const past = (usedBytes: number, storedBytes: number, takenAt = "2026-01-01T00:00:00Z") => ({
   ...{ usedBytes, storedBytes, takenAt },
   kind: "full" as const,
 });
 
+function sizeOf(...given: Parameters<typeof nextImageBytes>) {
+  const size = nextImageBytes(...given);
+  if (!size) throw new Error("no size");
+  return size;
+}
+
 test("a disk of 40 GB with 5.0 GB used goes on a store with 5.1 GB free: what is stored counts", () => {
-  const { bytes, source } = nextImageBytes({ usedBytes: 5e9, ...none });
+  const { bytes, source } = sizeOf(used(5e9), none);
   expect(source).toEqual({ from: "usual" });
   expect(bytes).toEqual({ low: 2.5e9, likely: 3e9, high: 3.5e9 });
   const fit = storeFit(5.1e9, bytes);
@@ -22,15 +42,21 @@ test("a disk of 40 GB with 5.0 GB used goes on a store with 5.1 GB free: what is
 
 test("what this computer's images came to counts for more than others', and those for more than what is usual", () => {
   const own = [past(10e9, 4e9), past(12e9, 5e9, "2026-05-01T00:00:00Z"), past(20e9, 9e9, "2026-06-01T00:00:00Z")];
-  const mine = nextImageBytes({ ...none, usedBytes: 20e9, own });
+  const mine = sizeOf(used(20e9), { ...none, own });
   expect(mine.source).toEqual({ from: "own", images: 3 });
   expect(mine.bytes.likely).toBeCloseTo(20e9 * (5 / 12), -3);
   expect(mine.bytes.low).toBeCloseTo(20e9 * 0.4 * 0.95, -3);
   expect(mine.bytes.high).toBeCloseTo(20e9 * 0.45 * 1.05, -3);
-  expect(nextImageBytes({ ...none, usedBytes: 20e9, sameKit: own }).source).toEqual({ from: "kit", images: 3 });
-  expect(nextImageBytes({ ...none, usedBytes: 20e9, sameKit: own.slice(1) }).source).toEqual({ from: "usual" });
-  const locked = nextImageBytes({ ...none, usedBytes: 20e9, isEncrypted: true });
-  expect(locked.bytes.likely).toBe(20e9);
+  expect(sizeOf(used(20e9), { ...none, sameKit: own }).source).toEqual({ from: "kit", images: 3 });
+  expect(sizeOf(used(20e9), { ...none, sameKit: own.slice(1) }).source).toEqual({ from: "usual" });
+  // Opened first it shrinks as all does; else the whole partition is taken, and cipher text does not shrink.
+  const locked = sizeOf(used(20e9, "luks"), { ...none, sameKit: own });
+  expect(locked).toEqual({ bytes: { low: 10e9, likely: 20e9, high: 40e9 }, source: { from: "usual" } });
+  const opened = sizeOf(used(20e9, "luks"), { ...none, own: own.map((each) => ({ ...each, encrypted: true })) });
+  expect(opened.bytes.high).toBeCloseTo(20e9 * 0.45 * 1.05, -3);
+  expect(
+    nextImageBytes(imageContents(readDisk({ name: "sda", bytes: 1e9, partitions: [{ number: 1, bytes: 1e9 }] })), none),
+  ).toBeNull();
 });
 
 test("a store that grows by 10 GB a week is full when its room is used up", () => {

@@ -1,3 +1,5 @@
+import type { ImageContent } from "../computer/facts/roles";
+import { type StoredRatio, storedSize, USUAL_RATIO } from "../computer/needs/stored-size";
 import { dayOf } from "../kernel/days";
 import { itemAt, lastOf } from "../kernel/item-at";
 import type { Range } from "../kernel/range";
@@ -16,9 +18,6 @@ export interface PastImage {
 /** Where a ratio is from: this computer's own images, others taken with the same kit, or what is usual. */
 export type RatioSource = { from: "own"; images: number } | { from: "kit"; images: number } | { from: "usual" };
 
-/** Stored to used bytes of ordinary content with the usual compression; encrypted content does not shrink. Common practice. */
-const USUAL_RATIO: Range = { low: 0.5, likely: 0.6, high: 0.7 };
-const NO_SHRINKING: Range = { low: 1, likely: 1, high: 1.02 };
 /** Of a few measured values the next one may lie so much outside. */
 const MEASURED_SPREAD = 0.05;
 const LATEST = 6;
@@ -43,30 +42,47 @@ function rangeOf(values: readonly number[], spread: number): Range {
   };
 }
 
-/** The size of the next full image, from what is in use now and what came of it before. */
-export function nextImageBytes(given: {
-  usedBytes: number;
-  isEncrypted: boolean;
+/** Images that were taken before: of the computer itself, and of others with the same kit. */
+export interface PastImages {
   own: readonly PastImage[];
   sameKit: readonly PastImage[];
-}): { bytes: Range; source: RatioSource } {
-  const { usedBytes, isEncrypted, own, sameKit } = given;
-  const scaled = (ratio: Range): Range => ({
-    low: Math.round(usedBytes * ratio.low),
-    likely: Math.round(usedBytes * ratio.likely),
-    high: Math.round(usedBytes * ratio.high),
-  });
+}
+
+/** What used bytes come to: by this computer's own images, else by three or more others with the same kit, else as usual. */
+export function storedRatio(isEncrypted: boolean, { own, sameKit }: PastImages): StoredRatio & { source: RatioSource } {
   const mine = ratiosOf(own, isEncrypted);
   if (mine.length > 0)
     return {
-      bytes: scaled(rangeOf(mine, MEASURED_SPREAD * (mine.length < 3 ? 2 : 1))),
+      ...{ ratio: rangeOf(mine, MEASURED_SPREAD * (mine.length < 3 ? 2 : 1)), isMeasured: true },
       source: { from: "own", images: mine.length },
     };
-  if (isEncrypted) return { bytes: scaled(NO_SHRINKING), source: { from: "usual" } };
-  const others = ratiosOf(sameKit, isEncrypted);
-  if (others.length >= 3)
-    return { bytes: scaled(rangeOf(others, MEASURED_SPREAD)), source: { from: "kit", images: others.length } };
-  return { bytes: scaled(USUAL_RATIO), source: { from: "usual" } };
+  // Others' encrypted volumes were opened or not: what they came to says nothing of this one.
+  const others = isEncrypted ? [] : ratiosOf(sameKit, isEncrypted);
+  if (others.length < 3) return { ...USUAL_RATIO, source: { from: "usual" } };
+  return {
+    ...{ ratio: rangeOf(others, MEASURED_SPREAD), isMeasured: true },
+    source: { from: "kit", images: others.length },
+  };
+}
+
+/** The size in bytes of the next full image of these partitions; null where what one of them has in use is not recorded. */
+export function nextImageBytes(
+  contents: readonly ImageContent[],
+  past: PastImages,
+): { bytes: Range; source: RatioSource } | null {
+  const { source, ...stored } = storedRatio(isAnyEncrypted(contents), past);
+  const bytes: Range = { low: 0, likely: 0, high: 0 };
+  for (const content of contents) {
+    const size = storedSize(content, stored).bytes;
+    if (size === null) return null;
+    for (const end of ["low", "likely", "high"] as const) bytes[end] += size[end];
+  }
+  return contents.length === 0 ? null : { bytes, source };
+}
+
+/** Whether a partition of an image is encrypted as it lies on the disk. */
+export function isAnyEncrypted(contents: readonly ImageContent[]): boolean {
+  return contents.some(({ partition }) => partition.encryption !== null);
 }
 
 /** Whether a store takes an image: by what is stored, not by the disk. */

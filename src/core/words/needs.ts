@@ -60,6 +60,8 @@ export function termText(term: CapacityTerm): string {
       return `system files for a full reinstall${of}`;
     case "used-data":
       return `stored content${of}: 0.5 to 0.7 of the used space`;
+    case "measured-data":
+      return `stored content${of}: as earlier images came out`;
     case "whole-partition":
       return `stored content${of}: encrypted, taken whole unless unlocked first`;
     case "unknown-use":

@@ -1,9 +1,18 @@
 import { and, desc, eq, isNull } from "drizzle-orm";
 import type { z } from "zod";
 import type { Facts } from "@/core/computer/facts/schema";
+import type { StoredRatio } from "@/core/computer/needs/stored-size";
 import { type ImagePlan, planImage } from "@/core/images/checks";
-import type { PastImage } from "@/core/images/forecast";
-import { type LinkKind, secondsFor, USUAL_RATES } from "@/core/images/forecast";
+import { nextImage } from "@/core/images/contents";
+import {
+  isAnyEncrypted,
+  type LinkKind,
+  type PastImage,
+  type PastImages,
+  secondsFor,
+  storedRatio,
+  USUAL_RATES,
+} from "@/core/images/forecast";
 import { compilePattern, nameBy, USUAL_PATTERN } from "@/core/images/names";
 import { imageBodySchema } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
@@ -50,6 +59,27 @@ async function latestBodies(context: Context, computerId: ComputerId | null, mos
   });
 }
 
+/** A computer's own images, and what they and others with the same kit came to, the latest first. */
+async function takenBefore(context: Context, id: ComputerId): Promise<{ own: BodyTaken[]; past: PastImages }> {
+  const [own, recent] = await Promise.all([
+    latestBodies(context, id, OWN_MOST),
+    latestBodies(context, null, OTHERS_MOST),
+  ]);
+  const pastOf = (some: BodyTaken[]): PastImage[] =>
+    some.map(({ takenAt, body }) => ({
+      ...{ usedBytes: body.usedBytes ?? null, storedBytes: body.storedBytes ?? null },
+      ...{ kind: body.kind, takenAt: takenAt.toISOString(), encrypted: body.encrypted },
+    }));
+  const kit = own[0]?.body.kit ?? recent[0]?.body.kit ?? null;
+  return { own, past: { own: pastOf(own), sameKit: pastOf(recent.filter(({ body }) => body.kit === kit)) } };
+}
+
+/** What a used byte of this computer comes to in an image, as every page that tells a size of one takes it. */
+export async function storedRatioOf(context: Context, id: ComputerId, facts: Facts): Promise<StoredRatio> {
+  const { past } = await takenBefore(context, id);
+  return storedRatio(isAnyEncrypted(nextImage(facts).take), past);
+}
+
 /** What to see to before an image of a computer is taken onto a store. Problems: `not-found`. */
 export async function imagePlan(
   context: Context,
@@ -62,16 +92,7 @@ export async function imagePlan(
   const store = storeId === null ? null : await getStore(context, storeId);
   if (storeId !== null && !store) return fail({ code: "not-found", what: "store" });
   const { facts } = detail;
-  const [own, recent] = await Promise.all([
-    latestBodies(context, detail.row.id, OWN_MOST),
-    latestBodies(context, null, OTHERS_MOST),
-  ]);
-  const pastOf = (some: BodyTaken[]): PastImage[] =>
-    some.map(({ takenAt, body }) => ({
-      ...{ usedBytes: body.usedBytes ?? null, storedBytes: body.storedBytes ?? null },
-      ...{ kind: body.kind, takenAt: takenAt.toISOString(), encrypted: body.encrypted },
-    }));
-  const kit = own[0]?.body.kit ?? recent[0]?.body.kit ?? null;
+  const { own, past } = await takenBefore(context, detail.row.id);
   const plan = planImage(
     tag,
     facts,
@@ -79,7 +100,7 @@ export async function imagePlan(
       ...{ name: store.row.name, kind: store.row.kind, computer: store.computer },
       ...{ diskSerial: store.row.diskSerial, freeBytes: store.row.freeBytes },
     },
-    { own: pastOf(own), sameKit: pastOf(recent.filter(({ body }) => body.kit === kit)) },
+    past,
   );
   const system = facts.systems?.[0];
   const pattern = compilePattern(store?.row.namePattern ?? (await patternOf(context, detail.row.siteId)));

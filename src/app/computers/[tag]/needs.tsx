@@ -3,6 +3,7 @@ import Link from "next/link";
 import type { Facts } from "@/core/computer/facts/schema";
 import type { PciNames } from "@/core/computer/hardware/pci-ids";
 import { type Capacity, needsOf, OUTCOMES, type Outcome } from "@/core/computer/needs/needs";
+import type { StoredRatio } from "@/core/computer/needs/stored-size";
 import type { SecureBootSummary } from "@/core/computer/secure-boot/lists";
 import { archText } from "@/core/words/firmware";
 import {
@@ -20,18 +21,21 @@ import { deviceName } from "./facts";
 /** What a medium must bring to give this computer back, by outcome. */
 export function NeedsView({
   facts,
+  stored,
   lists,
   names,
   outcome,
   href,
 }: {
   facts: Facts;
+  /** What used bytes come to in its images. */
+  stored: StoredRatio;
   lists: SecureBootSummary;
   names: PciNames;
   outcome: Outcome;
   href: (outcome: Outcome) => string;
 }) {
-  const needs = needsOf(facts, lists, outcome);
+  const needs = needsOf(facts, lists, outcome, stored);
   return (
     <div className="mt-5">
       <nav aria-label="Outcomes" className="flex flex-wrap gap-x-5 gap-y-1">

@@ -6,6 +6,7 @@ import { summariseSecureBoot } from "@/core/computer/secure-boot/lists";
 import type { Context } from "@/server/context";
 import { routesOf } from "@/server/fleet/routes";
 import { pciNames } from "@/server/host/hardware-names";
+import { storedRatioOf } from "@/server/images/image-plans";
 import { listCalendars, supportOf } from "@/server/inventory/calendars";
 import { type ComputerDetail, getComputer } from "@/server/inventory/computers";
 import { history } from "@/server/inventory/events";
@@ -171,10 +172,15 @@ async function Content({
       return <Disks facts={facts} computer={{ id: row.id, version: row.version }} />;
     case "needs": {
       const outcome = OUTCOMES.find((each) => each === one(values.outcome)) ?? "image";
-      const [lists, names] = await Promise.all([summariseSecureBoot(facts.firmware), pciNames()]);
+      const [lists, names, stored] = await Promise.all([
+        summariseSecureBoot(facts.firmware),
+        pciNames(),
+        storedRatioOf(context, row.id, facts),
+      ]);
       return (
         <NeedsView
           facts={facts}
+          stored={stored}
           lists={lists}
           names={names}
           outcome={outcome}

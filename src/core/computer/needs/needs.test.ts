@@ -1,4 +1,4 @@
-import { bothText, hintText, signerNeedText, startNeedText } from "../../words/needs";
+import { bothText, hintText, signerNeedText, startNeedText, termText } from "../../words/needs";
 import { FACTS_SCHEMA, factsSchema } from "../facts/schema";
 import { type SecureBootSummary, summariseSecureBoot } from "../secure-boot/lists";
 import { needsOf, type Outcome } from "./needs";
@@ -50,6 +50,22 @@ test("an image: the kit, what is used of what must come back at 0.5 to 0.7, room
   expect(capacity.open).toBe(false);
   for (const key of ["least", "most"] as const)
     expect(capacity.terms.reduce((sum, term) => sum + (term[key] ?? 0), 0)).toBe(capacity[key]);
+});
+
+test("a reserved partition without a file system makes no size unknown (Microsoft)", async () => {
+  const system = { number: 3, bytes: 30e9, usedBytes: 5e9, role: "system" };
+  const of = (more: object[]) =>
+    needs("image", { disks: [{ name: "sda", bytes: 40e9, partitions: [...more, system] }] });
+  const reserved = { number: 2, bytes: 16777216, role: "msr" };
+  expect((await of([reserved])).capacity).toEqual((await of([])).capacity);
+});
+
+test("sizes go by what images of the same computer came to, where there are some", async () => {
+  const stored = { ratio: { low: 0.3, likely: 0.35, high: 0.4 }, isMeasured: true };
+  const { capacity } = needsOf(facts(), await lists(), "image", stored);
+  expect(capacity.terms.map((term) => term.code)).toEqual(["kit", "measured-data", "measured-data", "spare"]);
+  expect(capacity.most).toBe(1e9 + 5_030_000_000 * 0.4 + Math.ceil(5_030_000_000 * 0.4 * 0.02));
+  for (const term of capacity.terms) expect(termText(term)).toMatch(/\S/);
 });
 
 test("what is not recorded leaves the sum open instead of counting as nothing", async () => {

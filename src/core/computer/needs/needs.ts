@@ -3,6 +3,7 @@ import { imageContents } from "../facts/roles";
 import type { DiskFacts, Facts, SystemFacts } from "../facts/schema";
 import { type DeviceUse, deviceUse } from "../hardware/modalias";
 import type { SecureBootSummary } from "../secure-boot/lists";
+import { type StoredRatio, storedSize, USUAL_RATIO } from "./stored-size";
 import { internalDisks, systemDisk } from "./system-disk";
 
 /** What a route can give back, and so what a medium for it must bring. */
@@ -11,7 +12,15 @@ export type Outcome = (typeof OUTCOMES)[number];
 
 /** One summand of the least capacity. `bytes` null: not known, so that the sum is a lower bound. */
 export interface CapacityTerm {
-  code: "kit" | "installer" | "used-data" | "whole-partition" | "unknown-use" | "spare" | "rescued-data";
+  code:
+    | "kit"
+    | "installer"
+    | "used-data"
+    | "measured-data"
+    | "whole-partition"
+    | "unknown-use"
+    | "spare"
+    | "rescued-data";
   /** What it is of: a partition, a system. */
   of: string | null;
   /** Least and most, in bytes. */
@@ -80,13 +89,19 @@ const GB = 1e9;
 const KIT: Record<Outcome, number> = { image: 1 * GB, reinstall: 0, repair: 2 * GB, files: 2 * GB };
 const INSTALLER = 16 * GB;
 const NEWER_INSTALLER = 32 * GB;
-/** Used to stored with the usual compression (common practice). */
-const RATIO = { least: 0.5, most: 0.7 } as const;
 /** Room that file systems and tables take on a medium, of what is stored (common practice). */
 const SPARE = 0.02;
 
-/** Everything that a medium must bring, to give this computer back in this way. Pure: facts in, needs out. */
-export function needsOf(facts: Facts, lists: SecureBootSummary, outcome: Outcome): Needs {
+/**
+ * Everything that a medium must bring, to give this computer back in this way. Pure: facts in, needs out. `stored`: what
+ * used bytes come to in its images; left out: as is usual.
+ */
+export function needsOf(
+  facts: Facts,
+  lists: SecureBootSummary,
+  outcome: Outcome,
+  stored: StoredRatio = USUAL_RATIO,
+): Needs {
   const system = facts.systems?.[0] ?? null;
   const devices = facts.devices ?? [];
   const uses: DeviceUse[] =
@@ -100,7 +115,7 @@ export function needsOf(facts: Facts, lists: SecureBootSummary, outcome: Outcome
         ? (system?.arch ?? facts.cpu?.arch ?? null)
         : (facts.cpu?.arch ?? null),
     system: outcome === "reinstall" || outcome === "repair" ? system : null,
-    capacity: capacityOf(facts, outcome, system),
+    capacity: capacityOf(facts, outcome, system, stored),
     drivers: distinct(
       devices
         .map(({ modalias, name }) => ({ use: deviceUse(modalias), modalias, name }))
@@ -135,7 +150,7 @@ function signersOf({ firmware }: Facts, lists: SecureBootSummary): SignerNeed {
   return { ...none, state: names.length > 0 ? "signed" : "nothing-allowed", signers: names };
 }
 
-function capacityOf(facts: Facts, outcome: Outcome, system: SystemFacts | null): Capacity {
+function capacityOf(facts: Facts, outcome: Outcome, system: SystemFacts | null, stored: StoredRatio): Capacity {
   const terms: CapacityTerm[] = [];
   const kit = KIT[outcome];
   if (kit > 0) terms.push({ code: "kit", of: null, least: kit, most: kit, basis: "practice" });
@@ -144,7 +159,7 @@ function capacityOf(facts: Facts, outcome: Outcome, system: SystemFacts | null):
     terms.push({ code: "installer", of: system?.name ?? null, least: bytes, most: bytes, basis: "practice" });
   }
   const disks = internalDisks(facts);
-  if (outcome === "image") terms.push(...imageTerms(facts));
+  if (outcome === "image") terms.push(...imageTerms(facts, stored));
   if (outcome === "files") terms.push(...dataTerms(disks));
   if ((outcome === "image" || outcome === "files") && disks.length === 0)
     terms.push({ code: "unknown-use", of: null, least: null, most: null, basis: "measured" });
@@ -171,7 +186,7 @@ function isNewer(system: SystemFacts | null): boolean {
 const FIRST_BUILD_OF_11 = 22_000;
 
 /** Stored bytes of each partition that the image must hold. Unknown use is between nothing and the whole partition. */
-function imageTerms(facts: Facts): CapacityTerm[] {
+function imageTerms(facts: Facts, stored: StoredRatio): CapacityTerm[] {
   const disk = systemDisk(facts);
   if (!disk)
     return internalDisks(facts).length === 0
@@ -179,32 +194,17 @@ function imageTerms(facts: Facts): CapacityTerm[] {
       : [{ code: "unknown-use", of: null, least: null, most: null, basis: "measured" }];
   return imageContents(disk)
     .filter(({ take }) => take !== "leave")
-    .map(({ partition, role }): CapacityTerm => {
+    .flatMap((content): CapacityTerm[] => {
+      const { partition, role } = content;
+      const { bytes, mostBytes, isWhole } = storedSize(content, stored);
+      // A reserved partition has no file system, and nothing to store.
+      if (bytes?.high === 0) return [];
       const of = `partition ${partition.number} on ${disk.name}${role ? ` (${role})` : ""}`;
-      // Encrypted content does not shrink, and is taken whole unless it is opened first.
-      if (partition.encryption !== null)
-        return {
-          code: "whole-partition",
-          of,
-          least: partition.usedBytes === null ? null : Math.ceil(partition.usedBytes * RATIO.least),
-          most: partition.bytes,
-          basis: "practice",
-        };
-      if (partition.usedBytes === null)
-        return {
-          code: "unknown-use",
-          of,
-          least: null,
-          most: Math.ceil(partition.bytes * RATIO.most),
-          basis: "practice",
-        };
-      return {
-        code: "used-data",
-        of,
-        least: Math.ceil(partition.usedBytes * RATIO.least),
-        most: Math.ceil(partition.usedBytes * RATIO.most),
-        basis: "measured",
-      };
+      const sizes = { of, least: bytes?.low ?? null, most: mostBytes };
+      if (isWhole) return [{ code: "whole-partition", ...sizes, basis: "practice" }];
+      if (bytes === null) return [{ code: "unknown-use", ...sizes, basis: "practice" }];
+      const code = stored.isMeasured ? "measured-data" : "used-data";
+      return [{ code, ...sizes, basis: "measured" }];
     });
 }
 
