@@ -15,6 +15,11 @@ export function actOf({ kind, medium, computer, reason }: DueItem): { href: stri
       return { href: itsMedium, text: `See ${medium}` };
     case "image":
       return { href: `/images/take?${query({ computer })}`, text: "Take image" };
+    case "store":
+      return {
+        href: reason.code === "store-full" ? `/stores/${reason.storeId}` : "/stores",
+        text: "Show store",
+      };
     case "superseded":
     case "system-files":
     case "environment":

@@ -93,7 +93,7 @@ export interface StoreFit {
 }
 
 /** A file system is not filled to its last byte: its own records grow, and it slows down. Common practice. */
-const KEPT_FREE_BYTES = 256e6;
+export const KEPT_FREE_BYTES = 256e6;
 
 /** Sizes in bytes. What is free is compared with both ends of the estimate, since one number would promise too much. */
 export function storeFit(freeBytes: number, image: Range): StoreFit {

@@ -9,6 +9,7 @@ export const DUE_KINDS = [
   "planned-drill",
   "wear",
   "image",
+  "store",
   "superseded",
   "ended",
   "system-files",
@@ -31,6 +32,8 @@ export type DueReason =
   | { code: "distrusted" }
   | { code: "image"; reasons: ImageDueReason[] }
   | { code: "image-lapses"; on: string }
+  /** `on`: null where it is full now. */
+  | { code: "store-full"; storeId: number; store: string; freeBytes: number; on: string | null }
   | { code: "release-superseded"; release: string; by: string }
   | { code: "release-ended"; release: string; on: string }
   | { code: "system-ended"; system: string; on: string; computers: number }

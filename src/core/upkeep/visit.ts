@@ -2,7 +2,7 @@ import type { DueItem, DueKind } from "./due";
 
 /** Attended minutes of what is due, away from the desk. Common practice. */
 const MINUTES: Record<DueKind, number> = {
-  ...{ drill: 15, "planned-drill": 15, verification: 20, wear: 5, image: 45, superseded: 30, ended: 30 },
+  ...{ drill: 15, "planned-drill": 15, verification: 20, wear: 5, image: 45, store: 15, superseded: 30, ended: 30 },
   ...{ "system-files": 40, environment: 30, loan: 5, spares: 5, facts: 10, stocktake: 15 },
 };
 
@@ -42,7 +42,7 @@ const WORK: Partial<Record<DueKind, string>> = {
   ...{ "planned-drill": "drill", superseded: "write", "system-files": "write", environment: "write" },
 };
 
-function workOf({ kind, medium, computer, site, reason }: DueItem): string {
+function workOf({ key, kind, medium, computer, site, reason }: DueItem): string {
   const work = kind === "ended" && medium !== null ? "write" : (WORK[kind] ?? kind);
   switch (work) {
     case "drill":
@@ -50,6 +50,8 @@ function workOf({ kind, medium, computer, site, reason }: DueItem): string {
     case "image":
     case "facts":
       return JSON.stringify([work, computer]);
+    case "store":
+      return key;
     case "spares":
     case "stocktake":
       return JSON.stringify([work, site]);

@@ -13,6 +13,10 @@ test.each<[Partial<DueItem>, string]>([
   [{ kind: "verification" }, "Verify RM-01"],
   [{ kind: "wear" }, "Replace RM-01"],
   [{ kind: "image" }, "Take an image of HO-003"],
+  [
+    { kind: "store", reason: { code: "store-full", storeId: 1, store: "Image share", freeBytes: 9e9, on: null } },
+    "Make room in Image share",
+  ],
   [{ kind: "superseded" }, "Rewrite RM-01"],
   [{ kind: "system-files" }, "Rewrite RM-01"],
   [{ kind: "environment" }, "Rewrite RM-01"],
@@ -55,6 +59,11 @@ test.each<[DueReason, string]>([
   [{ code: "worn" }, "Worn."],
   [{ code: "distrusted" }, "Marked “do not use”: it counts for nothing."],
   [{ code: "image", reasons: [{ code: "no-image" }] }, "No image recorded."],
+  [
+    { code: "store-full", storeId: 1, store: "Image share", freeBytes: 90e9, on: "2027-01-05" },
+    "90 GB free. At its pace so far it is full about 5 Jan 2027.",
+  ],
+  [{ code: "store-full", storeId: 1, store: "Image share", freeBytes: 1e6, on: null }, "Full: no further image fits."],
   [{ code: "release-superseded", release: "Lantern 11", by: "Lantern 12" }, "Lantern 11 has a successor, Lantern 12."],
   [{ code: "release-ended", release: "Bollard 4.1", on: "2026-04-01" }, "Bollard 4.1 ended on 1 Apr 2026."],
   [

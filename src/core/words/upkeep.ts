@@ -2,6 +2,7 @@ import type { DueItem, DueKind, DueReason } from "../upkeep/due";
 import { dayText } from "./dates";
 import { imageDueText } from "./images";
 import { reasonText } from "./reasons";
+import { bytesText } from "./sizes";
 import { visible } from "./visible";
 
 const KIND_TITLES: Record<DueKind, string> = {
@@ -10,6 +11,7 @@ const KIND_TITLES: Record<DueKind, string> = {
   "planned-drill": "Planned drills",
   wear: "Worn or “do not use” media",
   image: "Images",
+  store: "Room in stores",
   superseded: "Releases with a successor",
   ended: "End of support",
   "system-files": "Included system files",
@@ -39,6 +41,8 @@ export function dueTitle({ kind, medium, computer, site, reason }: DueItem): str
       return `Replace ${medium}`;
     case "image":
       return `Take an image of ${computer}`;
+    case "store":
+      return `Make room in ${reason.code === "store-full" ? visible(reason.store, 60) : "a store"}`;
     case "superseded":
     case "system-files":
     case "environment":
@@ -67,6 +71,10 @@ export function dueReasonText(reason: DueReason): string {
       return `Its last verification expires on ${dayText(reason.on)}.`;
     case "image-lapses":
       return `Its newest image expires on ${dayText(reason.on)}.`;
+    case "store-full":
+      return reason.on === null
+        ? "Full: no further image fits."
+        : `${bytesText(reason.freeBytes)} free. At its pace so far it is full about ${dayText(reason.on)}.`;
     case "not-proven":
       return reason.reason ? reasonText(reason.reason) : "";
     case "secure-boot-changed":

@@ -1,12 +1,14 @@
-import { and, eq, inArray, isNull, sql } from "drizzle-orm";
+import { and, eq, gte, inArray, isNotNull, isNull, sql } from "drizzle-orm";
 import { alias } from "drizzle-orm/mysql-core";
 import { isBlankSpare } from "@/core/cover/standing";
+import type { Fill } from "@/core/images/forecast";
 import { judgeReinstall } from "@/core/judging/links/reinstall";
 import { dayAfter, daysBetween } from "@/core/kernel/days";
 import { AHEAD_DAYS, type DueItem, someOf } from "@/core/upkeep/due";
+import { storeDue } from "@/core/upkeep/store-due";
 import type { Context } from "../context";
 import type { Covered } from "../cover/standings";
-import { computers, events, kits, loads, media, releases, sites, stocktakes } from "../db/schema";
+import { computers, events, kits, loads, media, releases, sites, stocktakes, storeFills, stores } from "../db/schema";
 import { plannedOf } from "../drills/planned-drills";
 import { allDue } from "../images/image-due";
 import { listCalendars, listSystems, supportOf } from "../inventory/calendars";
@@ -85,6 +87,39 @@ export async function images(context: Context, { policies }: Covered): Promise<D
     }),
   );
 }
+
+/** Stores that are full, or will be soon. */
+export async function fullStores(context: Context, today: string): Promise<DueItem[]> {
+  const rows = await context.db
+    .select({
+      ...{ id: stores.id, name: stores.name, capacityBytes: stores.capacityBytes, freeBytes: stores.freeBytes },
+      site: sites.name,
+    })
+    .from(stores)
+    .leftJoin(sites, eq(sites.id, stores.siteId))
+    .where(and(isNull(stores.retiredAt), isNotNull(stores.freeBytes)));
+  if (rows.length === 0) return [];
+  const fills = await context.db
+    .select({ storeId: storeFills.storeId, on: storeFills.on, usedBytes: storeFills.usedBytes })
+    .from(storeFills)
+    .where(gte(storeFills.on, dayAfter(today, -PACE_DAYS)));
+  const byStore = new Map<number, Fill[]>(rows.map(({ id }) => [id, []]));
+  for (const { storeId, ...fill } of fills) byStore.get(storeId)?.push(fill);
+  return rows.flatMap(({ id, name: store, site, ...room }) => {
+    const full = storeDue({ ...room, fills: byStore.get(id) ?? [] }, today);
+    return full
+      ? [
+          item({
+            ...{ kind: "store", about: store, site, breaksOn: full.on },
+            reason: { code: "store-full", storeId: id, store, ...full },
+          }),
+        ]
+      : [];
+  });
+}
+
+/** The pace of a store is that of its last year: what it grew by before says little of next month. */
+const PACE_DAYS = 365;
 
 /** What is due for what media are and carry. */
 export async function onMedia(context: Context, cover: Covered, today: string): Promise<DueItem[]> {

@@ -10,6 +10,7 @@ import { problemText } from "../../core/words/problems";
 import { media } from "../db/schema";
 import { recordDrill } from "../drills/drills";
 import { planDrill } from "../drills/planned-drills";
+import { addStore, getStore, noteFill, saveStore, storeInputOf } from "../images/stores";
 import { keepContents } from "../inspections/contents";
 import { importCalendar } from "../inventory/calendars";
 import { addComputer, getComputer, saveComputer } from "../inventory/computers";
@@ -182,6 +183,27 @@ test("what is put off is out of the way with its reason, and comes back on its d
   value(await takeUp(ina, id));
   expect((await dueView(ina, { ...all, kind: "stocktake" })).items.map((item) => item.key)).toEqual([key]);
   expect(refusal(await takeUp(ina, id))).toContain("There is no such postponed item");
+});
+
+test("a store that fills is due before it is full, and no more once there is room", async () => {
+  const { ina } = inventory;
+  at("2026-07-01");
+  const given = { name: "Image share", kind: "share", capacityBytes: 500e9, freeBytes: 50e9 } as const;
+  const storeId = value(await addStore(ina, { ...given, siteId: ids.office, reachedFrom: [ids.office] }));
+  for (const [weeks, day] of ["2026-06-10", "2026-06-17", "2026-06-24", "2026-07-01"].entries())
+    await noteFill(ina.db, storeId, day, (420 + weeks * 10) * 1e9);
+  // Written beside an act: what was answered before is not asked for again.
+  value(await addSite(ina, { name: "Workshop" }));
+  const [full] = (await everythingDue(ina)).filter(({ kind }) => kind === "store");
+  expect(full).toMatchObject({
+    site: "Head office",
+    breaksOn: "2026-08-05",
+    reason: { storeId, store: "Image share" },
+  });
+  const store = await getStore(ina, storeId);
+  if (!store) throw new Error("no store");
+  value(await saveStore(ina, storeId, store.row.version, { ...storeInputOf(store), capacityBytes: 4e12 }));
+  expect((await everythingDue(ina)).some(({ kind }) => kind === "store")).toBe(false);
 });
 
 test("the past follows the log: before a verification was dated nobody had what is asked", async () => {

@@ -7,7 +7,17 @@ import type { Context } from "../context";
 import { type Covered, covered, standings } from "../cover/standings";
 import { asked } from "../fleet/asked";
 import type { Result } from "../problems";
-import { ended, facts, images, loansOverdue, onMedia, places, plannedDrills, secureBootChanged } from "./due-sources";
+import {
+  ended,
+  facts,
+  fullStores,
+  images,
+  loansOverdue,
+  onMedia,
+  places,
+  plannedDrills,
+  secureBootChanged,
+} from "./due-sources";
 import { openSnoozes, type SnoozeRow, snoozeDue } from "./snoozes";
 
 /** The fleet's proofs as upkeep looks at them. */
@@ -32,6 +42,7 @@ export const everythingDue = asked("everything-due", async (context: Context): P
     secureBootChanged(context, cover),
     images(context, cover),
     onMedia(context, cover, today),
+    fullStores(context, today),
     ended(context, today),
     loansOverdue(context),
     facts(context, cover, today),
