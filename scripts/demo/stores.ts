@@ -26,7 +26,7 @@ export const STORES: (Pick<StoreInput, "name" | "kind"> &
     namePattern: "{computer} {date} {state}",
     fills: Array.from(
       { length: 26 },
-      (_, week) => 2.7 * TB + week * 44 * GB + (week % 4) * 9 * GB - (week > 14 ? 160 * GB : 0),
+      (_, week) => 2.8 * TB + week * 44 * GB + (week % 4) * 9 * GB - (week > 14 ? 160 * GB : 0),
     ),
   },
   {

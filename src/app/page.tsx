@@ -9,12 +9,14 @@ import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { type CalloutItem, listCallouts } from "@/server/callouts/callouts";
 import { type CoverView, coverView } from "@/server/cover/view";
 import { plannedOf } from "@/server/drills/planned-drills";
+import { type FirstSteps, firstSteps } from "@/server/fleet/first-steps";
 import { type CoverState, latestEvents, type Overview, overview } from "@/server/fleet/overview";
 import { dueView, firstBreak } from "@/server/upkeep/due";
 import { ChainLegend, ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
 import { dateText, firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
+import { FirstStepsList } from "./_shell/first-steps";
 import { computersQuery } from "./computers/state";
 import { actOf } from "./upkeep/due-acts";
 
@@ -27,7 +29,8 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 
 export default async function Today() {
   const context = await currentContext();
-  const [today, cover, first, events, open, planned] = await Promise.all([
+  const [steps, today, cover, first, events, open, planned] = await Promise.all([
+    firstSteps(context),
     overview(context),
     coverView(context, { site: null, need: null, page: 1 }),
     firstBreak(context),
@@ -35,13 +38,15 @@ export default async function Today() {
     listCallouts(context, "open", 6),
     plannedOf(context),
   ]);
-  if (today.computers === 0) return <Nothing media={today.media} />;
+  if (today.computers === 0) return <Nothing steps={steps} />;
+  const isBegun = Object.values(steps).every(Boolean);
   const overdue = planned.filter(({ isOverdue }) => isOverdue).length;
   const lacking = today.totals.broken + today.totals.none;
   return (
     <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_19rem]">
       <section>
         <DownNow open={open} />
+        {!isBegun && <FirstStepsList done={steps} />}
         <h1 className="mt-4">{first ? breaking(first) : headline(today, lacking)}</h1>
         <Suspense fallback={<p className="mt-3 text-quiet">Loading what is due.</p>}>
           <DueFirst>
@@ -303,25 +308,14 @@ function gapText({ at, state, example }: Overview["gaps"][number]): string {
   return `${weakText(at, state)}${firmware}.`;
 }
 
-function Nothing({ media }: { media: number }) {
+function Nothing({ steps }: { steps: FirstSteps }) {
   return (
-    <section className="max-w-xl">
-      <h1>Nothing recorded yet.</h1>
-      <p className="mt-2">
-        Creel compares each computer's facts with what is really on each medium. Start with computers: import facts of
-        one, or a table of many. {media === 0 ? "Then register a medium by dropping its file." : ""}
+    <section>
+      <h1>{steps.site || steps.release || steps.medium ? "No computer recorded yet." : "Nothing recorded yet."}</h1>
+      <p className="mt-1 max-w-3xl">
+        Creel compares each computer's facts with what is really on each medium. Four steps lead to the first answer.
       </p>
-      <p className="mt-4 flex gap-3">
-        <Link prefetch={false} className="act-main" href="/computers/facts">
-          Import facts of a computer
-        </Link>
-        <Link prefetch={false} className="act" href="/computers/import">
-          Import a table of many
-        </Link>
-        <Link prefetch={false} className="act" href="/media/new">
-          Register a medium
-        </Link>
-      </p>
+      <FirstStepsList done={steps} />
     </section>
   );
 }

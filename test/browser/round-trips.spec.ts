@@ -60,6 +60,20 @@ test("an inventory that nobody is recorded in asks for the first one, and goes o
     await expect(page.getByLabel("Acting")).toContainText("Ina Torvald");
     for (const path of ["/", "/computers", "/media", "/chains", "/upkeep", "/cover", "/images", "/kits", "/callouts"])
       expect((await page.goto(`${address}${path}`))?.status()).toBe(200);
+    // What to do first stands on Today until it was done, and nothing is told that is not so.
+    await page.goto(`${address}/`);
+    const steps = page.getByRole("list", { name: "First steps" }).getByRole("listitem");
+    await expect(steps).toHaveCount(4);
+    await expect(steps.first()).toContainText("Add the first site");
+    await steps.first().getByRole("link", { name: "Add a site" }).click();
+    await page.locator("form[aria-busy=false]").last().waitFor();
+    await page.locator("main").getByLabel("Name").fill("Head office");
+    await page.getByRole("button", { name: "Add site" }).click();
+    await expect(page.getByRole("link", { name: "Head office" })).toBeVisible();
+    await page.goto(`${address}/`);
+    await expect(steps.first()).toContainText("Done");
+    await page.goto(`${address}/bench/make`);
+    await expect(page.getByText("No computer recorded yet.")).toBeVisible();
   } finally {
     server.kill("SIGTERM");
   }

@@ -80,10 +80,17 @@ export default async function Chains({ searchParams }: { searchParams: SearchPar
       {view.rows.length === 0 || view.columns.length === 0 ? (
         <p className="mt-5">
           {view.media === 0
-            ? "No medium yet: nothing to judge computers against."
+            ? "No medium recorded yet: nothing to judge computers against. "
             : view.computers === 0
-              ? "No computer yet: nothing to judge media against."
-              : "Nothing matches this filter."}
+              ? "No computer recorded yet: nothing to judge media against. "
+              : "Nothing matches this filter. "}
+          <Link
+            prefetch={false}
+            className="link"
+            href={view.media === 0 ? "/media/new" : view.computers === 0 ? "/computers/facts" : "/chains"}
+          >
+            {view.media === 0 ? "Register a medium" : view.computers === 0 ? "Import facts" : "Show all"}
+          </Link>
         </p>
       ) : (
         <>

@@ -31,6 +31,13 @@ export default async function Cover({ searchParams }: { searchParams: SearchPara
       </p>
       {view.total > 0 && <PlaceTable view={view} site={site} need={need} />}
       {(site !== null || need !== null) && <Lacking view={view} site={site} need={need} />}
+      {view.total === 0 && (
+        <p className="mt-3">
+          <Link prefetch={false} className="act-main" href="/computers/facts">
+            Import facts of a computer
+          </Link>
+        </p>
+      )}
       {view.total > 0 && (
         <p className="mt-5">
           <Link prefetch={false} className="act-main" href="/cover/plans/new">

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { DUE_KINDS, type DueItem } from "@/core/upkeep/due";
+import { DUE_KINDS, type DueItem, type DueKind } from "@/core/upkeep/due";
 import { consequenceText, dueKindTitle, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { type DueView, dueView } from "@/server/upkeep/due";
 import { dateText, plural } from "@/ui/words";
@@ -26,15 +26,19 @@ export default async function Upkeep({ searchParams }: { searchParams: SearchPar
   return (
     <>
       <UpkeepNav here="/upkeep" />
-      <h1>{headline(view)}</h1>
+      <h1>{headline(view, { kind, site })}</h1>
       <div className="mt-3 grid gap-x-8 gap-y-4 lg:grid-cols-[13rem_minmax(0,1fr)]">
         <Choices view={view} kind={kind} site={site} href={href} />
         <div>
           {view.items.length === 0 && (
             <p className="text-quiet">
-              {kind === null && site === null
-                ? "Nothing due. Tasks appear here sixty days before they break anything."
-                : "Nothing due here."}
+              {kind === null && site === null ? (
+                "Tasks appear here sixty days before they break anything."
+              ) : (
+                <Link prefetch={false} className="link" href="/upkeep">
+                  Show everything that is due
+                </Link>
+              )}
             </p>
           )}
           <ul data-list className="divide-y divide-line border-line border-y">
@@ -74,8 +78,13 @@ export default async function Upkeep({ searchParams }: { searchParams: SearchPar
   );
 }
 
-function headline({ items, total, today, page }: DueView): string {
-  if (total === 0) return "Nothing is due.";
+/** What is due, of what is asked for: of a kind, at a site, or at all. */
+function headline(
+  { items, total, today, page }: DueView,
+  { kind, site }: { kind: DueKind | null; site: string | null },
+): string {
+  const where = [kind && `under “${dueKindTitle(kind)}”`, site && `at ${site}`].filter(Boolean).join(" ");
+  if (total === 0) return where ? `Nothing is due ${where}.` : "Nothing is due.";
   const [first] = page === 1 ? items : [];
   const soon = first && first.loses.count > 0 && first.breaksOn !== null && first.breaksOn > today;
   const all = `${plural(total, "thing")} ${total === 1 ? "is" : "are"} due`;

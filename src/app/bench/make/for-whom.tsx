@@ -2,7 +2,7 @@ import Link from "next/link";
 import { servedBy } from "@/core/making/planning/propose";
 import { alternativeText } from "@/core/words/bench";
 import type { ProposalView } from "@/server/bench/proposals";
-import type { LackingAtSite } from "@/server/cover/lacking";
+import type { Lacking } from "@/server/cover/lacking";
 import { plural, tagsText } from "@/ui/words";
 import { fieldsOf, type Making, makeHref } from "./wish";
 
@@ -11,11 +11,11 @@ const TAGS_MOST = 100;
 
 /** Who could do with a medium, by site and by release; or computers that are named. */
 export function ForWhom({
-  lacking: { sites, ids },
+  lacking: { sites, ids, total },
   wanted,
   making,
 }: {
-  lacking: { sites: LackingAtSite[]; ids: number[] };
+  lacking: Lacking;
   /** Releases for all who miss their policy, the best first. */
   wanted: ProposalView | null;
   making: Making;
@@ -70,7 +70,19 @@ export function ForWhom({
           </section>
         </div>
       ) : (
-        <p className="text-quiet">Every computer meets its policy.</p>
+        <p className="text-quiet">
+          {total > 0 ? (
+            "Every computer meets its policy."
+          ) : (
+            <>
+              No computer recorded yet.{" "}
+              <Link prefetch={false} className="link" href="/computers/facts">
+                Import facts
+              </Link>
+              , or make a medium for no computer in particular.
+            </>
+          )}
+        </p>
       )}
       <form className="flex flex-wrap items-end gap-3" action="/bench/make">
         {fieldsOf({ onto }).map(([name, value]) => (

@@ -13,6 +13,7 @@ import { lackingBySite } from "@/server/cover/lacking";
 import { loadPolicies } from "@/server/inventory/policies";
 import { listSites } from "@/server/inventory/sites";
 import { getRelease, listReleases } from "@/server/media/releases";
+import { StepNumber } from "@/ui/step-number";
 import { currentContext } from "../../_lib/context";
 import type { SearchParams } from "../../_lib/params";
 import { startPreparationAction } from "../actions";
@@ -136,12 +137,7 @@ function Step({
       aria-current={isOpen ? "step" : undefined}
       className={`grid grid-cols-[2.2rem_minmax(0,1fr)] gap-x-3 border-line border-b pb-2 ${isLater ? "text-quiet" : ""}`}
     >
-      <span
-        aria-hidden="true"
-        className={`grid size-8 place-items-center rounded-full border font-bold ${isOpen ? "border-rope bg-rope text-sheet" : "border-line"}`}
-      >
-        {number}
-      </span>
+      <StepNumber number={number} isNow={isOpen} />
       <div>
         <div className="flex min-h-8 flex-wrap items-center gap-x-4">
           <h2>{title}</h2>

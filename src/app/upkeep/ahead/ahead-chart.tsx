@@ -52,7 +52,7 @@ export function AheadChart({
   ];
   const hasPlan = ahead.some(({ planned }) => planned !== null);
   return (
-    <div className="mt-3 h-64 max-w-4xl" role="img" aria-label="Computers that meet their policy, by day">
+    <div className="mt-1 h-72" role="img" aria-label="Computers that meet their policy, by day">
       <ResponsiveContainer width="100%" height="100%">
         <ComposedChart
           data={points}
@@ -129,7 +129,7 @@ export function LinkChart({
     ...Object.fromEntries(byCause.map(({ cause, count }) => [cause, count[nth]])),
   }));
   return (
-    <div className="mt-1 h-56 max-w-4xl" role="img" aria-label="Computers that miss their policy, by link and day">
+    <div className="mt-1 h-72" role="img" aria-label="Computers that miss their policy, by link and day">
       <ResponsiveContainer width="100%" height="100%">
         <ComposedChart
           data={points}

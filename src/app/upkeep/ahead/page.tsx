@@ -1,3 +1,4 @@
+import clsx from "clsx";
 import type { Metadata } from "next";
 import Link from "next/link";
 import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
@@ -43,6 +44,11 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
       <>
         <UpkeepNav here="/upkeep/ahead" />
         <h1>No computer is recorded yet.</h1>
+        <p className="mt-3">
+          <Link prefetch={false} className="act-main" href="/computers/facts">
+            Import facts of a computer
+          </Link>
+        </p>
       </>
     );
   return (
@@ -64,21 +70,26 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
           </Link>
         </p>
       )}
-      <AheadChart view={view} site={site} />
-      {view.byCause.length > 0 && (
-        <>
-          <h2 className="mt-5">Missing, by link</h2>
-          <LinkChart view={view} site={site} titles={CAUSES} />
-        </>
-      )}
+      <div className={clsx("mt-4 grid gap-x-8 gap-y-5", view.byCause.length > 0 && "lg:grid-cols-2")}>
+        <section className="min-w-0">
+          <h2>Meet their policy</h2>
+          <AheadChart view={view} site={site} />
+        </section>
+        {view.byCause.length > 0 && (
+          <section className="min-w-0">
+            <h2>Missing, by link</h2>
+            <LinkChart view={view} site={site} titles={CAUSES} />
+          </section>
+        )}
+      </div>
       <div className="mt-4 overflow-x-auto">
-        <table className="border-collapse text-[0.9rem]">
+        <table className="w-full border-collapse text-[0.9rem]">
           <caption className="sr-only">Computers that meet their policy, by site, every four weeks</caption>
           <thead>
             <tr className="border-line border-b">
               <th className="pr-4 text-left font-semibold">Site</th>
               {monthly.map(({ on }) => (
-                <th key={on} className="px-1.5 py-1 text-right font-normal">
+                <th key={on} className="whitespace-nowrap px-1.5 py-1 text-right font-normal">
                   <Link prefetch={false} scroll={false} href={link(on, null)} title={dateText(on)}>
                     {on.slice(5)}
                   </Link>
@@ -163,7 +174,7 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
         </table>
       </div>
       {view.chosen && (
-        <section id="lacking" className="mt-6 max-w-4xl">
+        <section id="lacking" className="mt-6">
           <h2>
             On {dateText(view.chosen.on)} {plural(view.chosen.total, "computer")}
             {site ? ` at ${site}` : ""}
