@@ -328,6 +328,12 @@ test.describe("accessible, light and dark", () => {
       });
       const inDark = axe(page).withRules(["color-contrast", "link-in-text-block"]);
       expect(await violationsOf(inDark)).toEqual([]);
+      // Nothing is cut off on a phone or a tablet: what is wider scrolls in its own box.
+      for (const width of [390, 768]) {
+        await page.setViewportSize({ width, height: 844 });
+        expect([width, await page.evaluate(() => document.documentElement.scrollWidth)]).toEqual([width, width]);
+      }
+      await page.setViewportSize({ width: 1280, height: 800 });
     });
   }
 });

@@ -171,7 +171,7 @@ function Row({
   const Icon = item.folder ? Folder : FileIcon;
   return (
     <div
-      className="grid grid-cols-[1.4rem_minmax(0,1fr)_7rem_6.5rem_7rem_2rem] items-center gap-x-2 border-line border-b"
+      className="grid grid-cols-[1.4rem_minmax(0,1fr)_7rem_6.5rem_7rem_2rem] max-sm:grid-cols-[1.4rem_minmax(0,1fr)_6.5rem_2rem] items-center gap-x-2 border-line border-b"
       style={{ height: ROW_PX }}
     >
       <Icon size={15} aria-hidden className={item.folder ? "text-rope" : "text-slate"} />
@@ -193,11 +193,11 @@ function Row({
           </span>
         )}
       </span>
-      <span aria-hidden className="h-2.5 border-line border-l">
+      <span aria-hidden className="h-2.5 border-line border-l max-sm:hidden">
         <span className="block h-full bg-rope" style={{ width: `${share}%`, minWidth: item.bytes > 0 ? 1 : 0 }} />
       </span>
       <span className="text-right tabular-nums">{bytesText(item.bytes)}</span>
-      <span className="caption text-right">
+      <span className="caption text-right max-sm:hidden">
         {item.folder ? plural(item.files, "file") : item.modified ? dateText(item.modified) : ""}
       </span>
       {onTake && !item.folder && item.special === null ? (

@@ -21,7 +21,7 @@ export default async function Images({ searchParams }: { searchParams: SearchPar
   return (
     <>
       <ImagesNav here="/images" />
-      <div className="flex items-baseline justify-between gap-4">
+      <div className="flex flex-wrap items-baseline justify-between gap-x-4 gap-y-2">
         <h1>Images</h1>
         <span className="flex gap-2">
           <Link prefetch={false} className="act" href="/images/take">

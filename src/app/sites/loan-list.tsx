@@ -7,7 +7,10 @@ export function LoanList({ loans }: { loans: LoanItem[] }) {
   return (
     <ul className="mt-1 divide-y divide-line border-line border-y">
       {loans.map(({ tag, name, to, since, dueOn, isOverdue }) => (
-        <li key={tag} className="grid grid-cols-[7rem_minmax(0,1fr)_minmax(0,18rem)] items-baseline gap-x-3 py-1.5">
+        <li
+          key={tag}
+          className="grid grid-cols-[7rem_minmax(0,1fr)_minmax(0,18rem)] max-sm:grid-cols-[7rem_minmax(0,1fr)] items-baseline gap-x-3 py-1.5"
+        >
           <Link prefetch={false} className="code font-bold" href={`/media/${encodeURIComponent(tag)}`}>
             {tag}
           </Link>

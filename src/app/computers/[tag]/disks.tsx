@@ -89,7 +89,7 @@ function Partitions({
   return (
     <table className="mt-2 w-full border-collapse">
       <caption className="sr-only">Partitions of {disk.name}</caption>
-      <thead>
+      <thead className="max-sm:sr-only">
         <tr className="border-line border-b text-left">
           <th className="py-1 pr-3 font-semibold">No.</th>
           <th className="py-1 pr-3 font-semibold">Role</th>
@@ -101,7 +101,10 @@ function Partitions({
       </thead>
       <tbody>
         {imageContents(disk).map(({ partition, take }) => (
-          <tr key={partition.number} className="border-line border-b align-top">
+          <tr
+            key={partition.number}
+            className="border-line border-b align-top max-sm:grid max-sm:grid-cols-[1.5rem_minmax(0,1fr)_auto]"
+          >
             <td className="py-1 pr-3 tabular-nums">{partition.number}</td>
             <td className="py-1 pr-3">
               <RoleChoice
@@ -114,21 +117,21 @@ function Partitions({
               />
               {partition.active && <span className="caption"> active</span>}
             </td>
-            <td className="py-1 pr-3">
+            <td className="py-1 pr-3 max-sm:col-start-2 max-sm:row-start-2">
               {partition.filesystem ? fileSystemText(partition.filesystem) : <span className="text-quiet">–</span>}
               {partition.label && <span className="caption"> “{visible(partition.label, 40)}”</span>}
             </td>
             <td className="py-1 pr-3 text-right tabular-nums">
               <Size bytes={partition.bytes} />
             </td>
-            <td className="py-1 pr-3 text-right tabular-nums">
+            <td className="py-1 pr-3 text-right tabular-nums max-sm:col-start-3 max-sm:row-start-2">
               {partition.usedBytes === null ? (
                 <span className="text-quiet italic">not recorded</span>
               ) : (
                 <Size bytes={partition.usedBytes} />
               )}
             </td>
-            <td className="py-1">
+            <td className="py-1 max-sm:col-span-2 max-sm:col-start-2 max-sm:text-quiet">
               {TAKE_TEXT[take]}
               {partition.encryption !== null && (
                 <KeyPlace

@@ -116,7 +116,7 @@ export function NeedsView({
 
 function Need({ title, children }: { title: string; children: React.ReactNode }) {
   return (
-    <div className="grid grid-cols-[9rem_minmax(0,1fr)] gap-x-3 border-line border-b py-2">
+    <div className="grid gap-x-3 border-line border-b py-2 sm:grid-cols-[9rem_minmax(0,1fr)]">
       <dt className="font-semibold">{title}</dt>
       <dd className="min-w-0">{children}</dd>
     </div>
@@ -133,12 +133,12 @@ function CapacitySum({ capacity }: { capacity: Capacity }) {
         {terms.map((term) => (
           <tr key={`${term.code}${term.of}`} className="align-top">
             <td className="pr-3">{termText(term)}</td>
-            <td className="whitespace-nowrap text-right tabular-nums">{rangeText(term.least, term.most)}</td>
+            <td className="text-right tabular-nums sm:whitespace-nowrap">{rangeText(term.least, term.most)}</td>
           </tr>
         ))}
         <tr className="border-line border-t font-bold">
           <td className="pr-3">{open ? "at least, as far as it is known" : "together"}</td>
-          <td className="whitespace-nowrap text-right tabular-nums">
+          <td className="text-right tabular-nums sm:whitespace-nowrap">
             {open ? bothText(least) : rangeText(least, most)}
           </td>
         </tr>

@@ -28,7 +28,10 @@ export default async function Due({ searchParams }: { searchParams: SearchParams
       </p>
       <ul data-list className="mt-3 divide-y divide-line border-line border-y">
         {items.map(({ computer, name, last, reasons }) => (
-          <li key={computer} className="grid grid-cols-[7rem_minmax(0,1fr)_9rem_auto] items-baseline gap-x-3 py-1.5">
+          <li
+            key={computer}
+            className="grid grid-cols-[7rem_minmax(0,1fr)_9rem_auto] max-sm:grid-cols-[7rem_minmax(0,1fr)] items-baseline gap-x-3 py-1.5"
+          >
             <Link
               prefetch={false}
               data-item

@@ -54,7 +54,10 @@ export default async function Site({ params }: Props) {
         </p>
         <ul data-list className="mt-1 divide-y divide-line border-line border-y">
           {here.map(({ tag, name, kind }) => (
-            <li key={tag} className="grid grid-cols-[7rem_minmax(0,1fr)_9rem_10rem] items-baseline gap-x-3 py-1.5">
+            <li
+              key={tag}
+              className="grid grid-cols-[7rem_minmax(0,1fr)_9rem_10rem] max-sm:grid-cols-[7rem_minmax(0,1fr)] items-baseline gap-x-3 py-1.5"
+            >
               <Link prefetch={false} data-item className="code font-bold" href={`/media/${encodeURIComponent(tag)}`}>
                 {tag}
               </Link>

@@ -275,7 +275,7 @@ function Copies({ copies }: { copies: StoredCopy[] }) {
       {copies.slice(0, 200).map(({ copy, image, isLostWithIt }) => (
         <li
           key={copy.id}
-          className="grid grid-cols-[7rem_minmax(0,1fr)_8rem_minmax(0,16rem)] items-baseline gap-x-3 py-1"
+          className="grid grid-cols-[7rem_minmax(0,1fr)_8rem_minmax(0,16rem)] max-sm:grid-cols-[7rem_minmax(0,1fr)] items-baseline gap-x-3 py-1"
         >
           <Link prefetch={false} className="code font-bold" href={`/computers/${encodeURIComponent(image.computer)}`}>
             {image.computer}

@@ -182,7 +182,10 @@ export default async function Ahead({ searchParams }: { searchParams: SearchPara
           </h2>
           <ul data-list className="mt-1 divide-y divide-line border-line border-y">
             {view.chosen.computers.map(({ tag, name, site: own, from, why }) => (
-              <li key={tag} className="grid grid-cols-[7rem_12rem_8rem_minmax(0,1fr)] items-baseline gap-x-3 py-1">
+              <li
+                key={tag}
+                className="grid grid-cols-[7rem_12rem_8rem_minmax(0,1fr)] max-md:grid-cols-[7rem_minmax(0,1fr)] items-baseline gap-x-3 py-1"
+              >
                 <Link
                   prefetch={false}
                   data-item

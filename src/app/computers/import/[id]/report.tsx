@@ -64,7 +64,10 @@ export function Report({ report }: { report: ImportReport }) {
           <h2 className="mt-4">First rows afterwards</h2>
           <ul className="mt-1 divide-y divide-line border-line border-y">
             {report.preview.map(({ row, tag, action, changes }) => (
-              <li key={row} className="grid grid-cols-[4rem_7rem_5rem_minmax(0,1fr)] gap-x-3 py-1">
+              <li
+                key={row}
+                className="grid grid-cols-[4rem_7rem_5rem_minmax(0,1fr)] max-sm:grid-cols-[4rem_minmax(0,1fr)] gap-x-3 py-1"
+              >
                 <span className="caption">row {row}</span>
                 <span className="code font-bold">{tag}</span>
                 <span className="text-quiet">{ACTION_TEXT[action]}</span>
