@@ -1,3 +1,4 @@
+import { dayOfMomentText, momentText } from "@/core/words/dates";
 import { archText } from "@/core/words/firmware";
 
 /** Words for what the inventory holds. */
@@ -42,21 +43,9 @@ export function tagsText(all: string[]): string {
 
 export function dateText(value: Date | string | null): string {
   if (value === null) return "not recorded";
-  return new Date(value).toLocaleDateString("en-GB", {
-    day: "numeric",
-    month: "short",
-    year: "numeric",
-    timeZone: "UTC",
-  });
+  return dayOfMomentText(value);
 }
 
 export function timeText(value: Date | string): string {
-  return new Date(value).toLocaleString("en-GB", {
-    day: "numeric",
-    month: "short",
-    year: "numeric",
-    hour: "2-digit",
-    minute: "2-digit",
-    timeZone: "UTC",
-  });
+  return momentText(value);
 }
