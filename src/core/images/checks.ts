@@ -24,6 +24,8 @@ export type ImageCheck =
       code: "start-up-included";
       partitions: string[];
       lacks: ("esp" | "active" | "system")[];
+      /** The name of another disk that it starts from. */
+      startsFrom?: string | null;
     }
   | { when: "before"; state: CheckState; code: "data-left-out"; partitions: string[] }
   | { when: "before"; state: CheckState; code: "store-left-out"; store: string; sameDisk: boolean }
@@ -65,7 +67,7 @@ const ROLE_NAMES: Record<string, string> = {
 
 /** What to see to before an image of a computer's system disk is taken, and after. Sources: the field guide, common practice. */
 export function planImage(tag: string, facts: Facts, store: ReceivingStore | null, past: PastImages): ImagePlan {
-  const { disk, usedBytes, lacks, ...contents } = nextImage(facts);
+  const { disk, usedBytes, lacks, startsFrom, ...contents } = nextImage(facts);
   const partitions = disk?.partitions ?? [];
   const named = (each: (typeof partitions)[number]) => {
     const role = roleOf(each);
@@ -96,6 +98,7 @@ export function planImage(tag: string, facts: Facts, store: ReceivingStore | nul
         code: "start-up-included",
         partitions: take.map(named),
         lacks,
+        startsFrom: startsFrom?.name ?? null,
       },
       {
         when: "before",

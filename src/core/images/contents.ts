@@ -1,7 +1,7 @@
 import { type ImageContent, imageContents } from "../computer/facts/roles";
 import type { DiskFacts, Facts } from "../computer/facts/schema";
 import { usedBytesOf } from "../computer/needs/stored-size";
-import { installedMode, systemDisk } from "../computer/needs/system-disk";
+import { installedMode, startsFromOther, systemDisk } from "../computer/needs/system-disk";
 import { modeOf } from "../judging/links/modes";
 
 /** What the next image of a computer holds. */
@@ -14,6 +14,8 @@ export interface NextImage {
   usedBytes: number | null;
   /** What it would not have, and could not start without. */
   lacks: ("esp" | "active" | "system")[];
+  /** Another disk that it starts from, of which an image is wanted too; null: there is none. */
+  startsFrom: DiskFacts | null;
 }
 
 /**
@@ -22,7 +24,7 @@ export interface NextImage {
  */
 export function nextImage(facts: Facts, told: string | null = null): NextImage {
   const disk = systemDisk(facts, told);
-  if (!disk) return { disk: null, take: [], leave: [], usedBytes: null, lacks: [] };
+  if (!disk) return { disk: null, take: [], leave: [], usedBytes: null, lacks: [], startsFrom: null };
   const contents = imageContents(disk);
   const [take, leave] = [
     contents.filter((each) => each.take !== "leave"),
@@ -39,5 +41,6 @@ export function nextImage(facts: Facts, told: string | null = null): NextImage {
   if (mode === "uefi" && !take.some(({ role }) => role === "esp")) lacks.push("esp");
   if (mode === "bios" && !take.some(({ role, partition }) => partition.active === true || role === "bios-boot"))
     lacks.push("active");
-  return { disk, take, leave, usedBytes, lacks };
+  const startsFrom = lacks.includes("esp") ? startsFromOther(facts, disk) : null;
+  return { disk, take, leave, usedBytes, lacks, startsFrom };
 }

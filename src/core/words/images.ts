@@ -255,6 +255,8 @@ export function checkText(check: ImageCheck): string {
   switch (check.code) {
     case "start-up-included":
       if (check.state === "see") return "Partitions not recorded. Include everything it needs to start.";
+      if (check.startsFrom)
+        return `It starts from ${check.startsFrom}: take an image of that disk too, and restore both together.`;
       return check.lacks.length === 0
         ? `Included for start-up: ${check.partitions.join(", ")}.`
         : `Without ${check.lacks.map((each) => LACKING[each]).join(" and ")} it restores files, not a bootable computer.`;

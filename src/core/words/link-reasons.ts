@@ -151,6 +151,8 @@ export function linkReasonText(facts: LinkReason): string {
       return `The disk ${facts.disk} has sectors of ${facts.bytes} bytes, the disk of the image had ${facts.image}, and the kit does not convert.`;
     case "image-starts-again":
       return "The image holds what is needed to start.";
+    case "image-start-elsewhere":
+      return `The image has no EFI system partition: the computer starts from ${visible(facts.disk, 40)}. It starts only while that disk is unchanged. Take an image of that disk too.`;
     case "image-lacks":
       return `The image lacks ${facts.lacks.map((each) => LACKS[each]).join(" and ")}. It restores files, not a bootable computer.`;
     case "image-roles-unknown":

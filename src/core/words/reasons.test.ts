@@ -116,6 +116,7 @@ const REASONS: EachOf<Reason> = {
   "target-too-small": { code: "target-too-small", disk, bytes: 2.4e11, needed: 2.5e11 },
   "sectors-differ": { code: "sectors-differ", disk, bytes: 4096, image: 512 },
   "image-starts-again": { code: "image-starts-again" },
+  "image-start-elsewhere": { code: "image-start-elsewhere", disk: "sda" },
   "image-lacks": { code: "image-lacks", lacks: ["esp", "system"] },
   "image-roles-unknown": { code: "image-roles-unknown", lacks: ["active"] },
   "lineage-whole": { code: "lineage-whole", parts: 3 },

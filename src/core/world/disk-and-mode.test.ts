@@ -83,6 +83,19 @@ describe("the disk that is written to", () => {
     expect(link("restores", "image", { images: [image({ partitions: [{ role: "system" }, {}] })] })[0]).toBe("unknown");
   });
 
+  test("an image of a disk that starts from another one does not promise a start; a left-over partition changes nothing", () => {
+    const images = [image({ partitions: [{ role: "system" }] })];
+    const starter = main({ name: "sda", serial: "S0", partitions: [{ number: 1, bytes: 3e8, role: "esp" }] });
+    const system = main({ name: "sdb", serial: "S1", partitions: [{ number: 1, bytes: 200e9, role: "system" }] });
+    const on = (...all: object[]) => ({ facts: { disks: all }, images });
+    expect(link("restores", "image", on(starter, system)).slice(0, 2)).toEqual(["unknown", "image-start-elsewhere"]);
+    expect(link("restores", "image", on(system)).slice(0, 2)).toEqual(["broken", "image-lacks"]);
+    // Two that could be it tell nothing; the system's own is what it starts from.
+    const second = { ...starter, name: "sdc", serial: "S2" };
+    expect(link("restores", "image", on(starter, second, system))[0]).toBe("broken");
+    expect(link("restores", "image", on(starter, main()))[0]).toBe("broken");
+  });
+
   test("has to be known, and large enough, for a new installation too (Microsoft, Windows 11 specifications)", () => {
     expect(link("restores", "reinstall", { facts: { disks: null } }).slice(0, 2)).toEqual(["unknown", "fact-missing"]);
     const onto = (bytes: number) => link("restores", "reinstall", disks(main({ bytes })));

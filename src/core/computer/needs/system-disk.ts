@@ -65,6 +65,18 @@ export function systemDisk(facts: Pick<Facts, "disks" | "systems">, told: string
   return choice.state === "one" ? choice.disk : null;
 }
 
+/**
+ * Another built-in disk that the system on this one starts from: this one has no EFI system partition, and one other disk
+ * has. So an installer leaves it that found one there already. Common practice.
+ */
+export function startsFromOther(facts: Pick<Facts, "disks">, disk: DiskFacts): DiskFacts | null {
+  const hasEsp = ({ partitions }: DiskFacts) => partitions.some((partition) => roleOf(partition) === "esp");
+  // Of a disk whose partitions are not recorded nobody knows what it lacks.
+  if (disk.partitions.length === 0 || hasEsp(disk)) return null;
+  const [other, ...more] = internalDisks(facts).filter((each) => each !== disk && hasEsp(each));
+  return other && more.length === 0 ? other : null;
+}
+
 /** Whether a disk is known to hold nothing: one of which nobody recorded what is on it is not taken for empty. */
 export function isBlank({ blank, partitions }: Pick<DiskFacts, "blank" | "partitions">): boolean {
   return blank === true && partitions.length === 0;
@@ -133,8 +145,8 @@ export interface NewDisk {
 }
 
 /**
- * The facts with another disk, an empty one, in the place of the system's, its name, and the disk that was there. Where the facts do not tell which
- * disk was the system's, it is one more: the old one may be any.
+ * The facts with another disk, an empty one, in the place of the system's, its name, and the disk that was there. Where
+ * the facts do not tell which disk was the system's, it is one more: the old one may be any.
  */
 export function withNewDisk(facts: Facts, disk: NewDisk): { facts: Facts; told: string; old: DiskFacts | null } {
   const old = systemDisk(facts);

@@ -1,6 +1,6 @@
 import { roleOf } from "../../computer/facts/roles";
 import type { DiskFacts } from "../../computer/facts/schema";
-import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
+import { chooseDisk, internalDisks, startsFromOther } from "../../computer/needs/system-disk";
 import { behindPassword } from "../model/changes";
 import type { ComputerPart, ImagePart, ImagePlace, MediumPart, ReleasePart } from "../model/parts";
 import type { Link } from "../model/schema";
@@ -90,7 +90,7 @@ function sameSectors(target: DiskFacts, image: ImagePart, release: ImageInput["r
  * What a set must hold to start: the EFI system partition, or the active one under BIOS, and the system. What is not told of
  * a partition may be what is missed; of UEFI it does not matter which is active. Common practice.
  */
-const startsAgain: Rule = ({ image }) => {
+const startsAgain: Rule = ({ image, computer }) => {
   const { partitions } = image;
   if (partitions === null) return unknown({ code: "image-fact-missing", fact: "partitions" });
   const has = (role: string) => partitions.some((each) => each.role === role);
@@ -103,11 +103,20 @@ const startsAgain: Rule = ({ image }) => {
   if (mode === "uefi" && !has("esp")) lacks.push({ part: "esp", isOpen: isRoleOpen });
   if (mode === "bios" && !startsBios) lacks.push({ part: "active", isOpen: isActiveOpen });
   if (lacks.length === 0) return holds({ code: "image-starts-again" });
+  // Whether that disk is still there on the day, and as it was, the image does not say.
+  const started = lacks.every(({ part }) => part === "esp") ? startDiskBeside(computer) : null;
+  if (started) return unknown({ code: "image-start-elsewhere", disk: started.name });
   const parts = lacks.map(({ part }) => part);
   return lacks.every(({ isOpen }) => isOpen)
     ? unknown({ code: "image-roles-unknown", lacks: parts })
     : broken({ code: "image-lacks", lacks: lacks.flatMap(({ part, isOpen }) => (isOpen ? [] : [part])) });
 };
+
+/** The disk beside the target that the computer starts from. */
+function startDiskBeside({ facts, toldDisk, oldDisk }: ComputerPart): DiskFacts | null {
+  const replaced = toldDisk ? (oldDisk ?? null) : targetOf({ facts, toldDisk: null }).disk;
+  return replaced && startsFromOther(facts, replaced);
+}
 
 interface ImageLineage {
   parts: ImagePart[];

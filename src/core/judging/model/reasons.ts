@@ -90,6 +90,8 @@ export type LinkReason =
   | { code: "sectors-differ"; disk: string; bytes: number; image: number }
   | { code: "image-starts-again" }
   | { code: "image-lacks"; lacks: ("esp" | "active" | "system")[] }
+  /** It starts from another disk, which the image is not of. */
+  | { code: "image-start-elsewhere"; disk: string }
   | { code: "image-roles-unknown"; lacks: ("esp" | "active" | "system")[] }
   | { code: "lineage-whole"; parts: number }
   | { code: "lineage-broken"; image: string; parent: string | null }

@@ -61,10 +61,11 @@ function codeOf({ unproven, oldImage }: PolicyAnswer["lacks"][number]): string {
 
 /** `creel.image-plan/1`: what the next image of a computer holds; partitions by their numbers. */
 export function imagePlanDocument({ computer, plan }: ReturnType<typeof imagePlans>[number]) {
-  const { disk, take, leave, usedBytes, lacks } = plan;
+  const { disk, take, leave, usedBytes, lacks, startsFrom } = plan;
   const numbers = (contents: typeof take) => contents.map(({ partition }) => partition.number);
   return {
     schema: "creel.image-plan/1" as const,
     ...{ computer, disk: disk?.name ?? null, take: numbers(take), leave: numbers(leave), usedBytes, lacks },
+    startsFrom: startsFrom?.name ?? null,
   };
 }
