@@ -160,6 +160,22 @@ test("an estimate says what would narrow it, and is narrow where that is known",
   // A slow store that was measured decides: it is reached again within a fifth.
   expect(width({ readRate: 1e6 })).toBeCloseTo(1 / 0.8, 5);
   expect(told({ link: null }, { image: [3000, 2400, 3600] })?.openFacts).toEqual([]);
+  // Of several copies the one counts that is brought, and else the one on the medium itself.
+  const copies = [
+    { place: "Image share", link: null, readRate: 200e6 },
+    { place: "M3", link: null, readRate: 1e6 },
+  ];
+  expect(told({ copies })?.restoring.likely).toBe(told({ readRate: 1e6 })?.restoring.likely);
+  const stored = route("M3", "image", { image: "2026-10-01" });
+  const restores = {
+    ...stored.links.restores,
+    changes: [{ setting: "store", from: "away", to: "Image share" } as const],
+  };
+  const brought = { ...stored, links: { ...stored.links, restores } };
+  const points = [{ ...(image as (typeof POINTS)[number]), copies }];
+  expect(offersFor([brought], facts({ happening: "disk-gone", points })).offers[0]?.times.restoring.likely).toBe(
+    told({ readRate: 200e6 })?.restoring.likely,
+  );
 });
 
 describe("replacement parts", () => {

@@ -3,7 +3,7 @@ import { roleOf } from "../computer/facts/roles";
 import type { DiskFacts, Facts } from "../computer/facts/schema";
 import { internalDisks as builtIn } from "../computer/needs/system-disk";
 import { SET_UP_SETTINGS, switchedMode } from "../judging/model/changes";
-import type { ImagePlace } from "../judging/model/parts";
+import { CARRIED_DISK, type ImagePlace } from "../judging/model/parts";
 import { type Change, type Link, type Links, ofEachLink } from "../judging/model/schema";
 import type { OutcomeKind } from "../judging/routes/outcome";
 import { type Phase, type PhasedChange, phasedChanges } from "../judging/routes/phases";
@@ -134,7 +134,7 @@ const isOwnPlace = (place: ImagePlace, { computer }: RunSheetInput) =>
   place.on === "computer" && place.tag === computer.tag;
 
 const nameOf = (place: ImagePlace): string =>
-  place.on === "medium" ? place.tag : place.on === "computer" ? "a disk to carry" : place.name;
+  place.on === "medium" ? place.tag : place.on === "computer" ? CARRIED_DISK : place.name;
 
 function fetchStore(input: RunSheetInput): Step[] {
   const places = usablePlaces(input).filter((place) => place.on !== "computer" || place.tag !== input.computer.tag);

@@ -1,4 +1,5 @@
 import type { DiskFacts } from "../computer/facts/schema";
+import { USUAL_RATIO } from "../computer/needs/stored-size";
 import { type LinkKind, type Rate, secondsFor, USUAL_RATES } from "../images/forecast";
 import { lineagesOf, type StoredPoint } from "../images/lineage";
 import type { OutcomeKind } from "../judging/routes/outcome";
@@ -7,13 +8,19 @@ import { itemAt, lastOf } from "../kernel/item-at";
 import type { Range } from "../kernel/range";
 import type { Happening } from "./happenings";
 
-/** A point in time, with what tells how long it takes to put back. Bytes; `readRate`: bytes a second, as measured. */
+/** How fast a copy is read. `readRate`: bytes a second, as measured. */
+interface CopySpeed {
+  link: LinkKind | null;
+  readRate?: number | null;
+}
+
+/** A point in time, with what tells how long it takes to put back. Bytes. */
 type TimedPoint = StoredPoint & {
   storedBytes: number | null;
   usedBytes: number | null;
-  link: LinkKind | null;
-  readRate?: number | null;
-};
+  /** Its copies by the place that a run sheet names: a medium's tag, a store's name. */
+  copies?: readonly (CopySpeed & { place: string })[];
+} & CopySpeed;
 
 /** What is known of how long things take. */
 export interface TimeFacts {
@@ -94,9 +101,11 @@ export function totalOf({ fetching, starting, restoring, finishing, learned }: T
   );
 }
 
+type TimedRoute = Pick<Route, "outcome" | "distance" | "links" | "isEntry"> & { medium?: string };
+
 /** How long a way takes, part by part. `target`: the bus of the disk that is written to. */
 export function timesOf(
-  route: Pick<Route, "outcome" | "distance" | "links" | "isEntry">,
+  route: TimedRoute,
   outcome: OutcomeKind,
   facts: TimeFacts,
   target = facts.targetBus ?? null,
@@ -138,15 +147,14 @@ function fetchingOf(
 }
 
 const READS_IMAGE: ReadonlySet<OutcomeKind> = new Set(["image", "system"]);
-/** Of a stored byte so many come out, where nobody recorded it; and the other way round. Common practice. */
+/** Of a stored byte so many come out, where nobody recorded it. Common practice. */
 const USUAL_UNPACKED = 1.6;
-const USUAL_PACKED: Range = { low: 0.5, likely: 0.6, high: 0.7 };
 /** A rate that was measured is reached again, or nearly. */
 const MEASURED_AGAIN = 0.8;
 
 /** Of an image with all that it builds on, as fast as the slower of store and target. */
 function restoringOf(
-  route: Pick<Route, "outcome">,
+  route: TimedRoute,
   outcome: OutcomeKind,
   { points, happening, oldDisk }: TimeFacts,
   target: string | null,
@@ -167,9 +175,10 @@ function restoringOf(
     );
   if (!first || !stored) return { range: USUAL[outcome], openFacts: ["image-size"] };
   const used = first.usedBytes ?? chain.at(-1)?.usedBytes ?? stored.likely * USUAL_UNPACKED;
-  const openFacts: OpenFact[] = first.link === null && !first.readRate ? ["store-link"] : [];
+  const copy = copyReadBy(first, route);
+  const openFacts: OpenFact[] = copy.link === null && !copy.readRate ? ["store-link"] : [];
   const range = secondsFor([
-    { bytes: stored, rate: readRateOf(first) },
+    { bytes: stored, rate: readRateOf(copy) },
     { bytes: exactly(used), rate: diskRate(target) },
   ]);
   return { range, openFacts };
@@ -179,11 +188,18 @@ function restoringOf(
 function storedOf({ storedBytes, usedBytes }: TimedPoint): Range | null {
   if (storedBytes !== null) return exactly(storedBytes);
   if (usedBytes === null) return null;
-  const { low, likely, high } = USUAL_PACKED;
+  const { low, likely, high } = USUAL_RATIO.ratio;
   return { low: usedBytes * low, likely: usedBytes * likely, high: usedBytes * high };
 }
 
-function readRateOf({ readRate, link }: TimedPoint): Rate {
+/** The copy that the run sheet of a way names: in the store that is attached for it, else on its own medium. */
+function copyReadBy(point: TimedPoint, { links, medium }: TimedRoute): CopySpeed {
+  const store = links.restores.changes.find(({ setting }) => setting === "store")?.to;
+  const at = (place: string | undefined) => point.copies?.find((copy) => copy.place === place);
+  return at(store) ?? at(medium) ?? point;
+}
+
+function readRateOf({ readRate, link }: CopySpeed): Rate {
   return readRate ? { low: readRate * MEASURED_AGAIN, high: readRate } : USUAL_RATES[link ?? "usb3"];
 }
 

@@ -3,10 +3,11 @@ import type { Step } from "@/core/callout/step";
 import type { TimeFacts } from "@/core/callout/times";
 import { Ways } from "@/core/cover/standing";
 import type { LinkKind } from "@/core/images/forecast";
+import { CARRIED_DISK } from "@/core/judging/model/parts";
 import type { OutcomeKind } from "@/core/judging/routes/outcome";
 import type { Context } from "../context";
 import type { ComputerId } from "../db/ids";
-import { calloutMarks, callouts, computers, imageCopies, stores } from "../db/schema";
+import { calloutMarks, callouts, computers, imageCopies, media, stores } from "../db/schema";
 import { imagesOfComputers } from "../images/images";
 import type { ComputerDetail } from "../inventory/computers";
 import { loadTravel } from "../inventory/policies";
@@ -26,26 +27,40 @@ export async function timeFactsOf(
     imageIds.length === 0
       ? []
       : await context.db
-          .select({ imageId: imageCopies.imageId, link: stores.link, readRate: stores.readRate })
+          .select({
+            ...{ imageId: imageCopies.imageId, link: stores.link, readRate: stores.readRate },
+            ...{ name: stores.name, kind: stores.kind, medium: media.tag },
+          })
           .from(imageCopies)
           .innerJoin(stores, eq(stores.id, imageCopies.storeId))
+          .leftJoin(media, eq(media.id, stores.mediumId))
           .where(and(eq(imageCopies.state, "there"), inArray(imageCopies.imageId, imageIds)));
-  const copyOf = new Map(copies.map((copy) => [copy.imageId, copy]));
+  const copiesOf = (id: number) =>
+    copies
+      .filter(({ imageId }) => imageId === id)
+      .map(({ link, readRate, name, kind, medium }) => ({
+        ...{ link: link as LinkKind | null, readRate },
+        place: kind === "medium" ? (medium ?? name) : kind === "computer" ? CARRIED_DISK : name,
+      }))
+      // Where a way does not say from which one, the one whose rate was measured.
+      .sort((a, b) => Number(b.readRate !== null) - Number(a.readRate !== null) || (a.place < b.place ? -1 : 1));
   const ways = new Ways(
     travel.places.map(({ name }) => name),
     travel.table,
   );
   return {
     minutesTo: (site) => ways.minutes(site, computer.siteName),
-    points: images.map(({ id, point, body }) => ({
-      ...point,
-      usedBytes: body.usedBytes ?? null,
-      // On a medium itself it is read as the medium is.
-      link:
-        (copyOf.get(id)?.link as LinkKind | undefined) ??
-        (body.places.some(({ on }) => on === "medium") ? "usb3" : null),
-      readRate: copyOf.get(id)?.readRate ?? null,
-    })),
+    points: images.map(({ id, point, body }) => {
+      const own = copiesOf(id);
+      return {
+        ...point,
+        usedBytes: body.usedBytes ?? null,
+        copies: own,
+        // On a medium itself it is read as the medium is.
+        link: own[0]?.link ?? (body.places.some(({ on }) => on === "medium") ? "usb3" : null),
+        readRate: own[0]?.readRate ?? null,
+      };
+    }),
     past,
   };
 }

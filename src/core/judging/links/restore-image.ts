@@ -2,7 +2,14 @@ import { roleOf } from "../../computer/facts/roles";
 import type { DiskFacts } from "../../computer/facts/schema";
 import { chooseDisk, internalDisks, startsFromOther } from "../../computer/needs/system-disk";
 import { behindPassword } from "../model/changes";
-import type { ComputerPart, ImagePart, ImagePlace, MediumPart, ReleasePart } from "../model/parts";
+import {
+  CARRIED_DISK,
+  type ComputerPart,
+  type ImagePart,
+  type ImagePlace,
+  type MediumPart,
+  type ReleasePart,
+} from "../model/parts";
 import type { Link } from "../model/schema";
 import { isSwitchable, modeOf, startMode, systemMode } from "./modes";
 import { all, best, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
@@ -248,7 +255,7 @@ function reached(place: ImagePlace, input: ImageInput): Ruling {
     case "computer":
       return place.tag === computer.tag
         ? onOwnDisk(place, computer)
-        : holdsAfter({ setting: "store", from: place.tag, to: "a disk to carry" }, { code: "image-elsewhere", place });
+        : holdsAfter({ setting: "store", from: place.tag, to: CARRIED_DISK }, { code: "image-elsewhere", place });
   }
 }
 

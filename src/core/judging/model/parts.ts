@@ -85,6 +85,9 @@ export const imagePlaceSchema = z.discriminatedUnion("on", [
 ]);
 export type ImagePlace = z.infer<typeof imagePlaceSchema>;
 
+/** What is brought where a copy lies in another computer: its disk, not the computer. */
+export const CARRIED_DISK = "a disk to carry";
+
 const imagePartitionSchema = z.object({
   role: z.string().max(60).nullable(),
   active: z.boolean().nullable(),
