@@ -3,6 +3,12 @@ import type { Instrumentation } from "next";
 /** Once, when the server starts: work is taken up, also what a stopped server left in the middle. */
 export async function register(): Promise<void> {
   if (process.env.NEXT_RUNTIME !== "nodejs" || !process.env.DATABASE_URL) return;
+  const { environmentFaults } = await import("@/server/host/environment");
+  const faults = environmentFaults(process.env);
+  if (faults.length > 0) {
+    for (const fault of faults) process.stderr.write(`creel: ${fault}\n`);
+    process.exit(1);
+  }
   const [{ database }, { startThreads }, { jobTeller }] = await Promise.all([
     import("@/server/db/client"),
     import("@/server/work/threads"),

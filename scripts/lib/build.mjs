@@ -81,9 +81,9 @@ async function buildThreads() {
  * Starts the built application, its output going to `logFile`, and waits until it answers. Gives its process.
  * `data`: the folder for what is too large for the database.
  */
-export async function serve(port, databaseUrl, logFile, data) {
+export async function serve(port, databaseUrl, logFile, data, host = "127.0.0.1") {
   const output = openSync(logFile, "a");
-  const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", "127.0.0.1"], {
+  const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", host], {
     cwd: ROOT,
     env: {
       ...env,
@@ -94,6 +94,8 @@ export async function serve(port, databaseUrl, logFile, data) {
     stdio: ["ignore", output, output],
     detached: true,
   });
+  // Every address of the machine is asked by the one that it always has.
+  const asked = host === "0.0.0.0" || host === "::" ? "127.0.0.1" : host.includes(":") ? `[${host}]` : host;
   let ended = false;
   server.once("exit", () => {
     ended = true;
@@ -102,7 +104,7 @@ export async function serve(port, databaseUrl, logFile, data) {
     if (ended || Date.now() > end)
       throw new Problem(`The web application did not come up; its last words are in ${logFile}.`);
     try {
-      const answer = await fetch(`http://127.0.0.1:${port}/health`, { signal: AbortSignal.timeout(2000) });
+      const answer = await fetch(`http://${asked}:${port}/health`, { signal: AbortSignal.timeout(2000) });
       if (answer.ok) break;
     } catch {
       // Not up yet.

@@ -48,6 +48,16 @@ describe("npm run demo", () => {
   });
 });
 
+describe("npm start", () => {
+  test.each([
+    [["--fresh"], {}, /"--fresh" is not known here/],
+    [[], { PORT: "0" }, /PORT is "0", which is not a port number/],
+    [[], { HOST: "my machine" }, /HOST is "my machine", which is no address/],
+  ] as [string[], Record<string, string>, RegExp][])("refuses %j %j", (args, env, text) => {
+    expectSentence(script("start.mjs", args, env), text);
+  });
+});
+
 test("npm test refuses a part that it does not have", () => {
   expectSentence(script("test.mjs", ["unit"]), /"unit" is no part of the tests\. They are: types, lint/);
 });

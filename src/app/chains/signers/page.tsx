@@ -32,7 +32,7 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
         <form className="mt-3 flex flex-wrap items-end gap-2">
           <label>
             <span className="block font-semibold text-[0.9rem]">Compare with, after</span>
-            <select name="after" defaultValue={values.after ?? ""} className="field w-auto max-w-lg">
+            <select name="after" defaultValue={values.after ?? ""} className="field w-auto sm:max-w-lg">
               <option value="">none: today only</option>
               {kept.map((item) => (
                 <option key={item.id} value={item.id}>
@@ -50,46 +50,48 @@ export default async function Signers({ searchParams }: { searchParams: SearchPa
       {rows.length === 0 ? (
         <p className="mt-5">Secure Boot lists not recorded for any computer. Import facts first.</p>
       ) : (
-        <table className="mt-4 w-full border-collapse text-[0.95rem]">
-          <thead>
-            <tr className="border-line border-b text-left align-bottom">
-              <th scope="col" className="py-1 pr-3">
-                Certificate
-              </th>
-              <th scope="col" className="w-[16rem] py-1 pr-3">
-                Allowed by, of {now.known.toLocaleString("en-GB")}
-              </th>
-              <th scope="col" className="py-1 pr-3 pl-3">
-                Media it signs
-              </th>
-              <th scope="col" className="py-1">
-                only signer
-              </th>
-            </tr>
-          </thead>
-          <tbody className="divide-y divide-line border-line border-b">
-            {rows.map(([own, then]) => {
-              const signer = (own ?? then) as FleetSigner;
-              return (
-                <tr key={signer.id} className="align-baseline">
-                  <th scope="row" className="py-1.5 pr-3 text-left font-normal">
-                    <span className="font-semibold">{signer.name}</span>
-                    <span className="block caption">
-                      {signer.notAfter < today ? "ended" : "valid to"} {dateText(signer.notAfter)}
-                      {signer.notAfter < today && ": what it signed still starts"}
-                    </span>
-                  </th>
-                  <td className="py-1.5 pr-3">
-                    <Bar count={own?.allowing ?? 0} of={now.known} label={after ? "today" : null} />
-                    {after && <Bar count={then?.allowing ?? 0} of={after.known} label="then" />}
-                  </td>
-                  <td className="code py-1.5 pr-3 pl-3">{tagsText(signer.media)}</td>
-                  <td className="code py-1.5">{tagsText((then ?? own)?.alone ?? [])}</td>
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
+        <div className="mt-4 overflow-x-auto">
+          <table className="w-full border-collapse text-[0.95rem]">
+            <thead>
+              <tr className="border-line border-b text-left align-bottom">
+                <th scope="col" className="py-1 pr-3">
+                  Certificate
+                </th>
+                <th scope="col" className="w-[16rem] py-1 pr-3">
+                  Allowed by, of {now.known.toLocaleString("en-GB")}
+                </th>
+                <th scope="col" className="py-1 pr-3 pl-3">
+                  Media it signs
+                </th>
+                <th scope="col" className="py-1">
+                  only signer
+                </th>
+              </tr>
+            </thead>
+            <tbody className="divide-y divide-line border-line border-b">
+              {rows.map(([own, then]) => {
+                const signer = (own ?? then) as FleetSigner;
+                return (
+                  <tr key={signer.id} className="align-baseline">
+                    <th scope="row" className="py-1.5 pr-3 text-left font-normal">
+                      <span className="font-semibold">{signer.name}</span>
+                      <span className="block caption">
+                        {signer.notAfter < today ? "ended" : "valid to"} {dateText(signer.notAfter)}
+                        {signer.notAfter < today && ": what it signed still starts"}
+                      </span>
+                    </th>
+                    <td className="py-1.5 pr-3">
+                      <Bar count={own?.allowing ?? 0} of={now.known} label={after ? "today" : null} />
+                      {after && <Bar count={then?.allowing ?? 0} of={after.known} label="then" />}
+                    </td>
+                    <td className="code py-1.5 pr-3 pl-3">{tagsText(signer.media)}</td>
+                    <td className="code py-1.5">{tagsText((then ?? own)?.alone ?? [])}</td>
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+        </div>
       )}
       <Unvouched now={now} after={after} />
     </>

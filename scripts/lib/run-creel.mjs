@@ -1,0 +1,55 @@
+import { mkdirSync, writeFileSync } from "node:fs";
+import { join, resolve } from "node:path";
+import { buildIfNeeded, endServer, serve } from "./build.mjs";
+import { portIsFree, startDatabase } from "./database.mjs";
+import { Problem } from "./problem.mjs";
+
+const USUAL_PORT = 4824;
+
+/** The port that PORT names, 4824 where it names none. `command`: what was called, for the sentence. */
+export async function freeOwnPort(command) {
+  const port = Number(process.env.PORT || USUAL_PORT);
+  if (!Number.isInteger(port) || port < 1 || port > 65535)
+    throw new Problem(`PORT is "${process.env.PORT}", which is not a port number.`);
+  if (!(await portIsFree(port)))
+    throw new Problem(`Port ${port} is in use. End what uses it, or choose another: PORT=4825 ${command}`);
+  return port;
+}
+
+/**
+ * Starts the database that is needed, prepares it, builds the application where it has changed and serves it until it is
+ * asked to end. `folder`: what it keeps; `prepare` gets the database's address and the folder for what is too large for it.
+ */
+export async function runCreel({ folder, host = "127.0.0.1", port, prepare, ready }) {
+  const given = process.env.DATABASE_URL;
+  const data = process.env.CREEL_DATA ? resolve(process.env.CREEL_DATA) : join(folder, "data");
+  mkdirSync(folder, { recursive: true });
+  const database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
+  process.once("exit", database.kill);
+  // For the command line beside it. It has the password in it, as the file that it is from.
+  if (!given) writeFileSync(join(folder, "database-url"), database.url, { mode: 0o600 });
+  let stopping = false;
+  let server;
+  const stop = async (code) => {
+    // A second Ctrl-C must not leave the servers behind.
+    if (stopping) return;
+    stopping = true;
+    // Its database must be there while it hands its work back.
+    await endServer(server);
+    await database.stop();
+    process.exit(code);
+  };
+  process.on("SIGINT", () => stop(0));
+  process.on("SIGTERM", () => stop(0));
+  try {
+    await buildIfNeeded();
+    await prepare(database.url, data);
+    server = await serve(port, database.url, join(folder, "web.log"), data, host);
+    server.once("exit", () => stop(1));
+    ready(`http://${host.includes(":") ? `[${host}]` : host}:${port}`);
+  } catch (error) {
+    await endServer(server);
+    await database.stop();
+    throw error;
+  }
+}
