@@ -15,7 +15,7 @@ import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { gzipSync } from "node:zlib";
-import { sql } from "drizzle-orm";
+import { eq, sql } from "drizzle-orm";
 import { type FactSource, observe, type Provenance, provenanceFor } from "@/core/computer/facts/merge";
 import { flatten, type PartialFacts } from "@/core/computer/facts/paths";
 import { type Facts, factsSchema } from "@/core/computer/facts/schema";
@@ -452,7 +452,7 @@ async function fillStores(context: Context, as: (done: Done) => Context): Promis
       await addStore(as(doneOn(dated("2026-01-09"), turn, 11)), {
         ...empty,
         ...{ capacityBytes: null, namePattern: null, note: null, ...store },
-        freeBytes: store.capacityBytes && used ? Math.round(store.capacityBytes - used) : null,
+        freeBytes: null,
         siteId: site ? (siteIds.get(site) ?? null) : null,
         reachedFrom: reachedFrom?.flatMap((name) => siteIds.get(name) ?? []) ?? null,
       }),
@@ -461,6 +461,11 @@ async function fillStores(context: Context, as: (done: Done) => Context): Promis
       const on = new Date(Date.parse(today) - (fills.length - 1 - at) * 7 * DAY_MS).toISOString().slice(0, 10);
       await noteFill(context.db, storeId, on, Math.round(usedBytes));
     }
+    if (store.capacityBytes && used)
+      await context.db
+        .update(stores)
+        .set({ freeBytes: Math.round(store.capacityBytes - used), measuredOn: today })
+        .where(eq(stores.id, storeId));
     if (store.folder && store.capacityBytes && used) {
       mkdirSync(share, { recursive: true });
       const room = { capacityBytes: store.capacityBytes, usedBytes: Math.round(used) };
