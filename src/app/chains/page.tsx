@@ -21,6 +21,21 @@ export const metadata: Metadata = { title: "Chains" };
 const ROWS = 40;
 const COLUMNS = 24;
 
+/** Why no chain is shown, and the way on. */
+function nothingText({ media, computers }: { media: number; computers: number }) {
+  if (media === 0)
+    return {
+      ...{ why: "No medium recorded yet: nothing to judge computers against." },
+      ...{ act: "Register a medium", href: "/media/new" },
+    };
+  if (computers === 0)
+    return {
+      ...{ why: "No computer recorded yet: nothing to judge media against." },
+      ...{ act: "Import facts", href: "/computers/facts" },
+    };
+  return { why: "Nothing matches this filter.", act: "Show all", href: "/chains" };
+}
+
 export default async function Chains({ searchParams }: { searchParams: SearchParams }) {
   const [context, state] = await Promise.all([currentContext(), chainsState(searchParams)]);
   const href = (more: Partial<ChainsState>) => `/chains${chainsQuery({ ...state, ...more })}`;
@@ -36,6 +51,7 @@ export default async function Chains({ searchParams }: { searchParams: SearchPar
     columns: { from: (state.columnPage - 1) * COLUMNS, count: COLUMNS },
     opened: state.computer && state.medium ? { computer: state.computer, medium: state.medium } : null,
   });
+  const nothing = nothingText(view);
   return (
     <>
       <header className="flex flex-wrap items-start justify-between gap-3">
@@ -79,17 +95,9 @@ export default async function Chains({ searchParams }: { searchParams: SearchPar
       <Opened context={context} view={view} state={state} close={href({ computer: undefined, medium: undefined })} />
       {view.rows.length === 0 || view.columns.length === 0 ? (
         <p className="mt-5">
-          {view.media === 0
-            ? "No medium recorded yet: nothing to judge computers against. "
-            : view.computers === 0
-              ? "No computer recorded yet: nothing to judge media against. "
-              : "Nothing matches this filter. "}
-          <Link
-            prefetch={false}
-            className="link"
-            href={view.media === 0 ? "/media/new" : view.computers === 0 ? "/computers/facts" : "/chains"}
-          >
-            {view.media === 0 ? "Register a medium" : view.computers === 0 ? "Import facts" : "Show all"}
+          {nothing.why}{" "}
+          <Link prefetch={false} className="link" href={nothing.href}>
+            {nothing.act}
           </Link>
         </p>
       ) : (
