@@ -26,7 +26,7 @@ await runMain(async () => {
     ready: (address) => {
       if (!LOOPBACK.test(HOST))
         console.log(
-          "There is no sign-in yet: whoever reaches this address acts as whoever they choose. Use a trusted network only.",
+          "There is no sign-in yet: anyone who reaches this address can act as anyone. Use a trusted network only.",
         );
       console.log(`Creel is ready: ${address}\nCtrl-C stops it; the data stays.`);
     },

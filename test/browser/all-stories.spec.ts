@@ -80,7 +80,7 @@ test("RM-03 is damaged; SP-02 is lent and overdue", async ({ page }) => {
 test("the share is nearly full, and the day on which it will be is told", async ({ page }) => {
   await page.goto("/upkeep?kind=store");
   await expect(page.getByText("Make room in Image share")).toBeVisible();
-  await expect(page.getByText(/ free\. At its pace so far it is full about /)).toBeVisible();
+  await expect(page.getByText(/ free\. At the current rate it is full about /)).toBeVisible();
   await page.getByRole("link", { name: "Show store" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toHaveText(/Image share/);
   await expect(page.getByText(/full about/i).first()).toBeVisible();

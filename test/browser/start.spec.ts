@@ -69,7 +69,7 @@ test("what it is started with wrongly is a sentence, and nothing is left running
   const port = String(await freePort());
   const wrong = started({ PORT: port, CREEL_SMTP: "mail.example" });
   expect(await wrong.ended).toBe(1);
-  expect(wrong.told()).toContain("creel: CREEL_SMTP is no address of a mail server.");
+  expect(wrong.told()).toContain("creel: CREEL_SMTP is not a mail server address.");
   expect(wrong.told()).toContain("creel: Creel was not started, for the reason above.");
   const absent = new URL(url);
   absent.pathname = "/creel_no_such_database";

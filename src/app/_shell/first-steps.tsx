@@ -14,7 +14,7 @@ const STEPS: Step[] = [
   {
     of: "site",
     title: "Add the first site",
-    why: "Where computers stand and media are kept: a medium counts only where it can be reached.",
+    why: "Computers and media are kept at sites; a medium counts only where it can be reached.",
     acts: [{ href: "/sites", text: "Add a site" }],
   },
   {
@@ -35,7 +35,7 @@ const STEPS: Step[] = [
   {
     of: "medium",
     title: "Register a medium, or make one",
-    why: "From then on Creel says which computers it recovers, which not, and what would mend it.",
+    why: "From then on Creel tells which computers it recovers, which it does not, and what fixes that.",
     acts: [
       { href: "/media/new", text: "Register a medium" },
       { href: "/bench/make", text: "Make a medium" },

@@ -122,7 +122,7 @@ export function planNoteText(note: PlanNote): string {
         ? `System files are included: ${bytesText(note.bytes)} of ${bytesText(note.ofBytes)}. Without them it reinstalls nothing.`
         : `System files are left out: ${bytesText(note.ofBytes - note.bytes)} instead of ${bytesText(note.ofBytes)}. It reinstalls nothing.`;
     case "split":
-      return `${note.path} is split into ${note.parts} files, from ${note.firstPart} on: FAT32 holds no file of 4 GiB. Windows Setup installs from them by itself.`;
+      return `${note.path} is split into ${note.parts} files, starting with ${note.firstPart}: FAT32 holds no file of 4 GiB or more. Windows Setup installs from them.`;
     case "no-bios-start":
       return note.why === "no-menu"
         ? "BIOS computers will not start it: the release has no boot menu to continue with."

@@ -61,7 +61,7 @@ export function termText(term: CapacityTerm): string {
     case "used-data":
       return `stored content${of}: 0.5 to 0.7 of the used space`;
     case "measured-data":
-      return `stored content${of}: as earlier images came out`;
+      return `stored content${of}: sized from earlier images`;
     case "whole-partition":
       return `stored content${of}: encrypted, taken whole unless unlocked first`;
     case "unknown-use":

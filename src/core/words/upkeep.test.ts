@@ -61,7 +61,7 @@ test.each<[DueReason, string]>([
   [{ code: "image", reasons: [{ code: "no-image" }] }, "No image recorded."],
   [
     { code: "store-full", storeId: 1, store: "Image share", freeBytes: 90e9, on: "2027-01-05" },
-    "90 GB free. At its pace so far it is full about 5 Jan 2027.",
+    "90 GB free. At the current rate it is full about 5 Jan 2027.",
   ],
   [{ code: "store-full", storeId: 1, store: "Image share", freeBytes: 1e6, on: null }, "Full: no further image fits."],
   [{ code: "release-superseded", release: "Lantern 11", by: "Lantern 12" }, "Lantern 11 has a successor, Lantern 12."],

@@ -74,7 +74,7 @@ export function dueReasonText(reason: DueReason): string {
     case "store-full":
       return reason.on === null
         ? "Full: no further image fits."
-        : `${bytesText(reason.freeBytes)} free. At its pace so far it is full about ${dayText(reason.on)}.`;
+        : `${bytesText(reason.freeBytes)} free. At the current rate it is full about ${dayText(reason.on)}.`;
     case "not-proven":
       return reason.reason ? reasonText(reason.reason) : "";
     case "secure-boot-changed":

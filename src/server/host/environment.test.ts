@@ -12,12 +12,12 @@ test("a server that is started as it should be has no faults, whatever else is s
 test.each([
   [{}, /^DATABASE_URL is not set\. .*npm start/],
   [{ DATABASE_URL: "" }, /^DATABASE_URL is not set/],
-  [{ DATABASE_URL: "creel:secret@db" }, /^DATABASE_URL is no address of a database/],
-  [{ DATABASE_URL: "postgres://creel:secret@db/creel" }, /^DATABASE_URL is no address of a database/],
-  [{ DATABASE_URL: "mysql://creel:secret@db/" }, /^DATABASE_URL is no address of a database/],
-  [{ ...right, CREEL_DATA: "data" }, /^CREEL_DATA is no absolute path/],
-  [{ ...right, CREEL_SMTP: "mail.example" }, /^CREEL_SMTP is no address of a mail server/],
-  [{ ...right, CREEL_BLOCK_DEVICES: "yes" }, /^CREEL_BLOCK_DEVICES is neither 0 nor 1/],
+  [{ DATABASE_URL: "creel:secret@db" }, /^DATABASE_URL is not a database address/],
+  [{ DATABASE_URL: "postgres://creel:secret@db/creel" }, /^DATABASE_URL is not a database address/],
+  [{ DATABASE_URL: "mysql://creel:secret@db/" }, /^DATABASE_URL is not a database address/],
+  [{ ...right, CREEL_DATA: "data" }, /^CREEL_DATA is not an absolute path/],
+  [{ ...right, CREEL_SMTP: "mail.example" }, /^CREEL_SMTP is not a mail server address/],
+  [{ ...right, CREEL_BLOCK_DEVICES: "yes" }, /^CREEL_BLOCK_DEVICES must be 0 or 1/],
 ])("%j is told in one sentence, without what it was set to", (environment, told) => {
   const faults = environmentFaults(environment);
   expect(faults).toEqual([expect.stringMatching(told)]);
