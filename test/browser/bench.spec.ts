@@ -285,8 +285,9 @@ test("a medium is verified from its image, and damage dates it too", async ({ pa
 });
 
 test("a device is taken out of its berth and put into another", async ({ page }) => {
+  const hub = page.getByRole("listitem").filter({ has: page.getByText("Hub 4", { exact: true }) });
   await actOf(page, "Hub 4", "Remove");
-  const hub = await berth(page, "Hub 4");
+  // Seen where it was done: a page that is left at once takes what it was about to send with it.
   await expect(hub.getByText("empty")).toBeVisible();
   const rear = await berth(page, "Rear");
   await rear.getByLabel("Device for Rear").selectOption({ label: "Halyde Pebble, HP7690, 1,000 MB" });
