@@ -24,6 +24,8 @@ const SERVER_FLOORS = [
   ["host"],
   ["jobs"],
   ["inventory"],
+  ["accounts"],
+  ["backup"],
   ["inspections"],
   ["images"],
   ["fleet"],

@@ -5,7 +5,7 @@ export default {
   testSequencer: "<rootDir>/test/support/slow-first.cjs",
   testMatch: ["**/*.test.ts"],
   transform: {
-    "^.+\\.(ts|tsx|mts|js)$": [
+    "^.+\\.(ts|tsx|mts|mjs|js)$": [
       "@swc/jest",
       {
         jsc: {
@@ -18,7 +18,9 @@ export default {
     ],
   },
   // These come as modules only.
-  transformIgnorePatterns: ["/node_modules/(?!@noble/)"],
+  transformIgnorePatterns: [
+    "/node_modules/(?!(@noble|@scure|age-encryption|better-auth|@better-auth|@better-fetch|better-call|defu|jose|kysely|nanostores|rou3)/)",
+  ],
   moduleNameMapper: { "^@/(.*)$": "<rootDir>/src/$1" },
   // Firmware under emulation and reference tools take their time.
   testTimeout: 300_000,

@@ -2,6 +2,7 @@ import { defineConfig } from "@playwright/test";
 
 export default defineConfig({
   testDir: "test/browser",
+  globalSetup: "./test/browser/sign-in.setup.ts",
   // A busy machine is slow; a test that hangs is found all the same.
   timeout: 240_000,
   expect: { timeout: 45_000 },
@@ -9,6 +10,7 @@ export default defineConfig({
   reporter: "list",
   use: {
     baseURL: process.env.CREEL_ADDRESS ?? "http://127.0.0.1:4824",
+    storageState: "test-results/signed-in.json",
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: "/usr/bin/chromium",

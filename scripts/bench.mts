@@ -11,9 +11,10 @@ import { factsSchema } from "@/core/computer/facts/schema";
 import { matchFiles } from "@/core/judging/pair/match";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { problemText } from "@/core/words/problems";
+import { insertAccount } from "@/server/accounts/set-up";
 import { bulkChange, previewBulk } from "@/server/computers/bulk";
 import { filterChoices, listComputers } from "@/server/computers/computer-list";
-import type { Context } from "@/server/context";
+import { type Context, ownContext } from "@/server/context";
 import { connect } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
 import { people } from "@/server/db/schema";
@@ -33,6 +34,7 @@ import { factsOf, MACHINES } from "./demo/skerry-line";
 import { buildIfNeeded, runScript, serve } from "./lib/build.mjs";
 import { freePort, startDatabase } from "./lib/database.mjs";
 import { ROOT } from "./lib/install.mjs";
+import { demoSession } from "./lib/session.mjs";
 import { Workshop } from "./media/workshop";
 
 const folder = mkdtempSync(join(tmpdir(), "creel-bench-"));
@@ -141,13 +143,17 @@ async function browser(): Promise<void> {
   const data = join(ROOT, ".creel", "bench-data");
   if (runScript("scripts/load-demo.mts", ["--fresh"], { DATABASE_URL: database.url, CREEL_DATA: data }) !== 0)
     throw new Error("no demo");
-  const server = await serve(port, database.url, join(ROOT, ".creel", "bench-web.log"), data);
+  const server = await serve(port, database.url, join(ROOT, ".creel", "bench-web.log"), data, {
+    more: { CREEL_DEMO: "1" },
+  });
   const chromiumBrowser = await chromium.launch({
     executablePath: "/usr/bin/chromium",
     args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
   });
   try {
-    const page = await chromiumBrowser.newPage();
+    const context = await chromiumBrowser.newContext();
+    await context.addCookies((await demoSession(`http://127.0.0.1:${port}`)).cookies);
+    const page = await context.newPage();
     const open = async () => {
       await page.goto(`http://127.0.0.1:${port}/look?show=whole`);
       await page.waitForLoadState("networkidle");
@@ -192,6 +198,11 @@ async function inOwnDatabase(run: (context: Context, url: string) => Promise<voi
     const db = connect(url.toString());
     await migrateDatabase(db);
     await db.insert(people).values([{ name: "Ina Torvald" }]);
+    const account = { personId: 1, name: "Ina Torvald", mail: "ina@skerry.example", role: "lead", hash: null };
+    await insertAccount(
+      ownContext(db, () => new Date()),
+      account,
+    );
     await run({ db, person: { id: 1, name: "Ina Torvald" }, now: () => new Date() }, url.toString());
     await db.$client.end();
   } finally {
@@ -304,7 +315,9 @@ async function pages(): Promise<void> {
     show(`import ${count.toLocaleString("en-GB")} computers with all their facts`, performance.now() - start);
     await laidIn(context, new Workshop(folder), Number(process.env.MEDIA ?? MEDIA));
     const port = await freePort();
-    const server = await serve(port, url, join(ROOT, ".creel", "bench-web.log"), join(ROOT, ".creel", "bench-data"));
+    const server = await serve(port, url, join(ROOT, ".creel", "bench-web.log"), join(ROOT, ".creel", "bench-data"), {
+      more: { CREEL_DEMO: "1" },
+    });
     try {
       await pageFigures(`http://127.0.0.1:${port}`, show);
     } finally {

@@ -23,7 +23,7 @@ await runMain(async () => {
     rmSync(folder, { recursive: true, force: true });
   }
   await runCreel({
-    ...{ folder, port },
+    ...{ folder, port, more: { CREEL_DEMO: "1" } },
     prepare: (url, data) => {
       const env = { DATABASE_URL: url, CREEL_DATA: data };
       if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], env) !== 0)

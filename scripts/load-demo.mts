@@ -27,14 +27,16 @@ import { type Manifest, makeManifest } from "@/core/medium/integrity/manifest";
 import { type Listing, listVolumes } from "@/core/medium/volumes/listing";
 import { volumesOf } from "@/core/medium/volumes/volumes";
 import { problemText } from "@/core/words/problems";
+import { insertAccount, isNew } from "@/server/accounts/set-up";
 import { contentPath, makeSimulated } from "@/server/bench/simulated";
 import { closeCallout, openCallout } from "@/server/callouts/callouts";
 import { replaceDisk, takeInFacts } from "@/server/computers/computer-acts";
 import { saveView } from "@/server/computers/saved-views";
-import type { Context } from "@/server/context";
+import { type Context, ownContext } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
 import {
+  accounts,
   batches,
   benchJobs,
   benchLines,
@@ -61,6 +63,7 @@ import {
   loans,
   media,
   notedChanges,
+  organisations,
   people,
   plannedDrills,
   policies,
@@ -86,6 +89,7 @@ import { importCalendar } from "@/server/inventory/calendars";
 import { getComputer, insertComputer } from "@/server/inventory/computers";
 import { refreshDerived } from "@/server/inventory/derived";
 import { saveKeyCard } from "@/server/inventory/key-cards";
+import { listPeople } from "@/server/inventory/people";
 import { addSite } from "@/server/inventory/sites";
 import { lend } from "@/server/media/loans";
 import { addMedium, getMedium, mediumInputOf, saveMedium } from "@/server/media/media";
@@ -194,6 +198,8 @@ async function empty(db: Database): Promise<void> {
     computers,
     factProfiles,
     sites,
+    accounts,
+    organisations,
     people,
   ])
     await db.delete(table);
@@ -202,7 +208,7 @@ async function empty(db: Database): Promise<void> {
 async function load(db: Database): Promise<void> {
   console.log("Loading the demo: making its media with reference tools and reading them …");
   const found = await readImages();
-  const staff = PEOPLE.map((person, index) => ({ id: index + 1, ...person }));
+  const staff = PEOPLE.map(({ name, role }, index) => ({ id: index + 1, name, role }));
   const context: Context = { db, person: staff[0] as (typeof staff)[number], now: () => new Date() };
   await db.insert(people).values(staff.slice(0, -1));
   /** The same, as somebody did it then. */
@@ -266,6 +272,18 @@ async function load(db: Database): Promise<void> {
   for (const { name, query } of VIEWS) value(await saveView(context, { name, query }));
   // The last of them comes last of all: who is there marks a demo that was loaded to its end.
   await db.insert(people).values(staff.slice(-1));
+}
+
+/** Everybody signs in to the demo, and nobody by a password. */
+async function giveAccounts(db: Database): Promise<void> {
+  if (!(await isNew(db))) return;
+  const context = ownContext(db, () => new Date());
+  await db.insert(organisations).values({ id: 1, name: "Skerry Line", timeZone: "Europe/London", currency: "EUR" });
+  for (const { id, name } of await listPeople(db)) {
+    const role = PEOPLE.find((person) => person.name === name)?.access ?? "reader";
+    const mail = `${name.toLowerCase().replace(" ", ".")}@skerry.example`;
+    await insertAccount(context, { personId: id, name, mail, role, hash: null });
+  }
 }
 
 /** The bench of the workshop: its devices with what stands on them, and its berths. */
@@ -544,6 +562,7 @@ try {
     await empty(db);
     await load(db);
   }
+  await giveAccounts(db);
 } catch (error) {
   const causes: string[] = [];
   for (let each: unknown = error; each instanceof Error; each = each.cause)

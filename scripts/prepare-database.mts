@@ -1,9 +1,12 @@
-// Checks what a server is started with, and brings its database to the schema of this version; its rows stay.
-// Usage: DATABASE_URL=… tsx scripts/prepare-database.mts
+// Checks what a server is started with, and brings its database to the schema of this version; its rows stay. Where nobody
+// has an account, whoever knows CREEL_SET_UP_CODE may set Creel up from now on: it ends with 3 then, otherwise with 0.
+// Usage: DATABASE_URL=… [CREEL_SET_UP_CODE=…] tsx scripts/prepare-database.mts
+import { allowSetUp, isNew } from "@/server/accounts/set-up";
 import { connect } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
 import { environmentFaults } from "@/server/host/environment";
 
+const NEW = 3;
 const faults = environmentFaults(process.env);
 if (faults.length > 0) {
   for (const fault of faults) process.stderr.write(`creel: ${fault}\n`);
@@ -12,6 +15,11 @@ if (faults.length > 0) {
 const db = connect(process.env.DATABASE_URL as string);
 try {
   await migrateDatabase(db);
+  const code = process.env.CREEL_SET_UP_CODE;
+  if (code && (await isNew(db))) {
+    await allowSetUp(db, code, new Date());
+    process.exitCode = NEW;
+  }
 } catch (error) {
   const cause = error instanceof Error && error.cause instanceof Error ? error.cause : error;
   process.stderr.write(`creel: The database could not be used: ${cause instanceof Error ? cause.message : cause}\n`);

@@ -4,6 +4,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
 import { IMAGES } from "./demo/images";
+import { demoSession } from "./lib/session.mjs";
 import { Workshop } from "./media/workshop";
 
 const [folder = "docs/screenshots", ...names] = process.argv.slice(2);
@@ -129,10 +130,12 @@ const browser = await chromium.launch({
   executablePath: "/usr/bin/chromium",
   args: ["--no-sandbox", "--disable-gpu", "--disable-background-networking"],
 });
+const session = await demoSession(address);
 for (const view of VIEWS.filter((each) => names.length === 0 || names.includes(each.name))) {
   // A4 at 96 dots an inch is 794 by 1123.
   const viewport = view.print ? { width: 794 - 106, height: 1123 - 83 } : { width: 1280, height: 800 };
   const context = await browser.newContext({ viewport });
+  await context.addCookies(session.cookies);
   if (view.dark) await context.addCookies([{ name: "creel-form", value: "dark", url: address }]);
   const page = await context.newPage();
   await page.goto(address + view.path);

@@ -79,7 +79,7 @@ const STEPS = {
       { env: { DATABASE_URL: url, CREEL_DATA: data }, isQuiet: true },
     );
     const port = await freePort();
-    const server = await serve(port, url, join(folder, "web.log"), data);
+    const server = await serve(port, url, join(folder, "web.log"), data, { more: { CREEL_DEMO: "1" } });
     running.add(server);
     try {
       await step("Browser tests", bin("playwright"), ["test"], {

@@ -33,7 +33,8 @@ export const onRequestError: Instrumentation.onRequestError = async (error, requ
     {
       err: error,
       method: request.method,
-      path: request.path.split("?")[0],
+      // The address of a calendar is a secret.
+      path: request.path.split("?")[0]?.replace(/(?<=^\/api\/calendar\/).*/, "…"),
       route: context.routePath,
       kind: context.routeType,
     },

@@ -1,4 +1,5 @@
 import { setTimeout as sleep } from "node:timers/promises";
+import { demoSession } from "../lib/session.mjs";
 
 /** The main pages, as whoever opens Creel asks for them. */
 const PAGES = {
@@ -23,20 +24,20 @@ const quantile = (values: number[], at: number) =>
   [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * at))] as number;
 
 /** Asks for a page and reads all of it. Gives milliseconds. */
-async function ask(address: string): Promise<number> {
+async function ask(address: string, cookie = ""): Promise<number> {
   const start = performance.now();
-  const answer = await fetch(address);
+  const answer = await fetch(address, { headers: { cookie }, redirect: "error" });
   const text = await answer.text();
   if (!answer.ok) throw new Error(`${address} answered ${answer.status}: ${text.slice(0, 200)}`);
   return performance.now() - start;
 }
 
-async function manyAtOnce(address: string, lanes: number): Promise<number[]> {
+async function manyAtOnce(address: string, lanes: number, cookie: string): Promise<number[]> {
   let left = ASKED[lanes] ?? lanes * 2;
   const taken: number[] = [];
   await Promise.all(
     Array.from({ length: lanes }, async () => {
-      while (left-- > 0) taken.push(await ask(address));
+      while (left-- > 0) taken.push(await ask(address, cookie));
     }),
   );
   return taken;
@@ -63,11 +64,13 @@ function watchHealth(address: string): { stop: () => Promise<number[]> } {
 
 /** What the pages of a server take: the first answers after its start, then alone and many at once. */
 export async function pageFigures(address: string, show: Show): Promise<void> {
+  const { header: cookie } = await demoSession(address);
   const health = watchHealth(address);
-  for (const [name, path] of Object.entries(PAGES)) show(`${name}, the first answer`, await ask(`${address}${path}`));
+  for (const [name, path] of Object.entries(PAGES))
+    show(`${name}, the first answer`, await ask(`${address}${path}`, cookie));
   for (const lanes of AT_ONCE)
     for (const [name, path] of Object.entries(PAGES)) {
-      const taken = await manyAtOnce(`${address}${path}`, lanes);
+      const taken = await manyAtOnce(`${address}${path}`, lanes, cookie);
       show(`${name}, ${lanes} at once, p95`, quantile(taken, 0.95), `median ${quantile(taken, 0.5).toFixed(0)} ms`);
     }
   const asked = await health.stop();

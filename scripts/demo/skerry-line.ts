@@ -7,10 +7,10 @@ import { allowing, revoking } from "./signers";
 
 /** Skerry Line, a small island ferry operator. All makers, models, kits, people and systems are invented. */
 export const PEOPLE = [
-  { name: "Ina Torvald", role: "Technician" },
-  { name: "Col Marrick", role: "Technician" },
-  { name: "Runa Esk", role: "Head of IT" },
-  { name: "Tam Gorrie", role: "Trainee" },
+  { name: "Ina Torvald", role: "Technician", access: "lead" },
+  { name: "Col Marrick", role: "Technician", access: "technician" },
+  { name: "Runa Esk", role: "Head of IT", access: "administrator" },
+  { name: "Tam Gorrie", role: "Trainee", access: "reader" },
 ];
 
 export const SITES = [

@@ -1,5 +1,5 @@
 import { spawn, spawnSync } from "node:child_process";
-import { createHash } from "node:crypto";
+import { createHash, randomBytes } from "node:crypto";
 import { existsSync, openSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
@@ -77,17 +77,27 @@ async function buildThreads() {
   });
 }
 
+/** By which a server at an address of its own machine is reached, where nobody said otherwise. */
+function usualUrls(host, port) {
+  const hosts = host === "127.0.0.1" ? [host, "localhost"] : [host.includes(":") ? `[${host}]` : host];
+  return hosts.map((each) => `http://${each}:${port}`).join(",");
+}
+
 /**
  * Starts the built application, its output going to `logFile`, and waits until it answers. Gives its process.
- * `data`: the folder for what is too large for the database.
+ * `data`: the folder for what is too large for the database; `more`: further variables, such as the secret that sessions
+ * are signed with, without which they end with the server.
  */
-export async function serve(port, databaseUrl, logFile, data, host = "127.0.0.1") {
+export async function serve(port, databaseUrl, logFile, data, { host = "127.0.0.1", more = {} } = {}) {
   const output = openSync(logFile, "a");
   const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", host], {
     cwd: ROOT,
     env: {
       ...env,
       ...{ DATABASE_URL: databaseUrl, CREEL_DATA: data, NODE_ENV: "production" },
+      CREEL_URL: env.CREEL_URL || usualUrls(host, port),
+      CREEL_SECRET: env.CREEL_SECRET || randomBytes(32).toString("base64url"),
+      ...more,
       // The application ends by itself, once it has handed its work back: src/instrumentation.ts.
       NEXT_MANUAL_SIG_HANDLE: "1",
     },

@@ -41,6 +41,7 @@ export const DEBIAN = {
     "e2fsprogs",
     "udftools",
     "binutils",
+    "age",
     "shim-signed",
     "syslinux-utils",
     "syslinux-efi",

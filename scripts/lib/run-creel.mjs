@@ -1,4 +1,5 @@
-import { mkdirSync, writeFileSync } from "node:fs";
+import { randomBytes } from "node:crypto";
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { buildIfNeeded, endServer, serve } from "./build.mjs";
 import { portIsFree, startDatabase } from "./database.mjs";
@@ -16,16 +17,25 @@ export async function freeOwnPort(command) {
   return port;
 }
 
+/** What sessions are signed with, the same after each start; whoever has it can sign in as anybody. */
+function secretIn(folder) {
+  const path = join(folder, "secret");
+  if (!existsSync(path)) writeFileSync(path, randomBytes(32).toString("base64url"), { mode: 0o600, flag: "wx" });
+  return readFileSync(path, "utf8");
+}
+
 /**
  * Starts the database that is needed, prepares it, builds the application where it has changed and serves it until it is
- * asked to end. `folder`: what it keeps; `prepare` gets the database's address and the folder for what is too large for it.
+ * asked to end. `folder`: what it keeps; `prepare` gets the database's address and the folder for what is too large for it;
+ * `more`: variables of the server's own.
  */
-export async function runCreel({ folder, host = "127.0.0.1", port, prepare, ready }) {
+export async function runCreel({ folder, host = "127.0.0.1", port, prepare, ready, more = {} }) {
   const given = process.env.DATABASE_URL;
   const data = process.env.CREEL_DATA ? resolve(process.env.CREEL_DATA) : join(folder, "data");
   mkdirSync(folder, { recursive: true });
   const database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
   process.once("exit", database.kill);
+  const secret = process.env.CREEL_SECRET || secretIn(folder);
   // For the command line beside it. It has the password in it, as the file that it is from.
   if (!given) writeFileSync(join(folder, "database-url"), database.url, { mode: 0o600 });
   let stopping = false;
@@ -44,7 +54,8 @@ export async function runCreel({ folder, host = "127.0.0.1", port, prepare, read
   try {
     await buildIfNeeded();
     await prepare(database.url, data);
-    server = await serve(port, database.url, join(folder, "web.log"), data, host);
+    const env = { CREEL_SECRET: secret, ...more };
+    server = await serve(port, database.url, join(folder, "web.log"), data, { host, more: env });
     server.once("exit", () => stop(1));
     ready(`http://${host.includes(":") ? `[${host}]` : host}:${port}`);
   } catch (error) {

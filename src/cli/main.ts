@@ -150,6 +150,25 @@ export async function main(args: string[]): Promise<number> {
       const { runImport } = await import("./inventory/import");
       exit = await runImport(files, options);
     });
+  program
+    .command("backup")
+    .description("write the whole inventory into one file, while it is in use")
+    .argument("<file>", "the backup; it is there whole or not at all")
+    .option("--library", "with the files of releases")
+    .option("--passphrase-file <file>", "encrypted (age) with the passphrase in the first line of this file")
+    .action(async (file: string, options) => {
+      const { runBackup } = await import("./inventory/backup");
+      await runBackup(file, options);
+    });
+  program
+    .command("restore")
+    .description("bring a backup into an empty inventory")
+    .argument("<file>", "what backup wrote")
+    .option("--passphrase-file <file>", "where it is encrypted")
+    .action(async (file: string, options) => {
+      const { runRestore } = await import("./inventory/backup");
+      await runRestore(file, options);
+    });
   try {
     await program.parseAsync(args, { from: "user" });
     return exit;

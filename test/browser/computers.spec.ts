@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
 import { dated } from "../../scripts/demo/days";
 import { dayText } from "../../src/core/words/dates";
-import { choose, listening, openForm } from "./helpers";
+import { choose, listening, openForm, signedInAs } from "./helpers";
 
 const folder = mkdtempSync(join(tmpdir(), "creel-computers-"));
 test.afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -234,8 +234,7 @@ test("facts that somebody else changed meanwhile: told, compared anew, and taken
     file("fast.json", '{"schema":"creel.facts/1","firmware":{"version":"9.9"},"memoryBytes":34359738368}'),
   );
   await expect(page.getByText(/updated from 2\.18 to 9\.9/)).toBeVisible();
-  const other = await browser.newContext();
-  await other.addCookies([{ name: "creel-person", value: "2", url: page.url() }]);
+  const other = await signedInAs(browser, page.url(), "col");
   const hisPage = await other.newPage();
   await openForm(hisPage, new URL("/computers/HO-006/edit", page.url()).toString());
   await hisPage.getByLabel("Firmware's version").fill("3.0");

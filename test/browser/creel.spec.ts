@@ -6,7 +6,7 @@ import { expect, type Page, test } from "@playwright/test";
 import { dated } from "../../scripts/demo/days";
 import { IMAGES } from "../../scripts/demo/images";
 import { Workshop } from "../../scripts/media/workshop";
-import { choose, openForm } from "./helpers";
+import { choose, openForm, signedInAs } from "./helpers";
 
 const folder = mkdtempSync(join(tmpdir(), "creel-browser-"));
 const w = new Workshop(folder);
@@ -123,12 +123,8 @@ test("two people edit one computer: the later one is told, keeps her entries, an
 }) => {
   await openForm(page, "/computers/HO-005/edit");
   await page.getByLabel("Note", { exact: true }).fill("Hinge is loose");
-  const other = await browser.newContext();
-  await other.addCookies([{ name: "creel-person", value: "2", url: page.url() }]);
+  const other = await signedInAs(browser, page.url(), "col");
   const hisPage = await other.newPage();
-  await openForm(hisPage, "/");
-  const people = hisPage.getByLabel("Acting");
-  await people.selectOption({ label: "Col Marrick" });
   await openForm(hisPage, page.url());
   await hisPage.getByLabel("Boot menu key", { exact: true }).fill("F10");
   await hisPage.getByRole("button", { name: "Save", exact: true }).click();
@@ -311,7 +307,9 @@ test.describe("accessible, light and dark", () => {
   // One page is gone on with: it has the application's scripts already.
   let page: Page;
   test.beforeAll(async ({ browser, baseURL }) => {
-    page = await browser.newPage({ baseURL, viewport: { width: 1280, height: 800 } });
+    const context = await signedInAs(browser, baseURL, "runa");
+    page = await context.newPage();
+    await page.setViewportSize({ width: 1280, height: 800 });
     await page.context().addCookies([{ name: "creel-form", value: "light", url: baseURL ?? "" }]);
   });
   test.afterAll(() => page.context().close());

@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium, expect, test } from "@playwright/test";
 import QRCode from "qrcode";
-import { listening } from "./helpers";
+import { listening, signedInAs } from "./helpers";
 
 const [WIDTH, HEIGHT] = [640, 480];
 
@@ -33,7 +33,7 @@ test("a label that is held in front of the camera is found at once", async ({ ba
     ],
   });
   try {
-    const page = await browser.newPage(baseURL ? { baseURL } : {});
+    const page = await (await signedInAs(browser, baseURL, "ina")).newPage();
     await page.goto("/");
     await listening(page);
     await page.getByRole("button", { name: "Scan a label with the camera" }).click();

@@ -63,7 +63,7 @@ const WRITES = /^\s*(insert|update|delete|commit)\b/i;
 class Broken extends Error {}
 
 /** What all tables hold, by a check sum of each. */
-async function checksums(db: Database, but: readonly string[]): Promise<Record<string, unknown>> {
+export async function checksums(db: Database, but: readonly string[]): Promise<Record<string, unknown>> {
   const [tables] = (await db.execute(sql`SHOW TABLES`)) as unknown as [Record<string, string>[]];
   const names = tables.flatMap((row) => Object.values(row)).filter((name) => !but.includes(name));
   const [rows] = (await db.execute(sql.raw(`CHECKSUM TABLE ${names.join(", ")}`))) as unknown as [

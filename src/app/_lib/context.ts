@@ -1,20 +1,48 @@
-import { cookies } from "next/headers";
+import { headers } from "next/headers";
+import { notFound, redirect } from "next/navigation";
 import { cache } from "react";
-import { type Context, ownContext } from "@/server/context";
+import { isEnough, type Role } from "@/server/accounts/roles";
+import { type SignedIn, signedIn } from "@/server/accounts/sessions";
+import type { Context } from "@/server/context";
 import { database } from "@/server/db/client";
-import { listPeople } from "@/server/inventory/people";
+import { PATH_HEADER } from "./path-header";
 
-const PERSON_COOKIE = "creel-person";
+export interface RequestContext extends Context {
+  account: SignedIn;
+}
 
-/** Who acts in this request: the person chosen in the shell, until accounts come. */
-export const currentContext = cache(
-  async (): Promise<Context & { people: { id: number; name: string; role: string | null }[] }> => {
-    const db = database();
-    const people = await listPeople(db);
-    const chosen = Number((await cookies()).get(PERSON_COOKIE)?.value);
-    const now = () => new Date();
-    // Of an inventory that nobody uses yet pages are shown; the layout asks for the first one.
-    const person = people.find((each) => each.id === chosen) ?? people[0] ?? ownContext(db, now).person;
-    return { db, person, now, people };
-  },
-);
+/** Who acts in this request, and with what; null: nobody signed in. */
+export const requestContext = cache(async (): Promise<RequestContext | null> => {
+  const db = database();
+  const account = await signedIn(db, await headers());
+  return account && { db, person: account.person, now: () => new Date(), account };
+});
+
+/** Pages for those who are not in yet. */
+const DOORS = new Set(["/sign-in", "/password", "/set-up"]);
+
+/** The same, for pages: whoever did not sign in is asked to, and comes back. */
+export async function currentContext(): Promise<RequestContext> {
+  return (await requestContext()) ?? askIn(await askedPath());
+}
+
+/** The same, for pages that need more than being read: to anybody else they are not there. */
+export async function contextOf(role: Role): Promise<RequestContext> {
+  const context = await currentContext();
+  if (!isEnough(context.account.role, role)) notFound();
+  return context;
+}
+
+/** The same, for what is around all pages; null on those for which nobody has to sign in. */
+export async function shellContext(): Promise<RequestContext | null> {
+  const context = await requestContext();
+  if (context) return context;
+  const path = await askedPath();
+  return DOORS.has(path.split("?")[0] ?? "") ? null : askIn(path);
+}
+
+const askedPath = async () => (await headers()).get(PATH_HEADER) ?? "/";
+
+function askIn(path: string): never {
+  redirect(path === "/" ? "/sign-in" : `/sign-in?next=${encodeURIComponent(path)}`);
+}

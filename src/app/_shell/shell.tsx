@@ -6,6 +6,8 @@ import { Moon, Sun } from "lucide-react";
 import Link from "next/link";
 import { usePathname, useRouter } from "next/navigation";
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { roleText } from "@/core/words/accounts";
+import { Mark } from "@/ui/mark";
 import { useReady } from "@/ui/use-ready";
 import { KeysDialog } from "./keys-dialog";
 import { ScanButton } from "./scan-button";
@@ -33,8 +35,8 @@ const ALSO_OF: Record<string, string[]> = {
 };
 
 interface ShellProps {
-  people: { id: number; name: string }[];
-  personId: number;
+  person: { name: string; role: string };
+  isDemo: boolean;
   form: "light" | "dark";
   children: ReactNode;
 }
@@ -56,7 +58,7 @@ function isTyping(target: EventTarget | null): boolean {
   );
 }
 
-export function Shell({ people, personId, form, children }: ShellProps) {
+export function Shell({ person, isDemo, form, children }: ShellProps) {
   const path = usePathname();
   const router = useRouter();
   const ready = useReady();
@@ -92,27 +94,19 @@ export function Shell({ people, personId, form, children }: ShellProps) {
     if (text) router.push(`/find?q=${encodeURIComponent(text)}`);
   };
 
-  /** What is this person's own: who acts, the theme, and help. */
+  /** What is this person's own: the account, the theme, and help. */
   const own = (
     <>
-      {people.length > 0 && (
-        <label className="flex items-center gap-2 text-quiet">
-          <span className="caption">Acting</span>
-          <select
-            className="field w-auto"
-            value={personId}
-            onChange={(event) => {
-              remember("creel-person", event.target.value);
-              router.refresh();
-            }}
-          >
-            {people.map((person) => (
-              <option key={person.id} value={person.id}>
-                {person.name}
-              </option>
-            ))}
-          </select>
-        </label>
+      <span className="flex items-baseline gap-2">
+        <Link prefetch={false} href="/account" className="link" aria-label={`Your account, ${person.name}`}>
+          {person.name}
+        </Link>
+        <span className="caption">{roleText(person.role)}</span>
+      </span>
+      {isDemo && (
+        <Link prefetch={false} href="/sign-in" className="link text-[0.9rem]">
+          Demo: switch person
+        </Link>
       )}
       <button
         type="button"
@@ -268,34 +262,4 @@ function moveInList(event: KeyboardEvent): void {
   if (!next) return;
   event.preventDefault();
   next.focus();
-}
-
-/** Two links of a chain seen from the side. */
-function Mark() {
-  return (
-    <svg viewBox="0 0 26 26" width="24" height="24" aria-hidden="true" className="text-rope">
-      <rect
-        x="2"
-        y="8"
-        width="13"
-        height="9"
-        rx="4.5"
-        fill="none"
-        stroke="currentColor"
-        strokeWidth="2.6"
-        transform="rotate(-32 8 12)"
-      />
-      <rect
-        x="11"
-        y="10"
-        width="13"
-        height="9"
-        rx="4.5"
-        fill="none"
-        stroke="currentColor"
-        strokeWidth="2.6"
-        transform="rotate(-32 18 14)"
-      />
-    </svg>
-  );
 }

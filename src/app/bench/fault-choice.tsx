@@ -34,7 +34,7 @@ export function FaultChoice({ deviceId, berth, fault }: { deviceId: number; bert
         value={fault}
         disabled={!ready}
         onChange={async (event) => {
-          const result = await switchFaultAction(deviceId, event.target.value);
+          const result = await switchFaultAction(deviceId, event.target.value as Fault);
           setProblem(result.ok ? null : problemText(result.problem));
           router.refresh();
         }}

@@ -1,15 +1,9 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
+import { z } from "zod";
 import { saveKeyCard } from "@/server/inventory/key-cards";
-import type { Result } from "@/server/problems";
-import { currentContext } from "../_lib/context";
+import { action, id, input, version } from "../_lib/guard";
 
-export async function saveKeyCardAction(
-  seen: { id: number; version: number } | null,
-  input: unknown,
-): Promise<Result<number>> {
-  const result = await saveKeyCard(await currentContext(), seen, input);
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+const seen = z.object({ id, version }).nullable();
+
+export const saveKeyCardAction = action("saveKeyCard", "technician", [seen, input], saveKeyCard);

@@ -12,15 +12,13 @@ import { type Merge, mergeForms } from "@/ui/merge";
 import { StaleNotice } from "@/ui/stale-notice";
 import { useReady } from "@/ui/use-ready";
 import { plural } from "@/ui/words";
-import { addComputerAction, saveComputerAction } from "./actions";
+import { addComputerAction, computerNowAction, saveComputerAction } from "./actions";
 import { type ComputerStart, emptyFacts, type FormValues, fromForm, toForm } from "./form-values";
 
 interface ComputerFormProps {
   /** The computer as opened, or null for a new one. */
   opened: (ComputerStart & { id: number; version: number }) | null;
   sites: { id: number; name: string }[];
-  /** Reads the computer as it is now, after a stale save. */
-  readNow?: () => Promise<(ComputerStart & { version: number }) | null>;
 }
 
 const ARCHES = ["x64", "ia32", "aa64", "arm", "riscv64"] as const;
@@ -130,7 +128,7 @@ function PartitionFields({
   );
 }
 
-export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
+export function ComputerForm({ opened, sites }: ComputerFormProps) {
   const router = useRouter();
   const ready = useReady();
   const [base, setBase] = useState<ComputerStart & { version: number }>(
@@ -156,7 +154,8 @@ export function ComputerForm({ opened, sites, readNow }: ComputerFormProps) {
   };
 
   const onStale = async (stale: Extract<Problem, { code: "stale" }>) => {
-    const now = await readNow?.();
+    const asked = opened && (await computerNowAction(opened.tag));
+    const now = asked?.ok ? asked.value : null;
     if (!now) {
       setProblem(problemText(stale));
       return;

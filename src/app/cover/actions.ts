@@ -2,22 +2,11 @@
 
 import { acceptPlan, cancelPlan, startPlan } from "@/server/cover/plans";
 import { tickTask } from "@/server/drills/cover-tasks";
-import type { Result } from "@/server/problems";
-import { currentContext } from "../_lib/context";
-import { refreshIfDone } from "../_lib/refresh";
+import { action, flag, id, input, version } from "../_lib/guard";
 
-export async function startPlanAction(input: unknown): Promise<Result<number>> {
-  return startPlan(await currentContext(), input);
-}
+const quiet = { refresh: false };
 
-export async function cancelPlanAction(id: number): Promise<Result<boolean>> {
-  return cancelPlan(await currentContext(), id);
-}
-
-export async function acceptPlanAction(id: number, version: number): Promise<Result<number>> {
-  return refreshIfDone(await acceptPlan(await currentContext(), id, version));
-}
-
-export async function tickTaskAction(id: number, isDone: boolean): Promise<Result<boolean>> {
-  return refreshIfDone(await tickTask(await currentContext(), id, isDone));
-}
+export const startPlanAction = action("startPlan", "technician", [input], startPlan, quiet);
+export const cancelPlanAction = action("cancelPlan", "technician", [id], cancelPlan, quiet);
+export const acceptPlanAction = action("acceptPlan", "lead", [id, version], acceptPlan);
+export const tickTaskAction = action("tickTask", "technician", [id, flag], tickTask);

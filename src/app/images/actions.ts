@@ -1,57 +1,39 @@
 "use server";
 
+import { z } from "zod";
 import { registerFound } from "@/server/images/found-images";
 import { forgetImages, getImage, imageInputOf, recordImage, saveImage } from "@/server/images/images";
 import { addCopy, moveCopy, setCopyState } from "@/server/images/told-copies";
 import { noteChange, withdrawChange } from "@/server/inventory/noted-changes";
-import { fail, type Result } from "@/server/problems";
-import { currentContext } from "../_lib/context";
-import { refreshIfDone } from "../_lib/refresh";
+import { fail } from "@/server/problems";
+import { action, flag, id, input, version, word } from "../_lib/guard";
+
+const IMAGES_AT_ONCE = 10_000;
+const found = z.object({ scanId: id, key: word }).nullable();
 
 /** Registers an image: by hand, or one that a scan found, with its copy. */
-export async function addImageAction(
-  input: unknown,
-  found: { scanId: number; key: string } | null,
-): Promise<Result<number>> {
-  const context = await currentContext();
-  return refreshIfDone(
-    found ? await registerFound(context, found.scanId, found.key, input) : await recordImage(context, input),
-  );
-}
+export const addImageAction = action("addImage", "technician", [input, found], (context, told, from) =>
+  from ? registerFound(context, from.scanId, from.key, told) : recordImage(context, told),
+);
 
-export async function saveImageAction(id: number, version: number, input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await saveImage(await currentContext(), id, version, input));
-}
+export const saveImageAction = action("saveImage", "technician", [id, version, input], saveImage);
 
 /** Says that an image stays whatever a policy says, or not any more. */
-export async function lockImageAction(id: number, version: number, locked: boolean): Promise<Result<number>> {
-  const context = await currentContext();
-  const detail = await getImage(context, id);
-  if (!detail) return fail({ code: "not-found", what: "image" });
-  const { body, ...input } = imageInputOf(detail);
-  return refreshIfDone(await saveImage(context, id, version, { ...input, body: { ...body, locked } }));
-}
+export const lockImageAction = action(
+  "lockImage",
+  "technician",
+  [id, version, flag],
+  async (context, own, seen, locked) => {
+    const detail = await getImage(context, own);
+    if (!detail) return fail({ code: "not-found", what: "image" });
+    const { body, ...told } = imageInputOf(detail);
+    return saveImage(context, own, seen, { ...told, body: { ...body, locked } });
+  },
+);
 
-export async function forgetImagesAction(ids: number[]): Promise<Result<number>> {
-  return refreshIfDone(await forgetImages(await currentContext(), ids));
-}
-
-export async function addCopyAction(imageId: number, input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await addCopy(await currentContext(), imageId, input));
-}
-
-export async function moveCopyAction(id: number, input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await moveCopy(await currentContext(), id, input));
-}
-
-export async function setCopyStateAction(id: number, state: unknown): Promise<Result<number>> {
-  return refreshIfDone(await setCopyState(await currentContext(), id, state));
-}
-
-export async function noteChangeAction(input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await noteChange(await currentContext(), input));
-}
-
-export async function withdrawChangeAction(id: number): Promise<Result<number>> {
-  return refreshIfDone(await withdrawChange(await currentContext(), id));
-}
+export const forgetImagesAction = action("forgetImages", "lead", [z.array(id).max(IMAGES_AT_ONCE)], forgetImages);
+export const addCopyAction = action("addCopy", "technician", [id, input], addCopy);
+export const moveCopyAction = action("moveCopy", "technician", [id, input], moveCopy);
+export const setCopyStateAction = action("setCopyState", "technician", [id, input], setCopyState);
+export const noteChangeAction = action("noteChange", "technician", [input], noteChange);
+export const withdrawChangeAction = action("withdrawChange", "technician", [id], withdrawChange);

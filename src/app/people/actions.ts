@@ -1,15 +1,10 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
-import { currentContext } from "@/app/_lib/context";
-import { addPerson } from "@/server/inventory/people";
-import { type Result, refused } from "@/server/problems";
+import { changeAccount, endSessions, invite, inviteAgain, removeSecondFactor } from "@/server/accounts/accounts";
+import { action, input, version, word } from "../_lib/guard";
 
-/** Adds the first person of an inventory that has none; later ones are not added here. */
-export async function addFirstPersonAction(input: Record<string, unknown>): Promise<Result<number>> {
-  const context = await currentContext();
-  if (context.people.length > 0) return refused({ code: "first-person-there" });
-  const added = await addPerson(context, input);
-  if (added.ok) revalidatePath("/", "layout");
-  return added;
-}
+export const inviteAction = action("invite", "administrator", [input], invite);
+export const inviteAgainAction = action("inviteAgain", "administrator", [word], inviteAgain);
+export const changeAccountAction = action("changeAccount", "administrator", [word, version, input], changeAccount);
+export const endSessionsAction = action("endSessions", "administrator", [word], endSessions);
+export const removeSecondFactorAction = action("removeSecondFactor", "administrator", [word], removeSecondFactor);

@@ -1,18 +1,8 @@
 "use server";
 
 import { saveRule, saveRuleValue, setTravel } from "@/server/inventory/policies";
-import type { Result } from "@/server/problems";
-import { currentContext } from "../_lib/context";
-import { refreshIfDone } from "../_lib/refresh";
+import { action, input, version } from "../_lib/guard";
 
-export async function saveRuleAction(input: unknown, version: number | null): Promise<Result<number | null>> {
-  return refreshIfDone(await saveRule(await currentContext(), input, version));
-}
-
-export async function saveRuleValueAction(input: unknown): Promise<Result<number | null>> {
-  return refreshIfDone(await saveRuleValue(await currentContext(), input));
-}
-
-export async function setTravelAction(input: unknown): Promise<Result<number | null>> {
-  return refreshIfDone(await setTravel(await currentContext(), input));
-}
+export const saveRuleAction = action("saveRule", "lead", [input, version.nullable()], saveRule);
+export const saveRuleValueAction = action("saveRuleValue", "lead", [input], saveRuleValue);
+export const setTravelAction = action("setTravel", "lead", [input], setTravel);

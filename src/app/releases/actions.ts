@@ -1,14 +1,7 @@
 "use server";
 
 import { addRelease, saveRelease } from "@/server/media/releases";
-import type { Result } from "@/server/problems";
-import { currentContext } from "../_lib/context";
-import { refreshIfDone } from "../_lib/refresh";
+import { action, id, input, version } from "../_lib/guard";
 
-export async function addReleaseAction(input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await addRelease(await currentContext(), input));
-}
-
-export async function saveReleaseAction(id: number, version: number, input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await saveRelease(await currentContext(), id, version, input));
-}
+export const addReleaseAction = action("addRelease", "technician", [input], addRelease);
+export const saveReleaseAction = action("saveRelease", "technician", [id, version, input], saveRelease);

@@ -1,31 +1,16 @@
 "use server";
 
+import { z } from "zod";
 import { addSite, setNamePattern } from "@/server/inventory/sites";
-import { compareStock, giveBack, lend, type Stocktaking, takeStock } from "@/server/media/loans";
-import type { Result } from "@/server/problems";
-import { currentContext } from "../_lib/context";
-import { refreshIfDone } from "../_lib/refresh";
+import { compareStock, giveBack, lend, takeStock } from "@/server/media/loans";
+import { action, id, input, question, version, word } from "../_lib/guard";
 
-export async function addSiteAction(input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await addSite(await currentContext(), input));
-}
+const TAGS_AT_ONCE = 5_000;
+const tags = z.array(word).max(TAGS_AT_ONCE);
 
-export async function lendAction(input: unknown): Promise<Result<number>> {
-  return refreshIfDone(await lend(await currentContext(), input));
-}
-
-export async function giveBackAction(tag: string, siteId: number | null): Promise<Result<number>> {
-  return refreshIfDone(await giveBack(await currentContext(), tag, siteId));
-}
-
-export async function setNamePatternAction(id: number, version: number, pattern: string): Promise<Result<number>> {
-  return refreshIfDone(await setNamePattern(await currentContext(), id, version, pattern));
-}
-
-export async function compareStockAction(siteId: number, tags: string[]): Promise<Result<Stocktaking>> {
-  return compareStock(await currentContext(), siteId, tags);
-}
-
-export async function takeStockAction(siteId: number, tags: string[]): Promise<Result<Stocktaking>> {
-  return refreshIfDone(await takeStock(await currentContext(), siteId, tags));
-}
+export const addSiteAction = action("addSite", "lead", [input], addSite);
+export const lendAction = action("lend", "technician", [input], lend);
+export const giveBackAction = action("giveBack", "technician", [word, id.nullable()], giveBack);
+export const setNamePatternAction = action("setNamePattern", "lead", [id, version, word], setNamePattern);
+export const compareStockAction = question("compareStock", "technician", [id, tags], compareStock);
+export const takeStockAction = action("takeStock", "technician", [id, tags], takeStock);

@@ -1,38 +1,32 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
-import type { Result } from "@/server/problems";
+import { z } from "zod";
+import { makeToken } from "@/server/accounts/tokens";
+import { ownOrigins } from "@/server/host/addresses";
+import { ok } from "@/server/problems";
 import { setMailAddress } from "@/server/upkeep/addresses";
-import { type DigestRound, sendDigests } from "@/server/upkeep/digests";
+import { sendDigests } from "@/server/upkeep/digests";
 import { putOff } from "@/server/upkeep/due";
 import { takeUp } from "@/server/upkeep/snoozes";
-import { type Entered, enterVisit } from "@/server/upkeep/visits";
-import { currentContext } from "../_lib/context";
+import { enterVisit } from "@/server/upkeep/visits";
+import { action, id, input, word } from "../_lib/guard";
 
-export async function putOffAction(input: unknown): Promise<Result<number>> {
-  const result = await putOff(await currentContext(), input);
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
+export const putOffAction = action("putOff", "technician", [input], putOff);
+export const takeUpAction = action("takeUp", "technician", [id], takeUp);
+export const enterVisitAction = action("enterVisit", "technician", [input], enterVisit);
+export const setMailAddressAction = action("setMailAddress", "lead", [input], setMailAddress);
+export const sendDigestsAction = action("sendDigests", "lead", [], async (context) => ok(await sendDigests(context)), {
+  refresh: false,
+});
 
-export async function takeUpAction(snoozeId: number): Promise<Result<number>> {
-  const result = await takeUp(await currentContext(), snoozeId);
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
-
-export async function enterVisitAction(input: unknown): Promise<Result<Entered>> {
-  const result = await enterVisit(await currentContext(), input);
-  if (result.ok) revalidatePath("/", "layout");
-  return result;
-}
-
-export async function setMailAddressAction(input: unknown): Promise<Result<string | null>> {
-  const result = await setMailAddress(await currentContext(), input);
-  if (result.ok) revalidatePath("/upkeep/mail");
-  return result;
-}
-
-export async function sendDigestsAction(): Promise<DigestRound> {
-  return sendDigests(await currentContext());
-}
+/** Makes the address of a calendar, which is a secret: it is told now, and not again. */
+export const makeCalendarAction = action(
+  "makeCalendar",
+  "technician",
+  [z.object({ name: word, siteId: id.nullable(), ofPersonId: id.nullable() })],
+  async (context, { name, siteId, ofPersonId }) => {
+    const asked = { name: `Calendar of ${name}`.slice(0, 120), kind: "calendar", siteId, ofPersonId, days: null };
+    const made = await makeToken(context, asked);
+    return made.ok ? ok(`${ownOrigins()[0] ?? ""}/api/calendar/${made.value.secret}`) : made;
+  },
+);

@@ -10,12 +10,7 @@ import { UsageError } from "../problems";
  * acts; the first person recorded where it is left out.
  */
 export async function withInventory<T>(as: string | undefined, use: (context: Context) => Promise<T>): Promise<T> {
-  const url = process.env.DATABASE_URL;
-  if (!url)
-    throw new UsageError(
-      "DATABASE_URL does not say which inventory is meant, and no demo was started here (npm run demo)",
-    );
-  const db = connect(url);
+  const db = connect(databaseUrl());
   try {
     await migrateDatabase(db, process.env.CREEL_MIGRATIONS).catch((error: unknown) => {
       throw new UsageError(`the database cannot be used: ${reasonOf(error)}`);
@@ -24,6 +19,16 @@ export async function withInventory<T>(as: string | undefined, use: (context: Co
   } finally {
     await db.$client.end();
   }
+}
+
+/** The address of the inventory that is meant. */
+export function databaseUrl(): string {
+  const url = process.env.DATABASE_URL;
+  if (!url)
+    throw new UsageError(
+      "DATABASE_URL does not say which inventory is meant, and no demo was started here (npm run demo)",
+    );
+  return url;
 }
 
 /** What the driver says, without the address, which has a password in it. */

@@ -46,7 +46,15 @@ export type Refusal =
   // Inventory
   | { code: "key-typed" }
   | { code: "undone-already" }
-  | { code: "first-person-there" }
+  | { code: "signed-out" }
+  | { code: "role-needed"; role: string }
+  | { code: "token-refused" }
+  | { code: "not-from-here" }
+  | { code: "malformed" }
+  /** Bytes. */
+  | { code: "body-too-large"; most: number }
+  | { code: "set-up-over" }
+  | { code: "last-administrator" }
   | { code: "no-disk-to-replace" }
   | { code: "not-in-service"; what: "computer" | "medium"; tag: string }
   | { code: "no-such-tag"; what: "computer" | "medium"; tag: string }

@@ -1,10 +1,12 @@
 import { KEY_REFUSED } from "../computer/facts/key-place";
 import { type DeviceMarks, hasSerialEnd } from "../making/writing/confirm";
 import type { FileFault, ImportTrouble, Problem, Refusal, ScanTrouble } from "../problems/problem";
+import { roleText } from "./accounts";
 import { capacityText, deviceFaultText, packProblemText } from "./bench";
 import { calendarProblemText } from "./calendars";
 import { patternProblemText } from "./images";
 import { fieldsText, importFaultText } from "./imports";
+import { bytesText } from "./sizes";
 
 /** A problem in sentences; fields of a form are told by their names. */
 export function problemText(problem: Problem): string {
@@ -85,7 +87,13 @@ const PLAIN: Record<PlainCode, string> = {
   "key-typed": `What you typed ${KEY_REFUSED}`,
   "undone-already": "Already undone.",
   "no-disk-to-replace": "The replaced disk is not recorded. Replace it on the computer's page.",
-  "first-person-there": "A person is recorded already. Select yourself at the top.",
+  "signed-out": "Your session is over. Sign in again; what you entered stays on this page until you leave it.",
+  "not-from-here":
+    "This request did not come from a page of Creel, or not by one of its addresses. Open Creel by its own address.",
+  "token-refused": "No such token, or not for this, or it has ended. An administrator can make a new one under Tokens.",
+  malformed: "This request does not have the form that it needs. Load the page again.",
+  "set-up-over": "This link was used, or is too old. Start Creel again for a new one.",
+  "last-administrator": "Nobody else is an administrator. Make somebody else one first.",
   "day-past": "That day is past.",
   "day-past-drill": "That day is past. Record the drill if it was run.",
   "day-ahead-drill": "A recorded drill cannot be in the future.",
@@ -134,6 +142,10 @@ function refusalReasonText(why: Refusal): string {
   switch (why.code) {
     case "not-in-service":
       return `There is no ${why.what} ${why.tag} in ${why.what === "medium" ? "use" : "service"}. Check its tag.`;
+    case "role-needed":
+      return `This needs the role ${roleText(why.role).toLowerCase()}. Ask whoever has it.`;
+    case "body-too-large":
+      return `Too large: at most ${bytesText(why.most)}.`;
     case "no-such-tag":
       return `No ${why.what} has the tag ${why.tag}.`;
     case "no-such-site":

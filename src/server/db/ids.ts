@@ -4,6 +4,7 @@
  */
 type Id<Table extends string> = number & { readonly of?: Table };
 
+export type AuditId = Id<"audit">;
 export type BatchId = Id<"batch">;
 export type BenchJobId = Id<"benchJob">;
 export type BerthId = Id<"berth">;
@@ -36,3 +37,4 @@ export type SignerId = Id<"signer">;
 export type SiteId = Id<"site">;
 export type SnoozeId = Id<"snooze">;
 export type StoreId = Id<"store">;
+export type TokenId = Id<"token">;

@@ -7,6 +7,8 @@ export interface Mail {
   to: { name: string; address: string };
   subject: string;
   text: string;
+  /** It lets whoever reads it in: it is not shown among other mails. */
+  isPersonal?: boolean;
 }
 
 /** Sends mail; gives by what it can be found again. */
@@ -16,24 +18,27 @@ export interface Mailer {
 
 const FROM = { name: "Creel", address: "creel@creel.invalid" };
 export const outboxFolder = () => join(dataFolder(), "outbox");
+/** Mails that nobody but those who administer the machine may read. */
+const personalFolder = () => join(dataFolder(), "outbox-personal");
 
 /** Lays mail into a folder, as files that every mail program opens (RFC 5322): a stand-in for a server. */
 export class Outbox implements Mailer {
   private readonly transport = createTransport({ streamTransport: true, buffer: true, newline: "windows" });
 
-  async send(mail: Mail, at: Date): Promise<string> {
+  async send({ isPersonal = false, ...mail }: Mail, at: Date): Promise<string> {
+    const folder = isPersonal ? personalFolder() : outboxFolder();
     const { message } = await this.transport.sendMail({ from: FROM, date: at, ...mail });
     const day = at.toISOString().slice(0, 19).replaceAll(":", "");
     const name = mail.to.name
       .toLowerCase()
       .replace(/[^a-z0-9]+/g, "-")
       .slice(0, 60);
-    await mkdir(outboxFolder(), { recursive: true });
+    await mkdir(folder, { recursive: true, mode: 0o700 });
     // Two of one second and name differ by a number.
     for (let nth = 1; ; nth++) {
       const file = `${day}-${name}${nth > 1 ? `-${nth}` : ""}.eml`;
       try {
-        await writeFile(join(outboxFolder(), file), message as Buffer, { flag: "wx" });
+        await writeFile(join(folder, file), message as Buffer, { flag: "wx", mode: 0o600 });
         return file;
       } catch (error) {
         if ((error as { code?: string }).code !== "EEXIST") throw error;
@@ -46,7 +51,7 @@ export class Outbox implements Mailer {
 class Smtp implements Mailer {
   constructor(private readonly address: string) {}
 
-  async send(mail: Mail, at: Date): Promise<string> {
+  async send({ isPersonal: _, ...mail }: Mail, at: Date): Promise<string> {
     const { messageId } = await createTransport(this.address).sendMail({ from: FROM, date: at, ...mail });
     return messageId;
   }

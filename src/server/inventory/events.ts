@@ -26,7 +26,8 @@ export type Entity =
   | "way"
   | "cover plan"
   | "upkeep"
-  | "person";
+  | "person"
+  | "token";
 export type Action =
   | "added"
   | "changed"
@@ -46,7 +47,8 @@ export type Action =
   | "took up"
   | "was called to"
   | "worked on"
-  | "handed back";
+  | "handed back"
+  | "ended";
 
 export interface Change {
   entity: Entity;

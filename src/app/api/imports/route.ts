@@ -1,16 +1,22 @@
 import { TABLE_BYTES_MAX } from "@/core/computer/exchange/table";
-import { problemText } from "@/core/words/problems";
 import { stageImport } from "@/server/exchange/imports";
-import { currentContext } from "../../_lib/context";
+import { bodyOf, problemResponse, route } from "../../_lib/guard";
+
+const NAME_LENGTH_MAX = 200;
+
+/** A header holds ASCII: the name is written as in an address. One that cannot be read is any table's. */
+function nameOf(header: string | null): string {
+  try {
+    return decodeURIComponent(header ?? "table.csv").slice(0, NAME_LENGTH_MAX);
+  } catch {
+    return "table.csv";
+  }
+}
 
 /** Takes a table in, to be looked at before it is imported. The file is the body; its name is a header. */
-export async function POST(request: Request): Promise<Response> {
-  const name = decodeURIComponent(request.headers.get("x-file-name") ?? "table.csv");
-  if (Number(request.headers.get("content-length") ?? 0) > TABLE_BYTES_MAX)
-    return Response.json({ problem: "The file is larger than 256 MiB. Split it into several." }, { status: 413 });
-  const bytes = new Uint8Array(await request.arrayBuffer());
-  const result = await stageImport(await currentContext(), name, bytes);
-  return result.ok
-    ? Response.json({ id: result.value })
-    : Response.json({ problem: problemText(result.problem) }, { status: 400 });
-}
+export const POST = route("stageImport", "lead", async ({ request, context }) => {
+  const body = await bodyOf(request, TABLE_BYTES_MAX);
+  if (!body.ok) return problemResponse(body.problem);
+  const result = await stageImport(context, nameOf(request.headers.get("x-file-name")), body.value);
+  return result.ok ? Response.json({ id: result.value }) : problemResponse(result.problem);
+});

@@ -1,12 +1,12 @@
 import { createResponse } from "better-sse";
 import { jobTeller } from "@/server/work/teller";
-import { currentContext } from "../../_lib/context";
+import { route } from "../../_lib/guard";
 
 export const dynamic = "force-dynamic";
 
 /** Tells how far all work is, as server-sent events, for as long as the page listens and the server runs. */
-export async function GET(request: Request): Promise<Response> {
-  const teller = jobTeller(await currentContext());
+export const GET = route("readProgress", "reader", ({ request, context }) => {
+  const teller = jobTeller(context);
   const until = new Request(request.url, {
     headers: request.headers,
     signal: AbortSignal.any([request.signal, teller.signal]),
@@ -17,4 +17,4 @@ export async function GET(request: Request): Promise<Response> {
     });
     session.once("disconnected", leave);
   });
-}
+});

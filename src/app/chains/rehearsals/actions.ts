@@ -1,12 +1,6 @@
 "use server";
 
-import { revalidatePath } from "next/cache";
 import { addRehearsal } from "@/server/fleet/rehearsals";
-import type { Result } from "@/server/problems";
-import { currentContext } from "../../_lib/context";
+import { action, input } from "../../_lib/guard";
 
-export async function addRehearsalAction(input: unknown): Promise<Result<number>> {
-  const result = await addRehearsal(await currentContext(), input);
-  if (result.ok) revalidatePath("/chains/rehearsals");
-  return result;
-}
+export const addRehearsalAction = action("addRehearsal", "technician", [input], addRehearsal);

@@ -1,4 +1,5 @@
 import type { Metadata } from "next";
+import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 import { ComputersNav } from "../nav";
 import { TakeIn } from "./take-in";
@@ -6,6 +7,7 @@ import { TakeIn } from "./take-in";
 export const metadata: Metadata = { title: "Import facts" };
 
 export default async function Facts({ searchParams }: { searchParams: SearchParams }) {
+  await currentContext();
   const to = one((await searchParams).to)?.slice(0, 60) ?? "";
   return (
     <>

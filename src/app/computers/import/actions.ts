@@ -1,9 +1,9 @@
 "use server";
 
+import { z } from "zod";
 import { startImport } from "@/server/exchange/imports";
-import type { Result } from "@/server/problems";
-import { currentContext } from "../../_lib/context";
+import { action, id, input } from "../../_lib/guard";
 
-export async function startImportAction(id: number, options: unknown, what: "check" | "run"): Promise<Result<number>> {
-  return startImport(await currentContext(), id, options, what);
-}
+const what = z.enum(["check", "run"]);
+
+export const startImportAction = action("startImport", "lead", [id, input, what], startImport, { refresh: false });

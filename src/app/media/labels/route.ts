@@ -1,17 +1,17 @@
 import { LABEL_FORMATS } from "@/core/making/labels/formats";
 import { labelsPdf } from "@/server/host/labels";
 import { mediaLabels } from "@/server/media/media";
-import { currentContext } from "../../_lib/context";
+import { route } from "../../_lib/guard";
 
 /** Labels of some media (`tags`, divided by commas) as a PDF; `from`: the first free place on the sheet. */
-export async function GET(request: Request): Promise<Response> {
+export const GET = route("readLabels", "reader", async ({ request, context }) => {
   const query = new URL(request.url).searchParams;
   const tags = (query.get("tags") ?? "").split(",").filter(Boolean).slice(0, 200);
   const format = LABEL_FORMATS.find(({ key }) => key === query.get("format")) ?? LABEL_FORMATS[0];
-  const labels = await mediaLabels(await currentContext(), tags);
+  const labels = await mediaLabels(context, tags);
   if (!format || labels.length === 0) return new Response("There is no medium of that tag.", { status: 404 });
   const pdf = await labelsPdf(labels, format, Number(query.get("from")) || 1);
   return new Response(pdf as Uint8Array<ArrayBuffer>, {
     headers: { "content-type": "application/pdf", "content-disposition": `inline; filename="labels.pdf"` },
   });
-}
+});

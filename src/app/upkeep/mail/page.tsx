@@ -1,11 +1,13 @@
 import type { Metadata } from "next";
 import Link from "next/link";
+import { isEnough } from "@/server/accounts/roles";
 import { outboxFiles } from "@/server/host/mailer";
 import { listAudiences } from "@/server/upkeep/addresses";
 import { lastDigest } from "@/server/upkeep/digests";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { UpkeepNav } from "../nav";
+import { CalendarAddress } from "./calendar-address";
 import { MailAddress } from "./mail-address";
 import { SendDigests } from "./send-digests";
 
@@ -17,7 +19,7 @@ export default async function Told() {
   const [audiences, files, last] = await Promise.all([listAudiences(context), outboxFiles(), lastDigest(context)]);
   const sites = audiences.filter(({ kind }) => kind === "site");
   const staff = audiences.filter(({ kind }) => kind === "person");
-  const feed = (query: Record<string, string>) => `/upkeep/calendar?${new URLSearchParams(query)}`;
+  const mayMake = isEnough(context.account.role, "technician");
   return (
     <>
       <UpkeepNav here="/upkeep/mail" />
@@ -34,9 +36,7 @@ export default async function Told() {
                   <MailAddress kind="site" id={id} name={name} mail={mail} />
                 </span>
                 <span className="flex gap-3">
-                  <a className="link" href={feed({ site: name })}>
-                    Calendar
-                  </a>
+                  {mayMake && <CalendarAddress name={name} siteId={id} />}
                   <a className="link" href={`/upkeep/report?${new URLSearchParams({ site: name })}`}>
                     Report (PDF)
                   </a>
@@ -55,18 +55,23 @@ export default async function Told() {
                   <span className="font-semibold">{name}</span>
                   <MailAddress kind="person" id={id} name={name} mail={mail} />
                 </span>
-                <a className="link" href={feed({ person: name })}>
-                  Calendar
-                </a>
+                {mayMake && <CalendarAddress name={name} ofPersonId={id} />}
               </li>
             ))}
           </ul>
+          {mayMake && (
+            <div className="mt-2 flex flex-wrap items-baseline gap-3">
+              <span className="font-semibold">All sites</span>
+              <CalendarAddress name="all sites" />
+            </div>
+          )}
           <p className="mt-2 text-quiet">
-            Subscribe to a calendar by its address; it updates itself. The{" "}
+            Each address is a secret of its own: whoever has it reads that calendar, without signing in. It updates
+            itself. An administrator ends it under Tokens. One file, without subscribing:{" "}
             <a className="link" href="/upkeep/calendar">
               calendar of all sites
-            </a>{" "}
-            has everything.
+            </a>
+            .
           </p>
         </section>
         <section>

@@ -2,6 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { useState } from "react";
+import { problemText } from "@/core/words/problems";
 import { useReady } from "@/ui/use-ready";
 import { sendDigestsAction } from "../actions";
 
@@ -16,7 +17,9 @@ export function SendDigests() {
         type="button"
         className="act"
         onClick={async () => {
-          const { sent, quiet, failed } = await sendDigestsAction();
+          const result = await sendDigestsAction();
+          if (!result.ok) return setTold(problemText(result.problem));
+          const { sent, quiet, failed } = result.value;
           const missed = failed.length > 0 ? ` To ${failed.join(", ")} nothing could be sent; will be retried.` : "";
           setTold(`${sent} written; for ${quiet} nothing has changed.${missed}`);
           router.refresh();

@@ -30,7 +30,7 @@ export const plainStoreSchema = z.object({
 });
 
 /** What a job is asked to do. */
-export const benchRequestSchema = z.discriminatedUnion("kind", [
+const benchRequestSchema = z.discriminatedUnion("kind", [
   z.object({
     kind: z.literal("prepare"),
     way: z.enum(WAYS),

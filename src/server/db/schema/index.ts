@@ -1,5 +1,7 @@
 /** The tables, by what they are about. */
 
+export * from "./accounts";
+export * from "./audit";
 export * from "./bench";
 export * from "./callouts";
 export * from "./computers";
@@ -8,4 +10,5 @@ export * from "./jobs";
 export * from "./log";
 export * from "./media";
 export * from "./revision";
+export * from "./tokens";
 export * from "./upkeep";

@@ -1,4 +1,4 @@
-import { currentContext } from "@/app/_lib/context";
+import { route, rowId } from "@/app/_lib/guard";
 import { calloutOutcomeText, cameBackText, happeningText, lostText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { stepText } from "@/core/words/steps";
@@ -7,14 +7,9 @@ import { type CalloutDetail, getCallout, stepsOf } from "@/server/callouts/callo
 import { type ReportBlock, reportPdf } from "@/server/host/report-pdf";
 import { dateText, timeText } from "@/ui/words";
 
-interface Props {
-  params: Promise<{ id: string }>;
-}
-
 /** The report of a call-out as a PDF: what happened, what was done when, and how it ended. */
-export async function GET(_request: Request, { params }: Props): Promise<Response> {
-  const [context, { id }] = await Promise.all([currentContext(), params]);
-  const detail = await getCallout(context, Number(id) || 0);
+export const GET = route<{ id: string }>("readReport", "reader", async ({ context, params }) => {
+  const detail = await getCallout(context, rowId(params.id));
   if (!detail) return new Response("There is no such call-out.", { status: 404 });
   const [steps, marks] = await Promise.all([stepsOf(context, detail), marksOf(context, detail.row.id)]);
   const blocks = head(detail);
@@ -28,7 +23,7 @@ export async function GET(_request: Request, { params }: Props): Promise<Respons
   async function told(mark: Mark): Promise<ReportBlock[]> {
     if (mark.kind === "note" || mark.kind === "failed")
       return [{ kind: "quiet", text: `${timeText(mark.at)} UTC, ${mark.personName}: ${mark.text ?? ""}` }];
-    const photo = mark.kind === "photo" ? await photoOf(context, Number(id) || 0, mark.id) : null;
+    const photo = mark.kind === "photo" ? await photoOf(context, rowId(params.id), mark.id) : null;
     return photo ? [{ kind: "picture", ...photo }] : [];
   }
   const title = `Call-out ${detail.computer.row.tag}`;
@@ -39,7 +34,7 @@ export async function GET(_request: Request, { params }: Props): Promise<Respons
       "content-disposition": `inline; filename="call-out-${detail.row.id}.pdf"`,
     },
   });
-}
+});
 
 function head({ row, computer }: CalloutDetail): ReportBlock[] {
   const { chosen, outcome } = row;

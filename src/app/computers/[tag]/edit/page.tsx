@@ -13,11 +13,6 @@ export default async function EditComputer({ params }: { params: Promise<{ tag: 
   const [detail, sites] = await Promise.all([getComputer(context, tag), listSites(context)]);
   if (!detail) notFound();
   const { id, version } = detail.row;
-  async function readNow() {
-    "use server";
-    const now = await getComputer(await currentContext(), tag);
-    return now ? { ...inputOf(now), version: now.row.version } : null;
-  }
   return (
     <>
       <h1 className="mb-3">
@@ -26,7 +21,6 @@ export default async function EditComputer({ params }: { params: Promise<{ tag: 
       <ComputerForm
         opened={{ ...inputOf(detail), id, version }}
         sites={sites.map((site) => ({ id: site.id, name: site.name }))}
-        readNow={readNow}
       />
     </>
   );

@@ -1,21 +1,20 @@
-import { currentContext } from "@/app/_lib/context";
-import { problemText } from "@/core/words/problems";
+import { z } from "zod";
+import { jsonOf, problemResponse, route, rowId } from "@/app/_lib/guard";
 import { marksOf, takeMarks } from "@/server/callouts/callout-marks";
 
-interface Props {
-  params: Promise<{ id: string }>;
-}
+/** What a tablet sends at once: some pictures, in Base64. */
+const MARKS_BYTES_MAX = 48 << 20;
 
 /** Marks that were made on a call-out, those of others too. */
-export async function GET(_request: Request, { params }: Props): Promise<Response> {
-  return Response.json(await marksOf(await currentContext(), Number((await params).id) || 0));
-}
+export const GET = route<{ id: string }>("readMarks", "reader", async ({ context, params }) =>
+  Response.json(await marksOf(context, rowId(params.id))),
+);
 
 /** Takes marks in, however often they are sent; answers with all that are known then. */
-export async function POST(request: Request, { params }: Props): Promise<Response> {
-  const [context, { id }] = await Promise.all([currentContext(), params]);
-  const body = await request.json().catch(() => null);
-  const result = await takeMarks(context, Number(id) || 0, body);
-  if (!result.ok) return Response.json({ problem: problemText(result.problem) }, { status: 400 });
-  return Response.json(await marksOf(context, Number(id) || 0));
-}
+export const POST = route<{ id: string }>("sendMarks", "technician", async ({ request, context, params }) => {
+  const body = await jsonOf(request, MARKS_BYTES_MAX, z.unknown());
+  if (!body.ok) return problemResponse(body.problem);
+  const result = await takeMarks(context, rowId(params.id), body.value);
+  if (!result.ok) return problemResponse(result.problem);
+  return Response.json(await marksOf(context, rowId(params.id)));
+});

@@ -1,25 +1,17 @@
-import { problemText } from "@/core/words/problems";
+import { bodyOf, problemResponse, route, rowId } from "@/app/_lib/guard";
 import { CONTENTS_BYTES_MAX, readManifest, storeManifest } from "@/server/inspections/contents";
-import { currentContext } from "../../../../_lib/context";
-
-interface Props {
-  params: Promise<{ id: string }>;
-}
 
 /** The manifest as it was kept, for the page that compares with it and for `creel verify`. */
-export async function GET(_request: Request, { params }: Props): Promise<Response> {
-  const manifest = await readManifest(await currentContext(), Number((await params).id) || 0);
+export const GET = route<{ id: string }>("readManifest", "reader", async ({ context, params }) => {
+  const manifest = await readManifest(context, rowId(params.id));
   return manifest
     ? Response.json(manifest)
     : Response.json({ problem: "No manifest was made of this release yet." }, { status: 404 });
-}
+});
 
-export async function PUT(request: Request, { params }: Props): Promise<Response> {
-  if (Number(request.headers.get("content-length") ?? 0) > CONTENTS_BYTES_MAX)
-    return Response.json({ problem: "The manifest is too large to be kept." }, { status: 413 });
-  const body = new Uint8Array(await request.arrayBuffer());
-  const result = await storeManifest(await currentContext(), Number((await params).id) || 0, body);
-  return result.ok
-    ? Response.json({ id: result.value })
-    : Response.json({ problem: problemText(result.problem) }, { status: 400 });
-}
+export const PUT = route<{ id: string }>("keepManifest", "technician", async ({ request, context, params }) => {
+  const body = await bodyOf(request, CONTENTS_BYTES_MAX);
+  if (!body.ok) return problemResponse(body.problem);
+  const result = await storeManifest(context, rowId(params.id), body.value);
+  return result.ok ? Response.json({ id: result.value }) : problemResponse(result.problem);
+});

@@ -1,19 +1,10 @@
-import { currentContext } from "@/app/_lib/context";
+import { route, rowId } from "@/app/_lib/guard";
 import { photoOf } from "@/server/callouts/callout-marks";
 
-interface Props {
-  params: Promise<{ id: string; mark: string }>;
-}
-
-export async function GET(_request: Request, { params }: Props): Promise<Response> {
-  const [context, { id, mark }] = await Promise.all([currentContext(), params]);
-  const photo = await photoOf(context, Number(id) || 0, mark);
+export const GET = route<{ id: string; mark: string }>("readPhoto", "reader", async ({ context, params }) => {
+  const photo = await photoOf(context, rowId(params.id), params.mark);
   if (!photo) return new Response("There is no such picture.", { status: 404 });
   return new Response(photo.bytes as Uint8Array<ArrayBuffer>, {
-    headers: {
-      "content-type": photo.type,
-      "x-content-type-options": "nosniff",
-      "cache-control": "private, max-age=31536000, immutable",
-    },
+    headers: { "content-type": photo.type, "cache-control": "private, max-age=31536000, immutable" },
   });
-}
+});

@@ -1,0 +1,24 @@
+import { bodyOf, openRoute, problemResponse } from "@/app/_lib/guard";
+import { authOf } from "@/server/accounts/auth";
+import { database } from "@/server/db/client";
+import { doorRefusal } from "@/server/host/addresses";
+
+/** What the sign-in library is asked by Creel's pages; whatever else it could do nobody can ask for. */
+const ASKED = new Set(
+  [
+    ...["sign-in/email", "sign-in/demo", "sign-out", "request-password-reset", "reset-password", "change-password"],
+    ...["two-factor/enable", "two-factor/disable", "two-factor/verify-totp", "two-factor/verify-backup-code"],
+  ].map((path) => `/api/auth/${path}`),
+);
+const BODY_BYTES_MAX = 16 << 10;
+
+export const POST = openRoute("signIn", async (request) => {
+  if (doorRefusal(request.method, request.headers) !== null)
+    return problemResponse({ code: "refused", why: { code: "not-from-here" } });
+  const { pathname } = new URL(request.url);
+  if (!ASKED.has(pathname)) return new Response(null, { status: 404 });
+  const body = await bodyOf(request, BODY_BYTES_MAX);
+  if (!body.ok) return problemResponse(body.problem);
+  const { headers, method, url } = request;
+  return authOf(database()).handler(new Request(url, { method, headers, body: Buffer.from(body.value) }));
+});

@@ -1,0 +1,107 @@
+/** What each role may do, the least first; each may do what those before it may. */
+const ROLE_TEXTS: Record<string, { name: string; may: string }> = {
+  reader: { name: "Reader", may: "reads everything, changes nothing." },
+  technician: {
+    name: "Technician",
+    may: "records computers, media, images and drills, makes media, works on call-outs.",
+  },
+  lead: {
+    name: "Lead",
+    may: "does what a technician does; also retires, changes many at once, sets policy and stores, accepts plans, sends mails.",
+  },
+  administrator: {
+    name: "Administrator",
+    may: "does what a lead does; also invites people, sets their roles, reads the audit.",
+  },
+};
+
+export function roleText(role: string): string {
+  return ROLE_TEXTS[role]?.name ?? role;
+}
+
+/** "reads everything, changes nothing.": what somebody with that role may do, behind a colon. */
+export function roleMayText(role: string): string {
+  return ROLE_TEXTS[role]?.may ?? "";
+}
+
+const SIGN_IN_PROBLEMS: Record<string, string> = {
+  INVALID_EMAIL_OR_PASSWORD: "Wrong mail address or password.",
+  INVALID_EMAIL: "This is not a mail address.",
+  ACCOUNT_WAITS: "Too many wrong passwords. Wait some minutes, or reset the password.",
+  ACCOUNT_CLOSED: "This account is closed. Ask an administrator.",
+  INVALID_CODE: "Wrong code. Enter the current one.",
+  INVALID_BACKUP_CODE: "Wrong backup code, or one that was used.",
+  INVALID_TWO_FACTOR_COOKIE: "The sign-in took too long. Start again.",
+  TOO_MANY_ATTEMPTS_REQUEST_NEW_CODE: "Too many wrong codes. Start again.",
+  INVALID_TOKEN: "This link is used or too old. Request a new one.",
+  INVALID_PASSWORD: "Wrong password.",
+  PASSWORD_TOO_SHORT: "The password has fewer than 12 characters.",
+  PASSWORD_TOO_LONG: "The password has more than 128 characters.",
+};
+
+/** Why somebody was not signed in. `status`: of the answer (RFC 9110), where it has no code. */
+export function signInProblemText(code: string | null, status: number): string {
+  const known = code === null ? undefined : SIGN_IN_PROBLEMS[code];
+  if (known) return known;
+  if (status === 429) return "Too many attempts. Wait a minute, then try again.";
+  return "Sign-in failed. Try again; if it fails again, ask an administrator.";
+}
+
+/** What is sent to somebody who forgot a password. */
+export function passwordMailText(name: string, link: string): { subject: string; text: string } {
+  return {
+    subject: "Creel: new password",
+    text: `Hello ${name},\n\nchoose a new password here, within one hour:\n${link}\n\nNot requested by you? Ignore this mail: nothing changes.\n`,
+  };
+}
+
+/** What is sent to somebody who gets an account. `days`: for how long the link can be used. */
+export function invitationMailText(
+  name: string,
+  { link, by, days }: { link: string; by: string; days: number },
+): { subject: string; text: string } {
+  return {
+    subject: "Creel: your account",
+    text: `Hello ${name},\n\n${by} invites you to Creel. Choose a password here, within ${days} days:\n${link}\n`,
+  };
+}
+
+const OUTCOMES: Record<string, string> = {
+  done: "done",
+  invalid: "refused: an entry does not fit",
+  stale: "refused: changed meanwhile",
+  "role-needed": "refused: role too low",
+  "signed-out": "refused: not signed in",
+  "not-from-here": "refused: from a foreign page",
+  malformed: "refused: not of the form that is needed",
+  invalid_email_or_password: "refused: wrong mail address or password",
+  account_waits: "refused: too many wrong passwords",
+  account_closed: "refused: account closed",
+};
+
+const TOKEN_KINDS: Record<string, { name: string; may: string }> = {
+  calendar: { name: "Calendar", may: "reads what is due as a calendar, by an address of its own." },
+  read: { name: "Read", may: "reads computers, media, chains, cover and what is due through the HTTP interface." },
+  facts: { name: "Facts", may: "posts facts of computers through the HTTP interface, and reads nothing." },
+};
+
+export function tokenKindText(kind: string): string {
+  return TOKEN_KINDS[kind]?.name ?? kind;
+}
+
+/** What a token of that kind is good for. */
+export function tokenMayText(kind: string): string {
+  return TOKEN_KINDS[kind]?.may ?? "";
+}
+
+/** "retire computer": what was asked, by its code. */
+export function askedText(act: string): string {
+  return act.replace(/([a-z])([A-Z])/g, (_all, before: string, after: string) => `${before} ${after.toLowerCase()}`);
+}
+
+/** What came of it. */
+export function outcomeText(outcome: string): string {
+  const status = /^status-(\d+)$/.exec(outcome)?.[1];
+  if (status) return `refused: answer ${status}`;
+  return OUTCOMES[outcome] ?? `refused: ${outcome.replaceAll("-", " ")}`;
+}

@@ -1,0 +1,27 @@
+import { index, int, mysqlTable, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
+import type { TokenId } from "../ids";
+import { at, createdAt, id } from "./columns";
+import { people, person, sites } from "./computers";
+
+/** What machines come in with: a secret each, kept as its hash, for one thing, until a day. */
+export const tokens = mysqlTable(
+  "tokens",
+  {
+    id: id<TokenId>(),
+    name: varchar("name", { length: 120 }).notNull(),
+    /** SHA-256 of the secret, which has 256 random bits of its own. */
+    hash: varchar("hash", { length: 64 }).notNull(),
+    kind: varchar("kind", { length: 20 }).notNull(),
+    /** Of this site alone; null: of all. */
+    siteId: int("site_id").references(() => sites.id),
+    /** Of what this person has to do alone. */
+    ofPersonId: int("of_person_id").references(() => people.id),
+    expiresAt: at("expires_at"),
+    lastUsedAt: at("last_used_at"),
+    lastOrigin: varchar("last_origin", { length: 64 }),
+    endedAt: at("ended_at"),
+    createdById: person("created_by_id").notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [uniqueIndex("tokens_hash").on(table.hash), index("tokens_created").on(table.createdAt)],
+);
