@@ -36,6 +36,7 @@ const SERVER_FLOORS = [
   ["cover"],
   ["callouts"],
   ["upkeep"],
+  ["api"],
   ["work"],
 ];
 

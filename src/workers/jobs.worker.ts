@@ -4,6 +4,7 @@ import nodeEndpoint from "comlink/dist/esm/node-adapter.mjs";
 import { BenchRunner } from "@/server/bench/runner";
 import { database } from "@/server/db/client";
 import { setDesk } from "@/server/fleet/asked";
+import { folderIdentity } from "@/server/host/folders";
 import { Engine } from "@/server/jobs/engine";
 import { KINDS, ROUNDS } from "@/server/work/kinds";
 import type { FleetQuestions, JobsData, JobsThread } from "@/server/work/threads";
@@ -16,7 +17,7 @@ setDesk({
   standing: () => ({ isBehind: false, olderAgoMs: null }),
 });
 
-const engine = new Engine(database(), KINDS, { rounds: ROUNDS });
+const engine = new Engine(database(), KINDS, { rounds: ROUNDS, host: folderIdentity() });
 const runner = new BenchRunner(database());
 engine.start();
 runner.start();

@@ -166,6 +166,8 @@ function statusOf(problem: Problem): number {
 const STATUS: Partial<Record<Extract<Problem, { code: "refused" }>["why"]["code"], number>> = {
   "signed-out": 401,
   "token-refused": 401,
+  "too-many-requests": 429,
+  "key-used-otherwise": 409,
   "role-needed": 403,
   "not-from-here": 403,
   "body-too-large": 413,
@@ -179,6 +181,15 @@ export function problemResponse(problem: Problem): Response {
   );
 }
 
+/** A problem for machines (RFC 9457): its code as a type, and a sentence. */
+export function problemDetails(problem: Problem): Response {
+  const code = problem.code === "refused" ? problem.why.code : problem.code;
+  const [status, detail] = [statusOf(problem), problemText(problem)];
+  const fields = problem.code === "invalid" ? { fields: problem.fields } : {};
+  const body = { type: `urn:creel:problem:${code}`, title: code.replaceAll("-", " "), status, detail, ...fields };
+  return new Response(JSON.stringify(body), { status, headers: { "content-type": "application/problem+json" } });
+}
+
 /** What every answer says that is somebody's: it is kept nowhere, and is what it says it is. */
 function sealed(response: Response): Response {
   if (!response.headers.has("cache-control")) response.headers.set("cache-control", "private, no-store");
@@ -188,14 +199,14 @@ function sealed(response: Response): Response {
 }
 
 /**
- * A route that only who has a role may call. What changes something is written down, and what is taken out of Creel where
- * `isWritten` says so; refused calls always are.
+ * A route that only who has a role may call. What changes something is written down, unless `isWritten` says otherwise,
+ * and what is taken out of Creel where it says so; refused calls always are.
  */
 export function route<P = Record<never, string>>(
   name: string,
   role: Role,
   answer: (asked: Asked<P>) => Promise<Response> | Response,
-  { isWritten = false }: { isWritten?: boolean } = {},
+  { isWritten }: { isWritten?: boolean } = {},
 ): (request: Request, props: { params: Promise<P> }) => Promise<Response> {
   const guarded = async (request: Request, { params }: { params: Promise<P> }): Promise<Response> => {
     const letIn = await admitted(request.method, request.headers, role);
@@ -204,7 +215,7 @@ export function route<P = Record<never, string>>(
       return sealed(problemResponse(letIn.problem));
     }
     const response = await answer({ request, context: letIn.value, params: await params });
-    if (isWritten || request.method !== "GET")
+    if (isWritten ?? request.method !== "GET")
       await audit(name, request.headers, response.ok ? "done" : `status-${response.status}`);
     return sealed(response);
   };
@@ -236,13 +247,13 @@ export function tokenRoute<P = Record<never, string>>(
     const params = await props.params;
     const from = request.headers;
     if (doorRefusal("GET", from) !== null)
-      return sealed(problemResponse({ code: "refused", why: { code: "not-from-here" } }));
+      return sealed(problemDetails({ code: "refused", why: { code: "not-from-here" } }));
     const secret = secretOf(params) ?? /^Bearer (\S+)$/i.exec(from.get("authorization") ?? "")?.[1] ?? "";
     const [db, now] = [database(), () => new Date()];
     const bearer = await bearerOf(db, { secret, kind, origin: originOf(from), now: now() });
     if (!bearer) {
       await recordAudit({ db, now }, null, { act: name, outcome: "token-refused", origin: originOf(from) });
-      return sealed(problemResponse({ code: "refused", why: { code: "token-refused" } }));
+      return sealed(problemDetails({ code: "refused", why: { code: "token-refused" } }));
     }
     const response = await answer({ request, context: { db, now, person: bearer.madeBy }, bearer, params });
     if (request.method !== "GET") {

@@ -30,7 +30,7 @@ const STATIONS = [
 const ALSO_OF: Record<string, string[]> = {
   "/computers": ["/run-sheets", "/boot-keys", "/operating-systems"],
   "/images": ["/stores"],
-  "/kits": ["/releases", "/look"],
+  "/kits": ["/releases", "/look", "/library"],
   "/upkeep": ["/cover", "/policy"],
 };
 

@@ -3,6 +3,7 @@ import { Ways } from "@/ui/ways";
 const WAYS = [
   { href: "/kits", name: "Kits and releases" },
   { href: "/look", name: "Read a file" },
+  { href: "/library", name: "Library" },
   { href: "/releases/compare", name: "Compare two releases" },
 ] as const;
 

@@ -98,7 +98,7 @@ function stateText({
   const told = [
     isAccepted ? null : "no password chosen",
     hasSecondFactor ? "second factor" : null,
-    sessions === 0 ? null : sessions === 1 ? "signed in once" : `signed in ${sessions} times`,
+    sessions === 0 ? null : sessions === 1 ? "one session" : `${sessions} sessions`,
   ].filter(Boolean);
   return told.join(", ") || "not signed in";
 }

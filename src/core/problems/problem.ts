@@ -49,6 +49,9 @@ export type Refusal =
   | { code: "signed-out" }
   | { code: "role-needed"; role: string }
   | { code: "token-refused" }
+  | { code: "too-many-requests" }
+  | { code: "key-used-otherwise" }
+  | { code: "facts-of-another"; told: string; tag: string }
   | { code: "not-from-here" }
   | { code: "malformed" }
   /** Bytes. */
@@ -132,6 +135,10 @@ export type Refusal =
   | { code: "carried-not-on-release"; path: string; release: string }
   | { code: "release-file-missing"; file: string }
   | { code: "release-never-read" }
+  /** Bytes. */
+  | { code: "upload-other-size"; file: string; bytes: number; needed: number }
+  | { code: "upload-other-file"; file: string }
+  | { code: "library-full"; free: number; needed: number }
   | { code: "release-twice" };
 
 /** Expected outcomes that are not what was asked for. */

@@ -90,6 +90,8 @@ const PLAIN: Record<PlainCode, string> = {
   "signed-out": "Your session is over. Sign in again; what you entered stays on this page until you leave it.",
   "not-from-here":
     "This request did not come from a page of Creel, or not by one of its addresses. Open Creel by its own address.",
+  "too-many-requests": "Too many requests. Wait a minute.",
+  "key-used-otherwise": "This idempotency key was used for another request. Choose a new one.",
   "token-refused": "No such token, or not for this, or it has ended. An administrator can make a new one under Tokens.",
   malformed: "This request does not have the form that it needs. Load the page again.",
   "set-up-over": "This link was used, or is too old. Start Creel again for a new one.",
@@ -144,6 +146,8 @@ function refusalReasonText(why: Refusal): string {
       return `There is no ${why.what} ${why.tag} in ${why.what === "medium" ? "use" : "service"}. Check its tag.`;
     case "role-needed":
       return `This needs the role ${roleText(why.role).toLowerCase()}. Ask whoever has it.`;
+    case "facts-of-another":
+      return `These facts are of ${why.told}, not of ${why.tag}.`;
     case "body-too-large":
       return `Too large: at most ${bytesText(why.most)}.`;
     case "no-such-tag":
@@ -212,6 +216,12 @@ function refusalReasonText(why: Refusal): string {
       return `${why.file ?? "A release's file"} is no longer in the library; a driver comes from it.`;
     case "carried-not-on-release":
       return `${why.path} is not on ${why.release} any longer.`;
+    case "upload-other-size":
+      return `${why.file} has ${why.needed.toLocaleString("en-GB")} bytes, this file ${why.bytes.toLocaleString("en-GB")}. Choose the file that the release was read from.`;
+    case "upload-other-file":
+      return `This file is not ${why.file} as it was read: its SHA-256 differs.`;
+    case "library-full":
+      return `Too little space on the server: ${bytesText(why.free)} free, ${bytesText(why.needed)} needed. Remove files that no release needs, or add space.`;
     case "release-file-missing":
       return `Its file ${why.file} is not in this server's library. Put the unchanged file there.`;
     default:

@@ -38,3 +38,4 @@ export type SiteId = Id<"site">;
 export type SnoozeId = Id<"snooze">;
 export type StoreId = Id<"store">;
 export type TokenId = Id<"token">;
+export type UploadId = Id<"upload">;

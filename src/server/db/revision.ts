@@ -15,7 +15,7 @@ const TOLD_MOST = 500;
 const QUIET: ReadonlySet<string> = new Set([
   ...["jobs", "job_lines", "bench_jobs", "bench_lines", "imports", "import_parts", "store_scans"],
   ...["accounts", "sessions", "credentials", "verifications", "second_factors", "passkeys", "attempts"],
-  ...["audits", "organisations", "set_up_links", "tokens"],
+  ...["audits", "organisations", "set_up_links", "tokens", "answered_once", "uploads"],
   ...["events", "batches", "saved_views", "feed_entries", "digests", "rehearsals", "fleet_answers"],
 ]);
 /** Tables that chains go by as a whole: each of their rows may matter to every computer. */

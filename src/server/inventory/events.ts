@@ -27,7 +27,8 @@ export type Entity =
   | "cover plan"
   | "upkeep"
   | "person"
-  | "token";
+  | "token"
+  | "library file";
 export type Action =
   | "added"
   | "changed"
@@ -48,7 +49,8 @@ export type Action =
   | "was called to"
   | "worked on"
   | "handed back"
-  | "ended";
+  | "ended"
+  | "removed";
 
 export interface Change {
   entity: Entity;

@@ -1,4 +1,5 @@
 import { EMULATED_DRILL_KIND, emulatedDrillWork } from "../bench/emulated-drills";
+import { UPLOAD_KIND, uploadWork } from "../bench/uploads";
 import { PLAN_KIND, planWork } from "../cover/plans";
 import { IMPORT_KIND, importWork } from "../exchange/imports";
 import { SCAN_KIND, scanWork } from "../images/store-scans";
@@ -13,6 +14,7 @@ export const KINDS: Readonly<Record<string, JobKind>> = {
   [SCAN_KIND]: scanWork,
   [IMPORT_KIND]: importWork,
   [EMULATED_DRILL_KIND]: emulatedDrillWork,
+  [UPLOAD_KIND]: uploadWork,
   [DIGEST_ROUND.kind]: digestWork,
   [CALENDAR_ROUND.kind]: calendarWork,
   [DAY_ROUND.kind]: dayWork,

@@ -7,6 +7,7 @@ import { ownContext } from "../context";
 import type { Database } from "../db/client";
 import { setDesk } from "../fleet/asked";
 import { FleetDesk } from "../fleet/desk";
+import { folderIdentity } from "../host/folders";
 import { hasThreads, threadFile } from "../host/threads";
 import { Engine } from "../jobs/engine";
 import { log } from "../log";
@@ -92,7 +93,7 @@ export function startThreads(db: Database): { stop: () => Promise<void> } {
 
 /** While Creel is developed there is one thread. */
 function startHere(db: Database): { stop: () => Promise<void> } {
-  const engine = new Engine(db, KINDS, { rounds: ROUNDS });
+  const engine = new Engine(db, KINDS, { rounds: ROUNDS, host: folderIdentity() });
   const runner = new BenchRunner(db);
   engine.start();
   runner.start();

@@ -30,7 +30,7 @@ export default async function Told() {
           {sites.length === 0 && <p className="text-quiet">No site yet.</p>}
           <ul className="mt-1 divide-y divide-line border-line border-y">
             {sites.map(({ id, name, mail }) => (
-              <li key={id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 py-1.5">
+              <li key={id} className="flex flex-wrap justify-between gap-x-3 py-1.5">
                 <span>
                   <span className="font-semibold">{name}</span>
                   <MailAddress kind="site" id={id} name={name} mail={mail} />
@@ -50,7 +50,7 @@ export default async function Told() {
           <h2 className="mt-5">By person</h2>
           <ul className="mt-1 divide-y divide-line border-line border-y">
             {staff.map(({ id, name, mail }) => (
-              <li key={id} className="flex justify-between gap-x-3 py-1.5">
+              <li key={id} className="flex flex-wrap justify-between gap-x-3 py-1.5">
                 <span>
                   <span className="font-semibold">{name}</span>
                   <MailAddress kind="person" id={id} name={name} mail={mail} />

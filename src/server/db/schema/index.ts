@@ -12,3 +12,4 @@ export * from "./media";
 export * from "./revision";
 export * from "./tokens";
 export * from "./upkeep";
+export * from "./uploads";

@@ -1,4 +1,4 @@
-import { index, int, mysqlTable, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
+import { index, int, mysqlTable, text, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
 import type { TokenId } from "../ids";
 import { at, createdAt, id } from "./columns";
 import { people, person, sites } from "./computers";
@@ -24,4 +24,27 @@ export const tokens = mysqlTable(
     createdAt: createdAt(),
   },
   (table) => [uniqueIndex("tokens_hash").on(table.hash), index("tokens_created").on(table.createdAt)],
+);
+
+/** What was answered to a request that its sender may send again, for a day. */
+export const answeredOnce = mysqlTable(
+  "answered_once",
+  {
+    id: id(),
+    tokenId: int("token_id")
+      .$type<TokenId>()
+      .notNull()
+      .references(() => tokens.id),
+    /** SHA-256 of the sender's key, and of what was sent. */
+    keyHash: varchar("key_hash", { length: 64 }).notNull(),
+    requestHash: varchar("request_hash", { length: 64 }).notNull(),
+    /** Null: it is not answered yet. */
+    status: int("status"),
+    answer: text("answer"),
+    createdAt: createdAt(),
+  },
+  (table) => [
+    uniqueIndex("answered_once_key").on(table.tokenId, table.keyHash),
+    index("answered_once_at").on(table.createdAt),
+  ],
 );

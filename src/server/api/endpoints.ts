@@ -1,0 +1,336 @@
+import { asc, eq, gt } from "drizzle-orm";
+import { z } from "zod";
+import { gather, readDocument } from "@/core/computer/collect/read";
+import { factsSchema } from "@/core/computer/facts/schema";
+import { ofEachLink, verdictSchema } from "@/core/judging/model/schema";
+import { dayOf } from "@/core/kernel/days";
+import { linkRow, matchDocumentSchema } from "@/core/words/documents/match";
+import { outcomeText } from "@/core/words/routes";
+import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
+import type { Bearer, TokenKind } from "../accounts/tokens";
+import { takeInFacts } from "../computers/computer-acts";
+import { listComputers } from "../computers/computer-list";
+import type { Context } from "../context";
+import { coverView } from "../cover/view";
+import { events, sites } from "../db/schema";
+import { type Route, routesOf } from "../fleet/routes";
+import { type ComputerDetail, getComputer } from "../inventory/computers";
+import { getMedium, listMedia } from "../media/media";
+import { listReleases } from "../media/releases";
+import { fail, ok, type Result, refused } from "../problems";
+import { dueView } from "../upkeep/due";
+
+/** What an endpoint is asked by whom. */
+interface Asked {
+  context: Context;
+  bearer: Bearer;
+  /** Out of the path: `{tag}`. */
+  tag: string;
+  query: Record<string, string>;
+  /** Of a request that has one. */
+  body: Uint8Array;
+}
+
+/** One path of the HTTP interface, with its documents as schemas: what it answers and its description are made from it. */
+export interface Endpoint {
+  method: "GET" | "POST";
+  /** Below /api/v1, such as "/computers/{tag}". */
+  path: string;
+  name: string;
+  kind: TokenKind;
+  summary: string;
+  /** Parameters of the query, each with what it is. */
+  query: Record<string, string>;
+  body: z.ZodType | null;
+  answer: z.ZodType;
+  run: (asked: Asked) => Promise<Result<unknown>>;
+}
+
+const page = { page: "from 1" };
+const many = <T extends z.ZodType>(item: T) =>
+  z.object({ items: z.array(item), total: z.number().int(), page: z.number().int() });
+
+const computerSchema = z.object({
+  tag: z.string(),
+  name: z.string().nullable(),
+  site: z.string().nullable(),
+  make: z.string().nullable(),
+  model: z.string().nullable(),
+  serial: z.string().nullable(),
+  system: z.string().nullable(),
+  secureBoot: z.string().nullable(),
+  factsAt: z.iso.datetime().nullable(),
+  /** What its best route comes to; "none" where there is no medium. */
+  best: z.union([verdictSchema, z.literal("none")]).nullable(),
+});
+const routeSchema = z.object({
+  medium: z.string(),
+  site: z.string().nullable(),
+  release: z.string().nullable(),
+  outcome: z.string().nullable(),
+  text: z.string(),
+  image: z.string().nullable(),
+  verdict: verdictSchema,
+  links: matchDocumentSchema.shape.links,
+});
+const mediumSchema = z.object({
+  tag: z.string(),
+  name: z.string().nullable(),
+  kind: z.string(),
+  capacityBytes: z.number().nullable(),
+  site: z.string().nullable(),
+  lentTo: z.string().nullable(),
+  releases: z.array(z.string()),
+  computers: z.record(verdictSchema, z.number().int()).nullable(),
+});
+const releaseSchema = z.object({
+  id: z.number().int(),
+  kit: z.string(),
+  name: z.string(),
+  madeOn: z.string().nullable(),
+});
+const coverSchema = z.object({
+  total: z.number().int(),
+  met: z.number().int(),
+  sites: z.array(z.object({ site: z.string().nullable(), total: z.number().int(), lacking: z.number().int() })),
+  lacking: z.array(z.object({ tag: z.string(), name: z.string().nullable(), needs: z.array(z.string()) })),
+  page: z.number().int(),
+  pages: z.number().int(),
+});
+const dueSchema = z.object({
+  key: z.string(),
+  kind: z.string(),
+  title: z.string(),
+  reason: z.string(),
+  consequence: z.string(),
+  site: z.string().nullable(),
+  computer: z.string().nullable(),
+  medium: z.string().nullable(),
+  breaksOn: z.iso.date().nullable(),
+});
+const eventSchema = z.object({
+  id: z.number().int(),
+  at: z.iso.datetime(),
+  person: z.string(),
+  entity: z.string(),
+  tag: z.string(),
+  action: z.string(),
+  before: z.unknown(),
+  after: z.unknown(),
+});
+
+const pageOf = ({ page: asked = "1" }: Record<string, string>) => Math.max(1, Math.trunc(Number(asked) || 1));
+
+/** The site that is asked for, or the only one that a token may read. Problems: `not-found`. */
+async function siteOf({ context, bearer, query }: Asked): Promise<Result<{ id: number; name: string } | null>> {
+  if (bearer.site) {
+    const isOther = query.site !== undefined && query.site !== bearer.site.name;
+    return isOther ? fail({ code: "not-found", what: "site", name: query.site ?? "" }) : ok(bearer.site);
+  }
+  if (query.site === undefined) return ok(null);
+  const [row] = await context.db
+    .select({ id: sites.id, name: sites.name })
+    .from(sites)
+    .where(eq(sites.name, query.site));
+  return row ? ok(row) : fail({ code: "not-found", what: "site", name: query.site });
+}
+
+/** A computer of the sites that a token may read; any other one is not there. */
+async function computerOf({ context, bearer }: Asked, tag: string): Promise<Result<ComputerDetail>> {
+  const found = await getComputer(context, tag);
+  if (!found || (bearer.site && found.row.siteId !== bearer.site.id))
+    return fail({ code: "not-found", what: "computer", name: tag });
+  return ok(found);
+}
+
+function routeOf({ medium, siteName, release, outcome, weakest, links }: Route): z.infer<typeof routeSchema> {
+  return {
+    ...{ medium, site: siteName, release, outcome: outcome?.kind ?? null, text: outcomeText(outcome) },
+    ...{ image: outcome?.image?.id ?? null, verdict: weakest, links: ofEachLink((name) => linkRow(links[name])) },
+  };
+}
+
+const EVENTS_MOST = 500;
+
+export const ENDPOINTS: readonly Endpoint[] = [
+  {
+    ...{ method: "GET", path: "/computers", name: "apiComputers", kind: "read" },
+    summary: "Computers in service, with what the best route of each comes to.",
+    query: { q: "words in tag, name, serial, make or model", site: "by name", ...page },
+    ...{ body: null, answer: many(computerSchema) },
+    run: async (asked) => {
+      const site = await siteOf(asked);
+      if (!site.ok) return site;
+      const at = pageOf(asked.query);
+      const filter = { text: asked.query.q?.slice(0, 200), siteId: site.value?.id, page: at };
+      const { items, total } = await listComputers(asked.context, filter);
+      return ok({
+        items: items.map(({ siteName, systemName, factsAt, cover, ...row }) => ({
+          ...{ tag: row.tag, name: row.name, site: siteName, make: row.make, model: row.model, serial: row.serial },
+          ...{ system: systemName, secureBoot: row.secureBoot },
+          factsAt: factsAt ? new Date(factsAt).toISOString() : null,
+          best: cover?.verdict ?? null,
+        })),
+        ...{ total, page: at },
+      });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/computers/{tag}", name: "apiComputer", kind: "read" },
+    summary: "One computer with its facts.",
+    ...{ query: {}, body: null },
+    answer: z.object({
+      tag: z.string(),
+      name: z.string().nullable(),
+      site: z.string().nullable(),
+      version: z.number().int(),
+      facts: factsSchema,
+    }),
+    run: async (asked) => {
+      const found = await computerOf(asked, asked.tag);
+      if (!found.ok) return found;
+      const { row, siteName, facts } = found.value;
+      return ok({ tag: row.tag, name: row.name, site: siteName, version: row.version, facts });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/computers/{tag}/routes", name: "apiRoutes", kind: "read" },
+    summary: "Every route of a computer, the best first.",
+    ...{ query: {}, body: null, answer: z.object({ items: z.array(routeSchema) }) },
+    run: async (asked) => {
+      const found = await computerOf(asked, asked.tag);
+      if (!found.ok) return found;
+      return ok({ items: (await routesOf(asked.context, found.value)).map(routeOf) });
+    },
+  },
+  {
+    ...{ method: "POST", path: "/computers/{tag}/facts", name: "apiFacts", kind: "facts" },
+    summary: "Takes in facts of a computer that is recorded: what is newer replaces, what was set by hand stays.",
+    ...{ query: {}, body: factsSchema, answer: z.object({ tag: z.string(), changes: z.number().int() }) },
+    run: async (asked) => {
+      const found = await computerOf(asked, asked.tag);
+      if (!found.ok) return found;
+      const at = asked.context.now().toISOString();
+      const reading = readDocument({ name: "facts.json", bytes: asked.body, at });
+      if (!reading.ok || reading.kind !== "facts") return refused({ code: "malformed" });
+      const { row } = found.value;
+      const told = reading.observation.values.find(([path]) => path === "computer/tag")?.[1];
+      // A collector that was carried to the wrong computer does not overwrite this one.
+      if (typeof told === "string" && told.toLowerCase() !== row.tag.toLowerCase())
+        return refused({ code: "facts-of-another", told, tag: row.tag });
+      const input = { tag: row.tag, observations: gather([reading.observation]), choices: {} };
+      const taken = await takeInFacts(asked.context, input, row.version);
+      if (!taken.ok) return taken;
+      const now = await getComputer(asked.context, row.tag);
+      return ok({ tag: row.tag, changes: (now?.row.version ?? row.version) - row.version });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/media", name: "apiMedia", kind: "read" },
+    summary: "Media in use, with how many computers each is a route for.",
+    query: { q: "words in tag or name", site: "by name", ...page },
+    ...{ body: null, answer: many(mediumSchema) },
+    run: async (asked) => {
+      const site = await siteOf(asked);
+      if (!site.ok) return site;
+      const at = pageOf(asked.query);
+      const filter = { text: asked.query.q?.slice(0, 200), siteId: site.value?.id, page: at };
+      const { items, total } = await listMedia(asked.context, filter);
+      return ok({
+        items: items.map(({ tag, name, kind, capacityBytes, siteName, lentTo, loads, computers }) => ({
+          ...{ tag, name, kind, capacityBytes, site: siteName, lentTo, computers },
+          releases: loads.map((load) => `${load.kitName} ${load.releaseName}`),
+        })),
+        ...{ total, page: at },
+      });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/media/{tag}/computers/{computer}", name: "apiPair", kind: "read" },
+    summary: "What one medium comes to for one computer: each of its routes, judged link by link.",
+    ...{ query: {}, body: null, answer: z.object({ items: z.array(routeSchema) }) },
+    run: async (asked) => {
+      const medium = await getMedium(asked.context, asked.tag);
+      if (!medium || medium.row.retiredAt) return fail({ code: "not-found", what: "medium", name: asked.tag });
+      const found = await computerOf(asked, asked.query.computer ?? "");
+      if (!found.ok) return found;
+      const routes = await routesOf(asked.context, found.value);
+      return ok({ items: routes.filter((route) => route.medium === medium.row.tag).map(routeOf) });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/releases", name: "apiReleases", kind: "read" },
+    summary: "Kits and their releases.",
+    ...{ query: {}, body: null, answer: z.object({ items: z.array(releaseSchema) }) },
+    run: async ({ context }) => {
+      const items = await listReleases(context);
+      return ok({ items: items.map(({ id, kitName, name, madeOn }) => ({ id, kit: kitName, name, madeOn })) });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/cover", name: "apiCover", kind: "read" },
+    summary: "How the fleet stands against its policy, by site, and which computers lack what.",
+    ...{ query: { site: "by name", ...page }, body: null, answer: coverSchema },
+    run: async (asked) => {
+      const site = await siteOf(asked);
+      if (!site.ok) return site;
+      const view = await coverView(asked.context, {
+        ...{ site: site.value?.name ?? null, need: null, page: pageOf(asked.query) },
+      });
+      const places = view.places.filter(({ name }) => !site.value || name === site.value.name);
+      const [total, lacking] = [places, places].map((each, at) =>
+        each.reduce((sum, place) => sum + (at === 0 ? place.total : place.lacking), 0),
+      );
+      return ok({
+        total: site.value ? total : view.total,
+        met: site.value ? (total ?? 0) - (lacking ?? 0) : view.met,
+        sites: places.map((place) => ({ site: place.name, total: place.total, lacking: place.lacking })),
+        lacking: view.lacking.map(({ tag, name, needs }) => ({ tag, name, needs: needs.map(({ need }) => need) })),
+        ...{ page: view.page, pages: view.pages },
+      });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/due", name: "apiDue", kind: "read" },
+    summary: "What is due, by what breaks without it.",
+    query: { site: "by name", ...page },
+    ...{ body: null, answer: many(dueSchema) },
+    run: async (asked) => {
+      const site = await siteOf(asked);
+      if (!site.ok) return site;
+      const view = await dueView(asked.context, {
+        ...{ kind: null, site: site.value?.name ?? null, page: pageOf(asked.query) },
+      });
+      const today = dayOf(asked.context.now());
+      return ok({
+        items: view.items.map((item) => ({
+          ...{ key: item.key, kind: item.kind, title: dueTitle(item), reason: dueReasonText(item.reason) },
+          consequence: consequenceText(item, today),
+          ...{ site: item.site, computer: item.computer, medium: item.medium, breaksOn: item.breaksOn },
+        })),
+        ...{ total: view.total, page: view.page },
+      });
+    },
+  },
+  {
+    ...{ method: "GET", path: "/events", name: "apiEvents", kind: "read" },
+    summary: `What was changed after an event, the earliest first, at most ${EVENTS_MOST}. Not for tokens of one site.`,
+    query: { after: "the id of the last event that is known; 0 from the start" },
+    ...{ body: null, answer: z.object({ items: z.array(eventSchema) }) },
+    run: async ({ context, bearer, query }) => {
+      if (bearer.site) return refused({ code: "token-refused" });
+      const after = Math.max(0, Math.trunc(Number(query.after) || 0));
+      const rows = await context.db
+        .select()
+        .from(events)
+        .where(gt(events.id, after))
+        .orderBy(asc(events.id))
+        .limit(EVENTS_MOST);
+      return ok({
+        items: rows.map(({ id, at, personName, entity, entityTag, action, before, after: is }) => ({
+          ...{ id, at: at.toISOString(), person: personName, entity, tag: entityTag, action, before, after: is },
+        })),
+      });
+    },
+  },
+];
