@@ -19,7 +19,7 @@ export default {
   },
   // These come as modules only.
   transformIgnorePatterns: [
-    "/node_modules/(?!(@noble|@scure|age-encryption|better-auth|@better-auth|@better-fetch|better-call|defu|jose|kysely|nanostores|rou3)/)",
+    "/node_modules/(?!(@noble|@scure|@tus|age-encryption|better-auth|@better-auth|@better-fetch|better-call|defu|jose|kysely|nanostores|rou3|srvx)/)",
   ],
   moduleNameMapper: { "^@/(.*)$": "<rootDir>/src/$1" },
   // Firmware under emulation and reference tools take their time.

@@ -54,5 +54,5 @@ export function proxy(request: NextRequest): NextResponse {
 
 export const config = {
   // Routes below /api take large bodies, which are not to be held here, and are guarded where they answer.
-  matcher: ["/((?!api/|health$|_next/|icon.svg$|call-out-worker.js$).*)"],
+  matcher: ["/((?!api/|health$|ready$|_next/|icon.svg$|call-out-worker.js$).*)"],
 };

@@ -18,7 +18,12 @@ test("every route names the role that may call it", async () => {
   expect(routes.length).toBeGreaterThan(20);
   expect(routes.filter(({ guard }) => guard === null)).toEqual([]);
   const open = routes.filter(({ guard }) => guard?.role === "anybody").map(({ path }) => path);
-  expect(open).toEqual(["api/auth/[...all]/route.ts", "api/v1/openapi.json/route.ts", "health/route.ts"]);
+  expect(open).toEqual([
+    "api/auth/[...all]/route.ts",
+    "api/v1/openapi.json/route.ts",
+    "health/route.ts",
+    "ready/route.ts",
+  ]);
 });
 
 test("no two are called alike, so that the audit tells them apart", async () => {
@@ -54,7 +59,7 @@ test("nothing in the interface reaches the database but by who is signed in", ()
     readFileSync(join("src", "app", path), "utf8").includes('from "@/server/db/client"'),
   );
   expect(direct).toEqual([
-    ...["_lib/context.ts", "_lib/guard.ts", "api/auth/[...all]/route.ts", "health/route.ts"],
+    ...["_lib/context.ts", "_lib/guard.ts", "api/auth/[...all]/route.ts", "health/route.ts", "ready/route.ts"],
     ...["set-up/actions.ts", "set-up/page.tsx", "sign-in/page.tsx"],
   ]);
 });

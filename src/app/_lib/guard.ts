@@ -8,6 +8,7 @@ import { type Bearer, bearerOf, type TokenKind } from "@/server/accounts/tokens"
 import type { Context } from "@/server/context";
 import { database } from "@/server/db/client";
 import { doorRefusal } from "@/server/host/addresses";
+import { metrics } from "@/server/host/metrics";
 import { type Problem, type Result, refused } from "@/server/problems";
 import { type RequestContext, requestContext } from "./context";
 
@@ -75,6 +76,7 @@ const outcomeOf = (result: Result<unknown>) =>
 async function audit(name: string, from: Pick<Headers, "get">, outcome: string): Promise<void> {
   const context = await requestContext();
   const at = { db: database(), now: () => new Date() };
+  metrics().asked.inc({ act: name, outcome });
   await recordAudit(at, context?.person ?? null, { act: name, outcome, origin: originOf(from) });
 }
 

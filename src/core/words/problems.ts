@@ -219,7 +219,7 @@ function refusalReasonText(why: Refusal): string {
     case "upload-other-size":
       return `${why.file} has ${why.needed.toLocaleString("en-GB")} bytes, this file ${why.bytes.toLocaleString("en-GB")}. Choose the file that the release was read from.`;
     case "upload-other-file":
-      return `This file is not ${why.file} as it was read: its SHA-256 differs.`;
+      return `This file is not the ${why.file} that was read: its SHA-256 differs.`;
     case "library-full":
       return `Too little space on the server: ${bytesText(why.free)} free, ${bytesText(why.needed)} needed. Remove files that no release needs, or add space.`;
     case "release-file-missing":

@@ -205,7 +205,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   },
   {
     ...{ method: "POST", path: "/computers/{tag}/facts", name: "apiFacts", kind: "facts" },
-    summary: "Takes in facts of a computer that is recorded: what is newer replaces, what was set by hand stays.",
+    summary: "Imports facts of a recorded computer: newer ones replace, those set by hand stay.",
     ...{ query: {}, body: factsSchema, answer: z.object({ tag: z.string(), changes: z.number().int() }) },
     run: async (asked) => {
       const found = await computerOf(asked, asked.tag);

@@ -44,7 +44,7 @@ function operationOf({ name, kind, summary, path, query, body, answer }: Endpoin
     ...(body ? { requestBody: { required: true, content: { "application/json": { schema: schemaOf(body) } } } } : {}),
     responses: {
       "200": { description: "Done.", content: { "application/json": { schema: schemaOf(answer) } } },
-      ...(body ? {} : { "304": { description: "As it was: the ETag is the one that was sent." } }),
+      ...(body ? {} : { "304": { description: "Unchanged: the ETag is the one that was sent." } }),
       default: PROBLEM,
     },
   };

@@ -16,15 +16,17 @@ import { storeInspection } from "./inspections";
 
 /** What may be sent at once, compressed and unpacked. */
 export const CONTENTS_BYTES_MAX = 64 << 20;
+const SENT_UNPACKED_BYTES_MAX = 32 << 20;
+/** What was kept by earlier versions may be larger. */
 const UNPACKED_BYTES_MAX = 512 << 20;
 /** What one value of the database takes by its default settings. */
 const STORED_BYTES_MAX = 15 << 20;
 
 const pack = async (value: unknown) => new Uint8Array(await promisify(gzip)(JSON.stringify(value)));
 
-async function unpack(bytes: Uint8Array): Promise<unknown> {
+async function unpack(bytes: Uint8Array, maxOutputLength = UNPACKED_BYTES_MAX): Promise<unknown> {
   const buffer = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  const plain = await promisify(gunzip)(buffer, { maxOutputLength: UNPACKED_BYTES_MAX });
+  const plain = await promisify(gunzip)(buffer, { maxOutputLength });
   return JSON.parse(plain.toString("utf8"));
 }
 
@@ -60,7 +62,7 @@ export async function keepContents(
 
 async function readBody<S extends z.ZodType>(body: Uint8Array, schema: S): Promise<Result<z.output<S>>> {
   try {
-    return checked(schema, await unpack(body));
+    return checked(schema, await unpack(body, SENT_UNPACKED_BYTES_MAX));
   } catch {
     return refused({ code: "body-unreadable" });
   }

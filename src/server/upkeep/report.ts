@@ -129,5 +129,5 @@ export function siteReportCsv({ site, on, cover, drills: held, done, open }: Sit
     ...done.map((each) => ["done", each.on, each.what, each.who, 1]),
     ...open.map(({ what, why, consequence }) => ["open", on, what, [why, consequence].filter(Boolean).join(" "), 1]),
   ];
-  return `${Papa.unparse(rows)}\r\n`;
+  return `${Papa.unparse(rows, { escapeFormulae: true })}\r\n`;
 }

@@ -19,6 +19,7 @@ export const GET = route<{ id: string }>(
         price,
         count * price,
       ]),
+      { escapeFormulae: true },
     );
     return new Response(`site,what,count,price,total\r\n${csv}\r\n`, {
       headers: {
