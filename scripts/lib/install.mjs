@@ -42,6 +42,7 @@ export const DEBIAN = {
     "udftools",
     "binutils",
     "age",
+    "nginx",
     "shim-signed",
     "syslinux-utils",
     "syslinux-efi",
