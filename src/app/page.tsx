@@ -2,10 +2,13 @@ import Link from "next/link";
 import { type ReactNode, Suspense } from "react";
 import type { Verdict } from "@/core/judging/model/schema";
 import type { DueItem } from "@/core/upkeep/due";
+import { backupAlarmText } from "@/core/words/accounts";
 import { happeningText } from "@/core/words/callout";
 import { neededText, reasonText } from "@/core/words/reasons";
 import { weakText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
+import { isEnough } from "@/server/accounts/roles";
+import { backupAlarm } from "@/server/backup/nightly";
 import { type CalloutItem, listCallouts } from "@/server/callouts/callouts";
 import { type CoverView, coverView } from "@/server/cover/view";
 import { plannedOf } from "@/server/drills/planned-drills";
@@ -14,6 +17,7 @@ import { type CoverState, latestEvents, type Overview, overview } from "@/server
 import { dueView, firstBreak } from "@/server/upkeep/due";
 import { ChainLegend, ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
+import { ProblemLine } from "@/ui/problem-line";
 import { dateText, firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
 import { FirstStepsList } from "./_shell/first-steps";
@@ -29,7 +33,7 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 
 export default async function Today() {
   const context = await currentContext();
-  const [steps, today, cover, first, events, open, planned] = await Promise.all([
+  const [steps, today, cover, first, events, open, planned, alarm] = await Promise.all([
     firstSteps(context),
     overview(context),
     coverView(context, { site: null, need: null, page: 1 }),
@@ -37,6 +41,7 @@ export default async function Today() {
     latestEvents(context),
     listCallouts(context, "open", 6),
     plannedOf(context),
+    isEnough(context.account.role, "lead") ? backupAlarm(context) : null,
   ]);
   if (today.computers === 0) return <Nothing steps={steps} />;
   const isBegun = Object.values(steps).every(Boolean);
@@ -46,6 +51,7 @@ export default async function Today() {
     <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_19rem]">
       <section>
         <DownNow open={open} />
+        {alarm && <ProblemLine boxed className="mt-3" text={backupAlarmText(alarm)} />}
         {!isBegun && <FirstStepsList done={steps} />}
         <h1 className="mt-4">{first ? breaking(first) : headline(today, lacking)}</h1>
         <Suspense fallback={<p className="mt-3 text-quiet">Loading what is due.</p>}>

@@ -1,3 +1,5 @@
+import { dayText } from "./dates";
+
 /** What each role may do, the least first; each may do what those before it may. */
 const ROLE_TEXTS: Record<string, { name: string; may: string }> = {
   reader: { name: "Reader", may: "reads everything, changes nothing." },
@@ -105,4 +107,12 @@ export function outcomeText(outcome: string): string {
   const status = /^status-(\d+)$/.exec(outcome)?.[1];
   if (status) return `refused: answer ${status}`;
   return OUTCOMES[outcome] ?? `refused: ${outcome.replaceAll("-", " ")}`;
+}
+
+/** What is wrong with the nightly backups. */
+export function backupAlarmText({ failedAt, lastGoodAt }: { failedAt: Date | null; lastGoodAt: Date | null }): string {
+  const day = (at: Date) => dayText(at.toISOString().slice(0, 10));
+  const last = lastGoodAt ? `Last good one: ${day(lastGoodAt)}.` : "There is no good one yet.";
+  if (failedAt) return `The backup of ${day(failedAt)} failed; the server log has the details. ${last}`;
+  return `No backup for two days. ${last}`;
 }

@@ -34,6 +34,14 @@ const environmentSchema = z.object({
     .string()
     .min(32, "CREEL_SECRET is too short. Set it to 32 or more random characters, the same on every machine.")
     .optional(),
+  CREEL_BACKUP: z
+    .string()
+    .refine(isAbsolute, "CREEL_BACKUP is not an absolute path. Set it to a folder such as /backup/creel.")
+    .optional(),
+  CREEL_BACKUP_PASSPHRASE_FILE: z
+    .string()
+    .refine(isAbsolute, "CREEL_BACKUP_PASSPHRASE_FILE is not an absolute path. Set it to a file with a passphrase.")
+    .optional(),
   CREEL_BLOCK_DEVICES: z.enum(["0", "1"], "CREEL_BLOCK_DEVICES must be 0 or 1. 1 uses real devices.").optional(),
 });
 

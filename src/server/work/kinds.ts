@@ -1,3 +1,4 @@
+import { BACKUP_ROUND, backupFolder, backupWork } from "../backup/nightly";
 import { EMULATED_DRILL_KIND, emulatedDrillWork } from "../bench/emulated-drills";
 import { UPLOAD_KIND, uploadWork } from "../bench/uploads";
 import { PLAN_KIND, planWork } from "../cover/plans";
@@ -18,7 +19,11 @@ export const KINDS: Readonly<Record<string, JobKind>> = {
   [DIGEST_ROUND.kind]: digestWork,
   [CALENDAR_ROUND.kind]: calendarWork,
   [DAY_ROUND.kind]: dayWork,
+  [BACKUP_ROUND.kind]: backupWork,
 };
 
 /** What comes round by itself. */
-export const ROUNDS: readonly Round[] = [DIGEST_ROUND, CALENDAR_ROUND, DAY_ROUND];
+export const ROUNDS: readonly Round[] = [
+  ...[DIGEST_ROUND, CALENDAR_ROUND, DAY_ROUND],
+  ...(backupFolder() ? [BACKUP_ROUND] : []),
+];
