@@ -204,6 +204,11 @@ export function Shell({ person, isDemo, form, children }: ShellProps) {
           </search>
           <div className="flex items-center gap-4 max-sm:hidden">{own}</div>
         </header>
+        {person.role === "reader" && (
+          <p className="border-line border-b bg-sunk px-5 py-1.5 text-[0.9rem] print:hidden">
+            You read everything. Changes need the role technician: ask an administrator.
+          </p>
+        )}
         <main id="main" className="px-5 py-4 print:p-0">
           {children}
         </main>

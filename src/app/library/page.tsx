@@ -7,6 +7,7 @@ import { listUploads, readLibrary } from "@/server/bench/uploads";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { KitsNav } from "../kits/nav";
+import { RefreshWhile } from "./refresh-while";
 import { RemoveFile } from "./remove-file";
 import { UploadBench } from "./upload-bench";
 
@@ -92,6 +93,7 @@ export default async function LibraryPage() {
         {uploads.length > 0 && (
           <section className="mt-6">
             <h2>Latest uploads</h2>
+            {uploads.some(({ state }) => state === "checking") && <RefreshWhile />}
             <ul aria-label="Latest uploads" className="mt-2 divide-y divide-line border-line border-y">
               {uploads.map(({ id, name, bytes, state, trouble, by, createdAt }) => (
                 <li key={id} className="py-1.5">

@@ -5,7 +5,6 @@ import { type DetailedError, Upload } from "tus-js-client";
 import { z } from "zod";
 import { visible } from "@/core/words/visible";
 import { ProblemLine } from "@/ui/problem-line";
-import { useProgress } from "../_lib/use-progress";
 import { Progress } from "../_reading/progress";
 import { useReader } from "../_reading/use-reader";
 
@@ -17,7 +16,6 @@ export interface Wanted {
   bytes: number;
 }
 
-const UPLOAD_KIND = "library-upload";
 /** Bytes a request: where a connection breaks, so much is sent again at most. */
 const PART_BYTES = 32 << 20;
 /** A server that is started again, or a network that changed, is waited for as long. Milliseconds. */
@@ -39,9 +37,12 @@ function problemOf(error: Error | DetailedError): string {
 export function UploadRow({ file, wanted, onOver }: { file: File; wanted: Wanted; onOver: () => void }) {
   const reading = useReader("digested");
   const [sent, setSent] = useState<{ doneBytes: number; startedAt: number } | null>(null);
-  const [isChecking, setChecking] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
   const upload = useRef<Upload | null>(null);
+  const over = useRef(onOver);
+  useEffect(() => {
+    over.current = onOver;
+  });
   const { start, state } = reading;
   const digest = state.step === "done" ? state.value.digest : null;
 
@@ -63,7 +64,8 @@ export function UploadRow({ file, wanted, onOver }: { file: File; wanted: Wanted
         return status === 0 || status === 423 || status >= 500;
       },
       onProgress: (doneBytes) => setSent({ doneBytes, startedAt }),
-      onSuccess: () => setChecking(true),
+      // The server compares it with what was read here; the list of uploads tells what came of it.
+      onSuccess: () => over.current(),
       onError: (error) => setProblem(problemOf(error)),
     });
     upload.current = sending;
@@ -74,12 +76,6 @@ export function UploadRow({ file, wanted, onOver }: { file: File; wanted: Wanted
     });
   }, [digest, file, wanted.releaseId]);
   useEffect(() => () => void upload.current?.abort(), []);
-  // Whoever asks again once it is checked is told what came of it.
-  useProgress(({ jobs }) => {
-    const open = jobs.some(({ kind, state: is }) => kind === UPLOAD_KIND && (is === "queued" || is === "running"));
-    if (!open) onOver();
-  }, isChecking);
-
   const cancel = async () => {
     reading.cancel();
     await upload.current?.abort(true).catch(() => {});
@@ -97,8 +93,6 @@ export function UploadRow({ file, wanted, onOver }: { file: File; wanted: Wanted
             Close
           </button>
         </div>
-      ) : isChecking ? (
-        <p role="status">Sent. The server compares it with what was read here.</p>
       ) : sent ? (
         <Progress
           label="Sending"
