@@ -245,6 +245,12 @@ test("the address holds a list's state, and back works", async ({ page }) => {
 /** Pages by name, each looked at once; of things that only have numbers, the first that another page leads to. */
 const PAGES: Record<string, string | { on: string; to: RegExp; show?: string; at?: string }> = {
   today: "/",
+  account: "/account",
+  people: "/people",
+  tokens: "/tokens",
+  audit: "/audit",
+  library: "/library",
+  "sign in": "/sign-in",
   computers: "/computers",
   computer: "/computers/NP-K1",
   facts: "/computers/HO-002?show=facts",

@@ -18,7 +18,7 @@ export default async function People() {
   return (
     <>
       <OfPeople here="/people" />
-      <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_22rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] gap-8 xl:grid-cols-[minmax(0,1fr)_22rem]">
         <section>
           <h1>People</h1>
           <div className="overflow-x-auto">
@@ -27,7 +27,7 @@ export default async function People() {
                 <tr>
                   <th className="py-1 pr-4 font-normal">Person</th>
                   <th className="py-1 pr-4 font-normal">Signs in with</th>
-                  <th className="py-1 pr-4 font-normal">Last used, UTC</th>
+                  <th className="py-1 pr-4 font-normal max-sm:hidden">Last used, UTC</th>
                   <th className="py-1 font-normal">Role</th>
                 </tr>
               </thead>
@@ -48,7 +48,7 @@ export default async function People() {
                         <span className="text-quiet">no account</span>
                       )}
                     </td>
-                    <td className="py-2 pr-4">{account?.lastSeen ? timeText(account.lastSeen) : "–"}</td>
+                    <td className="py-2 pr-4 max-sm:hidden">{account?.lastSeen ? timeText(account.lastSeen) : "–"}</td>
                     <td className="py-2">
                       {account && (
                         <AccountActs

@@ -26,7 +26,7 @@ export default async function Tokens() {
   return (
     <>
       <OfPeople here="/tokens" />
-      <div className="grid gap-8 xl:grid-cols-[minmax(0,1fr)_22rem]">
+      <div className="grid grid-cols-[minmax(0,1fr)] gap-8 xl:grid-cols-[minmax(0,1fr)_22rem]">
         <section>
           <h1>Tokens</h1>
           <p className="text-quiet">

@@ -154,11 +154,13 @@ export async function changeAccount(
     if (!account) return fail({ code: "not-found", what: "account" });
     // Two administrators who close each other's accounts: the rows that are counted are written, too.
     await tx.update(accounts).set({ updatedAt: now() }).where(eq(accounts.role, "administrator"));
-    const others = await tx.$count(
-      accounts,
-      and(eq(accounts.role, "administrator"), isNull(accounts.closedAt), ne(accounts.id, id)),
-    );
-    if (others === 0 && (role !== "administrator" || isClosed)) return refused({ code: "last-administrator" });
+    // Read as it is now, not as it was when this act began.
+    const others = await tx
+      .select({ id: accounts.id })
+      .from(accounts)
+      .where(and(eq(accounts.role, "administrator"), isNull(accounts.closedAt), ne(accounts.id, id)))
+      .for("update");
+    if (others.length === 0 && (role !== "administrator" || isClosed)) return refused({ code: "last-administrator" });
     const closedAt = isClosed ? (account.closedAt ?? now()) : null;
     const written = await tx
       .update(accounts)

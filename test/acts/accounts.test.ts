@@ -1,0 +1,151 @@
+import { createHash } from "node:crypto";
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { eq } from "drizzle-orm";
+import { MemorySource } from "@/core/kernel/source";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { changeAccount, invite, listAccounts, removeSecondFactor } from "@/server/accounts/accounts";
+import { allowSetUp, insertAccount, isNew, setUp } from "@/server/accounts/set-up";
+import { bearerOf, endToken, makeToken } from "@/server/accounts/tokens";
+import { listUploads, mayUpload, noteUpload, readLibrary, UPLOAD_KIND, uploadArrived } from "@/server/bench/uploads";
+import { type Context, ownContext } from "@/server/context";
+import { accounts, jobs, organisations, releases, sites } from "@/server/db/schema";
+import { folderIdentity } from "@/server/host/folders";
+import { keepContents } from "@/server/inspections/contents";
+import { addKit, addRelease } from "@/server/media/releases";
+import { testInventory, value, wholeOrNothing } from "../support/database";
+import { doJobs } from "../support/jobs";
+
+// What lets people in, and what they send: with a connection that breaks at each statement that writes.
+const inventory = testInventory();
+const folder = mkdtempSync(join(tmpdir(), "creel-acts-"));
+const before = { ...process.env };
+const account = async () => {
+  const found = (await listAccounts(inventory.ina)).find(({ name }) => name === "Col Marrick")?.account;
+  if (!found) throw new Error("no account");
+  return found;
+};
+
+beforeAll(() => {
+  Object.assign(process.env, { CREEL_DATA: folder, CREEL_URL: "https://creel.example", CREEL_SECRET: "s".repeat(43) });
+  inventory.clock.now = new Date();
+});
+afterAll(() => {
+  process.env = before;
+  rmSync(folder, { recursive: true, force: true });
+});
+
+test("Creel is set up with its organisation, site and administrator, and the link is used up with them", async () => {
+  const { db, now } = inventory.ina;
+  const told = {
+    ...{ code: "code", organisation: "Skerry Line", timeZone: "UTC", currency: "EUR", site: "Workshop" },
+    ...{ name: "Runa Esk", mail: "runa@skerry.example", password: "the gulls of Sandsay" },
+  };
+  await allowSetUp(db, "code", now());
+  const { statements } = await wholeOrNothing(inventory, (context) => setUp(context.db, context.now, told));
+  expect(statements).toBeGreaterThan(6);
+  expect([await isNew(db), await db.$count(organisations), await db.$count(sites)]).toEqual([false, 1, 1]);
+});
+
+test("somebody is invited with the link that lets them in, and closed with their sessions", async () => {
+  const told = { personId: 2, name: "Col Marrick", mail: "col@skerry.example", role: "technician" };
+  const { result } = await wholeOrNothing(
+    inventory,
+    (context) => invite(context, told),
+    [],
+    ({ ok }) => ok,
+  );
+  expect(value(result).link).toContain("/password?token=");
+  const { id, version } = await account();
+  const closing = (context: Context) => changeAccount(context, id, version, { role: "technician", isClosed: true });
+  await wholeOrNothing(inventory, closing);
+  expect(await account()).toMatchObject({ isClosed: true, version: version + 1 });
+  await wholeOrNothing(inventory, (context) => removeSecondFactor(context, id));
+});
+
+test("of two administrators who close each other's accounts at once, one stays", async () => {
+  const { db, ina } = { db: inventory.ina.db, ina: inventory.ina };
+  await insertAccount(ownContext(db, ina.now), {
+    ...{ personId: 1, name: "Ina Torvald", mail: "ina@skerry.example", role: "administrator", hash: null },
+  });
+  for (let round = 0; round < 6; round++) {
+    await db
+      .update(accounts)
+      .set({ closedAt: null, version: 1, role: "administrator" })
+      .where(eq(accounts.role, "administrator"));
+    const both = await db.select().from(accounts).where(eq(accounts.role, "administrator"));
+    const closed = await Promise.all(
+      both.map(({ id }) => changeAccount(ina, id, 1, { role: "administrator", isClosed: true })),
+    );
+    expect(closed.map(({ ok }) => ok).sort()).toEqual([false, true]);
+  }
+});
+
+test("a token is there with its event, and ended with it", async () => {
+  const wish = { name: "Collectors", kind: "facts", days: 30 };
+  const { result } = await wholeOrNothing(inventory, (context) => makeToken(context, wish));
+  const { id, secret } = value(result);
+  const asked = { secret, kind: "facts", origin: null, now: inventory.clock.now } as const;
+  expect(await bearerOf(inventory.ina.db, asked)).toMatchObject({ name: "Collectors", madeBy: { id: 1 } });
+  const later = new Date(inventory.clock.now.getTime() + 31 * 86_400_000);
+  expect(await bearerOf(inventory.ina.db, { ...asked, now: later })).toBeNull();
+  expect(await bearerOf(inventory.ina.db, { ...asked, kind: "read" })).toBeNull();
+  await wholeOrNothing(inventory, (context) => endToken(context, id));
+  expect(await bearerOf(inventory.ina.db, asked)).toBeNull();
+});
+
+describe("a file that is sent", () => {
+  const bytes = Buffer.alloc(300_000, "bollard");
+  const sha256 = createHash("sha256").update(bytes).digest("hex");
+  let release: number;
+
+  beforeAll(async () => {
+    const { ina } = inventory;
+    const kitId = value(await addKit(ina, { name: "Bollard" }));
+    const input = {
+      kitId,
+      name: "5.0",
+      madeOn: null,
+      note: null,
+      facts: { abilities: [], purposes: [], opens: [] },
+      supersededById: null,
+    };
+    release = value(await addRelease(ina, input));
+    const { inspection } = await inspect(new MemorySource(new Uint8Array(bytes)), {
+      name: "bollard.iso",
+      depth: "quick",
+    });
+    const inspectionId = value(await keepContents(ina, { inspection, listing: null, drivers: null }));
+    await ina.db.update(releases).set({ inspectionId }).where(eq(releases.id, release));
+  });
+  const arrive = async (key: string, content: Uint8Array) => {
+    const wish = { release, bytes: bytes.length, sha256 };
+    expect(value(await mayUpload(inventory.ina, wish))).toEqual({ name: "bollard.iso", isThere: false });
+    await wholeOrNothing(inventory, (context) => noteUpload(context, key, "bollard.iso", wish));
+    mkdirSync(join(folder, "uploads"), { recursive: true });
+    writeFileSync(join(folder, "uploads", key), content);
+    await wholeOrNothing(inventory, (context) => uploadArrived(context, key));
+    // Whoever says it again changes nothing.
+    value(await uploadArrived(inventory.ina, key));
+    expect(await inventory.ina.db.$count(jobs, eq(jobs.kind, UPLOAD_KIND))).toBeGreaterThan(0);
+    await doJobs(inventory.ina, UPLOAD_KIND, folderIdentity());
+    return (await listUploads(inventory.ina))[0];
+  };
+
+  test("with a bit that differs does not get in, and leaves nothing", async () => {
+    const other = Buffer.from(bytes);
+    other[1234] = (other[1234] ?? 0) ^ 1;
+    expect(await arrive("first", other)).toMatchObject({ state: "failed", trouble: "differs" });
+    expect((await readLibrary(inventory.ina)).entries).toMatchObject([{ name: "bollard.iso", isThere: false }]);
+    expect(() => readFileSync(join(folder, "uploads", "first"))).toThrow("ENOENT");
+  });
+
+  test("as it was read gets in, and is what the release is known by from then on", async () => {
+    expect(await arrive("second", bytes)).toMatchObject({ state: "done", trouble: null });
+    expect((await readLibrary(inventory.ina)).entries).toMatchObject([{ isThere: true, sha256 }]);
+    expect(readFileSync(join(folder, "library", "bollard.iso")).equals(bytes)).toBe(true);
+    const other = { release, bytes: bytes.length, sha256: "0".repeat(64) };
+    expect(await mayUpload(inventory.ina, other)).toMatchObject({ problem: { why: { code: "upload-other-file" } } });
+  });
+});
