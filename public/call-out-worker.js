@@ -53,7 +53,8 @@ async function part(request) {
 async function keep(url) {
   try {
     const answer = await fetch(url.pathname, { credentials: "same-origin", signal: AbortSignal.timeout(KEEP_MS) });
-    if (!answer.ok) return false;
+    // Whose session is over is shown the way in: that is not the sheet.
+    if (!answer.ok || answer.redirected) return false;
     const text = await answer.clone().text();
     const parts = await caches.open(PARTS);
     const named = new Set(text.match(/\/_next\/static\/[\w./~%-]+\.(?:js|css|woff2)/g) ?? []);

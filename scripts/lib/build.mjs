@@ -89,7 +89,7 @@ function usualUrls(host, port) {
  * are signed with, without which they end with the server.
  */
 export async function serve(port, databaseUrl, logFile, data, { host = "127.0.0.1", more = {} } = {}) {
-  const output = openSync(logFile, "a");
+  const output = openSync(logFile, "a", 0o600);
   const server = spawn(process.execPath, [next, "start", "-p", String(port), "-H", host], {
     cwd: ROOT,
     env: {

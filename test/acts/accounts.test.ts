@@ -6,11 +6,12 @@ import { eq } from "drizzle-orm";
 import { MemorySource } from "@/core/kernel/source";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { changeAccount, invite, listAccounts, removeSecondFactor } from "@/server/accounts/accounts";
+import { removeWhatIsOver } from "@/server/accounts/clean";
 import { allowSetUp, insertAccount, isNew, setUp } from "@/server/accounts/set-up";
 import { bearerOf, endToken, makeToken } from "@/server/accounts/tokens";
 import { listUploads, mayUpload, noteUpload, readLibrary, UPLOAD_KIND, uploadArrived } from "@/server/bench/uploads";
 import { type Context, ownContext } from "@/server/context";
-import { accounts, jobs, organisations, releases, sites } from "@/server/db/schema";
+import { accounts, attempts, jobs, organisations, releases, sessions, sites, verifications } from "@/server/db/schema";
 import { folderIdentity } from "@/server/host/folders";
 import { keepContents } from "@/server/inspections/contents";
 import { addKit, addRelease } from "@/server/media/releases";
@@ -93,6 +94,27 @@ test("a token is there with its event, and ended with it", async () => {
   expect(await bearerOf(inventory.ina.db, { ...asked, kind: "read" })).toBeNull();
   await wholeOrNothing(inventory, (context) => endToken(context, id));
   expect(await bearerOf(inventory.ina.db, asked)).toBeNull();
+});
+
+test("what let somebody in once is removed when it is over, and nothing that still does", async () => {
+  const { db } = inventory.ina;
+  const [own] = await db.select().from(accounts);
+  const at = (hours: number) => new Date(inventory.clock.now.getTime() + hours * 3_600_000);
+  const session = (id: string, expiresAt: Date) => ({ id, token: id, userId: own?.id ?? "", expiresAt });
+  await db.insert(sessions).values([session("over", at(-1)), session("open", at(1))]);
+  await db.insert(verifications).values([
+    { id: "old", identifier: "reset-password:old", value: "x", expiresAt: at(-1) },
+    { id: "new", identifier: "reset-password:new", value: "x", expiresAt: at(1) },
+  ]);
+  await db.insert(attempts).values([
+    { id: "a", key: "a", count: 1, lastRequest: at(-25).getTime() },
+    { id: "b", key: "b", count: 1, lastRequest: at(-1).getTime() },
+  ]);
+  await removeWhatIsOver(inventory.ina);
+  expect((await db.select().from(sessions)).map(({ id }) => id)).toEqual(["open"]);
+  expect((await db.select().from(attempts)).map(({ id }) => id)).toEqual(["b"]);
+  const left = (await db.select().from(verifications)).map(({ id }) => id);
+  expect([left.includes("old"), left.includes("new")]).toEqual([false, true]);
 });
 
 describe("a file that is sent", () => {

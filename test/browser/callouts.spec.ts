@@ -5,8 +5,9 @@ import { join } from "node:path";
 import { crc32, deflateSync } from "node:zlib";
 import { expect, type Page, test } from "@playwright/test";
 import { dated } from "../../scripts/demo/days";
+import { demoSession } from "../../scripts/lib/session.mjs";
 import { dayText } from "../../src/core/words/dates";
-import { listening } from "./helpers";
+import { listening, PEOPLE, signedInAs } from "./helpers";
 
 async function open(page: Page, computer: string, happening: string, since?: string) {
   await page.goto("/");
@@ -179,6 +180,29 @@ test("without a connection no tick is lost: kept here, sent later, also after th
   await expect(page.getByRole("button", { name: "Done", exact: true })).toHaveCount(total - 5);
   const marks = await (await page.request.get(address.replace("/callouts/", "/api/callouts/").concat("/marks"))).json();
   expect(marks).toHaveLength(5);
+});
+
+test("a session that ends in the middle of a sheet loses no tick: they wait for whoever signs in again", async ({
+  browser,
+  baseURL,
+}) => {
+  const context = await signedInAs(browser, baseURL, "col");
+  const page = await context.newPage();
+  await open(page, "HO-003", "it does not start");
+  await page.getByRole("button", { name: "Use this route" }).first().click();
+  await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
+  await listening(page);
+  const done = page.getByRole("button", { name: "Done", exact: true });
+  await done.first().click();
+  await expect(page.getByText("All ticks saved.")).toBeVisible();
+  await context.clearCookies();
+  await done.first().click();
+  await expect(page.getByText(/^Your session is over\. Sign in again in another tab/)).toBeVisible();
+  await context.addCookies((await demoSession(baseURL ?? "", PEOPLE.col)).cookies);
+  await expect(page.getByText("All ticks saved.")).toBeVisible();
+  const marks = await page.request.get(page.url().replace("/callouts/", "/api/callouts/").concat("/marks"));
+  expect(await marks.json()).toHaveLength(2);
+  await context.close();
 });
 
 test("after malware only images from before it are offered", async ({ page }) => {

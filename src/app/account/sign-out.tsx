@@ -12,6 +12,8 @@ export function SignOut() {
       aria-busy={!ready}
       onClick={async () => {
         await ask("/sign-out", {});
+        // Sheets that were kept for use without a connection are for whoever was signed in.
+        if ("caches" in window) for (const name of await caches.keys()) await caches.delete(name);
         window.location.assign("/sign-in");
       }}
     >

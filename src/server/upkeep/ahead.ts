@@ -8,6 +8,7 @@ import { LACK_CAUSES, type LackCause } from "@/core/upkeep/causes";
 import { metThen, type Past } from "@/core/upkeep/past";
 import { causeOf, endsOf, lacksOn, type ProofInput } from "@/core/upkeep/proof-due";
 import { needTitle } from "@/core/words/policy";
+import { removeWhatIsOver } from "../accounts/clean";
 import { act } from "../act";
 import type { Context } from "../context";
 import { type Covered, covered } from "../cover/standings";
@@ -280,6 +281,7 @@ export const dayWork: JobKind = {
   isRepeatable: true,
   run: async (work) => {
     await keepDay(work.context);
+    await removeWhatIsOver(work.context);
     return null;
   },
 };

@@ -37,7 +37,7 @@ async function photoFrom(file: File): Promise<string> {
 export function Guide({ calloutId, steps, known, person, closing }: GuideProps) {
   const isClosed = closing === null;
   const ready = useReady();
-  const { marks, waiting, isReached, isKept, isLoaded, mark } = useMarks(calloutId, known, person);
+  const { marks, waiting, isReached, isSignedOut, isKept, isLoaded, mark } = useMarks(calloutId, known, person);
   const isPageKept = useKeptPage(marks.length - waiting);
   const stateOf = (key: string) =>
     marks.filter(({ step, kind }) => step === key && (kind === "done" || kind === "undone")).at(-1);
@@ -54,7 +54,9 @@ export function Guide({ calloutId, steps, known, person, closing }: GuideProps) 
           (waiting > 0
             ? isReached
               ? "Sending."
-              : `No connection: ${waiting === 1 ? "one tick is" : `${waiting} ticks are`} saved on this device and sent later. Carry on.`
+              : isSignedOut
+                ? "Your session is over. Sign in again in another tab: unsent ticks are saved on this device and sent then."
+                : `No connection: ${waiting === 1 ? "one tick is" : `${waiting} ticks are`} saved on this device and sent later. Carry on.`
             : `All ticks saved.${isPageKept ? " Available offline." : ""}`)}
       </p>
       {waiting > 0 && !isKept && (

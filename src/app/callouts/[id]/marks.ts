@@ -51,6 +51,8 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
   const [server, setServer] = useState(known);
   const [waiting, setWaiting] = useState<OwnMark[]>([]);
   const [isReached, setReached] = useState(true);
+  /** The server answers, and does not know who this is any more: what waits is sent once somebody signed in again. */
+  const [isSignedOut, setSignedOut] = useState(false);
   /** The browser keeps what waits, also when this page is closed. */
   const [isKept, setKept] = useState(true);
   /** What the browser kept from before is known. */
@@ -71,6 +73,7 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
         body: JSON.stringify(marks),
         signal: AbortSignal.timeout(ANSWER_MS),
       });
+      setSignedOut(answer.status === 401);
       if (!answer.ok) throw new Error(String(answer.status));
       setServer((await answer.json()) as Mark[]);
       const sent = new Set(marks.map(({ id }) => id));
@@ -122,5 +125,5 @@ export function useMarks(calloutId: number, known: Mark[], person: string) {
     ...waiting.filter(({ id }) => !ids.has(id)).map((each) => ({ ...each, personName: person })),
   ];
   all.sort((a, b) => a.at.localeCompare(b.at));
-  return { marks: all, waiting: waiting.length, isReached, isKept, isLoaded, mark };
+  return { marks: all, waiting: waiting.length, isReached, isSignedOut, isKept, isLoaded, mark };
 }
