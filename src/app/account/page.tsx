@@ -5,8 +5,9 @@ import { isDemo } from "@/server/accounts/auth";
 import { ownSessions } from "@/server/accounts/own";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
+import { ActButton } from "../_parts/act-button";
+import { endOwnSessionAction } from "./actions";
 import { ChangePassword } from "./change-password";
-import { EndSession } from "./end-session";
 import { SecondFactor } from "./second-factor";
 import { SignOut } from "./sign-out";
 
@@ -61,7 +62,17 @@ export default async function Account() {
                   <td className="code py-1.5 pr-4">{from ?? "not told"}</td>
                   <td className="py-1.5 pr-4">{timeText(since)}</td>
                   <td className="py-1.5 pr-4">{timeText(lastSeen)}</td>
-                  <td className="py-1.5 text-right">{isThis ? "this one" : <EndSession id={id} />}</td>
+                  <td className="py-1.5 text-right">
+                    {isThis ? (
+                      "this one"
+                    ) : (
+                      <ActButton
+                        text="End"
+                        label={`End the session of ${agentText(agent)}, ${timeText(since)}`}
+                        act={endOwnSessionAction.bind(null, id)}
+                      />
+                    )}
+                  </td>
                 </tr>
               ))}
             </tbody>

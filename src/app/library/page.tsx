@@ -6,9 +6,10 @@ import { isEnough } from "@/server/accounts/roles";
 import { listUploads, readLibrary } from "@/server/bench/uploads";
 import { timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
+import { ActButton } from "../_parts/act-button";
 import { KitsNav } from "../kits/nav";
+import { removeLibraryFileAction } from "./actions";
 import { RefreshWhile } from "./refresh-while";
-import { RemoveFile } from "./remove-file";
 import { UploadBench } from "./upload-bench";
 
 export const metadata: Metadata = { title: "Library" };
@@ -83,7 +84,13 @@ export default async function LibraryPage() {
                   <span className="code">{visible(name, 120)}</span>
                   <span className="flex items-baseline gap-3">
                     {bytesText(bytes)}
-                    {isEnough(context.account.role, "lead") && <RemoveFile name={name} />}
+                    {isEnough(context.account.role, "lead") && (
+                      <ActButton
+                        text="Remove"
+                        label={`Remove ${name}`}
+                        act={removeLibraryFileAction.bind(null, name)}
+                      />
+                    )}
                   </span>
                 </li>
               ))}

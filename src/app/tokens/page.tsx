@@ -4,8 +4,9 @@ import { listTokens, TOKEN_KINDS, type TokenRow } from "@/server/accounts/tokens
 import { listSites } from "@/server/inventory/sites";
 import { dateText, timeText } from "@/ui/words";
 import { contextOf } from "../_lib/context";
+import { ActButton } from "../_parts/act-button";
 import { OfPeople } from "../people/nav";
-import { EndToken } from "./end-token";
+import { endTokenAction } from "./actions";
 import { TokenForm } from "./token-form";
 
 export const metadata: Metadata = { title: "Tokens" };
@@ -63,7 +64,9 @@ export default async function Tokens() {
                         {token.lastOrigin && <p className="code text-[0.85rem]">{token.lastOrigin}</p>}
                       </td>
                       <td className="py-2 text-right">
-                        {!token.endedAt && <EndToken id={token.id} name={token.name} />}
+                        {!token.endedAt && (
+                          <ActButton text="End" label={`End ${token.name}`} act={endTokenAction.bind(null, token.id)} />
+                        )}
                       </td>
                     </tr>
                   ))}
