@@ -23,8 +23,7 @@ export default async function SetUp({ searchParams }: Props) {
   return (
     <Door title="Set up Creel">
       <p className="mb-5">
-        Two minutes: whose computers these are, where the first of them stand, and who administers Creel. All of it can
-        be changed later.
+        Two minutes: whose computers these are, where the first of them stand, and who administers Creel.
       </p>
       <SetUpForm code={code} zones={Intl.supportedValuesOf("timeZone")} />
     </Door>
