@@ -7,7 +7,7 @@ import { isEnough, type Role } from "@/server/accounts/roles";
 import { type Bearer, bearerOf, type TokenKind } from "@/server/accounts/tokens";
 import type { Context } from "@/server/context";
 import { database } from "@/server/db/client";
-import { doorRefusal } from "@/server/host/addresses";
+import { clientAddress, doorRefusal } from "@/server/host/addresses";
 import { metrics } from "@/server/host/metrics";
 import { type Problem, type Result, refused } from "@/server/problems";
 import { type RequestContext, requestContext } from "./context";
@@ -58,9 +58,6 @@ type Schemas = readonly z.ZodType[];
 type Inputs<S extends Schemas> = { -readonly [K in keyof S]: z.input<S[K]> };
 type Outputs<S extends Schemas> = { -readonly [K in keyof S]: z.output<S[K]> };
 
-/** The address that a request came from, as the server that took it in saw it. */
-const originOf = (from: Pick<Headers, "get">) => from.get("x-forwarded-for")?.split(",").at(-1)?.trim() ?? null;
-
 /** Whoever sent this request, if they may do what asks for a role. */
 async function admitted(method: string, from: Pick<Headers, "get">, role: Role): Promise<Result<RequestContext>> {
   if (doorRefusal(method, from) !== null) return refused({ code: "not-from-here" });
@@ -77,7 +74,7 @@ async function audit(name: string, from: Pick<Headers, "get">, outcome: string):
   const context = await requestContext();
   const at = { db: database(), now: () => new Date() };
   metrics().asked.inc({ act: name, outcome });
-  await recordAudit(at, context?.person ?? null, { act: name, outcome, origin: originOf(from) });
+  await recordAudit(at, context?.person ?? null, { act: name, outcome, origin: clientAddress(from) });
 }
 
 /**
@@ -252,15 +249,15 @@ export function tokenRoute<P = Record<never, string>>(
       return sealed(problemDetails({ code: "refused", why: { code: "not-from-here" } }));
     const secret = secretOf(params) ?? /^Bearer (\S+)$/i.exec(from.get("authorization") ?? "")?.[1] ?? "";
     const [db, now] = [database(), () => new Date()];
-    const bearer = await bearerOf(db, { secret, kind, origin: originOf(from), now: now() });
+    const bearer = await bearerOf(db, { secret, kind, origin: clientAddress(from), now: now() });
     if (!bearer) {
-      await recordAudit({ db, now }, null, { act: name, outcome: "token-refused", origin: originOf(from) });
+      await recordAudit({ db, now }, null, { act: name, outcome: "token-refused", origin: clientAddress(from) });
       return sealed(problemDetails({ code: "refused", why: { code: "token-refused" } }));
     }
     const response = await answer({ request, context: { db, now, person: bearer.madeBy }, bearer, params });
     if (request.method !== "GET") {
       const outcome = response.ok ? "done" : `status-${response.status}`;
-      const asked = { act: name, outcome, origin: originOf(from), detail: { token: bearer.name } };
+      const asked = { act: name, outcome, origin: clientAddress(from), detail: { token: bearer.name } };
       await recordAudit({ db, now }, bearer.madeBy, asked);
     }
     return sealed(response);

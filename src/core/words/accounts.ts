@@ -77,6 +77,7 @@ const OUTCOMES: Record<string, string> = {
   "not-from-here": "refused: from a foreign page",
   malformed: "refused: not of the form that is needed",
   invalid_email_or_password: "refused: wrong mail address or password",
+  "second-factor-needed": "right password, code needed",
   account_waits: "refused: too many wrong passwords",
   account_closed: "refused: account closed",
 };

@@ -8,7 +8,7 @@ import { z } from "zod";
 import { passwordMailText } from "@/core/words/accounts";
 import type { Database } from "../db/client";
 import { accounts, attempts, credentials, passkeys, secondFactors, sessions, verifications } from "../db/schema";
-import { ownOrigins } from "../host/addresses";
+import { clientAddress, ownOrigins } from "../host/addresses";
 import { mailer } from "../host/mailer";
 import { log } from "../log";
 import { recordAudit } from "./audit";
@@ -25,9 +25,6 @@ const WAIT_MINUTES = { first: 1, most: 30 } as const;
 
 /** Whether this is the demo, in which anybody signs in as any of its people. `npm start` never sets it. */
 export const isDemo = () => process.env.CREEL_DEMO === "1";
-
-/** The address that a request came from, as the server that took it in saw it. */
-const addressOf = (headers: Headers | undefined) => headers?.get("x-forwarded-for")?.split(",").at(-1)?.trim() ?? null;
 
 /** An account by what came with a request of the library's, that nobody else can have said. */
 const byMail = (db: Database, email: unknown) =>
@@ -136,13 +133,15 @@ function makeAuth(db: Database) {
             if (!account || account.closedAt)
               throw new APIError("FORBIDDEN", { code: "ACCOUNT_CLOSED", message: "closed" });
           },
-          after: async ({ userId, ipAddress }) => {
+          after: async ({ userId, ipAddress }, ctx) => {
             const account = await db.query.accounts.findFirst({ where: eq(accounts.id, userId) });
             if (!account) return;
             await db.update(accounts).set({ failures: 0, waitsUntil: null }).where(eq(accounts.id, userId));
             const who = { id: account.personId, name: account.name };
+            // The library makes a session for the right password, and takes it back where a code is needed as well.
+            const isHalf = account.twoFactorEnabled && ctx?.path === "/sign-in/email";
             await recordAudit({ db, now: () => new Date() }, who, {
-              ...{ act: "sign-in", outcome: "done", origin: ipAddress ?? null },
+              ...{ act: "sign-in", outcome: isHalf ? "second-factor-needed" : "done", origin: ipAddress ?? null },
             });
           },
         },
@@ -153,7 +152,7 @@ function makeAuth(db: Database) {
         if (ctx.path !== "/sign-in/email") return;
         const account = await byMail(db, ctx.body?.email);
         if (!account?.waitsUntil || account.waitsUntil <= new Date()) return;
-        const asked = { act: "sign-in", outcome: "account_waits", origin: addressOf(ctx.headers) };
+        const asked = { act: "sign-in", outcome: "account_waits", origin: clientAddress(ctx.headers) };
         await recordAudit({ db, now: () => new Date() }, { id: account.personId, name: account.name }, asked);
         throw new APIError("TOO_MANY_REQUESTS", { code: "ACCOUNT_WAITS", message: "waits" });
       }),
@@ -161,7 +160,7 @@ function makeAuth(db: Database) {
         if (ctx.path !== "/sign-in/email" || !(ctx.context.returned instanceof APIError)) return;
         const account = await byMail(db, ctx.body?.email);
         const code = String(ctx.context.returned.body?.code ?? "refused").toLowerCase();
-        const origin = addressOf(ctx.headers);
+        const origin = clientAddress(ctx.headers);
         const who = account ? { id: account.personId, name: account.name } : null;
         await recordAudit({ db, now: () => new Date() }, who, { act: "sign-in", outcome: code, origin });
         if (!account || code !== "invalid_email_or_password") return;

@@ -4,6 +4,11 @@ export function ownOrigins(): string[] {
   return named.filter((each) => URL.canParse(each)).map((each) => new URL(each).origin);
 }
 
+/** The address that a request came from, as the server that took it in saw it; null where nothing tells. */
+export function clientAddress(headers: Pick<Headers, "get"> | undefined): string | null {
+  return headers?.get("x-forwarded-for")?.split(",").at(-1)?.trim() ?? null;
+}
+
 /** Why a request is not answered, before anything of it is read; null: it may go on. */
 export type DoorRefusal = "foreign-host" | "foreign-origin";
 
