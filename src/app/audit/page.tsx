@@ -24,7 +24,7 @@ export default async function Audit({ searchParams }: { searchParams: SearchPara
           <h1>Audit</h1>
           <p className="text-quiet">
             Who asked Creel for what, from where, and what came of it: sign-ins, every act, exports, and what was
-            refused. Nothing here can be changed.
+            refused. Creel only adds to it.
           </p>
         </div>
         <a className="act" href={auditHref(filter, 1, "/audit/export")}>

@@ -176,6 +176,8 @@ describe("people", () => {
     const told = { personId: ina?.id ?? 0, name: "Ina Torvald", mail: "ina@skerry.example", role: "technician" };
     const invited = value(await invite(runa, told));
     expect(invited.link).toMatch(/^https:\/\/creel\.example\/password\?token=[\w-]{32}$/);
+    // Without a mail server the link has to be handed over, and whoever invites is told so.
+    expect(invited.isUnsent).toBe(true);
     const mails = readdirSync(join(data, "outbox-personal"));
     expect(readFileSync(join(data, "outbox-personal", mails[0] ?? ""), "utf8")).toContain("Runa Esk invites you");
     expect(readdirSync(data)).not.toContain("outbox");

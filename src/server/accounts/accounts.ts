@@ -8,7 +8,7 @@ import type { PersonId } from "../db/ids";
 import { affectedRows, insertedId } from "../db/results";
 import { accounts, credentials, people, secondFactors, sessions, verifications } from "../db/schema";
 import { ownOrigins } from "../host/addresses";
-import { mailer } from "../host/mailer";
+import { hasMailServer, mailer } from "../host/mailer";
 import { changesSince, recordEvent } from "../inventory/events";
 import { nameSchema } from "../inventory/named";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -76,7 +76,7 @@ const invitationSchema = z.strictObject({
 export interface Invited {
   name: string;
   link: string;
-  /** It could not be sent. */
+  /** It was not sent: there is no mail server, or it did not take it. */
   isUnsent: boolean;
 }
 
@@ -128,7 +128,7 @@ async function sendLink(
   const told = invitationMailText(name, { link, by: person.name, days: INVITED_DAYS });
   const isUnsent = await mailer()
     .send({ to: { name, address: mail }, ...told, isPersonal: true }, now())
-    .then(() => false)
+    .then(() => !hasMailServer())
     .catch(() => true);
   return { name, link, isUnsent };
 }

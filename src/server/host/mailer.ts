@@ -57,6 +57,9 @@ class Smtp implements Mailer {
   }
 }
 
+/** Whether mail leaves this machine; otherwise it is laid into a folder. */
+export const hasMailServer = () => Boolean(process.env.CREEL_SMTP);
+
 export function mailer(): Mailer {
   const address = process.env.CREEL_SMTP;
   return address ? new Smtp(address) : new Outbox();

@@ -101,7 +101,7 @@ export default async function Medium({ params, searchParams }: Props) {
               </p>
               <p className="text-quiet">{provenText(detail)}</p>
             </div>
-            <div className="flex flex-wrap gap-2">
+            <div className="flex flex-wrap items-start gap-2">
               {!row.retiredAt && <Loan key={row.version} tag={row.tag} lentTo={row.lentTo} />}
               {detail.loads.length > 0 && (
                 <Link prefetch={false} className="act" href={`/media/${encodeURIComponent(row.tag)}/verify`}>

@@ -81,7 +81,7 @@ export default async function Store({ params }: Props) {
             <p>Encrypted. {row.keyPlace ? `Key location: ${row.keyPlace}.` : "Key location not recorded."}</p>
           )}
         </div>
-        <div className="flex gap-2">
+        <div className="flex items-start gap-2">
           <Link prefetch={false} className="act" href={`/stores/${row.id}/edit`}>
             Edit
           </Link>
