@@ -5,9 +5,10 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { FormProblem } from "@/app/_parts/form-problem";
 import { compilePattern, readName } from "@/core/images/names";
-import type { ImageBody } from "@/core/judging/model/parts";
+import type { ImageBody, ImageDisk } from "@/core/judging/model/parts";
 import { parseSize } from "@/core/kernel/parse-size";
 import { fieldTexts } from "@/core/words/problems";
+import { bytesText } from "@/core/words/sizes";
 import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";
 import { useReady } from "@/ui/use-ready";
@@ -15,10 +16,12 @@ import { addImageAction, saveImageAction } from "./actions";
 import { type ImageToEdit, type ImageValues, partitionsOf, toValues } from "./image-values";
 import { PartitionsField } from "./partitions-field";
 
-type PlainField = Exclude<keyof ImageValues, "partitions">;
+type PlainField = Exclude<keyof ImageValues, "partitions" | "moreDisks">;
 
 interface ImageFormProps {
   given: ImageToEdit;
+  /** Other disks of its computer, which the image may hold too. */
+  beside: ImageDisk[];
   opened: { id: number; version: number } | null;
   /** The image in a scan that is registered. */
   found: { scanId: number; key: string } | null;
@@ -38,13 +41,20 @@ function nameHint(pattern: string, name: string, computer: string): string | und
   return `From the name: ${[read.computer, read.date, read.system, read.version, read.state].filter(Boolean).join(", ")}.`;
 }
 
+/** What is recorded of the image stays as it is, whatever the computer has now. */
+function disksToOffer(recorded: ImageDisk[], beside: ImageDisk[]): ImageDisk[] {
+  const isRecorded = ({ name }: ImageDisk) => recorded.some((disk) => disk.name === name);
+  return [...recorded, ...beside.filter((disk) => !isRecorded(disk))];
+}
+
 /** An image as it is recorded: of what, when, by what, and what is known of its content. */
-export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProps) {
+export function ImageForm({ given, beside, opened, found, kits, pattern }: ImageFormProps) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<Problem | null>(null);
   const before = toValues(given);
   const { register, handleSubmit, watch, control } = useForm<ImageValues>({ defaultValues: before });
+  const offered = disksToOffer(given.body.moreDisks ?? [], beside);
   const fields = fieldTexts(problem);
   const submit = handleSubmit(async (values) => {
     const sizes: Record<string, number | null> = {};
@@ -79,6 +89,7 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
         JSON.stringify(values.partitions) === JSON.stringify(before.partitions)
           ? given.body.partitions
           : partitionsOf(values.partitions),
+      moreDisks: offered.filter(({ name }) => values.moreDisks.includes(name)),
     };
     const takenAt = values.takenAt === before.takenAt ? given.takenAt : `${values.takenAt}:00Z`;
     const input = { name: values.name, computer: values.computer, takenAt, body };
@@ -148,6 +159,21 @@ export function ImageForm({ given, opened, found, kits, pattern }: ImageFormProp
         {text("takenMinutes", "Duration (minutes)")}
       </div>
       <PartitionsField control={control} register={register} />
+      {offered.length > 0 && (
+        <fieldset>
+          <legend className="font-semibold text-[0.9rem]">Other disks in this image</legend>
+          <p className="text-quiet">Tick each disk that was saved with the source disk as one image.</p>
+          {offered.map(({ name, bytes, serial }) => (
+            <label key={name} className="flex items-center gap-1.5">
+              <input type="checkbox" value={name} {...register("moreDisks")} />
+              <span className="code">{name}</span>
+              <span className="text-quiet">
+                {[bytes !== null && bytesText(bytes), serial && `serial ${serial}`].filter(Boolean).join(", ")}
+              </span>
+            </label>
+          ))}
+        </fieldset>
+      )}
       {text("state", "State of the computer")}
       <FormProblem problem={problem} shown={Object.keys(before)} />
       <button type="submit" className="act-main">

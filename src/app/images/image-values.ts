@@ -39,6 +39,8 @@ export interface ImageValues {
   state: string;
   takenMinutes: string;
   partitions: PartitionValues[];
+  /** Names of other disks that it holds. */
+  moreDisks: string[];
 }
 
 const sizeText = (bytes: number | null | undefined) => (bytes == null ? "" : bytesText(bytes));
@@ -57,6 +59,7 @@ export function toValues({ name, computer, takenAt, body }: ImageToEdit): ImageV
       ...{ name: own ?? String(at + 1), role: role ?? "", active: active ?? false },
       ...{ filesystem: filesystem ?? null, bytes: bytes ?? null },
     })),
+    moreDisks: (body.moreDisks ?? []).map((disk) => disk.name),
   };
 }
 

@@ -9,7 +9,7 @@ import type { OutcomeKind } from "../judging/routes/outcome";
 import { type Phase, type PhasedChange, phasedChanges } from "../judging/routes/phases";
 import type { Attachment } from "../medium/inspection/schema";
 import type { Happening } from "./happenings";
-import type { SetupPassword, SheetDisk, SheetMediumKind, Step } from "./step";
+import type { SetupPassword, SheetDisk, SheetMediumKind, SheetMore, Step } from "./step";
 import type { Times } from "./times";
 
 /** What a run sheet is made from: one computer, one medium, how it starts there, and all that is changed for it. */
@@ -40,6 +40,8 @@ export interface Gives {
   image: { name: string; takenAt: string; places: ImagePlace[]; keyPlace: string | null } | null;
   /** The disk that is written to. */
   target: SheetDisk | null;
+  /** Of an image of several disks: what comes of each further one. */
+  more?: SheetMore[];
   /** It was told to take the place of the old one. */
   isTargetNew?: boolean;
   /** The disk in whose place it is put, while it can still be read. */
@@ -144,7 +146,9 @@ function fetchStore(input: RunSheetInput): Step[] {
 
 function attachStore(input: RunSheetInput): Step[] {
   if (!input.gives?.image || neededPlaces(input).length === 0) return [];
-  return [{ code: "attach-store", place: usablePlaces(input)[0] ?? null }];
+  const [place = null, ...others] = usablePlaces(input);
+  const next = place?.part ? others.filter(({ part }) => part && part.number !== place.part?.number) : [];
+  return [{ code: "attach-store", place, ...(next.length > 0 ? { next } : {}) }];
 }
 
 /** A new disk is fitted while the computer is off and without mains. */
@@ -160,13 +164,18 @@ function disconnectDisks(input: RunSheetInput): Step[] {
   const { gives } = input;
   const target = gives && (writesDisk(gives) || gives.outcome === "system") ? gives.target : null;
   if (!gives || !target) return [];
-  const others = internalDisks(input).filter(({ name }) => name !== target.name);
+  const written = [target, ...writtenBeside(gives)];
+  const others = internalDisks(input).filter(({ name }) => written.every((each) => each.name !== name));
   // A copy on another disk in the computer is needed.
   const isStore = neededPlaces(input).some((place) => place.on === "computer" && place.tag === input.computer.tag);
   return others.length === 0 || isStore
     ? []
-    : [{ code: "disconnect-disks", keep: [...sourceOf(gives), target], others: others.map(sheetDisk) }];
+    : [{ code: "disconnect-disks", keep: [...sourceOf(gives), ...written], others: others.map(sheetDisk) }];
 }
+
+/** Disks beside the target that an image of several is written to. */
+const writtenBeside = ({ more }: Gives) =>
+  (more ?? []).flatMap(({ state, disk }) => (state === "placed" && disk ? [disk] : []));
 
 /** The disk that is copied. */
 const sourceOf = ({ outcome, oldDisk }: Gives): SheetDisk[] => (outcome === "copy" && oldDisk ? [oldDisk] : []);
@@ -176,7 +185,8 @@ function giveBack(input: RunSheetInput, gives: Gives): Step[] {
   const seconds = gives.times?.restoring ?? null;
   const begin: Step = { code: "begin", outcome, release, seconds };
   const shown = image && { name: image.name, takenAt: image.takenAt, keyPlace: image.keyPlace };
-  const choose: Step = { code: "choose-target", target, isOther: targetChange(input) };
+  const more = gives.more?.length ? { more: gives.more } : {};
+  const choose: Step = { code: "choose-target", target, isOther: targetChange(input), ...more };
   if (opensImage(gives) && shown) {
     const toOther = outcome === "image-files";
     return [...attachStore(input), { code: "open-image", image: shown, toOther }, { ...begin, outcome: "files" }];
@@ -418,8 +428,8 @@ function unlock(input: RunSheetInput): Step[] {
 function lockedVolumes(input: RunSheetInput): { partition: string; keyPlace: string | null }[] {
   const { gives } = input;
   // What is installed anew, or put back whole, needs no key of what was there; a changed setting may ask for it.
-  const erased = gives && writesDisk(gives) ? gives.target?.name : undefined;
-  const kept = internalDisks(input).filter(({ name }) => name !== erased);
+  const erased = gives && writesDisk(gives) ? [gives.target, ...writtenBeside(gives)].map((disk) => disk?.name) : [];
+  const kept = internalDisks(input).filter(({ name }) => !erased.includes(name));
   return kept.flatMap(({ name, partitions }) =>
     partitions
       .filter(({ encryption }) => encryption !== null)

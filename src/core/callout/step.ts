@@ -16,6 +16,13 @@ export interface SheetDisk {
   serial: string | null;
 }
 
+/** What comes of a further disk that an image holds: `of` is its name there, `disk` the one it goes onto, or is. */
+export interface SheetMore {
+  of: string;
+  state: "placed" | "left" | "without-place" | "open";
+  disk: SheetDisk | null;
+}
+
 /** Firmware set-up asks for a password; `place`: where it is kept, null: not recorded. */
 export interface SetupPassword {
   place: string | null;
@@ -78,12 +85,13 @@ export type Step =
   | { code: "look"; disks: SheetDisk[] }
   | { code: "unlock"; locked: { partition: string; keyPlace: string | null }[] }
   | { code: "erased"; hasOtherDisks: boolean }
-  | { code: "attach-store"; place: ImagePlace | null }
+  /** `next`: stores with further parts of it. */
+  | { code: "attach-store"; place: ImagePlace | null; next?: ImagePlace[] }
   | { code: "choose-image"; image: { name: string; takenAt: string; keyPlace: string | null } | null }
   /** `toOther`: files go to another disk, not back onto the computer's. */
   | { code: "open-image"; image: { name: string; takenAt: string; keyPlace: string | null }; toOther: boolean }
   | { code: "choose-source"; disk: SheetDisk | null }
-  | { code: "choose-target"; target: SheetDisk | null; isOther: boolean }
+  | { code: "choose-target"; target: SheetDisk | null; isOther: boolean; more?: SheetMore[] }
   | {
       code: "choose-partition";
       disk: SheetDisk | null;

@@ -1,5 +1,5 @@
 import { diskSchema, factsSchema } from "../computer/facts/schema";
-import { bodyByFacts, partitionsForRecord } from "./partitions";
+import { bodyByFacts, disksBeside, disksOfImage, partitionsForRecord } from "./partitions";
 import type { StoredPartition } from "./stored";
 
 const stored = (name: string, more: Partial<StoredPartition> = {}): StoredPartition => ({
@@ -62,4 +62,33 @@ test("an image by hand begins with what its computer's facts say: the system's d
     ],
   });
   expect(bodyByFacts({ ...facts, disks: null })).toEqual({});
+});
+
+test("files of partitions of several disks are told apart by their names; the system's disk comes first", () => {
+  const two = [{ ...disk("sda"), partitions: [] }, disk("nvme0n1")];
+  const facts = factsSchema.parse({
+    ...{ schema: "creel.facts/1", disks: two },
+    systems: [{ family: "linux", name: "Fathom", partition: "nvme0n1 2" }],
+  });
+  const found = partitionsForRecord([stored("sda1"), stored("nvme0n1p1"), stored("nvme0n1p2")], facts.disks);
+  expect(disksOfImage(found, facts)).toMatchObject({
+    first: [{ name: "nvme0n1p1" }, { name: "nvme0n1p2", role: "system" }],
+    ...{ disk: { name: "nvme0n1" }, more: [{ name: "sda", bytes: 500e9 }] },
+  });
+  expect(disksOfImage(partitionsForRecord([stored("sda1"), stored("sda2")], facts.disks), facts)).toBeNull();
+  expect(disksOfImage(partitionsForRecord([stored("1"), stored("2")], facts.disks), facts)).toBeNull();
+  // Where only one disk is recorded, a partition of another one is not its.
+  const one = partitionsForRecord([stored("sda2"), stored("sdb2")], [disk("sda")]);
+  expect(one?.map(({ role }) => role)).toEqual(["system", null]);
+});
+
+test("beside the system's disk an image may hold the other built-in ones that hold anything", () => {
+  const facts = factsSchema.parse({
+    ...{
+      schema: "creel.facts/1",
+      disks: [disk("sda"), disk("sdb"), { ...disk("sdc"), partitions: [] }, disk("sdd", true)],
+    },
+    systems: [{ family: "linux", name: "Fathom", partition: "sda 2" }],
+  });
+  expect(disksBeside(facts).map(({ name }) => name)).toEqual(["sdb"]);
 });

@@ -149,6 +149,20 @@ export function linkReasonText(facts: LinkReason): string {
       return `${facts.store} is encrypted. Key location not recorded.`;
     case "sectors-differ":
       return `The disk ${facts.disk} has sectors of ${facts.bytes} bytes, the disk of the image had ${facts.image}, and the kit does not convert.`;
+    case "image-disk-placed":
+      return `The disk ${visible(facts.of, 60)} of the image goes onto ${visible(facts.disk, 60)} (${bytesText(facts.bytes)}).`;
+    case "image-disk-left":
+      return `The image holds the disk ${visible(facts.disk, 60)} too. It is still there and stays unchanged.`;
+    case "image-disk-without-place":
+      return `No empty disk fits the disk ${visible(facts.of, 60)}${facts.bytes === null ? "" : ` (${bytesText(facts.bytes)})`} of the image. ${
+        facts.isNeeded ? "The computer starts from it. Fit one." : "Its content is not restored until one is fitted."
+      }`;
+    case "image-disk-size-unknown":
+      return `Size or sectors of the disk ${visible(facts.of, 60)} of the image not recorded.`;
+    case "image-in-parts":
+      return `The image is in ${facts.of} parts on different stores. All of them are needed.`;
+    case "image-part-missing":
+      return `Part ${facts.number} of ${facts.of} of the image ${facts.image} has no location.`;
     case "image-starts-again":
       return "The image holds what is needed to start.";
     case "image-start-elsewhere":

@@ -1,4 +1,4 @@
-import type { BranchCode, Check, SetupPassword, SheetDisk, SheetMediumKind, Step } from "../callout/step";
+import type { BranchCode, Check, SetupPassword, SheetDisk, SheetMediumKind, SheetMore, Step } from "../callout/step";
 import type { StartKey } from "../computer/facts/key-cards";
 import type { ImagePlace } from "../judging/model/parts";
 import { LOADER_PATHS } from "../kernel/architecture";
@@ -33,6 +33,12 @@ function diskText({ name, bytes, model, serial }: SheetDisk): string {
   return [`${name}, ${bytesText(bytes)} (shows as ${binaryText(bytes)})`, model, serial && `serial ${serial}`]
     .filter(Boolean)
     .join(", ");
+}
+
+function moreText({ of, state, disk }: SheetMore): string {
+  if (disk && state === "placed") return `The disk ${of} of the image: onto ${diskText(disk)}. It is erased too.`;
+  if (disk && state === "left") return `The disk ${of} of the image: not restored. ${disk.name} stays unchanged.`;
+  return `The disk ${of} of the image: not restored, no disk for it.`;
 }
 
 const namesOf = (places: ImagePlace[]) => places.map(imagePlaceName).join(", ");
@@ -198,7 +204,10 @@ export function stepText(step: Step): StepText {
     case "attach-store":
       return {
         act: `Attach ${step.place ? imagePlaceName(step.place) : "the store"} now, and wait until it is seen.`,
-        details: step.place ? placeDetails(step.place) : ["Location not recorded. See the image's page."],
+        details: [
+          ...(step.place ? placeDetails(step.place) : ["Location not recorded. See the image's page."]),
+          ...(step.next ? [`The image is in parts. The others: ${step.next.map(imagePlaceName).join(", ")}.`] : []),
+        ],
       };
     case "choose-image": {
       const { image } = step;
@@ -216,6 +225,7 @@ export function stepText(step: Step): StepText {
         act: `Choose the target: ${step.target ? diskText(step.target) : "the disk: which one is not recorded, so compare it with the computer's papers"}.`,
         details: [
           ...(step.isOther ? ["Not the old system disk: that one is too small or of another kind."] : []),
+          ...(step.more ?? []).map(moreText),
           TARGET_LOST,
         ],
       };

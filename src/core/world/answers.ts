@@ -1,4 +1,4 @@
-import { givesOf, targetDisk } from "../callout/gives";
+import { givesOf } from "../callout/gives";
 import type { Happening } from "../callout/happenings";
 import { type CallOutFacts, lostBy, type Offer, offersFor } from "../callout/offers";
 import type { Lost } from "../callout/record";
@@ -10,6 +10,7 @@ import { Serving } from "../cover/serving";
 import { type NeedStanding, standingOf } from "../cover/standing";
 import { judgePair, surroundingsOf } from "../fleet/judge";
 import { type NextImage, nextImage } from "../images/contents";
+import { writtenDisk } from "../judging/links/target";
 import type { ComputerPart } from "../judging/model/parts";
 import { ON_THE_DAY, type OutcomeKind } from "../judging/routes/outcome";
 import { type PhasedChange, phasedChanges } from "../judging/routes/phases";
@@ -91,7 +92,7 @@ function judged(read: ReadWorld, computer: ComputerPart, route: Route, facts: Ca
   const { outcome } = route;
   const kind = outcome?.kind ?? null;
   const image = outcome?.image ?? null;
-  const bus = targetDisk(computer, changes)?.bus ?? null;
+  const bus = writtenDisk(computer, changes)?.bus ?? null;
   const times = kind === null ? null : timesOf(route, kind, facts, bus);
   const gives = givesOf(computer, route, { today: facts.today, happening: facts.happening, times });
   return {

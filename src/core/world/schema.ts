@@ -91,6 +91,11 @@ const mediumSchema = z.object({
 });
 export type WorldMedium = z.infer<typeof mediumSchema>;
 
+const worldPartitionSchema = z.object({
+  ...{ role: known(z.string()), active: known(z.boolean()), name: known(z.string()) },
+  ...{ filesystem: known(z.string()), bytes: known(bytes) },
+});
+
 export const worldImageSchema = z.object({
   id: name,
   computer: name,
@@ -98,11 +103,13 @@ export const worldImageSchema = z.object({
   takenAt: z.string(),
   ...{ kit: known(z.string()), kitVersion: known(z.string()), mode: known(z.enum(["uefi", "bios"])) },
   ...{ diskBytes: known(z.number()), sectorBytes: known(z.number()) },
-  partitions: known(
+  partitions: known(z.array(worldPartitionSchema)),
+  moreDisks: known(
     z.array(
       z.object({
-        ...{ role: known(z.string()), active: known(z.boolean()), name: known(z.string()) },
-        ...{ filesystem: known(z.string()), bytes: known(bytes) },
+        name,
+        ...{ serial: known(z.string()), bytes: known(bytes), sectorBytes: known(z.number()) },
+        partitions: known(z.array(worldPartitionSchema)),
       }),
     ),
   ),

@@ -1,6 +1,5 @@
 import { and, asc, desc, eq, getTableColumns, isNotNull, isNull, ne } from "drizzle-orm";
 import { z } from "zod";
-import { targetDisk } from "@/core/callout/gives";
 import { HAPPENINGS } from "@/core/callout/happenings";
 import { type Offer, offersFor, type PassedOver, type RefusedWay } from "@/core/callout/offers";
 import { type CalloutOutcome, type ChosenRoute, calloutOutcomeSchema } from "@/core/callout/record";
@@ -10,6 +9,7 @@ import type { GuidedStep } from "@/core/callout/step";
 import { calloutSteps } from "@/core/callout/steps";
 import type { DiskFacts } from "@/core/computer/facts/schema";
 import { type NewDisk, systemDisk, withNewDisk } from "@/core/computer/needs/system-disk";
+import { writtenDisk } from "@/core/judging/links/target";
 import { restoresSystem, savesFilesOnly } from "@/core/judging/routes/outcome";
 import { phasedChanges } from "@/core/judging/routes/phases";
 import { dayOf } from "@/core/kernel/days";
@@ -196,7 +196,7 @@ export async function offersOf(context: Context, detail: CalloutDetail): Promise
   const found = offersFor(routes, {
     ...known,
     ...{ happening: row.happening, since: row.since, today: dayOf(context.now()), oldDisk: target.oldDisk },
-    targetBus: targetDisk({ facts: target.detail.facts, toldDisk: target.toldDisk }, [])?.bus ?? null,
+    targetBus: writtenDisk({ facts: target.detail.facts, toldDisk: target.toldDisk }, [])?.bus ?? null,
   });
   const isRecovered = found.offers.some(({ outcome }) => !savesFilesOnly(outcome));
   const [best] = found.offers;
@@ -379,7 +379,7 @@ async function stepsFor(context: Context, detail: CalloutDetail, chosen: ChosenR
     keyCardOf(context, (detail.newComputer ?? computer).row.make, (detail.newComputer ?? computer).row.model),
   ]);
   const { detail: judged, toldDisk, oldDisk } = targetOf(detail);
-  const target = targetDisk({ facts: judged.facts, toldDisk }, chosen.changes ?? []);
+  const target = writtenDisk({ facts: judged.facts, toldDisk }, chosen.changes ?? []);
   return calloutSteps({
     ...runSheetInput(judged, sheetMedium(chosen.medium, medium), chosen, asKeyCard(card)),
     gives: {

@@ -1,6 +1,6 @@
 import { and, eq, inArray, isNull } from "drizzle-orm";
-import type { DiskFacts } from "@/core/computer/facts/schema";
-import { partitionsForRecord } from "@/core/images/partitions";
+import type { Facts } from "@/core/computer/facts/schema";
+import { disksOfImage, partitionsForRecord } from "@/core/images/partitions";
 import type { CopiedFile, ReportedImage } from "@/core/images/report";
 import type { ImageBody } from "@/core/judging/model/parts";
 import { dayOf } from "@/core/kernel/days";
@@ -87,12 +87,18 @@ function withDigests(
 /** What an image's own content says of it for its record, and its computer's disks of its partitions. */
 export function bodyOfFound(
   { reading, storedBytes }: ReportedImage,
-  disks: readonly DiskFacts[] | null,
+  facts: Pick<Facts, "disks" | "systems"> | null,
 ): Partial<ImageBody> {
-  const { mode, diskBytes, sectorBytes, partitions, usedBytes, compression } = reading;
+  const { mode, diskBytes, sectorBytes, usedBytes, compression } = reading;
+  const partitions = partitionsForRecord(reading.partitions, facts?.disks ?? null);
+  const body = { mode, diskBytes, sectorBytes, usedBytes, compression, storedBytes, partitions };
+  const several = facts && disksOfImage(partitions, facts);
+  if (!several) return body;
+  const { first, disk, more } = several;
   return {
-    ...{ mode, diskBytes, sectorBytes, usedBytes, compression, storedBytes },
-    partitions: partitionsForRecord(partitions, disks),
+    ...body,
+    ...{ diskBytes: disk?.bytes ?? null, sectorBytes: disk?.sectorBytes ?? null },
+    ...{ partitions: first, moreDisks: more },
   };
 }
 
@@ -134,7 +140,7 @@ export async function registerNamed(
     ).map((each) => [each.tag.toLowerCase(), each]),
   );
   const fresh = scan.report.images.filter(({ state }) => state.state === "new");
-  const disksOf = await disksOfComputers(
+  const factsOf = await factsOfComputers(
     context,
     fresh.flatMap(({ named }) => tags.get(named?.computer?.toLowerCase() ?? "")?.id ?? []),
   );
@@ -150,7 +156,7 @@ export async function registerNamed(
     const body: ImageBody = {
       ...{ make: computer.make, model: computer.model, ...given, mode: null, diskBytes: null, sectorBytes: null },
       ...{ partitions: null, encrypted: null, keyPlace: null, kind: "full", parent: null, verified: null, places: [] },
-      ...bodyOfFound(image, disksOf.get(computer.id) ?? null),
+      ...bodyOfFound(image, factsOf.get(computer.id) ?? null),
       state: image.named?.state ?? null,
     };
     const takenAt = image.modified?.startsWith(day) ? image.modified : `${day}T00:00:00Z`;
@@ -166,11 +172,11 @@ export async function registerNamed(
   return ok({ registered, left });
 }
 
-async function disksOfComputers(context: Context, ids: readonly number[]): Promise<Map<number, DiskFacts[] | null>> {
+async function factsOfComputers(context: Context, ids: readonly number[]): Promise<Map<number, Facts>> {
   if (ids.length === 0) return new Map();
   const rows = await context.db
     .select({ id: computerFacts.computerId, facts: computerFacts.facts })
     .from(computerFacts)
     .where(inArray(computerFacts.computerId, [...ids]));
-  return new Map(rows.map(({ id, facts }) => [id, facts.disks]));
+  return new Map(rows.map(({ id, facts }) => [id, facts]));
 }

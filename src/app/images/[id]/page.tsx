@@ -2,6 +2,7 @@ import type { Metadata } from "next";
 import Link from "next/link";
 import { notFound } from "next/navigation";
 import { checkedText, lineageProblemText } from "@/core/words/images";
+import { bytesText } from "@/core/words/sizes";
 import { getImage, type ImageDetail } from "@/server/images/images";
 import { storeNames } from "@/server/images/stores";
 import { history } from "@/server/inventory/events";
@@ -185,6 +186,11 @@ function Facts({ detail: { body } }: { detail: ImageDetail }) {
           ({ name, role, active }) => `${name ? `${name} ` : ""}${role ?? "not recorded"}${active ? ", active" : ""}`,
         )
         .join("; ") ?? null,
+    ],
+    [
+      "Other disks",
+      body.moreDisks?.map(({ name, bytes }) => `${name}${bytes === null ? "" : `, ${bytesText(bytes)}`}`).join("; ") ||
+        "none",
     ],
     ["In use", body.usedBytes == null ? null : <Size key="u" bytes={body.usedBytes} both />],
     ["Stored", body.storedBytes == null ? null : <Size key="s" bytes={body.storedBytes} both />],

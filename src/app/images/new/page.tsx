@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import { CHECK_CODES } from "@/core/images/checks";
-import { bodyByFacts } from "@/core/images/partitions";
+import { bodyByFacts, disksBeside } from "@/core/images/partitions";
 import type { ImageBody } from "@/core/judging/model/parts";
 import { bodyOfFound } from "@/server/images/found-images";
 import { patternOf } from "@/server/images/image-plans";
@@ -39,7 +39,7 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
       ...NOTHING_KNOWN,
       make: detail?.row.make ?? null,
       model: detail?.row.model ?? null,
-      ...(found ? bodyOfFound(found, detail?.facts.disks ?? null) : detail ? bodyByFacts(detail.facts) : {}),
+      ...(found ? bodyOfFound(found, detail?.facts ?? null) : detail ? bodyByFacts(detail.facts) : {}),
       state: found?.named?.state ?? null,
       checks: (one(query.checks) ?? "").split(",").filter((code) => CHECK_CODES.includes(code)),
     },
@@ -55,6 +55,7 @@ export default async function NewImage({ searchParams }: { searchParams: SearchP
       </p>
       <ImageForm
         given={given}
+        beside={detail ? disksBeside(detail.facts) : []}
         opened={null}
         found={found && scanId ? { scanId, key: found.key } : null}
         kits={kits.map(({ name }) => name)}

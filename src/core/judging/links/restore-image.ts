@@ -12,8 +12,9 @@ import {
 } from "../model/parts";
 import type { Link } from "../model/schema";
 import { isSwitchable, modeOf, startMode, systemMode } from "./modes";
+import { judgeMoreDisks, partitionsOfAll } from "./more-disks";
 import { all, best, broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
-import { fittingTarget, targetOf, withinMbr } from "./target";
+import { fittingTarget, targetOf, withinMbr, writtenDisk } from "./target";
 import { compareVersions, sameName } from "./versions";
 
 /** What putting an image back is judged from. */
@@ -71,6 +72,13 @@ const fitsTarget: Rule = ({ computer, image, release }) =>
     all([largeEnough(disk, image), sameSectors(disk, image, release), withinTable(disk, image)]),
   );
 
+/** Each further disk of an image needs one of its own, beside that which the first one is written to. */
+const fitsMoreDisks: Rule = (input) => {
+  const first = fitsTarget(input);
+  const target = targetOf(input.computer).disk && writtenDisk(input.computer, first?.changes ?? []);
+  return target && judgeMoreDisks({ ...input, target });
+};
+
 /** An image of a disk that starts by BIOS comes back with its MBR, which reaches no further on a larger disk. */
 function withinTable(target: DiskFacts, { mode, partitions }: ImagePart): Ruling | null {
   const isGpt = partitions?.some(({ role }) => role === "bios-boot" || role === "esp");
@@ -98,7 +106,7 @@ function sameSectors(target: DiskFacts, image: ImagePart, release: ImageInput["r
  * a partition may be what is missed; of UEFI it does not matter which is active. Common practice.
  */
 const startsAgain: Rule = ({ image, computer }) => {
-  const { partitions } = image;
+  const partitions = partitionsOfAll(image);
   if (partitions === null) return unknown({ code: "image-fact-missing", fact: "partitions" });
   const has = (role: string) => partitions.some((each) => each.role === role);
   const { mode } = image;
@@ -217,10 +225,27 @@ const reachable: Rule = (input) => {
 
 function copyOf(part: ImagePart, input: ImageInput): Ruling | null {
   if (part.places.length === 0) return unknown({ code: "image-fact-missing", fact: "places" });
-  const ways = part.places
-    .filter((place) => input.network !== false || place.on !== "share")
-    .map((place) => ({ ruling: all([reached(place, input), unlocked(place)]) }));
-  return best(ways, ({ ruling }) => ruling)?.ruling ?? broken({ code: "share-only", image: part.id });
+  const places = part.places.filter((place) => input.network !== false || place.on !== "share");
+  const at = (place: ImagePlace) => all([reached(place, input), unlocked(place)]);
+  const ways = [...places.filter((place) => !place.part).map(at), ...inParts(part, places, at)];
+  return best(ways, (ruling) => ruling) ?? broken({ code: "share-only", image: part.id });
+}
+
+/** A copy whose parts lie in different places: each part is needed, from the best place that has it. */
+function inParts({ id }: ImagePart, places: ImagePlace[], at: (place: ImagePlace) => Ruling): Ruling[] {
+  const counts = [...new Set(places.flatMap(({ part }) => part?.of ?? []))];
+  return counts.map((of) =>
+    all([
+      holds({ code: "image-in-parts", of }),
+      ...Array.from({ length: of }, (_, index) => {
+        const number = index + 1;
+        const having = places.filter(({ part }) => part?.of === of && part.number === number);
+        return (
+          best(having.map(at), (ruling) => ruling) ?? broken({ code: "image-part-missing", image: id, number, of })
+        );
+      }),
+    ]),
+  );
 }
 
 /** A place that is encrypted itself is opened before the image in it is seen. */
@@ -286,6 +311,7 @@ function onOwnDisk({ diskSerial }: Extract<ImagePlace, { on: "computer" }>, comp
 const IMAGE_RULES = {
   sameMode,
   fitsTarget,
+  fitsMoreDisks,
   startsAgain,
   lineageWhole,
   opened,

@@ -1,6 +1,7 @@
 import type { DiskFacts } from "../../computer/facts/schema";
-import { chooseDisk, internalDisks, isBlank, setOf } from "../../computer/needs/system-disk";
+import { chooseDisk, internalDisks, isBlank, setOf, systemDisk } from "../../computer/needs/system-disk";
 import type { ComputerPart } from "../model/parts";
+import type { Change } from "../model/schema";
 import { broken, holds, holdsAfter, type Ruling, unknown } from "./ruling";
 
 /** The disk that something is written to, or why that is not known. */
@@ -17,6 +18,15 @@ export function targetOf({ facts, toldDisk }: Pick<ComputerPart, "facts" | "told
   const set = setOf(choice.disk);
   if (set !== null) return { disk: null, ruling: unknown({ code: "disk-in-set", disk: choice.disk.name, set }) };
   return { disk: choice.disk, ruling: null };
+}
+
+/** The disk that is written to: another one where the changes of a route say so. */
+export function writtenDisk(
+  { facts, toldDisk }: Pick<ComputerPart, "facts" | "toldDisk">,
+  changes: readonly Pick<Change, "setting" | "to">[],
+): DiskFacts | null {
+  const other = changes.find(({ setting }) => setting === "target")?.to;
+  return other ? (facts.disks?.find(({ name }) => name === other) ?? null) : systemDisk(facts, toldDisk ?? null);
 }
 
 /**

@@ -66,8 +66,14 @@ export interface MediumPart {
   copies: { tag: string; site: string | null }[];
 }
 
-/** Of any place: whether it is encrypted itself, and where its key is kept: a place, never the key. */
-const lock = { encrypted: z.boolean().nullish(), keyPlace: z.string().max(200).nullish() };
+/**
+ * Of any place: whether it is encrypted itself, and where its key is kept: a place, never the key; and which part of the
+ * image it holds, where no store holds all of it.
+ */
+const lock = {
+  ...{ encrypted: z.boolean().nullish(), keyPlace: z.string().max(200).nullish() },
+  part: z.object({ number: z.number().int().min(1).max(99), of: z.number().int().min(2).max(99) }).nullish(),
+};
 
 /** Where a copy of an image is kept. */
 export const imagePlaceSchema = z.discriminatedUnion("on", [
@@ -97,6 +103,16 @@ const imagePartitionSchema = z.object({
   bytes: z.number().int().nonnegative().nullish(),
 });
 
+/** A disk that an image is of, beside the one that its other fields tell of. */
+const imageDiskSchema = z.object({
+  name: z.string().max(60),
+  serial: z.string().max(120).nullish(),
+  bytes: z.number().int().nonnegative().nullable(),
+  sectorBytes: z.number().int().positive().nullable(),
+  partitions: z.array(imagePartitionSchema).nullable(),
+});
+export type ImageDisk = z.infer<typeof imageDiskSchema>;
+
 const imagePartSchema = z.object({
   id: z.string(),
   /** The computer that it was taken of. */
@@ -112,6 +128,8 @@ const imagePartSchema = z.object({
   diskBytes: z.number().nullable(),
   sectorBytes: z.number().nullable(),
   partitions: z.array(imagePartitionSchema).nullable(),
+  /** Disks that were saved with it as one thing. */
+  moreDisks: z.array(imageDiskSchema).max(32).nullish(),
   encrypted: z.boolean().nullable(),
   /** Where its key is kept: a place, never the key. */
   keyPlace: z.string().nullable(),

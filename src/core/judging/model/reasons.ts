@@ -88,6 +88,13 @@ export type LinkReason =
   | { code: "mbr-limit"; disk: string; bytes: number }
   | { code: "disk-too-small-to-install"; disk: string; bytes: number; needed: number }
   | { code: "sectors-differ"; disk: string; bytes: number; image: number }
+  /** Disks of an image that is of several: each goes onto one of its own, or is left as it is. */
+  | { code: "image-disk-placed"; of: string; disk: string; bytes: number }
+  | { code: "image-disk-left"; disk: string }
+  | { code: "image-disk-without-place"; of: string; bytes: number | null; isNeeded: boolean }
+  | { code: "image-disk-size-unknown"; of: string }
+  | { code: "image-in-parts"; of: number }
+  | { code: "image-part-missing"; image: string; number: number; of: number }
   | { code: "image-starts-again" }
   | { code: "image-lacks"; lacks: ("esp" | "active" | "system")[] }
   /** It starts from another disk, which the image is not of. */

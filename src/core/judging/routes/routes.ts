@@ -2,6 +2,7 @@ import type { Attachment } from "../../medium/inspection/schema";
 import { judgeAtHand } from "../links/at-hand";
 import { judgeCopy, judgePartitions } from "../links/disks";
 import { judgeFactory } from "../links/factory";
+import { type DiskFate, diskFates } from "../links/more-disks";
 import { judgeProven } from "../links/proven";
 import { judgeReinstall } from "../links/reinstall";
 import { judgeRepair, judgeRescue } from "../links/repair";
@@ -15,6 +16,7 @@ import {
 } from "../links/restore-image";
 import { all, best, linkOf, type Ruling, unknown } from "../links/ruling";
 import { type CarriedDriver, judgeSees } from "../links/sees";
+import { writtenDisk } from "../links/target";
 import { compareText } from "../links/versions";
 import { compareVerdicts } from "../model/order";
 import type { ComputerPart, DrillPart, ImagePart, MediumPart, PolicyPart, ReleasePart } from "../model/parts";
@@ -48,6 +50,8 @@ export interface Route {
   madeOn: string | null;
   /** Of an image that does not simply go back: whether files can be taken out of it. */
   opens?: Verdict;
+  /** Of an image of several disks: what comes of those beside the first. */
+  fates?: DiskFate[];
 }
 
 /** What the rest of the inventory knows that a route may need. */
@@ -117,9 +121,16 @@ export function routesOn(given: MediumOnComputer, around: Surroundings): Route[]
     const { imageById, mediumByTag } = around;
     return { opens: judgeOpening({ computer, medium, release, image: outcome.image, imageById, mediumByTag }).verdict };
   };
+  const fatesOf = ({ release: name, outcome, restores }: Give): { fates?: DiskFate[] } => {
+    const release = releases.find((each) => each.name === name);
+    if (!release || outcome?.kind !== "image" || !outcome.image?.moreDisks?.length) return {};
+    const target = writtenDisk(computer, restores.changes);
+    return { fates: diskFates({ computer, image: outcome.image, release, target }) };
+  };
   return gives.map((give) => ({
     ...routeOf(give, common),
     ...opensOf(give),
+    ...fatesOf(give),
     computer: computer.tag,
     medium: medium.tag,
     as,

@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
+import { disksBeside } from "@/core/images/partitions";
 import { patternOf } from "@/server/images/image-plans";
 import { getImage, imageInputOf } from "@/server/images/images";
 import { getComputer } from "@/server/inventory/computers";
@@ -23,6 +24,7 @@ export default async function EditImage({ params }: { params: Promise<{ id: stri
       <h1 className="mb-3">{row.name}</h1>
       <ImageForm
         given={imageInputOf(detail)}
+        beside={computer ? disksBeside(computer.facts) : []}
         opened={{ id: row.id, version: row.version }}
         found={null}
         kits={kits.map(({ name }) => name)}

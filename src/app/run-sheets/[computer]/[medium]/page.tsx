@@ -3,10 +3,10 @@ import Link from "next/link";
 import { notFound } from "next/navigation";
 import QRCode from "qrcode";
 import { PrintButton } from "@/app/_parts/print-button";
-import { targetDisk } from "@/core/callout/gives";
 import { sheetSteps } from "@/core/callout/run-sheet";
 import { isDangerous } from "@/core/callout/step";
 import { timesOf, totalOf } from "@/core/callout/times";
+import { writtenDisk } from "@/core/judging/links/target";
 import { LINK_NAMES, type Links } from "@/core/judging/model/schema";
 import { phasedChanges } from "@/core/judging/routes/phases";
 import { verdictsOf } from "@/core/judging/routes/routes";
@@ -68,7 +68,7 @@ export default async function RunSheet({ params }: Props) {
     keyCardOf(context, computer.row.make, computer.row.model),
     timeFactsOf(context, { computer, imagesOf: computer.row.id }),
   ]);
-  const bus = targetDisk({ facts: computer.facts }, phasedChanges(route))?.bus ?? null;
+  const bus = writtenDisk({ facts: computer.facts }, phasedChanges(route))?.bus ?? null;
   const times = route.outcome && timesOf(route, route.outcome.kind, { ...known, happening: null }, bus);
   const steps = sheetSteps(
     runSheetInput(
