@@ -41,6 +41,11 @@ class TakenBack extends Error {
   }
 }
 
+/** Takes the act under way back, for a reason that is found where nothing can be returned. */
+export function takeBack(problem: Problem): never {
+  throw new TakenBack(problem);
+}
+
 /** Connections on which an act is under way, with what it has written. */
 const underWay = new WeakMap<Database, Written>();
 

@@ -1,5 +1,5 @@
 import type { Database } from "./db/client";
-import type { PersonId } from "./db/ids";
+import type { PersonId, SiteId } from "./db/ids";
 
 /** Creel itself, for what nobody asked for. */
 export function ownContext(db: Database, now: () => Date): Context {
@@ -11,4 +11,6 @@ export interface Context {
   db: Database;
   person: { id: PersonId; name: string };
   now: () => Date;
+  /** The sites whose things whoever acts may change; null or not given: all. */
+  sites?: readonly SiteId[] | null;
 }

@@ -10,10 +10,14 @@ import { removeWhatIsOver } from "@/server/accounts/clean";
 import { allowSetUp, insertAccount, isNew, setUp } from "@/server/accounts/set-up";
 import { bearerOf, endToken, makeToken } from "@/server/accounts/tokens";
 import { listUploads, mayUpload, noteUpload, readLibrary, UPLOAD_KIND, uploadArrived } from "@/server/bench/uploads";
+import { bulkChange } from "@/server/computers/bulk";
 import { type Context, ownContext } from "@/server/context";
 import { accounts, attempts, jobs, organisations, releases, sessions, sites, verifications } from "@/server/db/schema";
 import { folderIdentity } from "@/server/host/folders";
 import { keepContents } from "@/server/inspections/contents";
+import { addComputer, getComputer, saveComputer } from "@/server/inventory/computers";
+import { addSite, listSites } from "@/server/inventory/sites";
+import { addMedium } from "@/server/media/media";
 import { addKit, addRelease } from "@/server/media/releases";
 import { testInventory, value, wholeOrNothing } from "../support/database";
 import { doJobs } from "../support/jobs";
@@ -63,6 +67,49 @@ test("somebody is invited with the link that lets them in, and closed with their
   await wholeOrNothing(inventory, closing);
   expect(await account()).toMatchObject({ isClosed: true, version: version + 1 });
   await wholeOrNothing(inventory, (context) => removeSecondFactor(context, id));
+});
+
+test("somebody who is held to sites changes what is there, may send it on, and nothing else", async () => {
+  const [workshop, pier, office] = ["Workshop", "North Pier", "Head office"];
+  const siteOf = new Map<string, number>();
+  for (const name of [workshop, pier, office] as string[]) {
+    const known = (await listSites(inventory.ina)).find((site) => site.name === name);
+    siteOf.set(name, known?.id ?? value(await addSite(inventory.ina, { name, place: null })));
+  }
+  const idOf = (name = "") => siteOf.get(name) ?? 0;
+  const { id, version } = await account();
+  value(await changeAccount(inventory.ina, id, version, { role: "technician", isClosed: false, sites: [idOf(pier)] }));
+  expect(await account()).toMatchObject({ sites: [idOf(pier)] });
+  const held: Context = { ...inventory.ina, sites: [idOf(pier)] };
+  const facts = { schema: "creel.facts/1" };
+  const stick = { tag: "HS-9", kind: "usb", capacityBytes: null, writtenOn: null, releaseIds: [] };
+  const computer = (tag: string, siteId: number | null) => ({ tag, name: null, siteId, note: null, facts });
+  const why = (site: string | null) => ({ problem: { code: "refused", why: { code: "other-site", site } } });
+
+  // What is new has to be there, and is nowhere else.
+  expect(await addComputer(held, computer("HS-1", idOf(office)))).toMatchObject(why("Head office"));
+  expect(await addComputer(held, computer("HS-1", null))).toMatchObject(why(null));
+  const own = value(await addComputer(held, computer("HS-2", idOf(pier))));
+  const other = value(await addComputer(inventory.ina, computer("HS-3", idOf(office))));
+  // What is elsewhere is neither changed, moved here nor retired, one by one or with others.
+  expect(await saveComputer(held, other, 1, computer("HS-3", idOf(pier)))).toMatchObject(why("Head office"));
+  const moving = { field: "siteId", value: idOf(pier) };
+  expect(await bulkChange(held, { ids: [own, other] }, moving)).toMatchObject(why("Head office"));
+  expect(await bulkChange(held, { ids: [own, other] }, { field: "make", value: "Corvane" })).toMatchObject({
+    ok: false,
+  });
+  expect(await addMedium(held, { ...stick, siteId: idOf(office) }, null)).toMatchObject(why("Head office"));
+  // What is theirs may be sent on; then it is another site's.
+  value(await bulkChange(held, { ids: [own] }, { field: "siteId", value: idOf(office) }));
+  expect(await bulkChange(held, { ids: [own] }, moving)).toMatchObject(why("Head office"));
+  // Nothing of what was refused is there; administrators are held to nothing.
+  expect((await getComputer(inventory.ina, "HS-1"))?.row ?? null).toBeNull();
+  expect((await getComputer(inventory.ina, "HS-3"))?.row).toMatchObject({ siteId: idOf(office), version: 1 });
+  const now = await account();
+  value(await changeAccount(inventory.ina, id, now.version, { role: "administrator", isClosed: false }));
+  expect(await account()).toMatchObject({ sites: [], role: "administrator" });
+  const last = await account();
+  value(await changeAccount(inventory.ina, id, last.version, { role: "technician", isClosed: false }));
 });
 
 test("of two administrators who close each other's accounts at once, one stays", async () => {

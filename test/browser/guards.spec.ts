@@ -198,3 +198,21 @@ test("the sign-in library is asked for nothing that no page asks for", async ({ 
     expect([path, (await who.post(`/api/auth/${path}`, { data: {} })).status()]).toEqual([path, 404]);
   expect((await who.get("/api/auth/get-session")).status()).toBe(405);
 });
+
+test("a page of what is not there answers 404, whichever page it is", async ({ baseURL }) => {
+  const lead = await as(baseURL, "lead");
+  const pages = filesOfApp((name) => name === "page.tsx")
+    .filter((path) => path.includes("["))
+    // An address of before leads on, whatever its berth is called.
+    .filter((path) => path !== "bench/prepare/[berth]/page.tsx");
+  expect(pages.length).toBeGreaterThan(15);
+  for (const page of pages) {
+    const path = `/${page
+      .replace(/\/page\.tsx$/, "")
+      .replace(/\[(?:tag|computer|medium)\]/g, "NOT-THERE")
+      .replace(/\[\w+\]/g, "987654")}`;
+    const answer = await lead.get(path);
+    expect([path, answer.status()]).toEqual([path, 404]);
+    expect(await answer.text()).toContain("No such page.");
+  }
+});

@@ -15,7 +15,7 @@ export interface RequestContext extends Context {
 export const requestContext = cache(async (): Promise<RequestContext | null> => {
   const db = database();
   const account = await signedIn(db, await headers());
-  return account && { db, person: account.person, now: () => new Date(), account };
+  return account && { db, person: account.person, now: () => new Date(), sites: account.sites, account };
 });
 
 /** Pages for those who are not in yet. */

@@ -168,6 +168,7 @@ const STATUS: Partial<Record<Extract<Problem, { code: "refused" }>["why"]["code"
   "too-many-requests": 429,
   "key-used-otherwise": 409,
   "role-needed": 403,
+  "other-site": 403,
   "not-from-here": 403,
   "body-too-large": 413,
 };

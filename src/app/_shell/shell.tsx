@@ -3,7 +3,7 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import clsx from "clsx";
 import { Moon, Sun } from "lucide-react";
-import Link from "next/link";
+import Link, { useLinkStatus } from "next/link";
 import { usePathname, useRouter } from "next/navigation";
 import { type FormEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import { roleText } from "@/core/words/accounts";
@@ -164,7 +164,7 @@ export function Shell({ person, isDemo, form, children }: ShellProps) {
                   at >= IN_BAR && "max-lg:hidden",
                 )}
               >
-                {name}
+                <StationName name={name} />
               </Link>
             );
           })}
@@ -220,6 +220,16 @@ export function Shell({ person, isDemo, form, children }: ShellProps) {
       )}
       <KeysDialog open={keysOpen} onClose={() => setKeysOpen(false)} stations={STATIONS} />
     </div>
+  );
+}
+
+/** A station's name; while its page is on the way it says so. Pages come whole, so that what is missing is a 404. */
+function StationName({ name }: { name: string }) {
+  const { pending } = useLinkStatus();
+  return (
+    <span className={clsx(pending && "animate-pulse underline decoration-2 decoration-rope underline-offset-4")}>
+      {name}
+    </span>
   );
 }
 

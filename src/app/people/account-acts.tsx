@@ -11,17 +11,19 @@ import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { changeAccountAction, endSessionsAction, inviteAgainAction, removeSecondFactorAction } from "./actions";
 import { LinkOnce } from "./link-once";
+import { SitesDialog } from "./sites-dialog";
 
 interface Props {
   name: string;
   account: NonNullable<PersonRow["account"]>;
   choices: { value: string; text: string }[];
+  sites: { id: number; name: string }[];
   /** It is the account of whoever looks at it. */
   isOwn: boolean;
 }
 
 /** What an administrator does with somebody's account. */
-export function AccountActs({ name, account, choices, isOwn }: Props) {
+export function AccountActs({ name, account, choices, sites, isOwn }: Props) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
@@ -31,7 +33,8 @@ export function AccountActs({ name, account, choices, isOwn }: Props) {
     router.refresh();
     return result.ok ? result.value : null;
   };
-  const change = async (told: { role?: string; isClosed?: boolean }) =>
+  const [isPicking, setPicking] = useState(false);
+  const change = async (told: { role?: string; isClosed?: boolean; sites?: number[] }) =>
     done(
       await changeAccountAction(account.id, account.version, {
         ...{ role: account.role, isClosed: account.isClosed },
@@ -39,6 +42,9 @@ export function AccountActs({ name, account, choices, isOwn }: Props) {
       }),
     );
   const acts = [
+    account.role !== "administrator" &&
+      !account.isClosed &&
+      sites.length > 0 && { text: "Limit to sites", run: () => setPicking(true) },
     !account.isClosed && { text: "New link", run: async () => setLink(done(await inviteAgainAction(account.id))) },
     account.sessions > 0 &&
       !isOwn && { text: "End sessions", run: async () => done(await endSessionsAction(account.id)) },
@@ -89,6 +95,16 @@ export function AccountActs({ name, account, choices, isOwn }: Props) {
         </Menu>
       </div>
       <ProblemLine text={problem} className="mt-1 text-[0.85rem]" />
+      {isPicking && (
+        <SitesDialog
+          {...{ name, sites, held: account.sites }}
+          onClose={() => setPicking(false)}
+          onSave={(chosen) => {
+            setPicking(false);
+            void change({ sites: chosen });
+          }}
+        />
+      )}
       {link && <LinkOnce name={name} {...link} />}
     </div>
   );

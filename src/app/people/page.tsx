@@ -2,6 +2,7 @@ import type { Metadata } from "next";
 import { roleMayText, roleText } from "@/core/words/accounts";
 import { listAccounts } from "@/server/accounts/accounts";
 import { ROLES } from "@/server/accounts/roles";
+import { listSites } from "@/server/inventory/sites";
 import { timeText } from "@/ui/words";
 import { contextOf } from "../_lib/context";
 import { AccountActs } from "./account-acts";
@@ -14,7 +15,10 @@ const CHOICES = ROLES.map((role) => ({ value: role, text: roleText(role) }));
 
 export default async function People() {
   const context = await contextOf("administrator");
-  const people = await listAccounts(context);
+  const [people, places] = await Promise.all([listAccounts(context), listSites(context)]);
+  const sites = places.map(({ id, name }) => ({ id, name }));
+  const heldText = (held: number[]) =>
+    `only ${sites.flatMap(({ id, name }) => (held.includes(id) ? [name] : [])).join(", ")}`;
   return (
     <>
       <OfPeople here="/people" />
@@ -43,6 +47,7 @@ export default async function People() {
                         <>
                           {account.mail}
                           <p className="text-[0.85rem] text-quiet">{stateText(account)}</p>
+                          {account.sites.length > 0 && <p className="text-[0.85rem]">{heldText(account.sites)}</p>}
                         </>
                       ) : (
                         <span className="text-quiet">no account</span>
@@ -55,6 +60,7 @@ export default async function People() {
                           name={name}
                           account={account}
                           choices={CHOICES}
+                          sites={sites}
                           isOwn={account.id === context.account.accountId}
                         />
                       )}

@@ -48,6 +48,8 @@ export type Refusal =
   | { code: "undone-already" }
   | { code: "signed-out" }
   | { code: "role-needed"; role: string }
+  /** `site`: null where it is not recorded. */
+  | { code: "other-site"; site: string | null }
   | { code: "token-refused" }
   | { code: "too-many-requests" }
   | { code: "key-used-otherwise" }

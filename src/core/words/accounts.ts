@@ -73,6 +73,7 @@ const OUTCOMES: Record<string, string> = {
   invalid: "refused: an entry does not fit",
   stale: "refused: changed meanwhile",
   "role-needed": "refused: role too low",
+  "other-site": "refused: another site",
   "signed-out": "refused: not signed in",
   "not-from-here": "refused: from a foreign page",
   malformed: "refused: not of the form that is needed",

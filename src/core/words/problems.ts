@@ -146,6 +146,8 @@ function refusalReasonText(why: Refusal): string {
       return `There is no ${why.what} ${why.tag} in ${why.what === "medium" ? "use" : "service"}. Check its tag.`;
     case "role-needed":
       return `This needs the role ${roleText(why.role).toLowerCase()}. Ask whoever has it.`;
+    case "other-site":
+      return `${why.site === null ? "Its site is not recorded" : `This is at ${why.site}`}, and your account is limited to other sites.`;
     case "facts-of-another":
       return `These facts are of ${why.told}, not of ${why.tag}.`;
     case "body-too-large":

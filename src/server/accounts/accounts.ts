@@ -4,9 +4,9 @@ import { z } from "zod";
 import { invitationMailText } from "@/core/words/accounts";
 import { act } from "../act";
 import type { Context } from "../context";
-import type { PersonId } from "../db/ids";
+import type { PersonId, SiteId } from "../db/ids";
 import { affectedRows, insertedId } from "../db/results";
-import { accounts, credentials, people, secondFactors, sessions, verifications } from "../db/schema";
+import { accountSites, accounts, credentials, people, secondFactors, sessions, verifications } from "../db/schema";
 import { ownOrigins } from "../host/addresses";
 import { hasMailServer, mailer } from "../host/mailer";
 import { changesSince, recordEvent } from "../inventory/events";
@@ -26,6 +26,8 @@ export interface PersonRow {
     id: string;
     mail: string;
     role: Role;
+    /** The sites whose things they may change; none: all. */
+    sites: SiteId[];
     version: number;
     isClosed: boolean;
     /** They have chosen a password. */
@@ -51,12 +53,14 @@ export async function listAccounts({ db, now }: Context): Promise<PersonRow[]> {
     .from(people)
     .leftJoin(accounts, eq(accounts.personId, people.id))
     .orderBy(asc(people.name));
+  const held = await db.select().from(accountSites);
   return rows.map(({ person, account, ...rest }) => ({
     id: person.id,
     name: person.name,
     job: person.role,
     account: account && {
       ...{ id: account.id, mail: account.email, role: roleSchema.catch("reader").parse(account.role) },
+      sites: held.flatMap(({ accountId, siteId }) => (accountId === account.id ? [siteId] : [])),
       ...{ version: account.version, isClosed: account.closedAt !== null, hasSecondFactor: account.twoFactorEnabled },
       ...{ isAccepted: Number(rest.isAccepted) === 1, sessions: Number(rest.sessions) },
       lastSeen: rest.lastSeen === null ? null : new Date(`${rest.lastSeen.replace(" ", "T")}Z`),
@@ -133,10 +137,14 @@ async function sendLink(
   return { name, link, isUnsent };
 }
 
-const changeSchema = z.strictObject({ role: roleSchema, isClosed: z.boolean() });
+const changeSchema = z.strictObject({
+  ...{ role: roleSchema, isClosed: z.boolean() },
+  /** Not given: as they are. Administrators are held to none. */
+  sites: z.array(z.number().int().positive()).max(500).optional(),
+});
 
 /**
- * Sets what somebody may do, or closes their account, which ends their sessions. Problems: `last-administrator` where
+ * Sets what somebody may do and where, or closes their account, which ends their sessions. Problems: `last-administrator` where
  * nobody would be left who could do this; `stale`.
  */
 export async function changeAccount(
@@ -148,7 +156,7 @@ export async function changeAccount(
   const parsed = checked(changeSchema, input);
   if (!parsed.ok) return parsed;
   const { role, isClosed } = parsed.value;
-  return act(context, null, async (acting) => {
+  return act(context, { field: "site", value: "" }, async (acting) => {
     const { db: tx, now } = acting;
     const account = await tx.query.accounts.findFirst({ where: eq(accounts.id, id) });
     if (!account) return fail({ code: "not-found", what: "account" });
@@ -173,11 +181,15 @@ export async function changeAccount(
         version: account.version,
       });
     if (isClosed) await endAll(acting, [id]);
+    const was = (await tx.select().from(accountSites).where(eq(accountSites.accountId, id))).map((each) => each.siteId);
+    const is = role === "administrator" ? [] : [...new Set(parsed.value.sites ?? was)];
+    await tx.delete(accountSites).where(eq(accountSites.accountId, id));
+    if (is.length > 0) await tx.insert(accountSites).values(is.map((siteId) => ({ accountId: id, siteId })));
     await recordEvent(tx, acting, {
       ...{ entity: "person", entityId: account.personId, entityTag: account.name, action: "changed" },
       version: version + 1,
-      before: { access: account.role, closed: account.closedAt !== null },
-      after: { access: role, closed: isClosed },
+      before: { access: account.role, closed: account.closedAt !== null, sites: was },
+      after: { access: role, closed: isClosed, sites: is },
     });
     return ok(version + 1);
   });

@@ -7,11 +7,10 @@ import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import type { BatchId, ComputerId, SiteId } from "../db/ids";
 import { inParts } from "../db/in-parts";
-import { insertRows } from "../db/insert-rows";
 import { insertedId, nameOf } from "../db/results";
 import { batches, computerFacts, computers, events, sites } from "../db/schema";
 import { type ComputerInput, handSource, snapshot } from "../inventory/computers";
-import { type Action, difference, withDifference } from "../inventory/events";
+import { type Action, difference, recordEvents, withDifference } from "../inventory/events";
 import { factsOfStored, unpacked } from "../inventory/list-store";
 import { type ComputerWrite, WRITE_CHUNK, writeComputers } from "../inventory/write-computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
@@ -260,12 +259,12 @@ async function changeRows(
         .where(inArray(id, chosen));
       const told = (of: { siteId?: SiteId | null; retiredAt?: Date | null }) =>
         change.field === "siteId" ? { siteId: of.siteId } : { retiredAt: of.retiredAt?.toISOString() ?? null };
-      await insertRows(
+      await recordEvents(
         db,
-        events,
+        acting,
         rows.map((row) => ({
           ...{ at: now, personId: person.id, personName: person.name, batchId, note },
-          ...{ entity: "computer", entityId: row.id, entityTag: row.tag, entityVersion: row.version + 1 },
+          ...{ entity: "computer" as const, entityId: row.id, entityTag: row.tag, entityVersion: row.version + 1 },
           ...{ action: actionOf(change), before: told(row), after: told(set) },
         })),
       );

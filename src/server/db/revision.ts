@@ -14,7 +14,16 @@ const TOLD_MOST = 500;
 /** Tables that tell how work goes, or are nobody's but their own: nothing that is told of the fleet follows from them. */
 const QUIET: ReadonlySet<string> = new Set([
   ...["jobs", "job_lines", "bench_jobs", "bench_lines", "imports", "import_parts", "store_scans"],
-  ...["accounts", "sessions", "credentials", "verifications", "second_factors", "passkeys", "attempts"],
+  ...[
+    "accounts",
+    "account_sites",
+    "sessions",
+    "credentials",
+    "verifications",
+    "second_factors",
+    "passkeys",
+    "attempts",
+  ],
   ...["audits", "organisations", "set_up_links", "tokens", "answered_once", "uploads"],
   ...["events", "batches", "saved_views", "feed_entries", "digests", "rehearsals", "fleet_answers"],
 ]);

@@ -2,9 +2,11 @@ import { and, desc, eq, gt } from "drizzle-orm";
 import { equalJson } from "@/core/kernel/equal-json";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
+import { insertRows } from "../db/insert-rows";
 import { events } from "../db/schema";
 import type { StaleChange } from "../problems";
 import { unpacked } from "./list-store";
+import { holdToSites } from "./site-limits";
 
 export type Entity =
   | "computer"
@@ -65,6 +67,7 @@ export interface Change {
 
 /** Writes a change to the event log, in the same transaction as the change itself. */
 export async function recordEvent(tx: Queries, context: Context, change: Change): Promise<void> {
+  await holdToSites(tx, context, [change]);
   await tx.insert(events).values({
     at: context.now(),
     personId: context.person.id,
@@ -78,6 +81,16 @@ export async function recordEvent(tx: Queries, context: Context, change: Change)
     after: change.after,
     note: change.note ?? null,
   });
+}
+
+/** Writes many changes to the event log, in the same transaction as they. */
+export async function recordEvents(
+  tx: Queries,
+  context: Context,
+  rows: (typeof events.$inferInsert & { entity: Entity; action: Action })[],
+): Promise<void> {
+  await holdToSites(tx, context, rows);
+  await insertRows(tx, events, rows);
 }
 
 type Fields = Record<string, unknown>;

@@ -5,9 +5,9 @@ import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import type { BatchId, ComputerId, SiteId } from "../db/ids";
 import { insertRows } from "../db/insert-rows";
-import { computerFacts, computers, events } from "../db/schema";
+import { computerFacts, computers } from "../db/schema";
 import { derivedColumns, writeProjections } from "./derived";
-import type { Action } from "./events";
+import { type Action, recordEvents } from "./events";
 import { storeProfiles } from "./fact-profiles";
 import { packed, storeLists } from "./list-store";
 
@@ -115,14 +115,14 @@ export async function writeComputers(
     tx,
     placed.filter((write) => !write.sameProjections),
   );
-  await insertRows(
+  await recordEvents(
     tx,
-    events,
+    context,
     placed.map(({ id, tag, version }, index) => ({
       at: now,
       personId: context.person.id,
       personName: context.person.name,
-      entity: "computer",
+      entity: "computer" as const,
       entityId: id,
       entityTag: tag,
       entityVersion: version,

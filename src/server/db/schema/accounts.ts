@@ -1,7 +1,17 @@
-import { bigint, boolean, index, int, mysqlTable, text, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
-import type { PersonId } from "../ids";
+import {
+  bigint,
+  boolean,
+  index,
+  int,
+  mysqlTable,
+  primaryKey,
+  text,
+  uniqueIndex,
+  varchar,
+} from "drizzle-orm/mysql-core";
+import type { PersonId, SiteId } from "../ids";
 import { at, createdAt, id, updatedAt, version } from "./columns";
-import { person } from "./computers";
+import { person, sites } from "./computers";
 
 // What signs people in. The names of the columns are those that the sign-in library asks for; ids are its own.
 
@@ -33,6 +43,19 @@ export const accounts = mysqlTable(
     updatedAt: updatedAt(),
   },
   (table) => [uniqueIndex("accounts_email").on(table.email), uniqueIndex("accounts_person").on(table.personId)],
+);
+
+/** The sites to which an account is held; none: it is held to none. */
+export const accountSites = mysqlTable(
+  "account_sites",
+  {
+    accountId: ofAccount(),
+    siteId: int("site_id")
+      .$type<SiteId>()
+      .notNull()
+      .references(() => sites.id, { onDelete: "cascade" }),
+  },
+  (table) => [primaryKey({ columns: [table.accountId, table.siteId] })],
 );
 
 export const sessions = mysqlTable(

@@ -1,7 +1,0 @@
-export default function Loading() {
-  return (
-    <p role="status" className="text-quiet">
-      Reading the inventory …
-    </p>
-  );
-}

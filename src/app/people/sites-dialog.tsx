@@ -1,0 +1,55 @@
+"use client";
+
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { type FormEvent, useState } from "react";
+
+interface Props {
+  name: string;
+  sites: { id: number; name: string }[];
+  /** Those to which the account is held now; none: all. */
+  held: number[];
+  onSave: (sites: number[]) => void;
+  onClose: () => void;
+}
+
+/** Chooses the sites at which somebody may change things. */
+export function SitesDialog({ name, sites, held, onSave, onClose }: Props) {
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set(held));
+  const turn = (id: number) => {
+    const next = new Set(chosen);
+    if (!next.delete(id)) next.add(id);
+    setChosen(next);
+  };
+  const save = (event: FormEvent) => {
+    event.preventDefault();
+    onSave([...chosen]);
+  };
+  return (
+    <Dialog open onClose={onClose} className="relative z-40">
+      <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
+      <div className="fixed inset-0 grid place-items-center p-4">
+        <DialogPanel className="max-h-full w-full max-w-md overflow-y-auto border border-line bg-sheet p-5">
+          <DialogTitle className="font-bold text-lg">Sites of {name}</DialogTitle>
+          <p className="mt-1 text-quiet">
+            {name} changes things at the ticked sites only, and still reads everything. No tick: all sites.
+          </p>
+          <form onSubmit={save} className="mt-3 space-y-1">
+            {sites.map((site) => (
+              <label key={site.id} className="flex items-center gap-2">
+                <input type="checkbox" checked={chosen.has(site.id)} onChange={() => turn(site.id)} /> {site.name}
+              </label>
+            ))}
+            <div className="flex gap-2 pt-3">
+              <button type="submit" className="act-main">
+                Save sites
+              </button>
+              <button type="button" className="act" onClick={onClose}>
+                Cancel
+              </button>
+            </div>
+          </form>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}
