@@ -28,6 +28,7 @@ export const DEBIAN = {
     "sbsigntool",
     "cpio",
     "openssl",
+    "zstd",
   ],
   test: [
     "chromium",
@@ -62,7 +63,6 @@ export const DEBIAN = {
     "linux-image-cloud-amd64",
     "initramfs-tools-core",
     "grub-efi-amd64-signed",
-    "zstd",
     "lz4",
     "xz-utils",
     "libeatmydata1",

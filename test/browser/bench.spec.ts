@@ -1,4 +1,5 @@
 import { spawnSync } from "node:child_process";
+import { createHash } from "node:crypto";
 import { copyFileSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -209,6 +210,20 @@ test("a medium is made as a file, downloaded, and kept as one until it is writte
   expect(table.stdout).toContain("No problems found");
   const listed = spawnSync("mdir", ["-b", "-i", `${path}@@1M`, "::/EFI/BOOT"], { encoding: "utf8" });
   expect(listed.stdout).toContain("BOOTX64.EFI");
+  // The other forms are of the same bytes, also in parts and later.
+  const whole = readFileSync(path);
+  const hrefOf = async (name: string | RegExp) => (await page.getByRole("link", { name }).getAttribute("href")) ?? "";
+  const sum = await page.request.get(await hrefOf("SHA-256"));
+  expect(await sum.text()).toBe(`${createHash("sha256").update(whole).digest("hex")}  ZB-F1.img\n`);
+  const packed = await page.request.get(await hrefOf("Packed (zstd)"));
+  const unpacked = spawnSync("zstd", ["-dc"], { input: await packed.body(), maxBuffer: 1 << 30 });
+  expect(Buffer.compare(unpacked.stdout, whole)).toBe(0);
+  const raw = await hrefOf(/^Download ZB-F1/);
+  const first = await page.request.get(raw, { headers: { range: "bytes=1048000-1049000" } });
+  expect([first.status(), Buffer.compare(await first.body(), whole.subarray(1_048_000, 1_049_001))]).toEqual([206, 0]);
+  const etag = first.headers().etag ?? "";
+  const rest = await page.request.get(raw, { headers: { range: `bytes=${whole.length - 9}-`, "if-range": etag } });
+  expect([rest.status(), Buffer.compare(await rest.body(), whole.subarray(-9))]).toEqual([206, 0]);
   await page.getByRole("button", { name: "Register ZB-F1 as a file" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText("ZB-F1");
 });

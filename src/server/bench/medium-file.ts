@@ -1,3 +1,4 @@
+import { createHash } from "node:crypto";
 import { LayoutSource } from "@/core/formats/pieces";
 import type { PlanRequest } from "@/core/making/planning/plan";
 import type { Context } from "../context";
@@ -37,6 +38,8 @@ export async function planAsFile(context: Context, wish: MediumWish, bytes: numb
 export interface MediumFile {
   /** As it is called when it is kept: by the medium's tag. */
   name: string;
+  /** Differs where a byte may: by it a download that broke off is continued. */
+  version: string;
   source: LayoutSource;
   close: () => Promise<void>;
 }
@@ -66,6 +69,18 @@ export async function openMediumFile(
     await close();
     return refused({ code: "plan-fails" });
   }
+  const version = createHash("sha256")
+    .update(
+      JSON.stringify([
+        wish,
+        device,
+        pack,
+        carry,
+        madeAt,
+        opened.value.files.map(({ path, source }) => [path, source.sizeBytes]),
+      ]),
+    )
+    .digest("base64url");
   const name = `${wish.tag}.${wish.way === "disc" ? "iso" : "img"}`;
-  return ok({ name, source: new LayoutSource(made.layout), close });
+  return ok({ name, version, source: new LayoutSource(made.layout), close });
 }

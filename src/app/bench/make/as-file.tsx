@@ -10,12 +10,22 @@ import { useReady } from "@/ui/use-ready";
 import { registerFileAction } from "../actions";
 import { fieldsOf, type Making } from "./wish";
 
+interface Props {
+  making: Making;
+  keptAs: KeptAs;
+  bytes: number;
+  /** As of when it is made, ISO 8601: in all forms the same. */
+  madeAt: string;
+}
+
 /** A medium that is burnt or written elsewhere: its file, and its record until then. */
-export function AsFile({ making, keptAs, bytes }: { making: Making; keptAs: KeptAs; bytes: number }) {
+export function AsFile({ making, keptAs, bytes, madeAt }: Props) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
   const { tag, releaseId, besideIds } = making;
+  const addressOf = (form: "raw" | "zst" | "sha256") =>
+    `/bench/make/file?${new URLSearchParams([...fieldsOf(making), ["made", madeAt], ["form", form]])}`;
   const register = async () => {
     setProblem(null);
     const releaseIds = [releaseId, ...besideIds].filter((id) => id !== null);
@@ -30,8 +40,14 @@ export function AsFile({ making, keptAs, bytes }: { making: Making; keptAs: Kept
         changed.
       </p>
       <p className="flex flex-wrap gap-3">
-        <a className="act-main" href={`/bench/make/file?${new URLSearchParams(fieldsOf(making))}`} download>
+        <a className="act-main" href={addressOf("raw")} download>
           Download {tag} ({bytesText(bytes)})
+        </a>
+        <a className="act" href={addressOf("zst")} download>
+          Packed (zstd)
+        </a>
+        <a className="act" href={addressOf("sha256")}>
+          SHA-256
         </a>
         <button type="button" className="act" onClick={() => void register()}>
           Register {tag} as a file

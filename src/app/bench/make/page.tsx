@@ -191,7 +191,7 @@ async function Check({
     return (
       <>
         <Planned view={planned.value} plan={planned.value.plan} making={making} staleOn={staleOn} rates={null} />
-        <AsFile making={making} keptAs={keptAs} bytes={planned.value.device.bytes} />
+        <AsFile making={making} keptAs={keptAs} bytes={planned.value.device.bytes} madeAt={planned.value.madeAt} />
       </>
     );
   }

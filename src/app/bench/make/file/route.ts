@@ -1,12 +1,21 @@
-import { Readable } from "node:stream";
+import { createHash } from "node:crypto";
+import { z } from "zod";
 import { problemText } from "@/core/words/problems";
 import { openMediumFile } from "@/server/bench/medium-file";
+import { packedAnswer, rangedAnswer, type SentFile } from "@/server/host/ranged";
 import { route } from "../../../_lib/guard";
+import { one } from "../../../_lib/params";
 import { makingOf, mediumWish } from "../wish";
 
 const BLOCK_BYTES = 1 << 20;
+/** For so long an address gives the same file, as far as the inventory does. */
+const SAME_DAYS = 7;
+const FORMS = ["raw", "zst", "sha256"] as const;
 
-/** A medium as a file, to be burnt or written elsewhere; the address says which, as that of its plan does. */
+/**
+ * A medium as a file, to be burnt or written elsewhere; the address says which, as that of its plan does. `made`: as of
+ * when, so that it can be continued. `form`: as it is; packed; or the digest that it has, as `sha256sum` reads it.
+ */
 export const GET = route(
   "readMediumFile",
   "technician",
@@ -16,30 +25,41 @@ export const GET = route(
     const making = makingOf(values);
     const wish = mediumWish(making);
     if (!wish) return new Response("Choose a release and a tag first.", { status: 400 });
+    const made = madeOf(one(values.made), context.now());
+    if (!made) return new Response("This address is too old. Open the plan again.", { status: 400 });
     const bytes = making.onto && "file" in making.onto ? making.onto.file : null;
-    const opened = await openMediumFile(context, wish, bytes);
+    const opened = await openMediumFile({ ...context, now: () => made }, wish, bytes);
     if (!opened.ok) return new Response(problemText(opened.problem), { status: 400 });
-    const { name, source, close } = opened.value;
-    async function* blocks(): AsyncGenerator<Uint8Array> {
-      try {
-        for (let at = 0; at < source.sizeBytes; at += BLOCK_BYTES) {
-          const wanted = Math.min(BLOCK_BYTES, source.sizeBytes - at);
-          const block = await source.read(at, wanted);
-          // A file that ends early is refused by whoever downloads it: its length was told before.
-          if (block.length < wanted) throw new Error("The release's file could not be read to its end.");
-          yield block;
-        }
-      } finally {
-        await close();
-      }
+    switch (z.enum(FORMS).catch("raw").parse(one(values.form))) {
+      case "raw":
+        return rangedAnswer(request.headers, opened.value);
+      case "sha256":
+        return new Response(`${await digestOf(opened.value)}  ${opened.value.name}\n`);
+      case "zst":
+        return (
+          (await packedAnswer(opened.value)) ??
+          new Response("The server has no program that packs: install the Debian package zstd.", { status: 503 })
+        );
     }
-    return new Response(Readable.toWeb(Readable.from(blocks(), { objectMode: false })) as ReadableStream<Uint8Array>, {
-      headers: {
-        "content-type": "application/octet-stream",
-        "content-length": String(source.sizeBytes),
-        "content-disposition": `attachment; filename*=UTF-8''${encodeURIComponent(name)}`,
-      },
-    });
   },
   { isWritten: true },
 );
+
+/** As of when the file is made; null where that is to come, or too long ago. */
+function madeOf(told: string | undefined, now: Date): Date | null {
+  if (told === undefined) return now;
+  const parsed = z.iso.datetime().safeParse(told);
+  const made = new Date(parsed.success ? parsed.data : Number.NaN);
+  const age = now.getTime() - made.getTime();
+  return age >= 0 && age <= SAME_DAYS * 86_400_000 ? made : null;
+}
+
+async function digestOf({ source, close }: SentFile): Promise<string> {
+  const hash = createHash("sha256");
+  try {
+    for (let at = 0; at < source.sizeBytes; at += BLOCK_BYTES) hash.update(await source.read(at, BLOCK_BYTES));
+  } finally {
+    await close();
+  }
+  return hash.digest("hex");
+}
