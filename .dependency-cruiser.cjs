@@ -120,13 +120,13 @@ module.exports = {
       name: "workers-are-thin",
       comment: "The server's own threads run its code; those of a browser, and the solver, know the core alone.",
       severity: "error",
-      from: { path: "^src/workers", pathNot: "^src/workers/(fleet|jobs)\\.worker\\.ts$" },
+      from: { path: "^src/workers", pathNot: "^src/workers/(fleet|jobs|bodies)\\.worker\\.ts$" },
       to: { path: "^src/(app|ui|server|cli)" },
     },
     {
       name: "threads-have-no-interface",
       severity: "error",
-      from: { path: "^src/workers/(fleet|jobs)\\.worker\\.ts$" },
+      from: { path: "^src/workers/(fleet|jobs|bodies)\\.worker\\.ts$" },
       to: { path: "^src/(app|ui|cli)" },
     },
     {

@@ -60,7 +60,7 @@ export async function buildIfNeeded() {
 async function buildThreads() {
   const { build } = await import("esbuild");
   await build({
-    entryPoints: ["fleet", "jobs"].map((name) => ({
+    entryPoints: ["fleet", "jobs", "bodies"].map((name) => ({
       in: join(ROOT, "src", "workers", `${name}.worker.ts`),
       out: name,
     })),

@@ -2,7 +2,8 @@ import { existsSync } from "node:fs";
 import { join } from "node:path";
 
 /** Programs of the server's threads, made by the build from `src/workers`. */
-export type ThreadName = "fleet" | "jobs";
+const NAMES = ["fleet", "jobs", "bodies"] as const;
+type ThreadName = (typeof NAMES)[number];
 
 export function threadFile(name: ThreadName): string {
   return join(/* turbopackIgnore: true */ process.cwd(), ".next", "workers", `${name}.mjs`);
@@ -10,5 +11,5 @@ export function threadFile(name: ThreadName): string {
 
 /** Whether the build made the programs: without them everything is done in the one thread that there is. */
 export function hasThreads(): boolean {
-  return existsSync(threadFile("fleet")) && existsSync(threadFile("jobs"));
+  return NAMES.every((name) => existsSync(threadFile(name)));
 }

@@ -1,56 +1,37 @@
-import { promisify } from "node:util";
-import { gunzip, gzip } from "node:zlib";
 import { eq, isNotNull, sql } from "drizzle-orm";
-import { z } from "zod";
-import { type DriverSource, driverSourceSchema } from "@/core/medium/drivers/driver-set";
-import { type Inspection, inspectionSchema } from "@/core/medium/inspection/schema";
-import { type Manifest, manifestSchema } from "@/core/medium/integrity/manifest";
-import { type Listing, listingSchema } from "@/core/medium/volumes/listing";
+import type { DriverSource } from "@/core/medium/drivers/driver-set";
+import type { Inspection } from "@/core/medium/inspection/schema";
+import type { Manifest } from "@/core/medium/integrity/manifest";
+import type { Listing } from "@/core/medium/volumes/listing";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
 import type { InspectionId } from "../db/ids";
 import { inspectionContents, inspections } from "../db/schema";
-import { checked, fail, ok, type Result, refused } from "../problems";
+import { fail, ok, type Result, refused } from "../problems";
+import { readApart } from "./apart";
+import { type PackedContents, type PackedManifest, packedContents, packedManifest, unpack } from "./bodies";
 import { storeInspection } from "./inspections";
 
-/** What may be sent at once, compressed and unpacked. */
+/** What may be sent at once, compressed. */
 export const CONTENTS_BYTES_MAX = 64 << 20;
-const SENT_UNPACKED_BYTES_MAX = 32 << 20;
-/** What was kept by earlier versions may be larger. */
-const UNPACKED_BYTES_MAX = 512 << 20;
 /** What one value of the database takes by its default settings. */
 const STORED_BYTES_MAX = 15 << 20;
 
-const pack = async (value: unknown) => new Uint8Array(await promisify(gzip)(JSON.stringify(value)));
-
-async function unpack(bytes: Uint8Array, maxOutputLength = UNPACKED_BYTES_MAX): Promise<unknown> {
-  const buffer = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  const plain = await promisify(gunzip)(buffer, { maxOutputLength });
-  return JSON.parse(plain.toString("utf8"));
-}
-
-const contentsSchema = z.object({
-  inspection: inspectionSchema,
-  listing: listingSchema.nullable(),
-  drivers: z.array(driverSourceSchema).max(20_000).nullable(),
-});
-
 /** Keeps what a browser read from a file, gzip-compressed JSON; gives the inspection's id. */
 export async function storeContents(context: Context, body: Uint8Array): Promise<Result<number>> {
-  const value = await readBody(body, contentsSchema);
-  if (!value.ok) return value;
-  return keepContents(context, value.value);
+  const value = await readApart("contents", body);
+  return value.ok ? keepPacked(context, value.value) : value;
 }
 
 export async function keepContents(
   context: Context,
-  { inspection, listing, drivers }: { inspection: Inspection; listing: Listing | null; drivers: DriverSource[] | null },
+  contents: { inspection: Inspection; listing: Listing | null; drivers: DriverSource[] | null },
 ): Promise<Result<number>> {
-  const parts = {
-    listing: listing && (await pack(listing)),
-    drivers: drivers && drivers.length > 0 ? await pack(drivers) : null,
-  };
+  return keepPacked(context, await packedContents(contents));
+}
+
+async function keepPacked(context: Context, { inspection, ...parts }: PackedContents): Promise<Result<number>> {
   for (const part of Object.values(parts))
     if (part && part.length > STORED_BYTES_MAX) return refused({ code: "too-large-to-keep" });
   return act(context, null, async ({ db: tx }) => {
@@ -60,22 +41,14 @@ export async function keepContents(
   });
 }
 
-async function readBody<S extends z.ZodType>(body: Uint8Array, schema: S): Promise<Result<z.output<S>>> {
-  try {
-    return checked(schema, await unpack(body, SENT_UNPACKED_BYTES_MAX));
-  } catch {
-    return refused({ code: "body-unreadable" });
-  }
-}
-
 /** Keeps the manifest of a file that was read before; it must be of the same file. */
 export async function storeManifest(
   context: Context,
   inspectionId: InspectionId,
   body: Uint8Array,
 ): Promise<Result<number>> {
-  const value = await readBody(body, manifestSchema);
-  return value.ok ? keepManifest(context, inspectionId, value.value) : value;
+  const value = await readApart("manifest", body);
+  return value.ok ? keepPackedManifest(context, inspectionId, value.value) : value;
 }
 
 export async function keepManifest(
@@ -83,14 +56,21 @@ export async function keepManifest(
   inspectionId: InspectionId,
   manifest: Manifest,
 ): Promise<Result<number>> {
+  return keepPackedManifest(context, inspectionId, await packedManifest(manifest));
+}
+
+async function keepPackedManifest(
+  context: Context,
+  inspectionId: InspectionId,
+  { file, packed }: PackedManifest,
+): Promise<Result<number>> {
   const [row] = await context.db
     .select({ bytes: inspections.bytes, sha256: inspections.sha256 })
     .from(inspections)
     .where(eq(inspections.id, inspectionId));
   if (!row) return fail({ code: "not-found", what: "file read" });
-  if (row.bytes !== manifest.file.bytes || (row.sha256 !== null && row.sha256 !== manifest.file.sha256))
+  if (row.bytes !== file.bytes || (row.sha256 !== null && row.sha256 !== file.sha256))
     return refused({ code: "manifest-of-another-file" });
-  const packed = await pack(manifest);
   if (packed.length > STORED_BYTES_MAX) return refused({ code: "manifest-too-large" });
   return act(context, null, async ({ db: tx }) => {
     const set = { manifest: packed, manifestAt: context.now() };
@@ -98,7 +78,7 @@ export async function keepManifest(
       .insert(inspectionContents)
       .values({ inspectionId, ...set })
       .onDuplicateKeyUpdate({ set });
-    await tx.update(inspections).set({ sha256: manifest.file.sha256 }).where(eq(inspections.id, inspectionId));
+    await tx.update(inspections).set({ sha256: file.sha256 }).where(eq(inspections.id, inspectionId));
     return ok(inspectionId);
   });
 }

@@ -9,6 +9,7 @@ import { setDesk } from "../fleet/asked";
 import { FleetDesk } from "../fleet/desk";
 import { folderIdentity } from "../host/folders";
 import { hasThreads, threadFile } from "../host/threads";
+import { readBodiesApart } from "../inspections/apart";
 import { Engine } from "../jobs/engine";
 import { log } from "../log";
 import { KINDS, ROUNDS } from "./kinds";
@@ -71,6 +72,7 @@ class Jobs {
  */
 export function startThreads(db: Database): { stop: () => Promise<void> } {
   if (!hasThreads()) return startHere(db);
+  readBodiesApart(threadFile("bodies"));
   const desk = new FleetDesk(db);
   setDesk(desk);
   desk.start();
