@@ -7,8 +7,17 @@ import { runMatch } from "./match";
 import { runPrepare } from "./prepare";
 import { UsageError } from "./problems";
 import { runScan } from "./scan";
+import { type AskOptions, QUESTIONS, runAsk } from "./server/ask";
 import { runSiglist } from "./siglist";
 import { runCat, runLs } from "./tree";
+
+/** What some of the questions to a server can be narrowed by. */
+const MORE_OF_QUESTIONS: readonly [flag: string, told: string, questions: string[]][] = [
+  ["--words <words>", "in tag, name, serial, make or model", ["computers", "media"]],
+  ["--site <name>", "of this site only", ["computers", "media", "cover", "due"]],
+  ["--page <number>", "from 1", ["computers", "media", "cover", "due"]],
+  ["--after <id>", "the id of the last event that is known", ["events"]],
+];
 
 /** Runs the command line and gives the exit code: 0 done, 1 `--check` answered no, 2 usage or unreadable input. */
 export async function main(args: string[]): Promise<number> {
@@ -169,6 +178,20 @@ export async function main(args: string[]): Promise<number> {
       const { runRestore } = await import("./inventory/backup");
       await runRestore(file, options);
     });
+  for (const [name, { names, summary }] of Object.entries(QUESTIONS)) {
+    const command = program
+      .command(name)
+      .description(`of a server: ${summary}`)
+      .option("--server <url>", "the server that is asked; or CREEL_SERVER")
+      .option("--token <token>", "what it is asked with; or CREEL_TOKEN")
+      .option("--token-file <file>", "the token in the first line of this file, where no list of processes shows it")
+      .option("--json", "one JSON object a line");
+    for (const each of names) command.argument(`<${each}>`);
+    for (const [flag, told, asking] of MORE_OF_QUESTIONS) if (asking.includes(name)) command.option(flag, told);
+    command.action(async (...told: unknown[]) => {
+      await runAsk(name, told.slice(0, names.length).map(String), told[names.length] as AskOptions);
+    });
+  }
   try {
     await program.parseAsync(args, { from: "user" });
     return exit;

@@ -1,3 +1,7 @@
+import { spawnSync } from "node:child_process";
+import { mkdtempSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { type APIRequestContext, expect, request as http, test } from "@playwright/test";
 import { connect } from "@/server/db/client";
 import { openForm, signedInAs } from "./helpers";
@@ -131,6 +135,27 @@ test("facts are posted once, however often they are sent; what a token is not fo
   expect((await facts.get("/api/v1/computers")).status()).toBe(401);
   expect((await all.post(`/api/v1/computers/${tag}/facts`, { data: body })).status()).toBe(401);
   expect((await all.get("/api/v1/nothing")).status()).toBe(404);
+});
+
+test("the command line asks a server what it asks the records, with a token", async ({ baseURL }) => {
+  const creel = (token: string, ...args: string[]) => {
+    const env = { ...process.env, CREEL_SERVER: baseURL ?? "", CREEL_TOKEN: token };
+    return spawnSync(process.execPath, ["scripts/creel.mjs", ...args], { env, encoding: "utf8" });
+  };
+  expect(creel(tokens.pier, "computers").stdout).toMatch(/^NP-001 .*North Pier/m);
+  expect(creel(tokens.pier, "computers").stdout).not.toContain("HO-001");
+  expect(creel(tokens.all, "routes", "HO-001").stdout.split("\n")[0]).toMatch(/^holds/);
+  expect(JSON.parse(creel(tokens.all, "computer", "HO-001").stdout)).toMatchObject({ schema: "creel.facts/1" });
+  for (const question of ["media", "releases", "cover", "due", "events"]) {
+    const answer = creel(tokens.all, question);
+    expect([question, answer.status, answer.stdout.length > 50]).toEqual([question, 0, true]);
+  }
+  expect(creel(tokens.all, "pair", "RM-01", "HO-001").stdout).toContain("RM-01");
+  expect(creel(tokens.facts, "computers")).toMatchObject({ status: 2, stdout: "" });
+  const file = join(mkdtempSync(join(tmpdir(), "creel-facts-")), "facts.json");
+  writeFileSync(file, JSON.stringify({ schema: "creel.facts/1", computer: { tag: "HO-002" } }));
+  expect(creel(tokens.facts, "facts", "HO-002", file).stdout).toMatch(/^HO-002: /);
+  expect(creel(tokens.facts, "facts", "HO-001", file).stderr).toContain("These facts are of HO-002, not of HO-001.");
 });
 
 test("a token that was ended, or is none, opens nothing; its use is seen", async ({ browser, baseURL }) => {

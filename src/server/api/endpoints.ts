@@ -1,10 +1,23 @@
 import { asc, eq, gt } from "drizzle-orm";
-import { z } from "zod";
+import type { z } from "zod";
 import { gather, readDocument } from "@/core/computer/collect/read";
 import { factsSchema } from "@/core/computer/facts/schema";
-import { ofEachLink, verdictSchema } from "@/core/judging/model/schema";
+import { ofEachLink } from "@/core/judging/model/schema";
 import { dayOf } from "@/core/kernel/days";
-import { linkRow, matchDocumentSchema } from "@/core/words/documents/match";
+import {
+  computerAnswerSchema,
+  computerRowSchema,
+  coverStandingSchema,
+  dueRowSchema,
+  eventRowSchema,
+  factsTakenSchema,
+  listOf,
+  mediumRowSchema,
+  pagedOf,
+  releaseRowSchema,
+  routeRowSchema,
+} from "@/core/words/documents/api";
+import { linkRow } from "@/core/words/documents/match";
 import { outcomeText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Bearer, TokenKind } from "../accounts/tokens";
@@ -47,78 +60,6 @@ export interface Endpoint {
 }
 
 const page = { page: "from 1" };
-const many = <T extends z.ZodType>(item: T) =>
-  z.object({ items: z.array(item), total: z.number().int(), page: z.number().int() });
-
-const computerSchema = z.object({
-  tag: z.string(),
-  name: z.string().nullable(),
-  site: z.string().nullable(),
-  make: z.string().nullable(),
-  model: z.string().nullable(),
-  serial: z.string().nullable(),
-  system: z.string().nullable(),
-  secureBoot: z.string().nullable(),
-  factsAt: z.iso.datetime().nullable(),
-  /** What its best route comes to; "none" where there is no medium. */
-  best: z.union([verdictSchema, z.literal("none")]).nullable(),
-});
-const routeSchema = z.object({
-  medium: z.string(),
-  site: z.string().nullable(),
-  release: z.string().nullable(),
-  outcome: z.string().nullable(),
-  text: z.string(),
-  image: z.string().nullable(),
-  verdict: verdictSchema,
-  links: matchDocumentSchema.shape.links,
-});
-const mediumSchema = z.object({
-  tag: z.string(),
-  name: z.string().nullable(),
-  kind: z.string(),
-  capacityBytes: z.number().nullable(),
-  site: z.string().nullable(),
-  lentTo: z.string().nullable(),
-  releases: z.array(z.string()),
-  computers: z.record(verdictSchema, z.number().int()).nullable(),
-});
-const releaseSchema = z.object({
-  id: z.number().int(),
-  kit: z.string(),
-  name: z.string(),
-  madeOn: z.string().nullable(),
-});
-const coverSchema = z.object({
-  total: z.number().int(),
-  met: z.number().int(),
-  sites: z.array(z.object({ site: z.string().nullable(), total: z.number().int(), lacking: z.number().int() })),
-  lacking: z.array(z.object({ tag: z.string(), name: z.string().nullable(), needs: z.array(z.string()) })),
-  page: z.number().int(),
-  pages: z.number().int(),
-});
-const dueSchema = z.object({
-  key: z.string(),
-  kind: z.string(),
-  title: z.string(),
-  reason: z.string(),
-  consequence: z.string(),
-  site: z.string().nullable(),
-  computer: z.string().nullable(),
-  medium: z.string().nullable(),
-  breaksOn: z.iso.date().nullable(),
-});
-const eventSchema = z.object({
-  id: z.number().int(),
-  at: z.iso.datetime(),
-  person: z.string(),
-  entity: z.string(),
-  tag: z.string(),
-  action: z.string(),
-  before: z.unknown(),
-  after: z.unknown(),
-});
-
 const pageOf = ({ page: asked = "1" }: Record<string, string>) => Math.max(1, Math.trunc(Number(asked) || 1));
 
 /** The site that is asked for, or the only one that a token may read. Problems: `not-found`. */
@@ -143,7 +84,7 @@ async function computerOf({ context, bearer }: Asked, tag: string): Promise<Resu
   return ok(found);
 }
 
-function routeOf({ medium, siteName, release, outcome, weakest, links }: Route): z.infer<typeof routeSchema> {
+function routeOf({ medium, siteName, release, outcome, weakest, links }: Route): z.infer<typeof routeRowSchema> {
   return {
     ...{ medium, site: siteName, release, outcome: outcome?.kind ?? null, text: outcomeText(outcome) },
     ...{ image: outcome?.image?.id ?? null, verdict: weakest, links: ofEachLink((name) => linkRow(links[name])) },
@@ -157,7 +98,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     ...{ method: "GET", path: "/computers", name: "apiComputers", kind: "read" },
     summary: "Computers in service, with what the best route of each comes to.",
     query: { q: "words in tag, name, serial, make or model", site: "by name", ...page },
-    ...{ body: null, answer: many(computerSchema) },
+    ...{ body: null, answer: pagedOf(computerRowSchema) },
     run: async (asked) => {
       const site = await siteOf(asked);
       if (!site.ok) return site;
@@ -179,13 +120,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     ...{ method: "GET", path: "/computers/{tag}", name: "apiComputer", kind: "read" },
     summary: "One computer with its facts.",
     ...{ query: {}, body: null },
-    answer: z.object({
-      tag: z.string(),
-      name: z.string().nullable(),
-      site: z.string().nullable(),
-      version: z.number().int(),
-      facts: factsSchema,
-    }),
+    answer: computerAnswerSchema,
     run: async (asked) => {
       const found = await computerOf(asked, asked.tag);
       if (!found.ok) return found;
@@ -196,7 +131,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   {
     ...{ method: "GET", path: "/computers/{tag}/routes", name: "apiRoutes", kind: "read" },
     summary: "Every route of a computer, the best first.",
-    ...{ query: {}, body: null, answer: z.object({ items: z.array(routeSchema) }) },
+    ...{ query: {}, body: null, answer: listOf(routeRowSchema) },
     run: async (asked) => {
       const found = await computerOf(asked, asked.tag);
       if (!found.ok) return found;
@@ -206,7 +141,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   {
     ...{ method: "POST", path: "/computers/{tag}/facts", name: "apiFacts", kind: "facts" },
     summary: "Imports facts of a recorded computer: newer ones replace, those set by hand stay.",
-    ...{ query: {}, body: factsSchema, answer: z.object({ tag: z.string(), changes: z.number().int() }) },
+    ...{ query: {}, body: factsSchema, answer: factsTakenSchema },
     run: async (asked) => {
       const found = await computerOf(asked, asked.tag);
       if (!found.ok) return found;
@@ -229,7 +164,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     ...{ method: "GET", path: "/media", name: "apiMedia", kind: "read" },
     summary: "Media in use, with how many computers each is a route for.",
     query: { q: "words in tag or name", site: "by name", ...page },
-    ...{ body: null, answer: many(mediumSchema) },
+    ...{ body: null, answer: pagedOf(mediumRowSchema) },
     run: async (asked) => {
       const site = await siteOf(asked);
       if (!site.ok) return site;
@@ -248,7 +183,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   {
     ...{ method: "GET", path: "/media/{tag}/computers/{computer}", name: "apiPair", kind: "read" },
     summary: "What one medium comes to for one computer: each of its routes, judged link by link.",
-    ...{ query: {}, body: null, answer: z.object({ items: z.array(routeSchema) }) },
+    ...{ query: {}, body: null, answer: listOf(routeRowSchema) },
     run: async (asked) => {
       const medium = await getMedium(asked.context, asked.tag);
       if (!medium || medium.row.retiredAt) return fail({ code: "not-found", what: "medium", name: asked.tag });
@@ -261,7 +196,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   {
     ...{ method: "GET", path: "/releases", name: "apiReleases", kind: "read" },
     summary: "Kits and their releases.",
-    ...{ query: {}, body: null, answer: z.object({ items: z.array(releaseSchema) }) },
+    ...{ query: {}, body: null, answer: listOf(releaseRowSchema) },
     run: async ({ context }) => {
       const items = await listReleases(context);
       return ok({ items: items.map(({ id, kitName, name, madeOn }) => ({ id, kit: kitName, name, madeOn })) });
@@ -270,7 +205,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   {
     ...{ method: "GET", path: "/cover", name: "apiCover", kind: "read" },
     summary: "How the fleet stands against its policy, by site, and which computers lack what.",
-    ...{ query: { site: "by name", ...page }, body: null, answer: coverSchema },
+    ...{ query: { site: "by name", ...page }, body: null, answer: coverStandingSchema },
     run: async (asked) => {
       const site = await siteOf(asked);
       if (!site.ok) return site;
@@ -294,7 +229,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     ...{ method: "GET", path: "/due", name: "apiDue", kind: "read" },
     summary: "What is due, by what breaks without it.",
     query: { site: "by name", ...page },
-    ...{ body: null, answer: many(dueSchema) },
+    ...{ body: null, answer: pagedOf(dueRowSchema) },
     run: async (asked) => {
       const site = await siteOf(asked);
       if (!site.ok) return site;
@@ -316,7 +251,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
     ...{ method: "GET", path: "/events", name: "apiEvents", kind: "read" },
     summary: `What was changed after an event, the earliest first, at most ${EVENTS_MOST}. Not for tokens of one site.`,
     query: { after: "the id of the last event that is known; 0 from the start" },
-    ...{ body: null, answer: z.object({ items: z.array(eventSchema) }) },
+    ...{ body: null, answer: listOf(eventRowSchema) },
     run: async ({ context, bearer, query }) => {
       if (bearer.site) return refused({ code: "token-refused" });
       const after = Math.max(0, Math.trunc(Number(query.after) || 0));
