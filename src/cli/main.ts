@@ -182,8 +182,8 @@ export async function main(args: string[]): Promise<number> {
     const command = program
       .command(name)
       .description(`of a server: ${summary}`)
-      .option("--server <url>", "the server that is asked; or CREEL_SERVER")
-      .option("--token <token>", "what it is asked with; or CREEL_TOKEN")
+      .option("--server <url>", "address of the server; or CREEL_SERVER")
+      .option("--token <token>", "a token of it; or CREEL_TOKEN")
       .option("--token-file <file>", "the token in the first line of this file, where no list of processes shows it")
       .option("--json", "one JSON object a line");
     for (const each of names) command.argument(`<${each}>`);

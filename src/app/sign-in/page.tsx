@@ -1,24 +1,29 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { roleMayText, roleText } from "@/core/words/accounts";
+import { directoryRefusalText, roleMayText, roleText } from "@/core/words/accounts";
 import { listAccounts } from "@/server/accounts/accounts";
 import { isDemo } from "@/server/accounts/auth";
+import { directory } from "@/server/accounts/directory";
 import { isNew } from "@/server/accounts/set-up";
 import { ownContext } from "@/server/context";
 import { database } from "@/server/db/client";
 import { Door } from "../_door/door";
 import { nextPath } from "../_door/next-path";
+import { one } from "../_lib/params";
 import { DemoPeople } from "./demo-people";
+import { DirectoryButton } from "./directory-button";
 import { SignInForm } from "./sign-in-form";
 
 export const metadata: Metadata = { title: "Sign in" };
 
 interface Props {
-  searchParams: Promise<{ next?: string | string[] }>;
+  searchParams: Promise<{ next?: string | string[]; error?: string | string[] }>;
 }
 
 export default async function SignIn({ searchParams }: Props) {
-  const next = nextPath((await searchParams).next);
+  const { next: asked, error } = await searchParams;
+  const next = nextPath(asked);
+  const company = directory();
   const db = database();
   if (isDemo()) {
     const people = await listAccounts(ownContext(db, () => new Date()));
@@ -48,6 +53,13 @@ export default async function SignIn({ searchParams }: Props) {
   return (
     <Door title="Sign in">
       <SignInForm next={next} />
+      {company && (
+        <DirectoryButton
+          name={company.name}
+          next={next}
+          problem={error === undefined ? null : directoryRefusalText(one(error) ?? "")}
+        />
+      )}
       <p className="mt-5">
         <Link prefetch={false} className="link" href="/password">
           Forgot the password?

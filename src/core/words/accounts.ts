@@ -27,6 +27,7 @@ export function roleMayText(role: string): string {
 }
 
 const SIGN_IN_PROBLEMS: Record<string, string> = {
+  PROVIDER_NOT_FOUND: "The directory does not answer. Try again, or use your password.",
   INVALID_EMAIL_OR_PASSWORD: "Wrong mail address or password.",
   INVALID_EMAIL: "This is not a mail address.",
   ACCOUNT_WAITS: "Too many wrong passwords. Wait some minutes, or reset the password.",
@@ -66,6 +67,15 @@ export function invitationMailText(
     subject: "Creel: your account",
     text: `Hello ${name},\n\n${by} invites you to Creel. Choose a password here, within ${days} days:\n${link}\n`,
   };
+}
+
+/** Why a company's directory did not let somebody in, by the code that the library gives. */
+export function directoryRefusalText(code: string): string {
+  if (code === "account_not_linked" || code === "signup_disabled" || code === "unable_to_link_account")
+    return "No account has the mail address that the directory told, or the directory has not verified it. Ask an administrator to invite you.";
+  if (code === "ACCOUNT_CLOSED") return "This account is closed. Ask an administrator.";
+  if (code === "access_denied") return "The directory refused to sign you in. Ask whoever looks after it.";
+  return "The directory did not sign you in. Try again, or use your password.";
 }
 
 const OUTCOMES: Record<string, string> = {

@@ -2,7 +2,7 @@ import { betterAuth } from "better-auth";
 import { drizzleAdapter } from "better-auth/adapters/drizzle";
 import { APIError, createAuthEndpoint, createAuthMiddleware } from "better-auth/api";
 import { setSessionCookie } from "better-auth/cookies";
-import { twoFactor } from "better-auth/plugins";
+import { genericOAuth, twoFactor } from "better-auth/plugins";
 import { eq } from "drizzle-orm";
 import { z } from "zod";
 import { passwordMailText } from "@/core/words/accounts";
@@ -12,6 +12,7 @@ import { clientAddress, ownOrigins } from "../host/addresses";
 import { mailer } from "../host/mailer";
 import { log } from "../log";
 import { recordAudit } from "./audit";
+import { DIRECTORY, type Directory, directory } from "./directory";
 import { hashPassword, isPassword, PASSWORD_LENGTH } from "./passwords";
 
 const HOUR = 3600;
@@ -52,11 +53,34 @@ const demoSignIn = (db: Database) => ({
 });
 
 /**
+ * A company's own directory, by OpenID Connect Core 1.0 with PKCE (RFC 7636): it says whose mail address somebody has, and
+ * lets in who has an account with it. It makes no accounts.
+ */
+const directorySignIn = ({ issuer, client, secret, name }: Directory) =>
+  genericOAuth({
+    config: [
+      {
+        ...{
+          providerId: DIRECTORY,
+          name,
+          clientId: client,
+          clientSecret: secret,
+          scopes: ["openid", "email", "profile"],
+        },
+        discoveryUrl: `${issuer.replace(/\/$/, "")}/.well-known/openid-configuration`,
+        ...{ pkce: true, requireIdTokenVerification: true },
+        ...{ disableSignUp: true, disableImplicitSignUp: true, overrideUserInfo: false },
+      },
+    ],
+  });
+
+/**
  * The library that signs people in, on a database: by mail address and password (Argon2id), with a second factor (TOTP,
- * RFC 6238). Its tables are those of `db/schema/accounts.ts`. It writes them by itself, outside of acts: nothing that is
+ * RFC 6238), or by a company's directory. Its tables are those of `db/schema/accounts.ts`. It writes them by itself, outside of acts: nothing that is
  * told of the fleet follows from them.
  */
 function makeAuth(db: Database) {
+  const company = directory();
   const [origin = "http://127.0.0.1:4824"] = ownOrigins();
   return betterAuth({
     appName: "Creel",
@@ -89,6 +113,17 @@ function makeAuth(db: Database) {
         closedAt: { type: "date", required: false, input: false },
       },
     },
+    account: {
+      accountLinking: {
+        enabled: true,
+        // Nobody but an administrator says who has which mail address here; the directory has to have verified it.
+        requireLocalEmailVerified: false,
+        trustedProviders: company?.isMailTrusted ? [DIRECTORY] : [],
+        updateUserInfoOnLink: false,
+      },
+      // What the directory hands over is not used again.
+      encryptOAuthTokens: true,
+    },
     session: { expiresIn: IDLE_SECONDS, updateAge: RENEWED_SECONDS, freshAge: HOUR },
     emailAndPassword: {
       enabled: true,
@@ -112,6 +147,8 @@ function makeAuth(db: Database) {
       max: 120,
       customRules: {
         "/sign-in/email": { window: 60, max: 20 },
+        "/sign-in/social": { window: 60, max: 60 },
+        "/callback/*": { window: 60, max: 60 },
         "/sign-in/demo": { window: 60, max: 1_000 },
         "/get-session": false,
         "/request-password-reset": { window: 300, max: 6 },
@@ -157,6 +194,7 @@ function makeAuth(db: Database) {
         throw new APIError("TOO_MANY_REQUESTS", { code: "ACCOUNT_WAITS", message: "waits" });
       }),
       after: createAuthMiddleware(async (ctx) => {
+        if (ctx.path.startsWith("/callback/")) return backFromDirectory(db, ctx);
         if (ctx.path !== "/sign-in/email" || !(ctx.context.returned instanceof APIError)) return;
         const account = await byMail(db, ctx.body?.email);
         const code = String(ctx.context.returned.body?.code ?? "refused").toLowerCase();
@@ -171,8 +209,31 @@ function makeAuth(db: Database) {
           .where(eq(accounts.id, account.id));
       }),
     },
-    plugins: [twoFactor({ issuer: "Creel", skipVerificationOnEnable: false }), ...(isDemo() ? [demoSignIn(db)] : [])],
+    plugins: [
+      twoFactor({ issuer: "Creel", skipVerificationOnEnable: false }),
+      ...(company ? [directorySignIn(company)] : []),
+      ...(isDemo() ? [demoSignIn(db)] : []),
+    ],
   });
+}
+
+/** Whom the directory sent back and who is not let in: that is in the audit. Who is let in is there with the session. */
+async function backFromDirectory(
+  db: Database,
+  { context, headers }: { context: { returned?: unknown }; headers?: Headers | undefined },
+): Promise<void> {
+  const { returned } = context;
+  const location = returned instanceof APIError ? new Headers(returned.headers).get("location") : null;
+  const code =
+    location && URL.canParse(location, "http://x") && new URL(location, "http://x").searchParams.get("error");
+  if (!code) return;
+  const asked = {
+    act: "sign-in",
+    outcome: code.slice(0, 60),
+    origin: clientAddress(headers),
+    detail: { by: DIRECTORY },
+  };
+  await recordAudit({ db, now: () => new Date() }, null, asked);
 }
 
 /** Each wrong password more doubles how long is waited. */

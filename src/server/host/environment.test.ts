@@ -9,6 +9,8 @@ test("a server that is started as it should be has no faults, whatever else is s
   expect(environmentFaults({ ...right, ...urls, CREEL_BACKUP: "/backup" })).toEqual([]);
   const all = { CREEL_DATA: "/srv/creel", CREEL_SMTP: "smtps://mail.example:465", CREEL_BLOCK_DEVICES: "1" };
   expect(environmentFaults({ ...right, ...all })).toEqual([]);
+  const oidc = { CREEL_OIDC_ISSUER: "https://login.example", CREEL_OIDC_CLIENT: "creel", CREEL_OIDC_SECRET: "x" };
+  expect(environmentFaults({ ...right, ...oidc, CREEL_OIDC_NAME: "Skerry Line" })).toEqual([]);
 });
 
 test.each([
@@ -23,6 +25,12 @@ test.each([
   [{ ...right, CREEL_URL: "https://creel.example/tools" }, /^CREEL_URL is not an address of a site/],
   [{ ...right, CREEL_SECRET: "a short secret" }, /^CREEL_SECRET is too short/],
   [{ ...right, CREEL_BACKUP: "backups" }, /^CREEL_BACKUP is not an absolute path/],
+  [{ ...right, CREEL_OIDC_ISSUER: "https://login.example" }, /go together/],
+  [{ ...right, CREEL_OIDC_SECRET: "a secret" }, /go together/],
+  [
+    { ...right, CREEL_OIDC_ISSUER: "login", CREEL_OIDC_CLIENT: "creel", CREEL_OIDC_SECRET: "a secret" },
+    /^CREEL_OIDC_ISSUER is no address/,
+  ],
   [{ ...right, CREEL_BLOCK_DEVICES: "yes" }, /^CREEL_BLOCK_DEVICES must be 0 or 1/],
 ])("%j is told in one sentence, without what it was set to", (environment, told) => {
   const faults = environmentFaults(environment);

@@ -1,12 +1,21 @@
 import { bodyOf, openRoute, problemResponse } from "@/app/_lib/guard";
 import { authOf } from "@/server/accounts/auth";
+import { DIRECTORY, directory } from "@/server/accounts/directory";
 import { database } from "@/server/db/client";
 import { doorRefusal } from "@/server/host/addresses";
 
 /** What the sign-in library is asked by Creel's pages; whatever else it could do nobody can ask for. */
 const ASKED = new Set(
   [
-    ...["sign-in/email", "sign-in/demo", "sign-out", "request-password-reset", "reset-password", "change-password"],
+    ...[
+      "sign-in/email",
+      "sign-in/social",
+      "sign-in/demo",
+      "sign-out",
+      "request-password-reset",
+      "reset-password",
+      "change-password",
+    ],
     ...["two-factor/enable", "two-factor/disable", "two-factor/verify-totp", "two-factor/verify-backup-code"],
   ].map((path) => `/api/auth/${path}`),
 );
@@ -21,4 +30,11 @@ export const POST = openRoute("signIn", async (request) => {
   if (!body.ok) return problemResponse(body.problem);
   const { headers, method, url } = request;
   return authOf(database()).handler(new Request(url, { method, headers, body: Buffer.from(body.value) }));
+});
+
+/** Where a company's directory sends back whom it knows; what came with them is checked by the library. */
+export const GET = openRoute("signInBack", async (request) => {
+  const isBack = new URL(request.url).pathname === `/api/auth/callback/${DIRECTORY}` && directory() !== null;
+  if (!isBack || doorRefusal(request.method, request.headers) !== null) return new Response(null, { status: 404 });
+  return authOf(database()).handler(request);
 });
