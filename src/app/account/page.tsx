@@ -3,11 +3,13 @@ import Link from "next/link";
 import { roleMayText, roleText } from "@/core/words/accounts";
 import { isDemo } from "@/server/accounts/auth";
 import { ownSessions } from "@/server/accounts/own";
-import { timeText } from "@/ui/words";
+import { ownPasskeys, passkeyHost } from "@/server/accounts/passkeys";
+import { dateText, timeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { ActButton } from "../_parts/act-button";
 import { endOwnSessionAction } from "./actions";
 import { ChangePassword } from "./change-password";
+import { Passkeys } from "./passkeys";
 import { SecondFactor } from "./second-factor";
 import { SignOut } from "./sign-out";
 
@@ -25,7 +27,8 @@ function agentText(agent: string | null): string {
 export default async function Account() {
   const context = await currentContext();
   const { account, person } = context;
-  const sessions = await ownSessions(context);
+  const hasPasskeys = passkeyHost() !== null;
+  const [sessions, keys] = await Promise.all([ownSessions(context), ownPasskeys(context)]);
   return (
     <div className="max-w-3xl space-y-7">
       <header>
@@ -79,6 +82,15 @@ export default async function Account() {
           </table>
         </div>
       </section>
+      {hasPasskeys && (
+        <Passkeys
+          own={keys.map(({ id, name, since }) => ({
+            id,
+            name: name ?? "a device",
+            since: dateText(since.toISOString()),
+          }))}
+        />
+      )}
       {isDemo() ? (
         <p className="text-quiet">People of the demo have neither a password nor a second factor.</p>
       ) : (

@@ -4,6 +4,7 @@ import { directoryRefusalText, roleMayText, roleText } from "@/core/words/accoun
 import { listAccounts } from "@/server/accounts/accounts";
 import { isDemo } from "@/server/accounts/auth";
 import { directory } from "@/server/accounts/directory";
+import { passkeyHost } from "@/server/accounts/passkeys";
 import { isNew } from "@/server/accounts/set-up";
 import { ownContext } from "@/server/context";
 import { database } from "@/server/db/client";
@@ -12,6 +13,7 @@ import { nextPath } from "../_door/next-path";
 import { one } from "../_lib/params";
 import { DemoPeople } from "./demo-people";
 import { DirectoryButton } from "./directory-button";
+import { PasskeyButton } from "./passkey-button";
 import { SignInForm } from "./sign-in-form";
 
 export const metadata: Metadata = { title: "Sign in" };
@@ -53,6 +55,7 @@ export default async function SignIn({ searchParams }: Props) {
   return (
     <Door title="Sign in">
       <SignInForm next={next} />
+      {passkeyHost() && <PasskeyButton next={next} />}
       {company && (
         <DirectoryButton
           name={company.name}

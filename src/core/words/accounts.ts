@@ -28,6 +28,9 @@ export function roleMayText(role: string): string {
 
 const SIGN_IN_PROBLEMS: Record<string, string> = {
   PROVIDER_NOT_FOUND: "The directory does not answer. Try again, or use your password.",
+  PASSKEY_NOT_FOUND: "This passkey is not known here. Use your password, then add it anew.",
+  SESSION_NOT_FRESH: "You signed in a while ago. Sign out and in again, then add the passkey.",
+  CHALLENGE_NOT_FOUND: "It took too long. Try again.",
   INVALID_EMAIL_OR_PASSWORD: "Wrong mail address or password.",
   INVALID_EMAIL: "This is not a mail address.",
   ACCOUNT_WAITS: "Too many wrong passwords. Wait some minutes, or reset the password.",

@@ -1,3 +1,4 @@
+import { passkey } from "@better-auth/passkey";
 import { betterAuth } from "better-auth";
 import { drizzleAdapter } from "better-auth/adapters/drizzle";
 import { APIError, createAuthEndpoint, createAuthMiddleware } from "better-auth/api";
@@ -13,6 +14,7 @@ import { mailer } from "../host/mailer";
 import { log } from "../log";
 import { recordAudit } from "./audit";
 import { DIRECTORY, type Directory, directory } from "./directory";
+import { passkeyHost } from "./passkeys";
 import { hashPassword, isPassword, PASSWORD_LENGTH } from "./passwords";
 
 const HOUR = 3600;
@@ -81,6 +83,7 @@ const directorySignIn = ({ issuer, client, secret, name }: Directory) =>
  */
 function makeAuth(db: Database) {
   const company = directory();
+  const host = passkeyHost();
   const [origin = "http://127.0.0.1:4824"] = ownOrigins();
   return betterAuth({
     appName: "Creel",
@@ -148,6 +151,7 @@ function makeAuth(db: Database) {
       customRules: {
         "/sign-in/email": { window: 60, max: 20 },
         "/sign-in/social": { window: 60, max: 60 },
+        "/passkey/*": { window: 60, max: 60 },
         "/callback/*": { window: 60, max: 60 },
         "/sign-in/demo": { window: 60, max: 1_000 },
         "/get-session": false,
@@ -211,6 +215,15 @@ function makeAuth(db: Database) {
     },
     plugins: [
       twoFactor({ issuer: "Creel", skipVerificationOnEnable: false }),
+      // Web Authentication, level 2: a passkey is of one name of a server, and is asked for the person's own gesture.
+      ...(host
+        ? [
+            passkey({
+              ...{ rpID: host, rpName: "Creel", origin: ownOrigins() },
+              authenticatorSelection: { residentKey: "required", userVerification: "required" },
+            }),
+          ]
+        : []),
       ...(company ? [directorySignIn(company)] : []),
       ...(isDemo() ? [demoSignIn(db)] : []),
     ],

@@ -1,6 +1,7 @@
 import { bodyOf, openRoute, problemResponse } from "@/app/_lib/guard";
 import { authOf } from "@/server/accounts/auth";
 import { DIRECTORY, directory } from "@/server/accounts/directory";
+import { passkeyHost } from "@/server/accounts/passkeys";
 import { database } from "@/server/db/client";
 import { doorRefusal } from "@/server/host/addresses";
 
@@ -16,6 +17,7 @@ const ASKED = new Set(
       "reset-password",
       "change-password",
     ],
+    ...["passkey/verify-registration", "passkey/verify-authentication"],
     ...["two-factor/enable", "two-factor/disable", "two-factor/verify-totp", "two-factor/verify-backup-code"],
   ].map((path) => `/api/auth/${path}`),
 );
@@ -32,9 +34,18 @@ export const POST = openRoute("signIn", async (request) => {
   return authOf(database()).handler(new Request(url, { method, headers, body: Buffer.from(body.value) }));
 });
 
-/** Where a company's directory sends back whom it knows; what came with them is checked by the library. */
+/** What passkeys are made and asked for with. */
+const PASSKEY_OPTIONS = new Set(["generate-register-options", "generate-authenticate-options"]);
+
+/**
+ * Where a company's directory sends back whom it knows, and what passkeys are asked for with; what came with them is
+ * checked by the library.
+ */
 export const GET = openRoute("signInBack", async (request) => {
-  const isBack = new URL(request.url).pathname === `/api/auth/callback/${DIRECTORY}` && directory() !== null;
-  if (!isBack || doorRefusal(request.method, request.headers) !== null) return new Response(null, { status: 404 });
+  const path = new URL(request.url).pathname.replace(/^\/api\/auth\//, "");
+  const isBack = path === `callback/${DIRECTORY}` && directory() !== null;
+  const isPasskey = passkeyHost() !== null && PASSKEY_OPTIONS.has(path.replace(/^passkey\//, ""));
+  if ((!isBack && !isPasskey) || doorRefusal(request.method, request.headers) !== null)
+    return new Response(null, { status: 404 });
   return authOf(database()).handler(request);
 });
