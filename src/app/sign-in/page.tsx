@@ -4,7 +4,7 @@ import { directoryRefusalText, roleMayText, roleText } from "@/core/words/accoun
 import { listAccounts } from "@/server/accounts/accounts";
 import { isDemo } from "@/server/accounts/auth";
 import { directory } from "@/server/accounts/directory";
-import { passkeyHost } from "@/server/accounts/passkeys";
+import { passkeyHost } from "@/server/accounts/passkey-host";
 import { isNew } from "@/server/accounts/set-up";
 import { ownContext } from "@/server/context";
 import { database } from "@/server/db/client";

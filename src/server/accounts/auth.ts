@@ -14,7 +14,7 @@ import { mailer } from "../host/mailer";
 import { log } from "../log";
 import { recordAudit } from "./audit";
 import { DIRECTORY, type Directory, directory } from "./directory";
-import { passkeyHost } from "./passkeys";
+import { passkeyHost } from "./passkey-host";
 import { hashPassword, isPassword, PASSWORD_LENGTH } from "./passwords";
 
 const HOUR = 3600;

@@ -1,25 +1,11 @@
-import { isIP } from "node:net";
 import { and, asc, eq } from "drizzle-orm";
 import { act } from "../act";
 import type { Context } from "../context";
 import { affectedRows } from "../db/results";
 import { passkeys } from "../db/schema";
-import { ownOrigins } from "../host/addresses";
 import { recordEvent } from "../inventory/events";
 import { fail, ok, type Result } from "../problems";
 import type { SignedIn } from "./sessions";
-
-/**
- * The name that passkeys are of, by the first address of the server; null where it has none but a number, or no https:
- * browsers make passkeys for names over https, and for their own machine (Web Authentication level 2, 5.1.2).
- */
-export function passkeyHost(): string | null {
-  const [origin] = ownOrigins();
-  if (!origin) return null;
-  const { hostname, protocol } = new URL(origin);
-  if (isIP(hostname.replace(/^\[|\]$/g, "")) !== 0) return null;
-  return protocol === "https:" || hostname === "localhost" ? hostname : null;
-}
 
 interface OwnPasskey {
   id: string;

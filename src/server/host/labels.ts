@@ -1,4 +1,4 @@
-import { PDFDocument, type PDFFont, type PDFPage, rgb, StandardFonts } from "pdf-lib";
+import { PDFDocument, type PDFFont, type PDFPage, rgb, StandardFonts } from "@cantoo/pdf-lib";
 import QRCode from "qrcode";
 import { type LabelFormat, type LabelPlace, labelPlaces } from "@/core/making/labels/formats";
 

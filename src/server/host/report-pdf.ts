@@ -1,4 +1,4 @@
-import { PDFDocument, type PDFFont, type PDFPage, rgb, StandardFonts } from "pdf-lib";
+import { PDFDocument, type PDFFont, type PDFPage, rgb, StandardFonts } from "@cantoo/pdf-lib";
 
 /** What a report says, in its order: headings, lines, and pictures where they were taken. */
 export type ReportBlock =

@@ -1,7 +1,7 @@
 import { bodyOf, openRoute, problemResponse } from "@/app/_lib/guard";
 import { authOf } from "@/server/accounts/auth";
 import { DIRECTORY, directory } from "@/server/accounts/directory";
-import { passkeyHost } from "@/server/accounts/passkeys";
+import { passkeyHost } from "@/server/accounts/passkey-host";
 import { database } from "@/server/db/client";
 import { doorRefusal } from "@/server/host/addresses";
 
