@@ -8,7 +8,19 @@ import {
   integerHex,
   wholeName,
 } from "../crypto/certificate";
-import { contentOf, type Der, derOf, inside, isTag, oidOf, parseDer, TAG, tagged, timeOf } from "../crypto/der";
+import {
+  contentOf,
+  type Der,
+  derAsSet,
+  derOf,
+  inside,
+  isTag,
+  oidOf,
+  parseDer,
+  TAG,
+  tagged,
+  timeOf,
+} from "../crypto/der";
 import { verifyEcdsa } from "../crypto/issuing";
 import { type DigestName, digestOf, verifyRsa } from "../crypto/rsa";
 import { Fields, hex } from "../kernel/fields";
@@ -305,7 +317,7 @@ function signerFrom(node: Der): SignerInfo | null {
 function signedAttributes(node: Der): SignerInfo["attributes"] {
   const digest = attributeValues(node, OID.messageDigest)[0];
   return {
-    der: derOf({ ...node, tagClass: 0, type: TAG.set }),
+    der: derAsSet(node),
     messageDigest: digest ? hex(contentOf(digest)) : null,
     signedAt: timeOf(attributeValues(node, OID.signingTime)[0]),
   };
