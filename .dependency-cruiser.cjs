@@ -88,7 +88,7 @@ module.exports = {
       from: { path: "^src/core", pathNot: "\\.test\\.ts$" },
       to: {
         pathNot:
-          "^src/core|^node_modules/(zod|hash-wasm|@noble/hashes|@noble/curves|node-forge|papaparse|fastest-levenshtein|pako|fzstd|xz-decompress|fast-xml-parser|highs|lru-cache|date-fns)/",
+          "^src/core|^node_modules/(zod|hash-wasm|@noble/hashes|@noble/curves|asn1js|papaparse|fastest-levenshtein|pako|fzstd|xz-decompress|fast-xml-parser|highs|lru-cache|date-fns)/",
         dependencyTypesNot: ["undetermined"],
       },
     },
