@@ -2,11 +2,13 @@ import { createHash } from "node:crypto";
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { eq } from "drizzle-orm";
+import { eq, sql } from "drizzle-orm";
 import { MemorySource } from "@/core/kernel/source";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { changeAccount, invite, listAccounts, removeSecondFactor } from "@/server/accounts/accounts";
+import { recordAudit } from "@/server/accounts/audit";
 import { removeWhatIsOver } from "@/server/accounts/clean";
+import { forgetPerson } from "@/server/accounts/forgetting";
 import { allowSetUp, insertAccount, isNew, setUp } from "@/server/accounts/set-up";
 import { bearerOf, endToken, makeToken } from "@/server/accounts/tokens";
 import { listUploads, mayUpload, noteUpload, readLibrary, UPLOAD_KIND, uploadArrived } from "@/server/bench/uploads";
@@ -16,6 +18,7 @@ import { accounts, attempts, jobs, organisations, releases, sessions, sites, ver
 import { folderIdentity } from "@/server/host/folders";
 import { keepContents } from "@/server/inspections/contents";
 import { addComputer, getComputer, saveComputer } from "@/server/inventory/computers";
+import { history } from "@/server/inventory/events";
 import { addSite, listSites } from "@/server/inventory/sites";
 import { addMedium } from "@/server/media/media";
 import { addKit, addRelease } from "@/server/media/releases";
@@ -217,4 +220,35 @@ describe("a file that is sent", () => {
     const other = { release, bytes: bytes.length, sha256: "0".repeat(64) };
     expect(await mayUpload(inventory.ina, other)).toMatchObject({ problem: { why: { code: "upload-other-file" } } });
   });
+});
+
+test("the name of somebody who left is removed, everywhere, and what they did stays", async () => {
+  const { ina } = inventory;
+  const told = { personId: null, name: "Bram Kettle", mail: "bram@skerry.example", role: "technician" };
+  value(await invite(ina, told));
+  const bram = (await listAccounts(ina)).find(({ name }) => name === "Bram Kettle");
+  if (!bram?.account) throw new Error("no account");
+  const his: Context = { ...ina, person: { id: bram.id, name: bram.name } };
+  const stick = { tag: "BK-1", kind: "usb", capacityBytes: null, writtenOn: null, releaseIds: [], siteId: null };
+  const medium = value(await addMedium(his, stick, null));
+  await recordAudit(ina, his.person, { act: "addMedium", outcome: "done", origin: null });
+  expect(await forgetPerson(ina, bram.id)).toMatchObject({ problem: { why: { code: "account-open" } } });
+  expect(await forgetPerson(ina, ina.person.id)).toMatchObject({ problem: { why: { code: "own-account" } } });
+  value(await changeAccount(ina, bram.account.id, bram.account.version, { role: "technician", isClosed: true }));
+  const { statements } = await wholeOrNothing(inventory, (context) => forgetPerson(context, bram.id));
+  expect(statements).toBeGreaterThan(6);
+  expect((await history(ina, "medium", medium))[0]).toMatchObject({ personId: bram.id, action: "added" });
+  // Wherever a text may stand in the database: in no column of no table his name or address is left.
+  const [columns] = (await ina.db.execute(
+    sql`SELECT table_name AS tableName, column_name AS columnName FROM information_schema.columns
+        WHERE table_schema = DATABASE() AND data_type IN ('varchar', 'text', 'longtext', 'json', 'mediumtext')`,
+  )) as unknown as [{ tableName: string; columnName: string }[]];
+  expect(columns.length).toBeGreaterThan(100);
+  for (const { tableName, columnName } of columns) {
+    const [table, column] = [sql.identifier(tableName), sql.identifier(columnName)];
+    const [rows] = (await ina.db.execute(
+      sql`SELECT COUNT(*) AS found FROM ${table} WHERE ${column} LIKE '%Bram Kettle%' OR ${column} LIKE '%bram@skerry%'`,
+    )) as unknown as [{ found: number }[]];
+    expect([tableName, columnName, Number(rows[0]?.found)]).toEqual([tableName, columnName, 0]);
+  }
 });

@@ -9,11 +9,19 @@ import type { PersonRow } from "@/server/accounts/accounts";
 import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
-import { changeAccountAction, endSessionsAction, inviteAgainAction, removeSecondFactorAction } from "./actions";
+import {
+  changeAccountAction,
+  endSessionsAction,
+  forgetPersonAction,
+  inviteAgainAction,
+  removeSecondFactorAction,
+} from "./actions";
+import { ForgetDialog } from "./forget-dialog";
 import { LinkOnce } from "./link-once";
 import { SitesDialog } from "./sites-dialog";
 
 interface Props {
+  personId: number;
   name: string;
   account: NonNullable<PersonRow["account"]>;
   choices: { value: string; text: string }[];
@@ -23,7 +31,7 @@ interface Props {
 }
 
 /** What an administrator does with somebody's account. */
-export function AccountActs({ name, account, choices, sites, isOwn }: Props) {
+export function AccountActs({ personId, name, account, choices, sites, isOwn }: Props) {
   const router = useRouter();
   const ready = useReady();
   const [problem, setProblem] = useState<string | null>(null);
@@ -34,6 +42,7 @@ export function AccountActs({ name, account, choices, sites, isOwn }: Props) {
     return result.ok ? result.value : null;
   };
   const [isPicking, setPicking] = useState(false);
+  const [isForgetting, setForgetting] = useState(false);
   const change = async (told: { role?: string; isClosed?: boolean; sites?: number[] }) =>
     done(
       await changeAccountAction(account.id, account.version, {
@@ -55,6 +64,7 @@ export function AccountActs({ name, account, choices, sites, isOwn }: Props) {
     account.isClosed
       ? { text: "Open account", run: () => change({ isClosed: false }) }
       : { text: "Close account", run: () => change({ isClosed: true }) },
+    account.isClosed && !isOwn && { text: "Remove personal data", run: () => setForgetting(true) },
   ].filter((act) => act !== false);
   return (
     <div aria-busy={!ready} className="max-w-72">
@@ -102,6 +112,16 @@ export function AccountActs({ name, account, choices, sites, isOwn }: Props) {
           onSave={(chosen) => {
             setPicking(false);
             void change({ sites: chosen });
+          }}
+        />
+      )}
+      {isForgetting && (
+        <ForgetDialog
+          name={name}
+          onClose={() => setForgetting(false)}
+          onConfirm={async () => {
+            setForgetting(false);
+            done(await forgetPersonAction(personId));
           }}
         />
       )}

@@ -57,6 +57,7 @@ export default async function People() {
                     <td className="py-2">
                       {account && (
                         <AccountActs
+                          personId={id}
                           name={name}
                           account={account}
                           choices={CHOICES}

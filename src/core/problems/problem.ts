@@ -60,6 +60,8 @@ export type Refusal =
   | { code: "body-too-large"; most: number }
   | { code: "set-up-over" }
   | { code: "last-administrator" }
+  | { code: "own-account" }
+  | { code: "account-open"; name: string }
   | { code: "no-disk-to-replace" }
   | { code: "not-in-service"; what: "computer" | "medium"; tag: string }
   | { code: "no-such-tag"; what: "computer" | "medium"; tag: string }

@@ -53,6 +53,11 @@ export function signInProblemText(code: string | null, status: number): string {
   return "Sign-in failed. Try again; if it fails again, ask an administrator.";
 }
 
+/** What stands for somebody whose name was removed. */
+export function formerMemberText(id: number): string {
+  return `Former member ${id}`;
+}
+
 /** What is sent to somebody who forgot a password. */
 export function passwordMailText(name: string, link: string): { subject: string; text: string } {
   return {

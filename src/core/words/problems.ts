@@ -95,6 +95,7 @@ const PLAIN: Record<PlainCode, string> = {
   "token-refused": "No such token, or not for this, or it has ended. An administrator can make a new one under Tokens.",
   malformed: "This request does not have the form that it needs. Load the page again.",
   "set-up-over": "This link was used, or is too old. Start Creel again for a new one.",
+  "own-account": "This is your own account. Another administrator has to do it.",
   "last-administrator": "Nobody else is an administrator. Make somebody else one first.",
   "day-past": "That day is past.",
   "day-past-drill": "That day is past. Record the drill if it was run.",
@@ -146,6 +147,8 @@ function refusalReasonText(why: Refusal): string {
       return `There is no ${why.what} ${why.tag} in ${why.what === "medium" ? "use" : "service"}. Check its tag.`;
     case "role-needed":
       return `This needs the role ${roleText(why.role).toLowerCase()}. Ask whoever has it.`;
+    case "account-open":
+      return `Close the account of ${why.name} first.`;
     case "other-site":
       return `${why.site === null ? "Its site is not recorded" : `This is at ${why.site}`}, and your account is limited to other sites.`;
     case "facts-of-another":
