@@ -1,5 +1,5 @@
 // Measures what Creel promises to be quick, beside plain tools. Not a test: figures are read by people.
-// bench.mts [media] [browser] [fleet] [matrix] [writing] [cover] [pages]: some parts only. COUNT=20000 takes another number of computers.
+// bench.mts [media] [browser] [fleet] [matrix] [writing] [cover] [pages] [load]: some parts only. COUNT=20000 takes another number of computers.
 import { spawnSync } from "node:child_process";
 import { mkdtempSync, readdirSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -22,8 +22,10 @@ import { exportComputers } from "@/server/exchange/exports";
 import { runImport, stageImport } from "@/server/exchange/imports";
 import { type ImportReport, WHOLE_IMPORT } from "@/server/exchange/options";
 import { FileSource } from "@/server/host/file-source";
+import { listMedia } from "@/server/media/media";
 import { coverFigures } from "./bench/cover";
 import { imageFigures } from "./bench/images";
+import { loadFigures } from "./bench/load";
 import { matrixFigures } from "./bench/matrix";
 import { pageFigures } from "./bench/pages";
 import { laidIn, MEDIA, upkeepFigures } from "./bench/upkeep";
@@ -303,7 +305,25 @@ const writing = () => writingFigures(folder, show);
 const cover = () => coverFigures(show);
 
 /** The main pages with ten thousand computers and MEDIA media, 300 where it is not said. */
-async function pages(): Promise<void> {
+const pages = () => onServer(({ address }) => pageFigures(address, show));
+
+/** The same server with fifty people at work. */
+const load = () =>
+  onServer(async (server) => {
+    const [computers, media] = await Promise.all([listComputers(server.context, {}), listMedia(server.context, {})]);
+    const tags = (items: { tag: string }[]) => items.map(({ tag }) => tag);
+    await loadFigures(server, { computers: tags(computers.items), media: tags(media.items) }, show);
+  });
+
+interface BenchServer {
+  address: string;
+  pid: number;
+  log: string;
+  context: Context;
+}
+
+/** A server with ten thousand computers, or COUNT, and MEDIA media. */
+async function onServer(use: (server: BenchServer) => Promise<void>): Promise<void> {
   await buildIfNeeded();
   await inOwnDatabase(async (context, url) => {
     const count = Number(process.env.COUNT ?? 10_000);
@@ -315,18 +335,17 @@ async function pages(): Promise<void> {
     show(`import ${count.toLocaleString("en-GB")} computers with all their facts`, performance.now() - start);
     await laidIn(context, new Workshop(folder), Number(process.env.MEDIA ?? MEDIA));
     const port = await freePort();
-    const server = await serve(port, url, join(ROOT, ".creel", "bench-web.log"), join(ROOT, ".creel", "bench-data"), {
-      more: { CREEL_DEMO: "1" },
-    });
+    const log = join(ROOT, ".creel", "bench-web.log");
+    const server = await serve(port, url, log, join(ROOT, ".creel", "bench-data"), { more: { CREEL_DEMO: "1" } });
     try {
-      await pageFigures(`http://127.0.0.1:${port}`, show);
+      await use({ address: `http://127.0.0.1:${port}`, pid: server.pid ?? 0, log, context });
     } finally {
       server.kill("SIGTERM");
     }
   });
 }
 
-const PARTS = { media, browser, fleet, matrix, writing, cover, pages };
+const PARTS = { media, browser, fleet, matrix, writing, cover, pages, load };
 const wanted = process.argv.slice(2);
 try {
   for (const [name, run] of Object.entries(PARTS)) if (wanted.length === 0 || wanted.includes(name)) await run();
