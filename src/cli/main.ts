@@ -91,7 +91,7 @@ export async function main(args: string[]): Promise<number> {
     .description("write one file of a medium to standard output")
     .argument("<file>", "an ISO, a raw disk image or a block device")
     .argument("<path>", "the file's path on the medium")
-    .option("--volume <id>", "a partition's number, iso9660, udf or eltorito:N")
+    .option("--volume <id>", "a partition's number, iso9660, udf, eltorito:N or wim:N")
     .action(runCat);
   program
     .command("drives")

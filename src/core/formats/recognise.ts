@@ -16,6 +16,7 @@ export type FileSystemKind =
   | "ext3"
   | "ext4"
   | "squashfs"
+  | "wim"
   | "hfs+"
   | "btrfs"
   | "xfs"

@@ -52,9 +52,13 @@ export function latin1(bytes: Uint8Array): string {
   return text;
 }
 
+const HEX = Array.from({ length: 256 }, (_, byte) => byte.toString(16).padStart(2, "0"));
+
 /** Lower-case hex, two digits a byte. */
 export function hex(bytes: Uint8Array): string {
-  return [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  let text = "";
+  for (const byte of bytes) text += HEX[byte];
+  return text;
 }
 
 /** Text up to the first NUL, without trailing blanks. */

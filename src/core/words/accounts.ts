@@ -28,7 +28,7 @@ export function roleMayText(role: string): string {
 
 const SIGN_IN_PROBLEMS: Record<string, string> = {
   PROVIDER_NOT_FOUND: "The directory does not answer. Try again, or use your password.",
-  PASSKEY_NOT_FOUND: "This passkey is not known here. Use your password, then add it anew.",
+  PASSKEY_NOT_FOUND: "This passkey was removed. Sign in with your password, then add it again.",
   SESSION_NOT_FRESH: "You signed in a while ago. Sign out and in again, then add the passkey.",
   CHALLENGE_NOT_FOUND: "It took too long. Try again.",
   INVALID_EMAIL_OR_PASSWORD: "Wrong mail address or password.",

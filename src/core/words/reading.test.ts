@@ -71,12 +71,14 @@ test("volumes and what cannot be read", () => {
     volumeText("iso9660"),
     volumeText("eltorito:1"),
     volumeText("mbr:3"),
+    volumeText("wim:2"),
     volumeText("whole"),
   ]).toEqual([
     "partition 2",
     "the disc (ISO 9660)",
     "boot image 1 of the disc's catalogue",
     "partition 3 of the MBR",
+    "image 2 of the archive",
     "the whole medium",
   ]);
   for (const why of ["compressed", "encrypted", "interleaved", "elsewhere", "special"] as const)

@@ -8,6 +8,7 @@ export function volumeText(id: VolumeId): string {
   if (id === "udf") return "the disc (UDF)";
   if (id === "whole") return "the whole medium";
   const [kind, number] = id.split(":");
+  if (kind === "wim") return `image ${number} of the archive`;
   return kind === "mbr" ? `partition ${number} of the MBR` : `boot image ${number} of the disc's catalogue`;
 }
 

@@ -3,12 +3,13 @@ import type { FileTree, Unreadable, Walked } from "../../formats/file-tree";
 import { ISO_SECTOR_BYTES, readIsoDescriptors } from "../../formats/iso9660";
 import type { FileSystemKind } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
+import { WimArchive } from "../../formats/wim-tree";
 import { type ByteSource, WindowSource } from "../../kernel/source";
 import { readTables } from "../tables/tables";
 import { openIso, openTree } from "./open-tree";
 
 /** A number is a partition's; `mbr:N` one that stands beside a GPT partition of the same number. */
-export type VolumeId = number | "iso9660" | "udf" | "whole" | `eltorito:${number}` | `mbr:${number}`;
+export type VolumeId = number | "iso9660" | "udf" | "whole" | `eltorito:${number}` | `mbr:${number}` | `wim:${number}`;
 
 /** One file system of a medium that Creel can list. Places and sizes in bytes. */
 export interface Volume {
@@ -62,15 +63,27 @@ export async function volumesOf(source: ByteSource): Promise<Volume[]> {
   if (volumes.length === 0 && tables.length === 0) {
     const opened = await openTree(source);
     if (opened) volumes.push({ id: "whole", ...whole, ...opened });
+    else volumes.push(...(await imagesOf(source)));
   }
   return volumes;
 }
 
-/** A volume that two tables name is listed once. */
+/** The images of an archive, each with its files. */
+async function imagesOf(source: ByteSource): Promise<Volume[]> {
+  const archive = await WimArchive.open(source);
+  const volumes: Volume[] = [];
+  for (let index = 1; index <= Math.min(archive?.images ?? 0, ENTRIES_MAX); index++) {
+    const tree = await archive?.image(index);
+    if (tree) volumes.push({ id: `wim:${index}`, kind: "wim", tree, start: 0, lengthBytes: source.sizeBytes });
+  }
+  return volumes;
+}
+
+/** A volume that two tables name is listed once; images of an archive lie in one another. */
 export function distinct(volumes: Volume[]): Volume[] {
-  return volumes.filter(
-    (volume, index) => volumes.findIndex((each) => each.start === volume.start && each.kind === volume.kind) === index,
-  );
+  const isSame = (one: Volume, other: Volume) =>
+    one.start === other.start && one.kind === other.kind && (one.kind !== "wim" || one.id === other.id);
+  return volumes.filter((volume, index) => volumes.findIndex((each) => isSame(each, volume)) === index);
 }
 
 /** A file or directory of a medium, as `creel ls` tells it. */
