@@ -76,6 +76,16 @@ describe("Sees", () => {
     expect(link("sees", "image", inf("amd64"))).toEqual(["holds-after-change", "driver-to-load", "controllers-driven"]);
     expect(codes("image", inf("amd64"))).toContain("drivers");
     expect(link("sees", "image", inf("x86"))[0]).toBe("unknown");
+    // Those of the environment's own store are loaded by themselves, and what is not among them it does not have.
+    const store = (drivers: object) => ({
+      spindle: { family: "PE", drivers: { kind: "inf", arch: "amd64", installed: true, drivers } },
+    });
+    const all = { "nv.inf": ["PCI\\CC_010802"], "usb.inf": ["PCI\\CC_0C0330"], "ahci.inf": ["PCI\\CC_010601"] };
+    expect(link("sees", "image", store(all)).slice(0, 2)).toEqual(["holds", "controllers-driven"]);
+    expect(link("sees", "image", store({ "ahci.inf": ["PCI\\CC_010601"] })).slice(0, 2)).toEqual([
+      "broken",
+      "controller-not-driven",
+    ]);
   });
 
   test("the medium's own controller has to be driven; one of a data disk does not break the route", () => {

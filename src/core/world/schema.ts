@@ -36,6 +36,8 @@ const computerSchema = z.object({
 const driversSchema = z.object({
   kind: z.enum(["modules", "built-in", "inf"]),
   arch: known(z.string()),
+  /** Of .inf files: they are those of the environment's own store. */
+  installed: z.boolean().optional(),
   drivers: z.record(z.string(), z.array(z.string())),
 });
 

@@ -2,7 +2,7 @@ import { architectureOf, type DeviceFacts, type DiskFacts } from "../../computer
 import { type DeviceUse, deviceUse, parseModalias } from "../../computer/hardware/modalias";
 import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
 import { itemAt } from "../../kernel/item-at";
-import type { DriverIndex } from "../../medium/drivers/driver-set";
+import type { DriverIndex, DriverSource } from "../../medium/drivers/driver-set";
 import type { Attachment } from "../../medium/inspection/schema";
 import { behindPassword } from "../model/changes";
 import type { ComputerPart, ReleasePart } from "../model/parts";
@@ -67,6 +67,8 @@ interface Driving {
   isLoose: boolean;
 }
 
+const isLoose = ({ kind, installed }: DriverSource) => kind === "inf" && installed !== true;
+
 class Look {
   constructor(
     private readonly asked: SeesInput,
@@ -84,13 +86,16 @@ class Look {
     const fitting = this.drivers
       .claimants(modalias)
       .filter(({ driver, source }) => isTaken(driver) && (source.kind !== "inf" || isOfArch(source.arch, own)));
-    const first = fitting.find(({ source }) => source.kind !== "inf") ?? fitting[0];
-    return first ? { driver: first.driver, isLoose: first.source.kind === "inf" } : null;
+    const first = fitting.find(({ source }) => !isLoose(source)) ?? fitting[0];
+    return first ? { driver: first.driver, isLoose: isLoose(first.source) } : null;
   }
 
-  /** A kernel's own list is whole; loose .inf files say nothing of what comes with the environment itself. */
+  /**
+   * A kernel's own list is whole, and so is an environment's own store; loose .inf files say nothing of what comes with the
+   * environment itself.
+   */
   private get isWhole(): boolean {
-    return this.drivers.sources.some((source) => source.kind !== "inf");
+    return this.drivers.sources.some((source) => !isLoose(source));
   }
 
   storage(): Ruling {

@@ -4,7 +4,8 @@ import { type FileTree, findEntry, openPath, type TreeEntry, type Walked, walk }
 import { readInitrd } from "../../formats/initrd";
 import { readKernelImage } from "../../formats/kernel-image";
 import { readPe, readSbat } from "../../formats/pe";
-import { isWim, readWim } from "../../formats/wim";
+import { isWim, readWim, type Wim } from "../../formats/wim";
+import { WimArchive } from "../../formats/wim-tree";
 import { type ByteSource, CachedSource } from "../../kernel/source";
 import {
   type Claim,
@@ -154,7 +155,7 @@ class Surveyor {
     return true;
   }
 
-  private unread(volume: Volume, { path, entry }: Walked, why: Survey["unread"][number]["why"]): void {
+  private unread(volume: Pick<Volume, "id">, { path, entry }: Walked, why: Survey["unread"][number]["why"]): void {
     if (this.result.unread.length < FINDS_MAX)
       this.result.unread.push({ volume: volume.id, path, bytes: entry.sizeBytes, why });
     else this.result.cut = true;
@@ -167,12 +168,50 @@ class Surveyor {
     if (system) this.result.systems.push({ ...system, role: "installs", from: "/.disk/info" });
   }
 
-  async wim(content: ByteSource, volume: Volume, walked: Walked): Promise<void> {
+  async wim(content: ByteSource, volume: Pick<Volume, "id">, walked: Walked): Promise<void> {
     const wim = await readWim(content);
     if (!wim || this.result.wims.length >= FINDS_MAX) return;
     this.result.wims.push({ volume: volume.id, path: walked.path, fileBytes: walked.entry.sizeBytes, ...wim });
     // Later parts of a split set repeat the first one's list.
     if (wim.part <= 1) this.result.systems.push(...systemsOfWim(wim, walked.path));
+    const index = environmentIn(wim);
+    if (index === null) return;
+    if (this.options.depth === "deep") await this.environment(content, index, volume, walked);
+    else this.unread(volume, walked, "later");
+  }
+
+  /** The drivers of an environment that is started from an archive: all that its own store holds. */
+  private async environment(
+    content: ByteSource,
+    index: number,
+    volume: Pick<Volume, "id">,
+    walked: Walked,
+  ): Promise<void> {
+    const archive = await WimArchive.open(new CachedSource(content));
+    const tree = await archive?.image(index);
+    if (!tree) return this.unread(volume, walked, archive ? "damaged" : "no-decoder");
+    for (const root of DRIVER_STORES) {
+      const folder = await findEntry(tree, root);
+      if (!folder?.directory) continue;
+      let found = 0;
+      const onCut = () => {
+        this.result.cut = true;
+      };
+      for await (const { path, entry } of walk(
+        tree,
+        { path: root, entry: folder },
+        { entries: this.limits.entries, onCut },
+      )) {
+        if (entry.directory || !/\.inf$/i.test(path) || entry.unreadable || this.infsLeft-- <= 0) continue;
+        const file = await tree.open(entry);
+        const inf = file && readInf(decodeInf(await file.read(0, INF_MAX_BYTES)));
+        if (!inf) continue;
+        found++;
+        this.addSources(infToSources(`${walked.path}: ${path}`, inf, true));
+      }
+      // What is in the store stands among the installed ones once more.
+      if (found > 0) return;
+    }
   }
 
   async kernel(content: ByteSource, volume: Volume, walked: Walked): Promise<void> {
@@ -338,6 +377,19 @@ class Surveyor {
   }
 }
 
+/** Where an environment keeps its drivers: the store, and where the installed ones are (Microsoft, "Driver Store"). */
+const DRIVER_STORES = ["/Windows/System32/DriverStore/FileRepository", "/Windows/INF"];
+
+/** The image of an archive that is started from it as an environment; null where it holds none. */
+function environmentIn(wim: Wim): number | null {
+  const isOne = ({ installationType, edition }: Wim["images"][number]) =>
+    installationType === "WindowsPE" || edition === "WindowsPE";
+  const started = wim.images.find(({ index }) => index === wim.startIndex);
+  // What a loader starts out of an archive is an environment, whatever it calls itself.
+  if (started) return started.index;
+  return wim.images.find(isOne)?.index ?? null;
+}
+
 type Look =
   | "info"
   | "wim"
@@ -409,13 +461,10 @@ async function readSystem(tree: FileTree) {
 }
 
 /** A file that is an archive of images by itself, without a tree around it. */
-export async function surveyBareFile(source: ByteSource, name: string): Promise<Survey> {
+export async function surveyBareFile(source: ByteSource, name: string, options: SurveyOptions): Promise<Survey> {
   const cached = new CachedSource(source);
-  const result = new Surveyor({ depth: "quick" }).result;
-  if (!isWim(await cached.read(0, 16))) return result;
-  const wim = await readWim(cached);
-  if (!wim) return result;
-  result.wims.push({ volume: "whole", path: `/${name}`, fileBytes: source.sizeBytes, ...wim });
-  if (wim.part <= 1) result.systems.push(...systemsOfWim(wim, `/${name}`));
-  return result;
+  const surveyor = new Surveyor(options);
+  const entry = { name, directory: false, sizeBytes: source.sizeBytes, modified: null };
+  if (isWim(await cached.read(0, 16))) await surveyor.wim(cached, { id: "whole" }, { path: `/${name}`, entry });
+  return surveyor.result;
 }

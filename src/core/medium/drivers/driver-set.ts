@@ -13,6 +13,8 @@ export const driverSourceSchema = z.object({
   kernel: z.string().nullable(),
   /** Architecture of the drivers, where the list says it. */
   arch: z.string().nullable(),
+  /** An .inf file in the environment's own store: it is loaded by itself, and what the store lacks is not there. */
+  installed: z.boolean().optional(),
   /** Driver → what it claims. */
   drivers: z.record(z.string(), z.array(z.string())),
 });
@@ -44,7 +46,7 @@ export function claimsToSource(
 }
 
 /** An .inf file as one source for each architecture that it serves. */
-export function infToSources(path: string, inf: InfFile): DriverSource[] {
+export function infToSources(path: string, inf: InfFile, installed = false): DriverSource[] {
   const name = path.slice(path.lastIndexOf("/") + 1);
   const byArch = new Map<InfArch | null, Set<string>>();
   for (const { arch, id } of inf.devices) {
@@ -52,7 +54,10 @@ export function infToSources(path: string, inf: InfFile): DriverSource[] {
     ids.add(id);
     byArch.set(arch, ids);
   }
-  return [...byArch].map(([arch, ids]) => ({ kind: "inf", path, kernel: null, arch, drivers: { [name]: [...ids] } }));
+  return [...byArch].map(([arch, ids]) => ({
+    ...{ kind: "inf", path, kernel: null, arch, drivers: { [name]: [...ids] } },
+    ...(installed ? { installed } : {}),
+  }));
 }
 
 /** How many patterns all drivers claim together. */

@@ -60,13 +60,11 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   };
   const container = containerOf(head, tables, descriptors, whole);
   const volumes = container === "wim" ? [] : await volumesOf(source);
-  const found =
-    container === "wim"
-      ? await surveyBareFile(medium, options.name)
-      : await survey(volumes, {
-          depth: options.depth ?? "quick",
-          ...(options.onStep ? { onStep: options.onStep } : {}),
-        });
+  const look: SurveyOptions = {
+    depth: options.depth ?? "quick",
+    ...(options.onStep ? { onStep: options.onStep } : {}),
+  };
+  const found = container === "wim" ? await surveyBareFile(medium, options.name, look) : await survey(volumes, look);
   noteWhole(medium, head, container, descriptors, views, facts);
   const inspection: Inspection = {
     schema: INSPECTION_SCHEMA,

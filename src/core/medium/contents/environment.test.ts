@@ -1,0 +1,93 @@
+import { mkdirSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { run } from "../../../../scripts/media/workshop";
+import { memory, tempWorkshop } from "../../../../test/support/workshop";
+import { DriverIndex } from "../drivers/driver-set";
+import { inspect } from "../inspection/inspect";
+
+// A boot archive with drivers in its own store, packed by wimlib and put on a disc by xorriso. The layout is Microsoft's
+// ("Driver Store"); the files are made here.
+const w = tempWorkshop();
+const STORE = "Windows/System32/DriverStore/FileRepository";
+const inf = (models: string, ids: string[]) =>
+  [
+    ...["[Version]", 'Signature="$WINDOWS NT$"', "Class=SCSIAdapter", "[Manufacturer]"],
+    ...[`%Maker%=Models,${models}`, `[Models.${models}]`, ...ids.map((id) => `%Device%=Install,${id}`)],
+    ...["[Strings]", 'Maker="Northlight"', 'Device="Controller"', ""],
+  ].join("\r\n");
+
+function archive(name: string, files: Record<string, string>, properties: Record<string, string>, boot = true): string {
+  const folder = w.path(`tree of ${name}`);
+  for (const [path, text] of Object.entries(files)) {
+    mkdirSync(join(folder, path, ".."), { recursive: true });
+    writeFileSync(join(folder, path), text);
+  }
+  const path = w.path(name);
+  run("wimcapture", [folder, path, name, "--quiet", "--compress=LZX"]);
+  for (const [key, value] of Object.entries(properties))
+    run("wiminfo", [path, "1", `--image-property=${key}=${value}`, ...(boot ? ["--boot"] : [])]);
+  return path;
+}
+
+const PE = { "WINDOWS/ARCH": "9", "WINDOWS/INSTALLATIONTYPE": "WindowsPE" };
+const boot = archive(
+  "boot.wim",
+  {
+    [`${STORE}/nlstor.inf_amd64_1/nlstor.inf`]: inf("NTamd64", ["PCI\\VEN_8086&DEV_9A0B"]),
+    [`${STORE}/nlstor.inf_amd64_1/nlstor.sys`]: "MZ",
+    [`${STORE}/old.inf_x86_2/old.inf`]: inf("NTx86", ["PCI\\VEN_1000&DEV_0097"]),
+    // What was installed of the store stands here once more.
+    "Windows/INF/oem0.inf": inf("NTamd64", ["PCI\\VEN_8086&DEV_9A0B"]),
+    "Windows/INF/notes.txt": "no driver",
+  },
+  PE,
+);
+const bare = archive("older.wim", { "Windows/INF/storahci.inf": inf("NTamd64", ["PCI\\CC_010601"]) }, PE);
+const install = archive(
+  "install.wim",
+  { [`${STORE}/a.inf_1/a.inf`]: inf("NTamd64", ["PCI\\VEN_1234&DEV_1"]) },
+  {
+    "WINDOWS/INSTALLATIONTYPE": "Client",
+  },
+  false,
+);
+
+function disc(name: string, files: Record<string, string>): string {
+  const path = w.path(name);
+  const maps = Object.entries(files).flatMap(([to, from]) => ["-map", from, to]);
+  run("xorriso", ["-outdev", path, "-volid", "KIT", ...maps, "-commit"]);
+  return path;
+}
+
+test("the drivers in a boot archive's store are read by a deep look, and a quick one says that they are left", async () => {
+  const path = disc("kit.iso", { "/sources/boot.wim": boot, "/sources/install.wim": install });
+  const { drivers, inspection } = await inspect(memory(path), { name: "kit.iso", depth: "deep" });
+  expect(drivers.map(({ path: from, arch, installed }) => [from, arch, installed])).toEqual([
+    [`/sources/boot.wim: /${STORE}/nlstor.inf_amd64_1/nlstor.inf`, "x64", true],
+    [`/sources/boot.wim: /${STORE}/old.inf_x86_2/old.inf`, "ia32", true],
+  ]);
+  const [claimed] = new DriverIndex(drivers).claimants("pci:v00008086d00009A0Bsv00001028sd00000A20bc01sc04i00");
+  expect(claimed?.driver).toBe("nlstor.inf");
+  // What is installed from an archive is no driver of what runs.
+  expect(JSON.stringify(drivers)).not.toContain("VEN_1234");
+  expect(inspection.contents?.drivers?.entries).toBe(2);
+  const quick = await inspect(memory(path), { name: "kit.iso", depth: "quick" });
+  expect(quick.drivers).toEqual([]);
+  expect(JSON.stringify(quick.inspection)).toContain("/sources/boot.wim");
+});
+
+test("without a store the installed ones are its drivers", async () => {
+  const path = disc("older.iso", { "/sources/boot.wim": bare });
+  const { drivers } = await inspect(memory(path), { name: "older.iso", depth: "deep" });
+  expect(drivers).toMatchObject([{ path: "/sources/boot.wim: /Windows/INF/storahci.inf", installed: true }]);
+});
+
+test("the same of an archive by itself", async () => {
+  const { drivers, inspection } = await inspect(memory(boot), { name: "boot.wim", depth: "deep" });
+  expect(inspection.container).toBe("wim");
+  expect(drivers.map(({ path }) => path)).toEqual([
+    `/boot.wim: /${STORE}/nlstor.inf_amd64_1/nlstor.inf`,
+    `/boot.wim: /${STORE}/old.inf_x86_2/old.inf`,
+  ]);
+  expect((await inspect(memory(install), { name: "install.wim", depth: "deep" })).drivers).toEqual([]);
+});
