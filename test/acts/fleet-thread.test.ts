@@ -60,6 +60,8 @@ beforeAll(async () => {
     entryPoints: [join(__dirname, "..", "..", "src", "workers", "fleet.worker.ts")],
     outfile: PROGRAM,
     ...{ bundle: true, platform: "node", format: "esm", target: "node20", packages: "external" },
+    // As the build has it: Node finds no file by half its name.
+    alias: { "comlink/dist/umd/node-adapter": "comlink/dist/esm/node-adapter.mjs" },
   });
   const { ina } = inventory;
   for (const name of ["Head office", "Workshop"]) value(await addSite(ina, { name }));

@@ -1,6 +1,9 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { type APIRequestContext, expect, request as http, test } from "@playwright/test";
+import { like, sql } from "drizzle-orm";
+import { connect } from "@/server/db/client";
+import { audits } from "@/server/db/schema";
 import { demoSession } from "../../scripts/lib/session.mjs";
 import { filesOfApp } from "../support/app-files";
 import { PEOPLE } from "./helpers";
@@ -215,4 +218,22 @@ test("a page of what is not there answers 404, whichever page it is", async ({ b
     expect([path, answer.status()]).toEqual([path, 404]);
     expect(await answer.text()).toContain("No such page.");
   }
+});
+
+test("who floods a server without signing in fills its audit no further", async ({ baseURL }) => {
+  const nobody = await as(baseURL, null);
+  const origin = "203.0.113.77";
+  const asked = Array.from({ length: 300 }, () =>
+    nobody.post("/api/contents", { data: "x", headers: { "x-forwarded-for": origin } }),
+  );
+  for (const answer of await Promise.all(asked)) expect(answer.status()).toBe(401);
+  const db = connect(process.env.DATABASE_URL ?? "");
+  const [row] = await db
+    .select({ kept: sql<number>`COUNT(*)` })
+    .from(audits)
+    .where(like(audits.origin, `%${origin}%`));
+  await db.$client.end();
+  // Two minutes may have begun meanwhile.
+  expect(Number(row?.kept)).toBeGreaterThanOrEqual(100);
+  expect(Number(row?.kept)).toBeLessThanOrEqual(240);
 });

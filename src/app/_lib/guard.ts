@@ -1,5 +1,6 @@
 import { revalidatePath } from "next/cache";
 import { headers } from "next/headers";
+import { RateLimiterMemory } from "rate-limiter-flexible";
 import { z } from "zod";
 import { problemText } from "@/core/words/problems";
 import { recordAudit } from "@/server/accounts/audit";
@@ -70,11 +71,35 @@ async function admitted(method: string, from: Pick<Headers, "get">, role: Role):
 const outcomeOf = (result: Result<unknown>) =>
   result.ok ? "done" : result.problem.code === "refused" ? result.problem.why.code : result.problem.code;
 
+/**
+ * What is written down of those who did not sign in, from each address within a minute: who floods a server fills its audit
+ * no further. The metrics count all of it.
+ */
+const STRANGERS = new RateLimiterMemory({ points: 120, duration: 60 });
+
+async function isFlood(from: Pick<Headers, "get">): Promise<boolean> {
+  return STRANGERS.consume(clientAddress(from) ?? "nowhere").then(
+    () => false,
+    () => true,
+  );
+}
+
 async function audit(name: string, from: Pick<Headers, "get">, outcome: string): Promise<void> {
   const context = await requestContext();
   const at = { db: database(), now: () => new Date() };
   metrics().asked.inc({ act: name, outcome });
+  if (!context && (await isFlood(from))) return;
   await recordAudit(at, context?.person ?? null, { act: name, outcome, origin: clientAddress(from) });
+}
+
+/** What was begun and broke off is written down, too, before whoever asked hears that it failed. */
+async function told<T>(name: string, from: Pick<Headers, "get">, run: () => Promise<T>): Promise<T> {
+  try {
+    return await run();
+  } catch (error) {
+    await audit(name, from, "failed").catch(() => {});
+    throw error;
+  }
 }
 
 /**
@@ -94,11 +119,9 @@ export function action<const S extends Schemas, T>(
     const from = await headers();
     const letIn = await admitted("POST", from, role);
     const parsed = tuple.safeParse(args);
-    const result: Result<T> = !letIn.ok
-      ? letIn
-      : parsed.success
-        ? await run(letIn.value, ...(parsed.data as unknown as Outputs<S>))
-        : refused({ code: "malformed" });
+    const done = async (context: RequestContext) =>
+      parsed.success ? run(context, ...(parsed.data as unknown as Outputs<S>)) : refused<T>({ code: "malformed" });
+    const result: Result<T> = !letIn.ok ? letIn : await told(name, from, () => done(letIn.value));
     if (!isQuestion || !letIn.ok) await audit(name, from, outcomeOf(result));
     if (result.ok && refresh && !isQuestion) revalidatePath("/", "layout");
     return result;
@@ -214,7 +237,8 @@ export function route<P = Record<never, string>>(
       await audit(name, request.headers, outcomeOf(letIn));
       return sealed(problemResponse(letIn.problem));
     }
-    const response = await answer({ request, context: letIn.value, params: await params });
+    const asked = { request, context: letIn.value, params: await params };
+    const response = await told(name, request.headers, async () => answer(asked));
     if (isWritten ?? request.method !== "GET")
       await audit(name, request.headers, response.ok ? "done" : `status-${response.status}`);
     return sealed(response);
@@ -252,7 +276,8 @@ export function tokenRoute<P = Record<never, string>>(
     const [db, now] = [database(), () => new Date()];
     const bearer = await bearerOf(db, { secret, kind, origin: clientAddress(from), now: now() });
     if (!bearer) {
-      await recordAudit({ db, now }, null, { act: name, outcome: "token-refused", origin: clientAddress(from) });
+      if (!(await isFlood(from)))
+        await recordAudit({ db, now }, null, { act: name, outcome: "token-refused", origin: clientAddress(from) });
       return sealed(problemDetails({ code: "refused", why: { code: "token-refused" } }));
     }
     const response = await answer({ request, context: { db, now, person: bearer.madeBy }, bearer, params });

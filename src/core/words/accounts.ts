@@ -90,6 +90,7 @@ const OUTCOMES: Record<string, string> = {
   done: "done",
   invalid: "refused: an entry does not fit",
   stale: "refused: changed meanwhile",
+  failed: "failed: a fault of the server",
   "role-needed": "refused: role too low",
   "other-site": "refused: another site",
   "signed-out": "refused: not signed in",
