@@ -69,7 +69,7 @@ async function buildThreads() {
     bundle: true,
     packages: "external",
     // Node finds no file by half its name.
-    alias: { "comlink/dist/umd/node-adapter": "comlink/dist/esm/node-adapter.mjs" },
+    alias: { "comlink/dist/umd/node-adapter.js": "comlink/dist/esm/node-adapter.mjs" },
     platform: "node",
     format: "esm",
     target: "node20",

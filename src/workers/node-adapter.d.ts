@@ -1,3 +1,3 @@
 declare module "comlink/dist/esm/node-adapter.mjs" {
-  export { default } from "comlink/dist/umd/node-adapter";
+  export { default } from "comlink/dist/umd/node-adapter.js";
 }

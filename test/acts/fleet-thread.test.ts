@@ -61,7 +61,7 @@ beforeAll(async () => {
     outfile: PROGRAM,
     ...{ bundle: true, platform: "node", format: "esm", target: "node20", packages: "external" },
     // As the build has it: Node finds no file by half its name.
-    alias: { "comlink/dist/umd/node-adapter": "comlink/dist/esm/node-adapter.mjs" },
+    alias: { "comlink/dist/umd/node-adapter.js": "comlink/dist/esm/node-adapter.mjs" },
   });
   const { ina } = inventory;
   for (const name of ["Head office", "Workshop"]) value(await addSite(ina, { name }));

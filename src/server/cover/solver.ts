@@ -1,7 +1,7 @@
 import { join } from "node:path";
 import { Worker } from "node:worker_threads";
 import { wrap } from "comlink";
-import nodeEndpoint from "comlink/dist/umd/node-adapter";
+import nodeEndpoint from "comlink/dist/umd/node-adapter.js";
 import type { Program, Solved } from "@/core/cover/solve";
 
 /** Plain code that is run as it lies there: nothing of it is bundled. */

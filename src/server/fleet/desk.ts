@@ -1,7 +1,7 @@
 import { setTimeout as sleep } from "node:timers/promises";
 import { Worker } from "node:worker_threads";
 import { type Remote, wrap } from "comlink";
-import nodeEndpoint from "comlink/dist/umd/node-adapter";
+import nodeEndpoint from "comlink/dist/umd/node-adapter.js";
 import { LRUCache } from "lru-cache";
 import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";

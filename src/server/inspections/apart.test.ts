@@ -21,7 +21,7 @@ beforeAll(() => {
   buildSync({
     entryPoints: [join(ROOT, "src", "workers", "bodies.worker.ts")],
     ...{ outfile: PROGRAM, bundle: true, packages: "external", platform: "node", format: "esm", target: "node20" },
-    alias: { "comlink/dist/umd/node-adapter": "comlink/dist/esm/node-adapter.mjs" },
+    alias: { "comlink/dist/umd/node-adapter.js": "comlink/dist/esm/node-adapter.mjs" },
   });
 });
 afterAll(() => rmSync(FOLDER, { recursive: true, force: true }));

@@ -2,7 +2,7 @@ import { setTimeout as sleep } from "node:timers/promises";
 import { Worker } from "node:worker_threads";
 import { Semaphore } from "async-mutex";
 import { wrap } from "comlink";
-import nodeEndpoint from "comlink/dist/umd/node-adapter";
+import nodeEndpoint from "comlink/dist/umd/node-adapter.js";
 import { log } from "../log";
 import { type Result, refused } from "../problems";
 import { READERS, type Readers } from "./bodies";

@@ -1,7 +1,7 @@
 import { setTimeout as sleep } from "node:timers/promises";
 import { MessageChannel, type MessagePort, Worker } from "node:worker_threads";
 import { expose, type Remote, wrap } from "comlink";
-import nodeEndpoint from "comlink/dist/umd/node-adapter";
+import nodeEndpoint from "comlink/dist/umd/node-adapter.js";
 import { BenchRunner } from "../bench/runner";
 import { ownContext } from "../context";
 import type { Database } from "../db/client";
