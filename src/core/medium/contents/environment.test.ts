@@ -55,7 +55,7 @@ const install = archive(
 function disc(name: string, files: Record<string, string>): string {
   const path = w.path(name);
   const maps = Object.entries(files).flatMap(([to, from]) => ["-map", from, to]);
-  run("xorriso", ["-outdev", path, "-volid", "KIT", ...maps, "-commit"]);
+  run("xorriso", ["-outdev", `stdio:${path}`, "-volid", "KIT", ...maps, "-commit"]);
   return path;
 }
 
