@@ -70,7 +70,7 @@ test("nobody else does: it makes no accounts, and believes no address that was n
   const before = await db.$count(accounts);
   for (const mail of ["somebody@elsewhere.example", "unverified@skerry.example"]) {
     const page = await signIn(browser, mail);
-    await expect(page.getByText("No account has the mail address that the directory told")).toBeVisible();
+    await expect(page.getByText("Your mail address in the directory has no account here")).toBeVisible();
     expect(new URL(page.url()).pathname).toBe("/sign-in");
   }
   await db.update(accounts).set({ closedAt: new Date() }).where(eq(accounts.email, "tam.gorrie@skerry.example"));

@@ -19,7 +19,7 @@ export interface SheetDisk {
 /** What comes of a further disk that an image holds: `of` is its name there, `disk` the one it goes onto, or is. */
 export interface SheetMore {
   of: string;
-  state: "placed" | "left" | "without-place" | "open";
+  state: "placed" | "left" | "unsure" | "without-place" | "open";
   disk: SheetDisk | null;
 }
 

@@ -80,9 +80,9 @@ export function invitationMailText(
 /** Why a company's directory did not let somebody in, by the code that the library gives. */
 export function directoryRefusalText(code: string): string {
   if (code === "account_not_linked" || code === "signup_disabled" || code === "unable_to_link_account")
-    return "No account has the mail address that the directory told, or the directory has not verified it. Ask an administrator to invite you.";
+    return "Your mail address in the directory has no account here, or is not verified there. Ask an administrator to invite you.";
   if (code === "ACCOUNT_CLOSED") return "This account is closed. Ask an administrator.";
-  if (code === "access_denied") return "The directory refused to sign you in. Ask whoever looks after it.";
+  if (code === "access_denied") return "The directory refused to sign you in. Ask its administrator.";
   return "The directory did not sign you in. Try again, or use your password.";
 }
 

@@ -159,10 +159,12 @@ export function linkReasonText(facts: LinkReason): string {
       }`;
     case "image-disk-size-unknown":
       return `Size or sectors of the disk ${visible(facts.of, 60)} of the image not recorded.`;
+    case "image-disk-unsure":
+      return `Restoring the disk ${visible(facts.of, 60)} of the image erases ${visible(facts.disk, 60)}. Not certain that it is the same disk: record its serial.`;
     case "image-in-parts":
       return `The image is in ${facts.of} parts on different stores. All of them are needed.`;
     case "image-part-missing":
-      return `Part ${facts.number} of ${facts.of} of the image ${facts.image} has no location.`;
+      return `Location of part ${facts.number} of ${facts.of} of the image ${facts.image} not recorded.`;
     case "image-starts-again":
       return "The image holds what is needed to start.";
     case "image-start-elsewhere":

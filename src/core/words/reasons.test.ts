@@ -119,6 +119,7 @@ const REASONS: EachOf<Reason> = {
   "image-disk-left": { code: "image-disk-left", disk: "sdb" },
   "image-disk-without-place": { code: "image-disk-without-place", of: "sdb", bytes: 1e12, isNeeded: true },
   "image-disk-size-unknown": { code: "image-disk-size-unknown", of: "sdb" },
+  "image-disk-unsure": { code: "image-disk-unsure", of: "sdb", disk: "sdb" },
   "image-in-parts": { code: "image-in-parts", of: 2 },
   "image-part-missing": { code: "image-part-missing", image: "HO-1 2026-01-01", number: 2, of: 2 },
   "image-starts-again": { code: "image-starts-again" },

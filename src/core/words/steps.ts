@@ -36,9 +36,11 @@ function diskText({ name, bytes, model, serial }: SheetDisk): string {
 }
 
 function moreText({ of, state, disk }: SheetMore): string {
-  if (disk && state === "placed") return `The disk ${of} of the image: onto ${diskText(disk)}. It is erased too.`;
-  if (disk && state === "left") return `The disk ${of} of the image: not restored. ${disk.name} stays unchanged.`;
-  return `The disk ${of} of the image: not restored, no disk for it.`;
+  if (disk && state === "placed")
+    return `Disk ${of} of the image goes onto ${diskText(disk)}. That disk is erased too.`;
+  if (disk && state === "left") return `Disk ${of} of the image is not restored: ${disk.name} stays unchanged.`;
+  if (disk) return `Disk ${of} of the image: make sure first that ${diskText(disk)} is the same disk.`;
+  return `Disk ${of} of the image is not restored: there is no disk for it.`;
 }
 
 const namesOf = (places: ImagePlace[]) => places.map(imagePlaceName).join(", ");

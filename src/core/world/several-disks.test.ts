@@ -1,4 +1,4 @@
-import { codes, disks, image, link, main, second, text } from "../../../test/support/worlds";
+import { codes, disks, image, LVM, link, main, second, text } from "../../../test/support/worlds";
 
 // An image of several disks of one computer, and one whose parts lie in several places. Common practice throughout.
 const [DATA, ESP] = [
@@ -17,20 +17,20 @@ describe("an image of several disks", () => {
   test("a data disk that is still there is left: later work is on it, and it is taken off", () => {
     const parts = { ...disks(main(), sda()), ...images(held()) };
     expect(link("restores", "image", parts)).toContain("image-disk-left");
-    expect(text("image", parts)).toMatch(/not restored\. sda stays unchanged/);
+    expect(text("image", parts)).toMatch(/not restored: sda stays unchanged/);
     expect(codes("image", parts)).toContain("disconnect-disks");
   });
 
   test("one that is gone goes onto an empty disk, which stays attached and is named as erased", () => {
     const parts = { ...disks(main(), empty("sdb")), ...images(held()) };
     expect(link("restores", "image", parts)).toContain("image-disk-placed");
-    expect(text("image", parts)).toMatch(/sda of the image: onto sdb.*erased too/);
+    expect(text("image", parts)).toMatch(/sda of the image goes onto sdb.*erased too/);
     expect(codes("image", parts)).not.toContain("disconnect-disks");
   });
 
   test("without a disk for it data do not come back, and the sheet says so; with what starts it nothing does", () => {
     expect(link("restores", "image", images(held()))[0]).toBe("holds-after-change");
-    expect(text("image", images(held()))).toMatch(/sda of the image: not restored, no disk for it/);
+    expect(text("image", images(held()))).toMatch(/sda of the image is not restored: there is no disk for it/);
     const starting = {
       images: [image({ partitions: [{ role: "system" }], moreDisks: [held({ partitions: [ESP] })] })],
     };
@@ -38,6 +38,25 @@ describe("an image of several disks", () => {
     const there = { ...starting, ...disks(main({ partitions: [main().partitions[2]] }), sda()) };
     expect(link("restores", "image", there).slice(-3)).toContain("image-opens");
     expect(link("restores", "image", there)).toContain("image-disk-placed");
+  });
+
+  test("nothing is written over that only looks like the disk that is meant, or that the mode does not need", () => {
+    const starting = (more: object) => ({
+      ...{ images: [image({ partitions: [{ role: "system" }], moreDisks: [held({ partitions: [ESP], ...more })] })] },
+      ...disks(main({ partitions: [main().partitions[2]] }), sda()),
+    });
+    expect(link("restores", "image", starting({}))).toContain("image-disk-placed");
+    // Without a serial, name and size are no proof; of another serial it is another disk.
+    expect(link("restores", "image", starting({ serial: null })).slice(0, 2)).toEqual(["unknown", "image-disk-unsure"]);
+    expect(link("restores", "image", starting({ serial: "S8" }))).toContain("image-disk-without-place");
+    const pooled = second({ partitions: [DATA, { number: 3, type: LVM, bytes: 1e9 }] });
+    const member = { ...starting({}), ...disks(main({ partitions: [main().partitions[2]] }), pooled) };
+    expect(link("restores", "image", member).slice(0, 2)).toEqual(["unknown", "disk-in-set"]);
+    // What a start by BIOS left behind on a data disk is no reason to erase it.
+    const left = held({ partitions: [{ role: "bios-boot" }, { role: "data", active: true }] });
+    const parts = { ...disks(main(), sda()), ...images(left) };
+    expect(link("restores", "image", parts)).toContain("image-disk-left");
+    expect(text("image", parts)).not.toMatch(/erased too/);
   });
 
   test("two never go onto one disk, and none onto the target of the first", () => {

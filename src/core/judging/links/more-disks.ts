@@ -8,12 +8,14 @@ import { sameName } from "./versions";
 export type DiskFate =
   | { state: "placed"; of: ImageDisk; disk: DiskFacts }
   | { state: "left"; of: ImageDisk; disk: DiskFacts }
+  /** It would be written over, and is not certain to be the one that is meant. */
+  | { state: "unsure"; of: ImageDisk; disk: DiskFacts }
   | { state: "without-place"; of: ImageDisk; isNeeded: boolean }
   | { state: "open"; of: ImageDisk };
 
 interface Placing {
   computer: Pick<ComputerPart, "tag" | "facts" | "toldDisk">;
-  image: Pick<ImagePart, "computer" | "partitions" | "moreDisks">;
+  image: Pick<ImagePart, "computer" | "mode" | "partitions" | "moreDisks">;
   release: Pick<ReleasePart, "facts">;
   /** The disk that the first one goes onto; null: not known. */
   target: DiskFacts | null;
@@ -31,17 +33,22 @@ export function diskFates({ computer, image, release, target }: Placing): DiskFa
     return disk;
   };
   const isOwn = image.computer === computer.tag;
-  const there = (of: ImageDisk) => (isOwn ? inside.find((disk) => !isBlank(disk) && isSame(disk, of)) : undefined);
   // What stands where it stood takes no other one's place.
-  const kept = new Map((image.moreDisks ?? []).flatMap((of) => [[of, there(of)] as const]));
-  for (const disk of kept.values()) if (disk) take(disk);
+  const kept = new Map<ImageDisk, DiskFacts>();
+  for (const of of isOwn ? (image.moreDisks ?? []) : []) {
+    const disk = inside.find((each) => !isBlank(each) && !taken.has(each) && isSame(each, of));
+    if (disk) kept.set(of, take(disk));
+  }
   const bySize = [...(image.moreDisks ?? [])].sort((a, b) => (b.bytes ?? 0) - (a.bytes ?? 0));
   const fates = new Map<ImageDisk, DiskFate>();
   for (const of of bySize) {
     const isNeeded = startsBy(of, image);
     const own = kept.get(of);
     if (own) {
-      fates.set(of, { state: isNeeded ? "placed" : "left", of, disk: own });
+      // Nothing is erased that only looks like the disk that is meant, or that others hang together with.
+      const isCertain = Boolean(own.serial && of.serial) && setOf(own) === null;
+      if (!isNeeded) fates.set(of, { state: "left", of, disk: own });
+      else fates.set(of, isCertain ? { state: "placed", of, disk: own } : { state: "unsure", of, disk: own });
       continue;
     }
     const empty = inside
@@ -66,15 +73,19 @@ function isSame(disk: DiskFacts, of: ImageDisk): boolean {
   return disk.name === of.name && disk.bytes === of.bytes;
 }
 
-const STARTING: readonly (string | null)[] = ["esp", "bios-boot", "boot", "system"];
-
 /** Whether the computer starts by what is on this disk: it holds a part for that which the first disk lacks. */
-function startsBy({ partitions }: ImageDisk, image: Pick<ImagePart, "partitions">): boolean {
-  const has = (role: string | null) => image.partitions?.some((each) => each.role === role) ?? false;
-  const isActive = image.partitions?.some(({ active }) => active === true) ?? false;
-  return (partitions ?? []).some(
-    ({ role, active }) => (STARTING.includes(role) && !has(role)) || (active === true && !isActive && !has("esp")),
-  );
+function startsBy(
+  { partitions }: ImageDisk,
+  { partitions: first, mode }: Pick<ImagePart, "partitions" | "mode">,
+): boolean {
+  const own = partitions ?? [];
+  const has = (role: string) => first?.some((each) => each.role === role) ?? false;
+  const gives = (role: string) => !has(role) && own.some((each) => each.role === role);
+  if (gives("system") || gives("boot")) return true;
+  // Each mode starts by parts of its own: those that the other one left behind are not needed.
+  if (mode !== "bios" && gives("esp")) return true;
+  const startsBios = first?.some(({ active }) => active === true) || has("bios-boot") || has("boot");
+  return mode !== "uefi" && !startsBios && (gives("bios-boot") || own.some(({ active }) => active === true));
 }
 
 /** Whether every disk of an image that is of several has where to go; null where it is of one. */
@@ -89,6 +100,10 @@ function ruled(fate: DiskFate): Ruling {
       return holds({ code: "image-disk-placed", of, disk: fate.disk.name, bytes: fate.disk.bytes });
     case "left":
       return holds({ code: "image-disk-left", disk: fate.disk.name });
+    case "unsure": {
+      const [disk, set] = [fate.disk.name, setOf(fate.disk)];
+      return unknown(set === null ? { code: "image-disk-unsure", of, disk } : { code: "disk-in-set", disk, set });
+    }
     case "without-place": {
       const reason = { code: "image-disk-without-place", of, bytes: fate.of.bytes, isNeeded: fate.isNeeded } as const;
       return fate.isNeeded ? broken(reason) : holds(reason);

@@ -93,6 +93,7 @@ export type LinkReason =
   | { code: "image-disk-left"; disk: string }
   | { code: "image-disk-without-place"; of: string; bytes: number | null; isNeeded: boolean }
   | { code: "image-disk-size-unknown"; of: string }
+  | { code: "image-disk-unsure"; of: string; disk: string }
   | { code: "image-in-parts"; of: number }
   | { code: "image-part-missing"; image: string; number: number; of: number }
   | { code: "image-starts-again" }
