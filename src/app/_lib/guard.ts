@@ -144,7 +144,7 @@ export function openAction<const S extends Schemas, T>(
       doorRefusal("POST", from) !== null
         ? refused({ code: "not-from-here" })
         : parsed.success
-          ? await run(...(parsed.data as unknown as Outputs<S>))
+          ? await told(name, from, () => run(...(parsed.data as unknown as Outputs<S>)))
           : refused({ code: "malformed" });
     await audit(name, from, outcomeOf(result));
     return result;

@@ -1,9 +1,9 @@
 "use client";
 
-import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { ScanQrCode } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { useEffect, useRef, useState } from "react";
+import { Modal } from "@/ui/modal";
 import { ProblemLine } from "@/ui/problem-line";
 
 /** A picture is looked through at most so wide: a label fills a good part of it. */
@@ -85,20 +85,14 @@ function ScanDialog({ onClose }: { onClose: () => void }) {
     };
   }, [router]);
   return (
-    <Dialog open onClose={onClose} className="relative z-50">
-      <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
-      <div className="fixed inset-0 grid place-items-center p-4">
-        <DialogPanel className="w-full max-w-md border border-line bg-sheet p-4">
-          <DialogTitle className="font-bold text-lg">Scan a label</DialogTitle>
-          <p className="text-quiet">Hold the code on the label in front of the camera.</p>
-          <video ref={video} playsInline muted className="mt-3 aspect-4/3 w-full bg-sunk object-cover" />
-          <ProblemLine text={problem} className="mt-2" />
-          <button type="button" className="act mt-3" onClick={onClose}>
-            Cancel
-          </button>
-        </DialogPanel>
-      </div>
-    </Dialog>
+    <Modal title="Scan a label" onClose={onClose}>
+      <p className="text-quiet">Hold the code on the label in front of the camera.</p>
+      <video ref={video} playsInline muted className="mt-3 aspect-4/3 w-full bg-sunk object-cover" />
+      <ProblemLine text={problem} className="mt-2" />
+      <button type="button" className="act mt-3" onClick={onClose}>
+        Cancel
+      </button>
+    </Modal>
   );
 }
 

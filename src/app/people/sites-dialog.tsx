@@ -1,7 +1,7 @@
 "use client";
 
-import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type FormEvent, useState } from "react";
+import { Modal } from "@/ui/modal";
 
 interface Props {
   name: string;
@@ -25,31 +25,25 @@ export function SitesDialog({ name, sites, held, onSave, onClose }: Props) {
     onSave([...chosen]);
   };
   return (
-    <Dialog open onClose={onClose} className="relative z-40">
-      <div className="fixed inset-0 bg-ink/40" aria-hidden="true" />
-      <div className="fixed inset-0 grid place-items-center p-4">
-        <DialogPanel className="max-h-full w-full max-w-md overflow-y-auto border border-line bg-sheet p-5">
-          <DialogTitle className="font-bold text-lg">Sites of {name}</DialogTitle>
-          <p className="mt-1 text-quiet">
-            {name} changes things at the ticked sites only, and still reads everything. No tick: all sites.
-          </p>
-          <form onSubmit={save} className="mt-3 space-y-1">
-            {sites.map((site) => (
-              <label key={site.id} className="flex items-center gap-2">
-                <input type="checkbox" checked={chosen.has(site.id)} onChange={() => turn(site.id)} /> {site.name}
-              </label>
-            ))}
-            <div className="flex gap-2 pt-3">
-              <button type="submit" className="act-main">
-                Save sites
-              </button>
-              <button type="button" className="act" onClick={onClose}>
-                Cancel
-              </button>
-            </div>
-          </form>
-        </DialogPanel>
-      </div>
-    </Dialog>
+    <Modal title={`Sites of ${name}`} onClose={onClose}>
+      <p className="mt-1 text-quiet">
+        {name} changes things at the ticked sites only, and still reads everything. No tick: all sites.
+      </p>
+      <form onSubmit={save} className="mt-3 space-y-1">
+        {sites.map((site) => (
+          <label key={site.id} className="flex items-center gap-2">
+            <input type="checkbox" checked={chosen.has(site.id)} onChange={() => turn(site.id)} /> {site.name}
+          </label>
+        ))}
+        <div className="flex gap-2 pt-3">
+          <button type="submit" className="act-main">
+            Save sites
+          </button>
+          <button type="button" className="act" onClick={onClose}>
+            Cancel
+          </button>
+        </div>
+      </form>
+    </Modal>
   );
 }

@@ -15,7 +15,8 @@ export interface SentFile {
   close: () => Promise<void>;
 }
 
-async function* blocksOf({ source, close }: SentFile, from: number, end: number): AsyncGenerator<Uint8Array> {
+/** A part of a file, block by block, and the file closed after; one that cannot be read to its end breaks off. */
+export async function* blocksOf({ source, close }: SentFile, from: number, end: number): AsyncGenerator<Uint8Array> {
   try {
     for (let at = from; at < end; at += BLOCK_BYTES) {
       const wanted = Math.min(BLOCK_BYTES, end - at);

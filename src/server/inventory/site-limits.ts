@@ -1,4 +1,4 @@
-import { eq, inArray } from "drizzle-orm";
+import { eq, inArray, sql } from "drizzle-orm";
 import { takeBack } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
@@ -15,35 +15,25 @@ interface Placed {
 /** Where some things of one kind are: by their id, null where that is not recorded. What is not told of is nowhere. */
 type Finder = (tx: Queries, ids: number[]) => Promise<{ id: number; siteId: SiteId | null }[]>;
 
+/** Things are where their computer is. */
+function ofComputer(table: typeof callouts | typeof drills | typeof plannedDrills | typeof systemImages): Finder {
+  return (tx, ids) =>
+    tx
+      .select({ id: sql<number>`${table.id}`, siteId: computers.siteId })
+      .from(table)
+      .innerJoin(computers, eq(computers.id, table.computerId))
+      .where(inArray(table.id, ids));
+}
+
 const FINDERS: Record<string, Finder> = {
   site: async (_tx, ids) => ids.map((id) => ({ id, siteId: id })),
   computer: (tx, ids) =>
     tx.select({ id: computers.id, siteId: computers.siteId }).from(computers).where(inArray(computers.id, ids)),
   medium: (tx, ids) => tx.select({ id: media.id, siteId: media.siteId }).from(media).where(inArray(media.id, ids)),
-  "call-out": (tx, ids) =>
-    tx
-      .select({ id: callouts.id, siteId: computers.siteId })
-      .from(callouts)
-      .innerJoin(computers, eq(computers.id, callouts.computerId))
-      .where(inArray(callouts.id, ids)),
-  drill: (tx, ids) =>
-    tx
-      .select({ id: drills.id, siteId: computers.siteId })
-      .from(drills)
-      .innerJoin(computers, eq(computers.id, drills.computerId))
-      .where(inArray(drills.id, ids)),
-  "planned drill": (tx, ids) =>
-    tx
-      .select({ id: plannedDrills.id, siteId: computers.siteId })
-      .from(plannedDrills)
-      .innerJoin(computers, eq(computers.id, plannedDrills.computerId))
-      .where(inArray(plannedDrills.id, ids)),
-  image: (tx, ids) =>
-    tx
-      .select({ id: systemImages.id, siteId: computers.siteId })
-      .from(systemImages)
-      .innerJoin(computers, eq(computers.id, systemImages.computerId))
-      .where(inArray(systemImages.id, ids)),
+  "call-out": ofComputer(callouts),
+  drill: ofComputer(drills),
+  "planned drill": ofComputer(plannedDrills),
+  image: ofComputer(systemImages),
   store: async (tx, ids) => {
     const rows = await tx
       .select({ id: stores.id, ofComputer: computers.siteId, ofMedium: media.siteId, kind: stores.kind })

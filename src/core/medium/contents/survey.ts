@@ -17,7 +17,7 @@ import {
 import { claimsToSource, type DriverSource, infToSources } from "../drivers/driver-set";
 import { decodeInf, readInf } from "../drivers/inf";
 import { openInner } from "../volumes/open-tree";
-import type { Volume } from "../volumes/volumes";
+import { distinct, type Volume } from "../volumes/volumes";
 import type { Program, Survey } from "./schema";
 import { systemOfDiskInfo, systemOfOsRelease, systemsOfWim } from "./systems";
 
@@ -57,14 +57,8 @@ const FINDS_MAX = 500;
 /** Looks through the trees of a medium for what it starts, installs, runs and drives. */
 export async function survey(volumes: Volume[], options: SurveyOptions): Promise<Survey> {
   const surveyor = new Surveyor(options);
-  const seen = new Set<string>();
-  for (const volume of volumes) {
-    // The same bytes under two names (a partition that the catalogue names too) are looked into once.
-    const key = `${volume.start} ${volume.kind}`;
-    if (seen.has(key)) continue;
-    seen.add(key);
-    await surveyor.volume(volume);
-  }
+  // The same bytes under two names (a partition that the catalogue names too) are looked into once.
+  for (const volume of distinct(volumes)) await surveyor.volume(volume);
   return surveyor.result;
 }
 
@@ -202,7 +196,13 @@ class Surveyor {
         { path: root, entry: folder },
         { entries: this.limits.entries, onCut },
       )) {
-        if (entry.directory || !/\.inf$/i.test(path) || entry.unreadable || this.infsLeft-- <= 0) continue;
+        if (entry.directory || !/\.inf$/i.test(path) || entry.unreadable) continue;
+        // Names of a damaged archive may lead to the same content again and again.
+        this.bytesLeft -= entry.sizeBytes;
+        if (this.infsLeft-- <= 0 || this.bytesLeft < 0) {
+          this.result.cut = true;
+          return;
+        }
         const file = await tree.open(entry);
         const inf = file && readInf(decodeInf(await file.read(0, INF_MAX_BYTES)));
         if (!inf) continue;

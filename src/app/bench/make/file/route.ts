@@ -2,12 +2,11 @@ import { createHash } from "node:crypto";
 import { z } from "zod";
 import { problemText } from "@/core/words/problems";
 import { openMediumFile } from "@/server/bench/medium-file";
-import { packedAnswer, rangedAnswer, type SentFile } from "@/server/host/ranged";
+import { blocksOf, packedAnswer, rangedAnswer, type SentFile } from "@/server/host/ranged";
 import { route } from "../../../_lib/guard";
 import { one } from "../../../_lib/params";
 import { makingOf, mediumWish } from "../wish";
 
-const BLOCK_BYTES = 1 << 20;
 /** For so long an address gives the same file, as far as the inventory does. */
 const SAME_DAYS = 7;
 const FORMS = ["raw", "zst", "sha256"] as const;
@@ -54,12 +53,8 @@ function madeOf(told: string | undefined, now: Date): Date | null {
   return age >= 0 && age <= SAME_DAYS * 86_400_000 ? made : null;
 }
 
-async function digestOf({ source, close }: SentFile): Promise<string> {
+async function digestOf(file: SentFile): Promise<string> {
   const hash = createHash("sha256");
-  try {
-    for (let at = 0; at < source.sizeBytes; at += BLOCK_BYTES) hash.update(await source.read(at, BLOCK_BYTES));
-  } finally {
-    await close();
-  }
+  for await (const block of blocksOf(file, 0, file.source.sizeBytes)) hash.update(block);
   return hash.digest("hex");
 }
