@@ -83,6 +83,13 @@ test("somebody who is held to sites changes what is there, may send it on, and n
   const { id, version } = await account();
   value(await changeAccount(inventory.ina, id, version, { role: "technician", isClosed: false, sites: [idOf(pier)] }));
   expect(await account()).toMatchObject({ sites: [idOf(pier)] });
+  // The log tells what was changed, by name, and nothing else.
+  const col = (await listAccounts(inventory.ina)).find(({ name }) => name === "Col Marrick");
+  const [told] = await history(inventory.ina, "person", col?.id ?? 0);
+  expect([told?.before, told?.after]).toEqual([
+    { closed: true, sites: [] },
+    { closed: false, sites: ["North Pier"] },
+  ]);
   const held: Context = { ...inventory.ina, sites: [idOf(pier)] };
   const facts = { schema: "creel.facts/1" };
   const stick = { tag: "HS-9", kind: "usb", capacityBytes: null, writtenOn: null, releaseIds: [] };

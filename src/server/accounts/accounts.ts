@@ -4,12 +4,22 @@ import { z } from "zod";
 import { invitationMailText } from "@/core/words/accounts";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { Queries } from "../db/client";
 import type { PersonId, SiteId } from "../db/ids";
 import { affectedRows, insertedId } from "../db/results";
-import { accountSites, accounts, credentials, people, secondFactors, sessions, verifications } from "../db/schema";
+import {
+  accountSites,
+  accounts,
+  credentials,
+  people,
+  secondFactors,
+  sessions,
+  sites,
+  verifications,
+} from "../db/schema";
 import { ownOrigins } from "../host/addresses";
 import { hasMailServer, mailer } from "../host/mailer";
-import { changesSince, recordEvent } from "../inventory/events";
+import { changesSince, difference, recordEvent } from "../inventory/events";
 import { nameSchema } from "../inventory/named";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { type Role, roleSchema } from "./roles";
@@ -185,14 +195,26 @@ export async function changeAccount(
     const is = role === "administrator" ? [] : [...new Set(parsed.value.sites ?? was)];
     await tx.delete(accountSites).where(eq(accountSites.accountId, id));
     if (is.length > 0) await tx.insert(accountSites).values(is.map((siteId) => ({ accountId: id, siteId })));
-    await recordEvent(tx, acting, {
-      ...{ entity: "person", entityId: account.personId, entityTag: account.name, action: "changed" },
-      version: version + 1,
-      before: { access: account.role, closed: account.closedAt !== null, sites: was },
-      after: { access: role, closed: isClosed, sites: is },
-    });
+    const names = await siteNames(tx, [...was, ...is]);
+    const changed = difference(
+      { access: account.role, closed: account.closedAt !== null, sites: was.map(names) },
+      { access: role, closed: isClosed, sites: is.map(names) },
+    );
+    if (changed)
+      await recordEvent(tx, acting, {
+        ...{ entity: "person", entityId: account.personId, entityTag: account.name, action: "changed" },
+        ...{ version: version + 1, ...changed },
+      });
     return ok(version + 1);
   });
+}
+
+/** What sites are called, as the log tells them. */
+async function siteNames(tx: Queries, ids: SiteId[]): Promise<(id: SiteId) => string> {
+  if (ids.length === 0) return String;
+  const rows = await tx.select({ id: sites.id, name: sites.name }).from(sites).where(inArray(sites.id, ids));
+  const names = new Map(rows.map(({ id, name }) => [id, name]));
+  return (id) => names.get(id) ?? String(id);
 }
 
 /** Ends every session of some accounts. */

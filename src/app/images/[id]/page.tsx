@@ -189,8 +189,11 @@ function Facts({ detail: { body } }: { detail: ImageDetail }) {
     ],
     [
       "Other disks",
-      body.moreDisks?.map(({ name, bytes }) => `${name}${bytes === null ? "" : `, ${bytesText(bytes)}`}`).join("; ") ||
-        "none",
+      body.moreDisks
+        ? body.moreDisks
+            .map(({ name, bytes }) => `${name}${bytes === null ? "" : `, ${bytesText(bytes)}`}`)
+            .join("; ") || "none"
+        : null,
     ],
     ["In use", body.usedBytes == null ? null : <Size key="u" bytes={body.usedBytes} both />],
     ["Stored", body.storedBytes == null ? null : <Size key="s" bytes={body.storedBytes} both />],
