@@ -1,9 +1,12 @@
 /** How facts are called where one is missing, by their place in `creel.facts/1`. */
 const FACT_NAMES: Record<string, string> = {
   "firmware.kind": "whether its firmware is BIOS or UEFI",
+  "firmware.legacyMode": "its legacy mode setting",
   "firmware.arch": "the architecture of its firmware",
   devices: "its devices",
   disks: "its disks",
+  bus: "what its disk is attached by (its bus)",
+  table: "the partition table of its disk",
   partitions: "the partitions of its disk",
   filesystem: "the file systems on its disk",
   sectorBytes: "the sector size of its disk",

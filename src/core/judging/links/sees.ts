@@ -1,4 +1,4 @@
-import { architectureOf, type DeviceFacts, type DiskFacts } from "../../computer/facts/schema";
+import { architectureOf, type DeviceFacts, type DiskFacts, diskSchema } from "../../computer/facts/schema";
 import { type DeviceUse, deviceUse, parseModalias } from "../../computer/hardware/modalias";
 import { chooseDisk, internalDisks } from "../../computer/needs/system-disk";
 import { itemAt } from "../../kernel/item-at";
@@ -67,6 +67,11 @@ interface Driving {
   isLoose: boolean;
 }
 
+const isGood = ({ verdict }: Ruling) => verdict === "holds" || verdict === "holds-after-change";
+
+/** A disk of which nothing is recorded. */
+const ANY_DISK: DiskFacts = diskSchema.parse({ name: "", bytes: 0 });
+
 const isLoose = ({ kind, installed }: DriverSource) => kind === "inf" && installed !== true;
 
 class Look {
@@ -108,8 +113,27 @@ class Look {
     const controllers = [...told, ...(targets.some(({ bus }) => bus === "mmc") ? hosts : [])];
     if (controllers.length === 0) return unknown({ code: "no-controller-known" });
     // A disk that is neither written to nor read does not break the route.
-    if (targets.length === 0) return this.allOf(controllers, null);
-    return all(targets.map((disk) => this.disk(disk, controllers)));
+    if (targets.length === 0) return this.onAnyBus(null, controllers, hosts);
+    return all(
+      targets.map((disk) =>
+        disk.bus === null ? this.onAnyBus(disk, controllers, hosts) : this.disk(disk, controllers),
+      ),
+    );
+  }
+
+  /** A disk whose bus is not recorded may be on any that is there: it is seen for certain where each of them is driven. */
+  private onAnyBus(disk: DiskFacts | null, controllers: DeviceFacts[], hosts: DeviceFacts[]): Ruling {
+    const ruling = disk ? this.disk(disk, controllers) : this.allOf(controllers, null);
+    if (!isGood(ruling)) return ruling;
+    const onBus = (bus: string) =>
+      this.disk({ ...(disk ?? ANY_DISK), bus }, bus === "mmc" ? [...controllers, ...hosts] : controllers);
+    const buses = [
+      ...(controllers.some((each) => subClassOf(each) === SUB_CLASS.nvme || isMapping(each)) ? ["nvme"] : []),
+      ...(controllers.some((each) => subClassOf(each) === SUB_CLASS.sata || isMapping(each)) ? ["sata"] : []),
+      ...(hosts.length > 0 ? ["mmc"] : []),
+    ];
+    if (buses.every((bus) => isGood(onBus(bus)))) return ruling;
+    return unknown({ code: "fact-missing", fact: disk ? "bus" : "disks" }, ...ruling.reasons);
   }
 
   /** The controllers that a disk can hang on by its bus: one of them must be driven, the mapping one in any case. */
