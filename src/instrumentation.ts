@@ -9,6 +9,8 @@ export async function register(): Promise<void> {
     for (const fault of faults) process.stderr.write(`creel: ${fault}\n`);
     process.exit(1);
   }
+  const { LOOPBACK, sayPeers } = await import("@/server/host/peers");
+  sayPeers(process.env.CREEL_PROXIES || LOOPBACK);
   const [{ database }, { startThreads }, { jobTeller }] = await Promise.all([
     import("@/server/db/client"),
     import("@/server/work/threads"),

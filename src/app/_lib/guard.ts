@@ -93,14 +93,17 @@ async function audit(name: string, from: Pick<Headers, "get">, outcome: string):
 }
 
 /** What was begun and broke off is written down, too, before whoever asked hears that it failed. */
-async function told<T>(name: string, from: Pick<Headers, "get">, run: () => Promise<T>): Promise<T> {
+async function toldBy<T>(write: (outcome: string) => Promise<void>, run: () => Promise<T>): Promise<T> {
   try {
     return await run();
   } catch (error) {
-    await audit(name, from, "failed").catch(() => {});
+    await write("failed").catch(() => {});
     throw error;
   }
 }
+
+const told = <T>(name: string, from: Pick<Headers, "get">, run: () => Promise<T>): Promise<T> =>
+  toldBy((outcome) => audit(name, from, outcome), run);
 
 /**
  * A server action that only who has a role may call. `schemas`: of its arguments, one each; what does not fit them comes
@@ -280,12 +283,13 @@ export function tokenRoute<P = Record<never, string>>(
         await recordAudit({ db, now }, null, { act: name, outcome: "token-refused", origin: clientAddress(from) });
       return sealed(problemDetails({ code: "refused", why: { code: "token-refused" } }));
     }
-    const response = await answer({ request, context: { db, now, person: bearer.madeBy }, bearer, params });
-    if (request.method !== "GET") {
-      const outcome = response.ok ? "done" : `status-${response.status}`;
+    const write = (outcome: string) => {
       const asked = { act: name, outcome, origin: clientAddress(from), detail: { token: bearer.name } };
-      await recordAudit({ db, now }, bearer.madeBy, asked);
-    }
+      return recordAudit({ db, now }, bearer.madeBy, asked);
+    };
+    const run = async () => answer({ request, context: { db, now, person: bearer.madeBy }, bearer, params });
+    const response = await toldBy(write, run);
+    if (request.method !== "GET") await write(response.ok ? "done" : `status-${response.status}`);
     return sealed(response);
   };
   guards.set(guarded, { name, role: "token" });

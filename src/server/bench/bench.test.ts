@@ -145,6 +145,27 @@ test("what a medium is called, where it is kept and what it is for are recorded 
   expect((await getMedium(ina, "RM-81"))?.row).toMatchObject({ name: "Boathouse stick", siteId });
 });
 
+test("an account of another site empties no medium of this one", async () => {
+  const { ina } = inventory;
+  const own = await stick("of-one-site");
+  const [here, elsewhere] = [
+    value(await addSite(ina, { name: "Sail loft" })),
+    value(await addSite(ina, { name: "Mole" })),
+  ];
+  value(await begin(own, "RM-84A", { keptAs: { name: null, siteId: here, note: null } }));
+  await work();
+  const over = () => begin(own, "RM-84A", { confirm: "RM-84A", lossAgreed: true });
+  ina.sites = [elsewhere];
+  expect(await over()).toEqual({
+    ok: false,
+    problem: { code: "refused", why: { code: "other-site", site: "Sail loft" } },
+  });
+  ina.sites = [here];
+  value(await over());
+  ina.sites = null;
+  await work();
+});
+
 test("an empty inventory is rebuilt from the medium: computer, kit, release with its manifest, medium; nothing twice", async () => {
   const image = contentPath(folderOf("a"));
   const args = [

@@ -6,10 +6,12 @@ import { WAYS } from "@/core/making/planning/plan";
 import { confirms } from "@/core/making/writing/confirm";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { Queries } from "../db/client";
 import type { BenchJobId, BerthId, DeviceId, ReleaseId } from "../db/ids";
 import { affectedRows, insertedId, nameOf } from "../db/results";
 import { benchJobs, benchLines, berths, devices, kits, media, releases, stores } from "../db/schema";
 import { tagSchema } from "../inventory/computers";
+import { holdToSites } from "../inventory/site-limits";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { HOLDING, lossesOf } from "./berths";
 import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
@@ -180,6 +182,7 @@ async function queueJob(
   job: { request: BenchRequest; releaseId: ReleaseId | null; mediumTag: string | null; deviceId: DeviceId },
 ): Promise<Result<number>> {
   const queued = await act(context, HELD, async ({ db }): Promise<Result<number>> => {
+    await holdToSites(db, context, await overwrittenBy(db, job));
     const row = await db
       .insert(benchJobs)
       .values({ ...job, kind: job.request.kind, berthId, personId: context.person.id, createdAt: context.now() })
@@ -187,6 +190,13 @@ async function queueJob(
     return ok(insertedId(row));
   });
   return heldOr(context, queued, berthId);
+}
+
+/** The medium that stands on a device which a job empties. */
+async function overwrittenBy(db: Queries, { request, deviceId }: { request: BenchRequest; deviceId: DeviceId }) {
+  if (request.kind === "verify") return [];
+  const rows = await db.select({ entityId: devices.mediumId }).from(devices).where(eq(devices.id, deviceId));
+  return rows.flatMap(({ entityId }) => (entityId === null ? [] : [{ entity: "medium", entityId }]));
 }
 
 /** What a second job in a berth runs into. */

@@ -1,5 +1,6 @@
 import { isAbsolute } from "node:path";
 import { z } from "zod";
+import { trustedPeers } from "./peers";
 
 /** An address of one of some kinds, as `new URL` reads it. */
 const address = (protocols: readonly string[]) => (value: string) =>
@@ -31,6 +32,13 @@ const variablesSchema = z.object({
     .refine(
       (value) => value.split(",").every((each) => isOrigin(each.trim())),
       "CREEL_URL is not an address of a site. Set it to what people type, such as https://creel.example, without a path; several are divided by commas.",
+    )
+    .optional(),
+  CREEL_PROXIES: z
+    .string()
+    .refine(
+      (value) => trustedPeers(value) !== null,
+      "CREEL_PROXIES is no list of addresses. Set it to those of the proxies before Creel, such as 10.0.0.5,10.1.0.0/16.",
     )
     .optional(),
   CREEL_SECRET: z
