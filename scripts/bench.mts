@@ -1,14 +1,16 @@
 // Measures what Creel promises to be quick, beside plain tools. Not a test: figures are read by people.
 // bench.mts [media] [browser] [fleet] [matrix] [writing] [cover] [pages] [load]: some parts only. COUNT=20000 takes another number of computers.
 import { spawnSync } from "node:child_process";
-import { mkdtempSync, readdirSync, rmSync } from "node:fs";
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { sql } from "drizzle-orm";
 import { chromium } from "playwright-core";
 import { COMPUTER_SCHEMA } from "@/core/computer/exchange/lines";
 import { factsSchema } from "@/core/computer/facts/schema";
+import { WimArchive } from "@/core/formats/wim-tree";
 import { matchFiles } from "@/core/judging/pair/match";
+import { MemorySource } from "@/core/kernel/source";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { problemText } from "@/core/words/problems";
 import { insertAccount } from "@/server/accounts/set-up";
@@ -104,6 +106,7 @@ async function media(): Promise<void> {
     `judge ${fleet.length} computers, one medium, both ways of attaching`,
     await timed(9, () => fleet.map((facts) => matchFiles({ views: inspection.views, release: null }, facts, null))),
   );
+  await archives(workshop);
   const noise = bigFile(workshop);
   const own = await timed(5, () => cli("verify", noise, "--sums", `${noise}.sums`));
   const tool = await timed(5, () => spawnSync("sha256sum", [noise]));
@@ -121,6 +124,28 @@ async function media(): Promise<void> {
     },
   );
   console.log(`${"memory of manifest, 1 GB".padEnd(64)} ${(Number(used.stderr) / 1024).toFixed(0).padStart(9)} MiB`);
+}
+
+/** Unpacking archives of 64 MiB of a program, one thread; beside each wimlib's. */
+async function archives(workshop: Workshop): Promise<void> {
+  const [source, bytes] = [workshop.path("packed/program.bin"), 64 << 20];
+  mkdirSync(workshop.path("packed"));
+  writeFileSync(source, readFileSync(process.execPath).subarray(0, bytes));
+  for (const [name, options] of [
+    ["XPRESS", ["--compress=XPRESS"]],
+    ["LZX", ["--compress=LZX"]],
+    ["LZMS", ["--compress=LZMS"]],
+    ["LZMS, as one", ["--solid"]],
+  ] as const) {
+    const path = workshop.path(`${name}.wim`);
+    spawnSync("wimlib-imagex", ["capture", workshop.path("packed"), path, "program", "--quiet", ...options]);
+    const archive = await WimArchive.open(new MemorySource(new Uint8Array(readFileSync(path))));
+    const own = await timed(3, () => archive?.damaged());
+    const apply = ["apply", path, "1", workshop.path("unpacked"), "--quiet"];
+    const tool = await timed(3, () => spawnSync("taskset", ["-c", "0", "wimlib-imagex", ...apply]));
+    const rates = `${(bytes / own / 1000).toFixed(0)} MB/s, wimlib ${(bytes / tool / 1000).toFixed(0)} MB/s`;
+    show(`contents of an archive against their SHA-1, ${name}`, own, rates);
+  }
 }
 
 /** 1 GB that does not shrink, and its published sum. */

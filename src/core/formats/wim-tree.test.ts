@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
+import { copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { run } from "../../../scripts/media/workshop";
 import { damaged, dice } from "../../../test/support/dice";
@@ -75,6 +75,18 @@ describe.each([
   ["LZX, quick", ["--compress=LZX:20"]],
   ["LZX, large chunks", ["--compress=LZX", "--chunk-size=2097152"]],
   ["LZX, chunks of 64 KiB", ["--compress=LZX", "--chunk-size=65536"]],
+  ["LZMS", ["--compress=LZMS"]],
+  ["LZMS, small chunks", ["--compress=LZMS", "--chunk-size=32768"]],
+  ["LZMS, one large chunk", ["--compress=LZMS", "--chunk-size=16777216"]],
+  ["LZMS, quick", ["--compress=LZMS:20"]],
+  ["LZMS, thorough", ["--compress=LZMS:100"]],
+  ["LZMS, as one", ["--solid"]],
+  ["LZMS, as one in several chunks", ["--solid", "--solid-chunk-size=131072"]],
+  ["LZX, as one", ["--solid", "--solid-compress=LZX"]],
+  ["XPRESS, as one", ["--solid", "--solid-compress=XPRESS", "--solid-chunk-size=65536"]],
+  ["LZX, to be read from a pipe", ["--pipable", "--compress=LZX"]],
+  ["XPRESS, to be read from a pipe", ["--pipable", "--compress=XPRESS", "--chunk-size=4096"]],
+  ["nothing, to be read from a pipe", ["--pipable", "--compress=none"]],
 ])("an archive packed with %s", (name, options) => {
   const path = packed(`${name}.wim`, ...options);
 
@@ -86,6 +98,16 @@ describe.each([
       const content = await contentOf(tree, own);
       expect([own, content && Buffer.compare(content, bytes)]).toEqual([own, 0]);
     }
+  });
+
+  test("is whole by the digests of its contents; what is changed in it is found", async () => {
+    const bytes = new Uint8Array(readFileSync(path));
+    const open = () => WimArchive.open(new MemorySource(bytes));
+    expect(await (await open())?.damaged()).toEqual([]);
+    // Behind the header and before the table: content of one file or another.
+    bytes[20_000] = (bytes[20_000] as number) ^ 0x20;
+    expect((await (await open())?.damaged())?.length).toBeGreaterThan(0);
+    expect(await (await open())?.damaged(() => false)).toBeNull();
   });
 
   test("is read from anywhere, over the edges of its chunks", async () => {
@@ -133,23 +155,75 @@ test("of several images each has its own files", async () => {
   expect(await archive?.image(3)).toBeNull();
 });
 
-test("what is in another part, packed as one, or no archive, is not taken for something else", async () => {
-  const path = packed("solid.esd", "--solid");
-  expect(await WimArchive.open(memory(path))).toBeNull();
+test("what is in another part is not taken for something else, and is there once the parts are together", async () => {
   expect(await WimArchive.open(new MemorySource(new Uint8Array(4096)))).toBeNull();
   run("wimsplit", [packed("whole.wim", "--compress=none"), w.path("part.swm"), "1"]);
-  const tree = await treeOf(w.path("part.swm"));
-  const states = new Set<string>();
-  for await (const { entry } of walk(tree, null, { entries: 10_000, onCut: () => {} }))
-    if (!entry.directory) states.add(entry.unreadable ?? "read");
-  expect([...states]).toEqual(expect.arrayContaining(["read", "elsewhere"]));
+  const states = async (tree: WimTree | null | undefined) => {
+    const found = new Set<string>();
+    if (!tree) return found;
+    for await (const { entry } of walk(tree, null, { entries: 10_000, onCut: () => {} }))
+      if (!entry.directory) found.add(entry.unreadable ?? "read");
+    return found;
+  };
+  expect(await states(await treeOf(w.path("part.swm")))).toEqual(new Set(["read", "elsewhere"]));
+  const names = readdirSync(w.folder).filter((name) => /^part\d+\.swm$/.test(name));
+  const others = names.map((name) => memory(w.path(name)));
+  expect(others.length).toBeGreaterThan(2);
+  const stranger = memory(packed("stranger.wim", "--compress=none"));
+  const whole = await WimArchive.open(memory(w.path("part.swm")), [stranger, ...others.reverse()]);
+  expect(await states(await whole?.image(1))).toEqual(new Set(["read"]));
+  expect(await whole?.damaged()).toEqual([]);
+  const tree = (await whole?.image(1)) as WimTree;
+  for (const [own, bytes] of Object.entries(FILES)) {
+    const content = await contentOf(tree, own);
+    expect([own, content && Buffer.compare(content, bytes)]).toEqual([own, 0]);
+  }
 });
 
-test("damage ends what is read of it, and never takes long or throws", async () => {
-  const bytes = readFileSync(packed("damage.wim", "--compress=LZX"));
+test("programs, whose addresses were made absolute, come back to the byte", async () => {
+  const own = w.path("programs");
+  mkdirSync(own);
+  // What this machine runs: x86 code with calls, jumps and addresses of all kinds.
+  for (const [nth, name] of ["/bin/bash", "/usr/bin/qemu-img", "/usr/bin/xorriso", "/usr/bin/mcopy"].entries())
+    if (existsSync(name)) copyFileSync(name, join(own, `${nth}.bin`));
+  writeFileSync(join(own, "node.bin"), readFileSync(process.execPath).subarray(20_000_000, 22_000_000));
+  for (const options of [["--compress=LZMS", "--chunk-size=1048576"], ["--solid"]]) {
+    const path = w.path(`programs-${options.length}.wim`);
+    run("wimcapture", [own, path, "programs", "--quiet", ...options]);
+    expect(await (await WimArchive.open(memory(path)))?.damaged()).toEqual([]);
+  }
+});
+
+test("numbers in tables, which follow each other by their differences, come back to the byte", async () => {
+  const own = w.path("numbers");
+  mkdirSync(own);
+  for (const width of [1, 2, 3, 4, 8, 16, 24]) {
+    const bytes = new Uint8Array(300_000);
+    const view = new DataView(bytes.buffer);
+    for (let at = 0; at + width + 4 < bytes.length; at += width)
+      view.setUint32(at, (at * 2_654_435_761 + roll(3)) >>> 0, true);
+    writeFileSync(join(own, `${width}.bin`), bytes);
+    writeFileSync(
+      join(own, `wave-${width}.bin`),
+      some(200_000, (nth) => 128 + 100 * Math.sin(Math.floor(nth / width) / 9)),
+    );
+  }
+  const path = w.path("numbers.wim");
+  run("wimcapture", [own, path, "numbers", "--quiet", "--compress=LZMS:100", "--chunk-size=262144"]);
+  expect(await (await WimArchive.open(memory(path)))?.damaged()).toEqual([]);
+});
+
+test.each([
+  ["LZX", ["--compress=LZX"]],
+  ["XPRESS", ["--compress=XPRESS"]],
+  ["LZMS", ["--compress=LZMS"]],
+  ["LZMS, as one", ["--solid", "--solid-chunk-size=131072"]],
+  ["LZX, to be read from a pipe", ["--pipable", "--compress=LZX"]],
+])("damage ends what is read of an archive packed with %s, and never throws", async (name, options) => {
+  const bytes = readFileSync(packed(`damage ${name}.wim`, ...options));
   const throws = dice(5);
   let read = 0;
-  for (let round = 0; round < 150; round++) {
+  for (let round = 0; round < 40; round++) {
     const archive = await WimArchive.open(new MemorySource(damaged(new Uint8Array(bytes), throws)));
     const tree = await archive?.image(1);
     if (!tree) continue;
@@ -162,5 +236,5 @@ test("damage ends what is read of it, and never takes long or throws", async () 
       expect((content?.length ?? 0) <= Math.max(0, entry.sizeBytes)).toBe(true);
     }
   }
-  expect(read).toBeGreaterThan(500);
+  expect(read).toBeGreaterThan(100);
 });

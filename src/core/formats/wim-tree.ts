@@ -1,16 +1,29 @@
+import { createSHA1 } from "hash-wasm";
 import { LRUCache } from "lru-cache";
-import { Fields, hex, utf16 } from "../kernel/fields";
+import { ConcatSource } from "../kernel/concat";
+import { Fields, guid, hex, utf16 } from "../kernel/fields";
 import { type ByteSource, readExactly } from "../kernel/source";
 import type { FileTree, TreeEntry } from "./file-tree";
 import { fileTime } from "./ntfs";
-import { openWimResource, RESOURCE, type WimPacking, type WimResource, wimResourceAt } from "./wim-resource";
+import { readWimHeader, WIM_HEADER_BYTES, wimCompressionOf } from "./wim";
+import {
+  isChunkSize,
+  LOOKUP_BYTES,
+  openSolidResource,
+  openWimResource,
+  RESOURCE,
+  type WimPacking,
+  type WimResource,
+  wimResourceAt,
+} from "./wim-resource";
 
 /**
  * The files of one image of a WIM archive, after Microsoft's "Windows Imaging File Format" (2007): a table of all contents
  * by their SHA-1, and for each image a description of its folders.
  */
-const HEADER_BYTES = 208;
-const LOOKUP_BYTES = 50;
+/** What an entry of the table has for a size where it is a solid resource itself (wimlib, "resource.h"). */
+const SOLID_MAGIC = 0x1_0000_0000;
+const STEP_BYTES = 1 << 20;
 /** A table of a million contents, and a description of a million files. */
 const TABLE_MAX_BYTES = 64 << 20;
 const METADATA_MAX_BYTES = 512 << 20;
@@ -35,32 +48,78 @@ export interface WimEntry extends TreeEntry {
   reparse: number | null;
 }
 
-interface Contents {
-  byDigest: Map<string, WimResource>;
-  /** Descriptions of the images, in their order. */
-  metadata: WimResource[];
+/** Where a content lies: in which file, or in which solid resource of it. */
+interface Stored {
+  part: Part;
+  resource: WimResource;
+  /** The solid resources whose contents follow each other, in which it begins at `resource.start`. */
+  solid: SolidRun | null;
 }
 
-/** An archive with its table of contents read; its images are opened one by one. */
-export class WimArchive {
-  private constructor(
-    private readonly file: ByteSource,
-    private readonly packing: WimPacking,
-    private readonly contents: Contents,
+interface Part {
+  file: ByteSource;
+  packing: WimPacking;
+}
+
+interface Contents {
+  byDigest: Map<string, Stored>;
+  /** Descriptions of the images, in their order, with the digest of each. */
+  metadata: { stored: Stored; sha1: string }[];
+}
+
+/** Solid resources that are named one behind the other: their contents are counted through. */
+class SolidRun {
+  private opened: Promise<ByteSource | null> | null = null;
+  readonly resources: WimResource[] = [];
+  constructor(private readonly file: ByteSource) {}
+
+  open(): Promise<ByteSource | null> {
+    this.opened ??= this.openAll();
+    return this.opened;
+  }
+
+  private async openAll(): Promise<ByteSource | null> {
+    const sources = await Promise.all(this.resources.map((resource) => openSolidResource(this.file, resource)));
+    const whole = sources.filter((source) => source !== null);
+    return whole.length < sources.length
+      ? null
+      : whole.length === 1
+        ? (whole[0] as ByteSource)
+        : new ConcatSource(whole);
+  }
+}
+
+/** A content that stands in solid resources, which are opened once somebody reads it. */
+class SolidSource implements ByteSource {
+  constructor(
+    private readonly run: SolidRun,
+    private readonly start: number,
+    readonly sizeBytes: number,
   ) {}
 
-  /** Null where it is no archive, or packed in a form that is not read here. */
-  static async open(file: ByteSource): Promise<WimArchive | null> {
-    const header = await readExactly(file, 0, HEADER_BYTES);
-    if (!header) return null;
-    const fields = new Fields(header);
-    if (fields.ascii(0, 8) !== "MSWIM\0\0\0") return null;
-    const packing = packingOf(fields);
-    const table = wimResourceAt(fields, 48);
-    if (!packing || !table || table.sizeBytes > TABLE_MAX_BYTES) return null;
-    const source = openWimResource(file, table, packing);
-    const bytes = source && (await readExactly(source, 0, table.sizeBytes));
-    return bytes && new WimArchive(file, packing, contentsOf(new Fields(bytes), fields.u16le(40)));
+  async read(offset: number, length: number): Promise<Uint8Array> {
+    const source = await this.run.open();
+    const end = Math.min(offset + length, this.sizeBytes);
+    if (!source || !(offset >= 0) || end <= offset) return new Uint8Array(0);
+    return source.read(this.start + offset, end - offset);
+  }
+}
+
+/** An archive with its table of contents read, of one file or of the parts that it was split into. */
+export class WimArchive {
+  private constructor(private readonly contents: Contents) {}
+
+  /** Null where the first file is no archive, or packed in a form that is not read here; others join it where they are parts of it. */
+  static async open(file: ByteSource, others: readonly ByteSource[] = []): Promise<WimArchive | null> {
+    const first = await openPart(file);
+    if (!first) return null;
+    const contents: Contents = { byDigest: new Map(), metadata: [] };
+    addContents(contents, first);
+    for (const other of others) {
+      const part = await openPart(other);
+      if (part && part.guid === first.guid && part.number !== first.number) addContents(contents, part);
+    }
+    return new WimArchive(contents);
   }
 
   /** How many images it has descriptions of. */
@@ -70,40 +129,111 @@ export class WimArchive {
 
   /** The files of an image, from 1; null where its description is damaged or not there. */
   async image(index: number): Promise<WimTree | null> {
-    const resource = this.contents.metadata[index - 1];
-    if (!resource || resource.sizeBytes > METADATA_MAX_BYTES) return null;
-    const source = openWimResource(this.file, resource, this.packing);
-    const bytes = source && (await readExactly(source, 0, resource.sizeBytes));
+    const described = this.contents.metadata[index - 1];
+    if (!described || described.stored.resource.sizeBytes > METADATA_MAX_BYTES) return null;
+    const source = openStored(described.stored);
+    const bytes = source && (await readExactly(source, 0, source.sizeBytes));
     return bytes && WimTree.of(bytes, (sha1) => this.open(sha1));
   }
 
   /** The content with a digest; null where the archive does not have it, or not in a form that is read here. */
   private open(sha1: string): { source: ByteSource | null; sizeBytes: number } | null {
-    const resource = this.contents.byDigest.get(sha1);
-    if (!resource) return null;
-    return { source: openWimResource(this.file, resource, this.packing), sizeBytes: resource.sizeBytes };
+    const stored = this.contents.byDigest.get(sha1);
+    if (!stored) return null;
+    return { source: openStored(stored), sizeBytes: stored.resource.sizeBytes };
+  }
+
+  /**
+   * Reads every content and holds it against its SHA-1, in the order in which they lie: the digests of those that differ or
+   * cannot be read. `onProgress` gets bytes done and bytes in all, unpacked, and ends it by answering false: null.
+   */
+  async damaged(onProgress: (doneBytes: number, totalBytes: number) => boolean = () => true): Promise<string[] | null> {
+    const all: [string, Stored][] = [
+      ...this.contents.metadata.map(({ stored, sha1 }): [string, Stored] => [sha1, stored]),
+      ...this.contents.byDigest,
+    ];
+    const total = all.reduce((sum, [, { resource }]) => sum + resource.sizeBytes, 0);
+    const hash = await createSHA1();
+    const damaged: string[] = [];
+    let done = 0;
+    for (const [sha1, stored] of all) {
+      const source = openStored(stored);
+      hash.init();
+      for (let at = 0; source && at < source.sizeBytes; at += STEP_BYTES) {
+        const bytes = await source.read(at, Math.min(STEP_BYTES, source.sizeBytes - at));
+        hash.update(bytes);
+        done += bytes.length;
+        if (!onProgress(done, total)) return null;
+        if (bytes.length === 0) break;
+      }
+      if (!source || hash.digest() !== sha1) damaged.push(sha1);
+    }
+    return damaged;
   }
 }
 
-function packingOf(fields: Fields): WimPacking | null {
-  const [flags, chunkBytes] = [fields.u32le(16), fields.u32le(20)];
-  if (!(flags & 0x2)) return { compression: "none", chunkBytes: 1 << 15 };
-  const compression = flags & 0x40000 ? "lzx" : flags & 0x20000 ? "xpress" : null;
-  const [least, most] = compression === "lzx" ? [1 << 15, 1 << 21] : [1 << 12, 1 << 16];
-  const isPower = (chunkBytes & (chunkBytes - 1)) === 0;
-  return compression && isPower && chunkBytes >= least && chunkBytes <= most ? { compression, chunkBytes } : null;
+function openStored({ part, resource, solid }: Stored): ByteSource | null {
+  return solid
+    ? new SolidSource(solid, resource.start, resource.sizeBytes)
+    : openWimResource(part.file, resource, part.packing);
 }
 
-function contentsOf(table: Fields, part: number): Contents {
-  const contents: Contents = { byDigest: new Map(), metadata: [] };
+interface OpenedPart extends Part {
+  guid: string;
+  number: number;
+  table: Fields;
+}
+
+async function openPart(file: ByteSource): Promise<OpenedPart | null> {
+  const header = await readWimHeader(file);
+  if (!header || header.length < WIM_HEADER_BYTES) return null;
+  const fields = new Fields(header);
+  const packing = packingOf(fields, fields.ascii(0, 5) === "WLPWM");
+  const table = wimResourceAt(fields, 48);
+  if (!packing || !table || table.sizeBytes > TABLE_MAX_BYTES) return null;
+  const source = openWimResource(file, table, packing);
+  const bytes = source && (await readExactly(source, 0, table.sizeBytes));
+  return bytes && { file, packing, guid: guid(fields, 24), number: fields.u16le(40), table: new Fields(bytes) };
+}
+
+function packingOf(fields: Fields, isPipable: boolean): WimPacking | null {
+  const [compression, chunkBytes] = [wimCompressionOf(fields.u32le(16)), fields.u32le(20)];
+  if (compression === "none") return { compression, chunkBytes: 1 << 15, isPipable };
+  // An archive without any chunk size has the usual one (Microsoft, "Windows Imaging File Format": 32 KiB).
+  const bytes = chunkBytes === 0 ? 1 << 15 : chunkBytes;
+  return compression === "unknown" || !isChunkSize(compression, bytes)
+    ? null
+    : { compression, chunkBytes: bytes, isPipable };
+}
+
+function addContents(contents: Contents, part: OpenedPart): void {
+  const { table } = part;
+  let run: SolidRun | null = null;
+  let isRunOpen = false;
   for (let at = 0; at + LOOKUP_BYTES <= table.length; at += LOOKUP_BYTES) {
     const resource = wimResourceAt(table, at);
     // What lies in another part of a split archive is not here.
-    if (!resource || table.u16le(at + 24) !== part) continue;
-    if (resource.flags & RESOURCE.metadata) contents.metadata.push(resource);
-    else contents.byDigest.set(hex(table.slice(at + 30, 20)), resource);
+    if (!resource || table.u16le(at + 24) !== part.number) continue;
+    const sha1 = hex(table.slice(at + 30, 20));
+    const isSolid = (resource.flags & RESOURCE.solid) !== 0;
+    if (isSolid && resource.sizeBytes === SOLID_MAGIC) {
+      if (!run || !isRunOpen) run = new SolidRun(part.file);
+      isRunOpen = true;
+      run.resources.push(resource);
+      continue;
+    }
+    isRunOpen = false;
+    if (isSolid) {
+      // Its place and size are those in the unpacked resources; the field for a size is not used.
+      const own = { ...resource, sizeBytes: resource.lengthBytes };
+      if (run) contents.byDigest.set(sha1, { part, resource: own, solid: run });
+      continue;
+    }
+    run = null;
+    const stored = { part, resource, solid: null };
+    if (resource.flags & RESOURCE.metadata) contents.metadata.push({ stored, sha1 });
+    else contents.byDigest.set(sha1, stored);
   }
-  return contents;
 }
 
 type OpenContent = (sha1: string) => { source: ByteSource | null; sizeBytes: number } | null;
@@ -216,7 +346,10 @@ export class WimTree implements FileTree<WimEntry> {
     const source = entry.sha1 === null ? null : this.content(entry.sha1)?.source;
     entry.sizeBytes = 0;
     const head = isLink ? 12 : 8;
-    if ((!isLink && entry.reparse !== TAG.mountPoint) || !source || source.sizeBytes < head) {
+    const isFollowed = isLink || entry.reparse === TAG.mountPoint;
+    // What is said of it already stays: encrypted, or in another part.
+    if (isFollowed && !source && entry.unreadable) return;
+    if (!isFollowed || !source || source.sizeBytes < head) {
       entry.unreadable = "special";
       return;
     }

@@ -4,16 +4,18 @@ import { z } from "zod";
 import { Fields, guid, hasText, toSafeNumber, utf16 } from "../kernel/fields";
 import { type ByteSource, readExactly } from "../kernel/source";
 import { fileTime } from "./ntfs";
+import { LOOKUP_BYTES, RESOURCE } from "./wim-resource";
 
 /**
  * Headers and descriptions of WIM archives, their split parts (.swm) and solid form (.esd), after Microsoft's
  * "Windows Imaging File Format" (2007) and, for what is newer, the headers of wimlib.
  */
-const WIM_HEADER_BYTES = 208;
+export const WIM_HEADER_BYTES = 208;
 /** Descriptions of real archives are some tens of kilobytes. */
 const XML_MAX_BYTES = 8 << 20;
 const IMAGES_MAX = 1000;
-const SOLID_VERSION = 0x0e00;
+/** Entries of the table of contents that tell whether it is packed as one. */
+const TOLD_ENTRIES = 1_300;
 const FLAG = { compressed: 0x2, readOnly: 0x4, spanned: 0x8, xpress: 0x20000, lzx: 0x40000, lzms: 0x80000 };
 /** PROCESSOR_ARCHITECTURE values of winnt.h. */
 const ARCHITECTURES: Record<string, string> = { "0": "ia32", "5": "arm", "6": "ia64", "9": "x64", "12": "aa64" };
@@ -77,7 +79,7 @@ export const wimSchema = z.object({
 export type Wim = z.infer<typeof wimSchema>;
 
 /** A pipable archive has its complete header at its end (wimlib, "header.c"). Null where the file is no archive. */
-async function readHeader(file: ByteSource): Promise<Uint8Array | null> {
+export async function readWimHeader(file: ByteSource): Promise<Uint8Array | null> {
   const first = await file.read(0, WIM_HEADER_BYTES);
   if (!isWim(first)) return null;
   if (!hasText(first, 0, "WLPWM")) return first;
@@ -97,7 +99,7 @@ export function isWim(start: Uint8Array): boolean {
 
 /** Null where the file is no WIM archive. */
 export async function readWim(file: ByteSource): Promise<Wim | null> {
-  const header = await readHeader(file);
+  const header = await readWimHeader(file);
   if (!header) return null;
   const wim: Wim = {
     guid: "",
@@ -120,8 +122,7 @@ export async function readWim(file: ByteSource): Promise<Wim | null> {
   wim.guid = guid(fields, 24);
   wim.part = fields.u16le(40);
   wim.parts = fields.u16le(42);
-  wim.compression = compressionOf(flags);
-  wim.solid = fields.u32le(12) === SOLID_VERSION;
+  wim.compression = wimCompressionOf(flags);
   wim.imageCount = fields.u32le(44);
   wim.startIndex = fields.u32le(120);
   const table = resource(fields, 48);
@@ -136,6 +137,7 @@ export async function readWim(file: ByteSource): Promise<Wim | null> {
     if (part && part.start + part.lengthBytes > file.sizeBytes)
       wim.faults.push({ code: "cut-short", part: name, at: part.start, fileBytes: file.sizeBytes });
   }
+  if (table) wim.solid = await isSolid(file, table, fields);
   if (xml && xml.lengthBytes > 0) wim.images = await readDescription(file, xml, wim);
   // Only the first part of a split archive has the images' own data, but every part describes them all.
   if (wim.faults.length === 0 && wim.images.length !== wim.imageCount)
@@ -143,7 +145,20 @@ export async function readWim(file: ByteSource): Promise<Wim | null> {
   return wim;
 }
 
-function compressionOf(flags: number): Wim["compression"] {
+/** Whether contents lie in solid resources: by their entries, whatever version the header has. */
+async function isSolid(file: ByteSource, table: Resource, header: Fields): Promise<boolean> {
+  const packed = (header.u64le(48) >> 56n) & BigInt(RESOURCE.compressed);
+  if (packed !== 0n) return false;
+  const entries = Math.min(TOLD_ENTRIES, Math.floor(table.lengthBytes / LOOKUP_BYTES));
+  const bytes = await readExactly(file, table.start, entries * LOOKUP_BYTES);
+  const flagsAt = 7;
+  for (let at = flagsAt; bytes && at < bytes.length; at += LOOKUP_BYTES)
+    if ((bytes[at] as number) & RESOURCE.solid) return true;
+  return false;
+}
+
+/** By the flags of a header. */
+export function wimCompressionOf(flags: number): Wim["compression"] {
   if (!(flags & FLAG.compressed)) return "none";
   if (flags & FLAG.lzms) return "lzms";
   if (flags & FLAG.lzx) return "lzx";
@@ -260,7 +275,7 @@ export async function checkWimIntegrity(
   file: ByteSource,
   onProgress: (doneBytes: number, totalBytes: number) => boolean = () => true,
 ): Promise<IntegrityResult | null> {
-  const header = await readHeader(file);
+  const header = await readWimHeader(file);
   if (!header || header.length < WIM_HEADER_BYTES) return { state: "unreadable" };
   const fields = new Fields(header);
   const [contents, integrity] = [resource(fields, 48), resource(fields, 124)];

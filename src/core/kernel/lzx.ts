@@ -125,13 +125,14 @@ class Decoder {
     recent: Int32Array,
   ): boolean {
     const { main, lengths, aligned } = this;
-    const { quick } = main;
+    const [quick, quickLengths] = [main.quick, lengths.quick];
     const { bytes } = bits;
-    // The state of the bits at hand: this loop is all the work there is.
+    // The state of the bits at hand, and each step written out: this loop is all the work there is.
     let { bits: held, left, at: next } = bits;
+    let [last, second, third] = recent as unknown as [number, number, number];
     for (let at = start; at < end; ) {
       if (left < 16) {
-        held |= ((bytes[next] ?? 0) | ((bytes[next + 1] ?? 0) << 8)) << (16 - left);
+        held |= ((bytes[next] as number) | ((bytes[next + 1] as number) << 8)) << (16 - left);
         next += 2;
         left += 16;
       }
@@ -145,54 +146,83 @@ class Decoder {
         out[at++] = symbol;
         continue;
       }
-      bits.bits = held;
-      bits.left = left;
-      bits.at = next;
       const slot = (symbol - LITERALS) >> 3;
-      let length = symbol & 7;
-      if (length === 7) {
-        const more = lengths.read(bits);
+      let length = (symbol & 7) + LEAST_MATCH;
+      if ((symbol & 7) === 7) {
+        if (left < 16) {
+          held |= ((bytes[next] as number) | ((bytes[next + 1] as number) << 8)) << (16 - left);
+          next += 2;
+          left += 16;
+        }
+        let more = quickLengths[held >>> (32 - QUICK_BITS)] as number;
+        if (more === 0) more = lengths.long(held >>> 16);
         if (more < 0) return false;
-        length += more;
+        held <<= more & 31;
+        left -= more & 31;
+        length += more >>> 5;
       }
-      length += LEAST_MATCH;
       let distance: number;
-      if (slot < 3) {
-        distance = recent[slot] as number;
-        recent[slot] = recent[0] as number;
+      if (slot === 0) distance = last;
+      else if (slot === 1) {
+        distance = second;
+        second = last;
+      } else if (slot === 2) {
+        distance = third;
+        third = last;
       } else {
-        const extra = EXTRA[slot] as number;
-        let rest: number;
-        if (isAligned && extra >= 3) {
-          rest = takeWide(bits, extra - 3) << 3;
+        let extra = EXTRA[slot] as number;
+        const isLowCoded = isAligned && extra >= 3;
+        if (isLowCoded) extra -= 3;
+        let rest = 0;
+        if (extra > 0) {
+          if (left < 16) {
+            held |= ((bytes[next] as number) | ((bytes[next + 1] as number) << 8)) << (16 - left);
+            next += 2;
+            left += 16;
+          }
+          if (extra > 16) {
+            rest = held >>> 31;
+            held <<= 1;
+            left -= 1;
+            extra = 16;
+            if (left < 16) {
+              held |= ((bytes[next] as number) | ((bytes[next + 1] as number) << 8)) << (16 - left);
+              next += 2;
+              left += 16;
+            }
+          }
+          rest = (rest << extra) | (held >>> (32 - extra));
+          held <<= extra;
+          left -= extra;
+        }
+        if (isLowCoded) {
+          bits.bits = held;
+          bits.left = left;
+          bits.at = next;
           const low = aligned.read(bits);
           if (low < 0) return false;
-          rest |= low;
-        } else rest = takeWide(bits, extra);
+          rest = (rest << 3) | low;
+          held = bits.bits;
+          left = bits.left;
+          next = bits.at;
+        }
         distance = (BASE[slot] as number) - 2 + rest;
-        recent[2] = recent[1] as number;
-        recent[1] = recent[0] as number;
+        third = second;
+        second = last;
       }
-      recent[0] = distance;
-      if (distance <= 0 || distance > at || length > end - at || bits.isPastEnd) return false;
-      copyMatch(out, at, distance, length);
+      last = distance;
+      if (distance <= 0 || distance > at || length > end - at) return false;
+      // Calling out for a few bytes takes longer than copying them.
+      if (length > 40) copyMatch(out, at, distance, length);
+      else for (let nth = at; nth < at + length; nth++) out[nth] = out[nth - distance] as number;
       at += length;
-      held = bits.bits;
-      left = bits.left;
-      next = bits.at;
     }
+    recent.set([last, second, third]);
     bits.bits = held;
     bits.left = left;
     bits.at = next;
-    return true;
+    return !bits.isPastEnd;
   }
-}
-
-/** Up to 17 bits, of which 16 are taken at once. */
-function takeWide(bits: WordBits, count: number): number {
-  if (count <= 16) return bits.take(count);
-  const high = bits.take(count - 16);
-  return (high << 16) | bits.take(16);
 }
 
 /** Calls of x86 were packed with where they lead to, in place of how far that is. */

@@ -1,4 +1,8 @@
-import type { WordBits } from "./word-bits";
+/** Bits that are looked at before they are taken. */
+export interface BitSource {
+  peek(count: number): number;
+  skip(count: number): void;
+}
 
 export const QUICK_BITS = 11;
 
@@ -8,7 +12,7 @@ export const QUICK_BITS = 11;
  */
 export class PrefixCode {
   /** Symbol and length, for all that a short word may be followed by. */
-  readonly quick = new Uint32Array(1 << QUICK_BITS);
+  readonly quick = new Uint16Array(1 << QUICK_BITS);
   /** For each length: the first word of it, as many as there are, and where their symbols begin. */
   private readonly first = new Int32Array(17);
   private readonly count = new Int32Array(17);
@@ -63,7 +67,7 @@ export class PrefixCode {
   }
 
   /** The next symbol; -1 where no word begins so. */
-  read(bits: WordBits): number {
+  read(bits: BitSource): number {
     const next = bits.peek(16);
     const known = this.quick[next >>> (16 - QUICK_BITS)] as number;
     if (known !== 0) {

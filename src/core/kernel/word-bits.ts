@@ -6,15 +6,22 @@ export class WordBits {
   /** The next bits, from the top down, and how many there are. Hot loops keep them at hand, and give them back. */
   bits = 0;
   left = 0;
+  /** What is read, with room behind its end: reading beyond what a memory has is slow. */
+  readonly bytes: Uint8Array;
+  private readonly end: number;
   constructor(
-    readonly bytes: Uint8Array,
+    bytes: Uint8Array,
     public at: number,
-  ) {}
+  ) {
+    this.end = bytes.length;
+    this.bytes = new Uint8Array(bytes.length + 8);
+    this.bytes.set(bytes);
+  }
 
   private fill(wanted: number): void {
     while (this.left < wanted) {
-      const low = this.bytes[this.at] ?? 0;
-      const word = low | ((this.bytes[this.at + 1] ?? 0) << 8);
+      // What is not there at all comes to 0 here, too.
+      const word = (this.bytes[this.at] as number) | ((this.bytes[this.at + 1] as number) << 8);
       this.at += 2;
       this.bits |= word << (16 - this.left);
       this.left += 16;
@@ -66,6 +73,6 @@ export class WordBits {
 
   /** Whether more was taken than there is. */
   get isPastEnd(): boolean {
-    return this.at - (this.left >> 3) > this.bytes.length + 1;
+    return this.at - (this.left >> 3) > this.end + 1;
   }
 }
