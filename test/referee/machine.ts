@@ -29,7 +29,7 @@ export interface Machine {
 /** GRUB's marker, or the prompt of Syslinux's last stage once it has read its configuration. */
 const STARTED = [MARKER, "boot: "];
 /** What firmware or loader prints when there is nothing more to try. */
-const GAVE_UP = [...FIRMWARE_GAVE_UP, ...LOADER_REFUSED];
+const GAVE_UP = [...FIRMWARE_GAVE_UP, ...LOADER_REFUSED, "\nReset System"];
 /** A computer that neither starts nor gives up has hung. Software emulation, two at a time. */
 const HANG_AFTER_MS = { bios: 25_000, "uefi-x64": 180_000, "uefi-ia32": 120_000 };
 
@@ -54,9 +54,9 @@ export async function powerOn(
     const { end, log } = await powerOnOnce(image, machine, scratch);
     const isAnswer = end === "started" || end === "gave-up" || (end === "hung" && machine.firmware === "bios");
     if (isAnswer) return { started: end === "started", log };
-    // Start code that runs wild resets the computer, at which the emulator ends.
-    if (attempt === ATTEMPTS && end === "died" && log.includes("Booting from 0000:7c00"))
-      return { started: false, log };
+    // Start code that runs wild resets the computer, as does a loader with nothing to start: the emulator ends.
+    const hasBegun = ["Booting from 0000:7c00", "BdsDxe: starting"].some((line) => log.includes(line));
+    if (attempt === ATTEMPTS && end === "died" && hasBegun) return { started: false, log };
     if (attempt === ATTEMPTS) throw new Error(`The emulated computer ${end} ${ATTEMPTS} times: ${log.slice(-1000)}`);
   }
 }

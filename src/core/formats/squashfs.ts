@@ -102,7 +102,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
   /** Why nothing in it can be read; null where it can. */
   get unread(): string | null {
     const { compressor } = this.superblock;
-    if (compressor === "lzma" || compressor === "lzo") return `compressed with ${compressor}, which is not read here`;
+    if (compressor === "lzma") return `compressed with ${compressor}, which is not read here`;
     return compressor ? null : "compressed in an unknown way";
   }
 

@@ -1,6 +1,7 @@
 import { mbrType, roleOf, roleOfType } from "../computer/facts/roles";
 import { readGptHeader } from "../formats/gpt";
 import { isUsed, readMbr } from "../formats/mbr";
+import { openTree } from "../formats/open-tree";
 import { recogniseVolume } from "../formats/recognise";
 import { readWim } from "../formats/wim";
 import { ConcatSource } from "../kernel/concat";
@@ -8,7 +9,6 @@ import { type Compression, compressionOf, decompressStream } from "../kernel/dec
 import { itemAt } from "../kernel/item-at";
 import { type ByteSource, MemorySource, WindowSource } from "../kernel/source";
 import { readTables } from "../medium/tables/tables";
-import { openTree } from "../medium/volumes/open-tree";
 import type { FileGroup, GroupMember } from "./grouping";
 
 /** A partition as a stored image has it. */

@@ -3,6 +3,7 @@ import { Inflate } from "pako";
 import * as xzPackage from "xz-decompress";
 import { Fields, hasText } from "./fields";
 import { lz4Block } from "./lz4";
+import { lzoBlock } from "./lzo";
 import type { ByteSource } from "./source";
 import { ZstdGuard } from "./zstd-guard";
 
@@ -42,6 +43,7 @@ export async function decompressBlock(
 ): Promise<Uint8Array | null> {
   try {
     if (kind === "lz4") return lz4Block(block, maxBytes);
+    if (kind === "lzo") return lzoBlock(block, maxBytes);
     const out = new Uint8Array(maxBytes);
     let filled = 0;
     const take = (piece: Uint8Array) => {

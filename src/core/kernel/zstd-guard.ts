@@ -16,6 +16,9 @@ export class ZstdGuard {
   private afterSkip: "magic" | "block" = "magic";
   private wantedAfterSkip = 4;
   private hasChecksum = false;
+  private position = 0;
+  /** Bytes from the beginning to the end of the first frame; null while it has not ended. */
+  firstFrameBytes: number | null = null;
 
   constructor(private readonly windowMaxBytes: number) {}
 
@@ -26,6 +29,7 @@ export class ZstdGuard {
       if (this.state === "skip") {
         const step = Math.min(this.skipBytes, chunk.length - at);
         at += step;
+        this.position += step;
         this.skipBytes -= step;
         if (this.skipBytes === 0) this.collect(this.afterSkip, this.wantedAfterSkip);
         continue;
@@ -33,6 +37,7 @@ export class ZstdGuard {
       const step = Math.min(this.wanted - this.heldBytes, chunk.length - at);
       this.held.set(chunk.subarray(at, at + step), this.heldBytes);
       this.heldBytes += step;
+      this.position += step;
       at += step;
       if (this.heldBytes === this.wanted && !this.take()) return false;
     }
@@ -46,6 +51,7 @@ export class ZstdGuard {
 
   private collect(state: "magic" | "header" | "block", wanted: number): void {
     this.state = state;
+    if (state === "magic") this.firstFrameBytes ??= this.position;
     this.wanted = wanted;
     if (state !== "header") this.heldBytes = 0;
   }

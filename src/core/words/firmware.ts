@@ -93,6 +93,9 @@ const PROGRAM_NAMES: Record<StartCode, string> = {
   syslinux: "Syslinux's boot sector",
   isolinux: "ISOLINUX",
   "isolinux-hybrid": "ISOLINUX's first sector for hybrid discs",
+  "grub-legacy": "GRUB 0.9x",
+  "memory-tester": "a memory tester (Memtest86+)",
+  "kernel-stub": "the stub of a kernel, which only prints that it needs a boot loader",
   "format-stub": "the stub that formatting tools leave, which only prints that this cannot be started",
   blank: "nothing but zeros, at which the computer hangs",
   unknown: "boot code that Creel does not know",
@@ -152,6 +155,10 @@ export function biosStepText(step: BiosStep): string {
       return `the next part of ${startCodeText(step.program)} reaches past the end of the medium`;
     case "core-damaged":
       return `the next part of ${startCodeText(step.program)} is damaged`;
+    case "reads-floppy":
+      return `${startCodeText(step.program)} reads itself from the first floppy drive, and so starts only from a floppy`;
+    case "drive-too-small":
+      return `${startCodeText(step.program)} does not find a disk smaller than 32 MiB`;
     case "boot-info-missing":
       return "the boot image lacks the table that tells it where it lies on the disc";
     case "module-missing":

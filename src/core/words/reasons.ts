@@ -42,6 +42,16 @@ export function reasonText(facts: Reason): string {
       return `The second stage ${facts.file} is a program for ${archText(facts.machine)}: the first stage cannot load it.`;
     case "fallback-first":
       return `The first stage starts ${facts.file}, which looks for installed systems; the result is unknown.`;
+    case "fallback-names-none":
+      return `${facts.file} starts a loader that a list names; no folder in /EFI has one (${facts.expected.split("/").at(-1)}), so the computer restarts.`;
+    case "next-missing":
+      return `${facts.file} starts ${facts.expected}, which is missing.`;
+    case "no-boot-entry":
+      return `${facts.file} is a boot manager; what it is set to start is missing (${facts.expected}).`;
+    case "kernel-missing":
+      return `${facts.file} is the frame of a unified kernel without a kernel in it.`;
+    case "next-asks":
+      return `In setup mode ${facts.file} asks whether to trust ${facts.next} and waits for an answer.`;
     case "bios-stops":
       return facts.step ? `BIOS start fails: ${endText(facts.step)}.` : "BIOS finds no boot code.";
     case "bios-not-known":

@@ -13,7 +13,7 @@ export function toldInspection(name: string, views: Views, systems: ContainedSys
     schema: INSPECTION_SCHEMA,
     file: { name, bytes: 0, sha256: null },
     container: "unknown",
-    ...{ tables: [], partitions: [], catalogue: [], programs: [], findings: [] },
+    ...{ tables: [], partitions: [], whole: null, catalogue: [], programs: [], findings: [] },
     contents: {
       ...{ label: null, made: null, info: null, systems, wims: null, drivers: null },
       ...{ kernels: [], live: [], unread: [] },

@@ -40,6 +40,7 @@ function loaderFor(arch: Architecture): StartFile {
     loader: {
       ...{ file: LOADER_PATHS[arch], bytes: SMALL_BYTES, readable: true, pe: true, machine: arch },
       ...{ machineNumber: MACHINES[arch], subsystem: EFI_APPLICATION, faults: [], sbat: null, firstStage: null },
+      ...{ kind: null, lacksKernel: false },
       signing: { digests: { sha256: "00".repeat(32) }, signed: false, tableCut: false, entries: [] },
     },
     next: null,

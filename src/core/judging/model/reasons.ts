@@ -13,6 +13,8 @@ export type StartReason =
   | { code: "bios-starts"; program: StartCode }
   | { code: "no-loader"; arch: string; path: string; others: string[] }
   | LoadProblem
+  /** A first stage that asks whoever sits there, where firmware is in set-up mode. */
+  | { code: "next-asks"; file: string; next: string }
   | { code: "bios-stops"; step: BiosStep | null }
   | { code: "bios-not-known"; step: BiosStep | null }
   | { code: "fact-missing"; fact: string }

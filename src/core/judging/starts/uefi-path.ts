@@ -2,7 +2,7 @@ import type { StartFacts } from "../../computer/facts/profile";
 import { ARCHITECTURES, type Architecture, LOADER_PATHS } from "../../kernel/architecture";
 import { itemAt } from "../../kernel/item-at";
 import { type Choice, chooseLoader, loadProblem } from "../../medium/firmware/uefi/choose";
-import type { StartFile, UefiVolume } from "../../medium/firmware/uefi/view";
+import type { Loader, StartFile, UefiVolume } from "../../medium/firmware/uefi/view";
 import type { Attachment, Views } from "../../medium/inspection/schema";
 import type { Allowance, Checker } from "../model/allowance";
 import type { Reason } from "../model/reasons";
@@ -30,7 +30,7 @@ export function uefiPath(views: Views, facts: StartFacts, as: Attachment, today:
 
 function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Architecture, today: string | null): Path {
   const lists = facts.firmware.secureBoot;
-  const search = (asked: Asked | null) => new Search(views, as, arch, asked).path();
+  const search = (asked: Asked | null) => new Search(views, as, arch, asked, isSetUp(lists)).path();
   const asked: Asked = { certificateOf: certificatesOf(views.certificates), lists: secureBootLists(lists), today };
   switch (lists?.state ?? null) {
     case "off":
@@ -54,6 +54,13 @@ function uefiPathFor(views: Views, facts: StartFacts, as: Attachment, arch: Arch
   }
 }
 
+/** Whether firmware is in set-up mode; null where neither its state nor its platform key is known. */
+function isSetUp(facts: StartFacts["firmware"]["secureBoot"]): boolean | null {
+  if (facts?.state === "on") return false;
+  if (facts?.state === "setup") return true;
+  return facts?.pk ? false : null;
+}
+
 /** What Secure Boot goes by: the medium's certificates and the computer's lists. */
 interface Asked {
   certificateOf: ReturnType<typeof certificatesOf>;
@@ -68,6 +75,8 @@ class Search {
     private readonly as: Attachment,
     private readonly arch: Architecture,
     private readonly asked: Asked | null,
+    /** Firmware holds no platform key; null: not known. */
+    private readonly isSetUp: boolean | null,
   ) {}
 
   /**
@@ -111,6 +120,10 @@ class Search {
     }
     if (problem?.code === "fallback-first") return attempt(unknown(problem, trace));
     if (problem) return attempt(broken(problem, trace, "reference"));
+    if (next?.role === "fixed" && next.loader && this.isSetUp !== false) {
+      const asks: Reason = { code: "next-asks", file: loader.file, next: next.loader.file };
+      return attempt(unknown(asks, trace));
+    }
     trace.push({ code: "loader-runs", file: loader.file, next: next?.loader?.file ?? null });
     const { leniencies } = volume;
     const starts: Reason[] = [
@@ -176,9 +189,16 @@ function secured(
     { file: loader.file, by: "firmware", allowance: firmware },
     { file: loader.file, by: "itself", allowance: allowedBySelf(loader, lists.sbatLevel) },
   ];
-  if (next?.role === "second-stage" && next.loader) {
-    const allowance = allowedByFirstStage(loader.firstStage ?? null, next.loader, certificateOf, lists);
-    stages.push({ file: next.loader.file, by: "first-stage", allowance });
+  // Each stage is asked for by the last first stage before it; where there is none, by the firmware.
+  let first: Loader | null = loader.firstStage || loader.kind === "first-stage" ? loader : null;
+  for (let stage = next; stage?.loader && stage.role !== "module"; stage = stage.next ?? null) {
+    const { loader: program } = stage;
+    const isFirst = first !== null || stage.role === "second-stage";
+    const allowance = isFirst
+      ? allowedByFirstStage((first ?? loader).firstStage ?? null, program, certificateOf, lists)
+      : allowedByFirmware(program.signing ?? null, certificateOf, lists);
+    stages.push({ file: program.file, by: isFirst ? "first-stage" : "firmware", allowance });
+    if (program.firstStage) first = program;
   }
   const told = stages.flatMap(({ allowance, ...stage }) => (allowance ? [{ ...stage, allowance }] : []));
   const reasons = told.map(({ file, by, allowance }) => allowanceReason(file, by, allowance));

@@ -3,6 +3,7 @@ import { readBuiltInLists } from "../../formats/built-in-lists";
 import { type FileTree, findEntry, openPath, type TreeEntry, type Walked, walk } from "../../formats/file-tree";
 import { readInitrd } from "../../formats/initrd";
 import { readKernelImage } from "../../formats/kernel-image";
+import { openInner } from "../../formats/open-tree";
 import { readPe, readSbat } from "../../formats/pe";
 import { isWim, readWim, type Wim } from "../../formats/wim";
 import { WimArchive } from "../../formats/wim-tree";
@@ -16,7 +17,6 @@ import {
 } from "../drivers/aliases";
 import { claimsToSource, type DriverSource, infToSources } from "../drivers/driver-set";
 import { decodeInf, readInf } from "../drivers/inf";
-import { openInner } from "../volumes/open-tree";
 import { distinct, type Volume } from "../volumes/volumes";
 import type { Program, Survey } from "./schema";
 import { systemOfDiskInfo, systemOfOsRelease, systemsOfWim } from "./systems";

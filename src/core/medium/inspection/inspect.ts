@@ -1,6 +1,6 @@
 import { type ElToritoCatalogue, elToritoPlatformName, readElTorito } from "../../formats/el-torito";
 import { ISO_SECTOR_BYTES, type IsoDescriptors, readIsoDescriptors } from "../../formats/iso9660";
-import { type RecognisedVolume, recogniseVolume } from "../../formats/recognise";
+import { isoLabel, type RecognisedVolume, recogniseVolume } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
 import { compressionOf } from "../../kernel/decompress";
 import { hasText } from "../../kernel/fields";
@@ -72,6 +72,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
     container,
     tables: tables.tables,
     partitions: tables.partitions,
+    whole: whole?.kind ? { filesystem: whole.kind, label: whole.label } : null,
     catalogue: (catalogue?.entries ?? []).map((entry) => ({
       index: entry.index,
       platform: entry.platform,
@@ -177,9 +178,8 @@ async function labelOf(
   whole: RecognisedVolume | null,
   tables: TablesReading,
 ): Promise<string | null> {
-  // Joliet's label is the one that people see; the primary one is cut to 32 capital letters.
-  const primary = iso?.joliet?.label || iso?.primary?.label;
-  if (primary) return primary;
+  const label = iso && isoLabel(iso);
+  if (label) return label;
   if (iso?.udf) return (await UdfTree.open(source, ISO_SECTOR_BYTES))?.label ?? null;
   return whole?.label ?? tables.partitions.find((partition) => partition.filesystem && partition.label)?.label ?? null;
 }

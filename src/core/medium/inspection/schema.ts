@@ -27,6 +27,8 @@ export const inspectionSchema = z.object({
   container: z.enum(["iso9660", "udf", "iso9660+udf", "partitioned", "bare-filesystem", "wim", "unknown"]),
   tables: z.array(tableSchema),
   partitions: z.array(partitionSchema),
+  /** The file system of a medium without a table; null where there is a table, or nothing known. */
+  whole: z.object({ filesystem: z.string(), label: z.string().nullable() }).nullable().default(null),
   /** El Torito entries, as the catalogue lists them. */
   catalogue: z.array(catalogueEntrySchema),
   contents: z.object({

@@ -119,12 +119,27 @@ describe("a whole tree, as the tool that wrote it had it", () => {
     ["xz", []],
     ["zstd", []],
     ["lz4", []],
+    ["lzo", []],
+    ["lzo", ["-Xalgorithm", "lzo1x_1"]],
     ["gzip", ["-no-fragments", "-noI", "-noD"]],
     ["gzip", ["-b", "1M", "-always-use-fragments"]],
   ])("squashfs by %s %j", async (compressor, options) => {
     const image = w.path("tree.squashfs");
     run("mksquashfs", [LINKED, image, "-noappend", "-quiet", "-no-progress", "-comp", compressor, ...options]);
     expect(await read(await only(image))).toEqual(told(LINKED));
+  });
+
+  // Reference: mkfs.btrfs.
+  test.each([
+    ["nodes of 16 KiB", []],
+    ["nodes of 4 KiB, data and metadata together", ["-n", "4096", "-s", "4096", "-M"]],
+    ["nodes of 64 KiB, one copy of metadata", ["-n", "65536", "-m", "single"]],
+  ])("btrfs with %s", async (_what, options) => {
+    const image = w.blank("btrfs.img", 160);
+    run("mkfs.btrfs", ["-q", "-f", "-L", "KIT", "--rootdir", LINKED, ...options, image]);
+    const volume = await only(image);
+    expect([volume.kind, volume.tree.label]).toEqual(["btrfs", "KIT"]);
+    expect(await read(volume)).toEqual(told(LINKED));
   });
 
   // Reference: written after the specification, judged by fsck.exfat of exfatprogs.
@@ -241,8 +256,8 @@ test("a hybrid disc: the tree, its partitions and the boot image in its catalogu
 });
 
 test("a squashfs whose compressor has no decoder here says so", async () => {
-  run("mksquashfs", [TREE, w.path("lzo.squashfs"), "-comp", "lzo", "-quiet", "-no-progress"]);
-  const source = await FileSource.open(w.path("lzo.squashfs"));
+  run("mksquashfs", [TREE, w.path("lzma.squashfs"), "-comp", "lzma", "-quiet", "-no-progress"]);
+  const source = await FileSource.open(w.path("lzma.squashfs"));
   opened.push(source);
-  expect((await SquashfsTree.open(source))?.unread).toContain("lzo");
+  expect((await SquashfsTree.open(source))?.unread).toContain("lzma");
 });

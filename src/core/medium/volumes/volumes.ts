@@ -1,12 +1,12 @@
 import { readElTorito } from "../../formats/el-torito";
 import type { FileTree, Unreadable, Walked } from "../../formats/file-tree";
 import { ISO_SECTOR_BYTES, readIsoDescriptors } from "../../formats/iso9660";
+import { openIso, openTree } from "../../formats/open-tree";
 import type { FileSystemKind } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
 import { WimArchive } from "../../formats/wim-tree";
 import { type ByteSource, WindowSource } from "../../kernel/source";
 import { readTables } from "../tables/tables";
-import { openIso, openTree } from "./open-tree";
 
 /** A number is a partition's; `mbr:N` one that stands beside a GPT partition of the same number. */
 export type VolumeId = number | "iso9660" | "udf" | "whole" | `eltorito:${number}` | `mbr:${number}` | `wim:${number}`;

@@ -52,11 +52,12 @@ export type InspectionDocument = z.infer<typeof inspectionDocumentSchema>;
 
 /** What was read of a medium as `creel.inspection/1`. */
 export function inspectionDocument(inspection: Inspection): InspectionDocument {
-  const { schema, file, container, tables, partitions, catalogue, contents, programs, findings, views } = inspection;
+  const { schema, file, container, tables, partitions, whole, catalogue, contents, programs, findings, views } =
+    inspection;
   return {
     ...{ schema, file, container },
     tables: tables.map((table) => ({ ...table, findings: table.findings.map(findingRow) })),
-    ...{ partitions, catalogue },
+    ...{ partitions, whole, catalogue },
     startPaths: startPathsOf(inspection).map(startPathRow),
     contents: { ...contents, wims: contents.wims && contents.wims.map(wimRow) },
     programs,

@@ -1,7 +1,9 @@
-import { readFileSync } from "node:fs";
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { MemorySource } from "@/core/kernel/source";
 import { run } from "../../../../../scripts/media/workshop";
-import { tempWorkshop } from "../../../../../test/support/workshop";
+import { mayMount, mounted } from "../../../../../test/support/mounted";
+import { memory, tempWorkshop } from "../../../../../test/support/workshop";
 import { followDisc, followStick } from "./follow";
 import { geometryOf } from "./machine";
 import { recogniseStartCode } from "./start-code";
@@ -22,11 +24,15 @@ describe("boot code", () => {
     ["grub-hybrid", "/usr/lib/grub/i386-pc/boot_hybrid.img"],
     ["grub-disc", "/usr/lib/grub/i386-pc/cdboot.img"],
     ["isolinux", "/usr/lib/ISOLINUX/isolinux.bin"],
+    ["isolinux", "/usr/lib/ISOLINUX/extra/isolinux-debug.bin"],
+    ["memory-tester", "/boot/memtest86+x64.bin"],
+    ["memory-tester", "/usr/lib/memtest86+/memtest86+x64.iso"],
+    ["kernel-stub", `/boot/${readdirSync("/boot").find((name) => name.startsWith("vmlinuz-"))}`],
     ["isolinux-hybrid", "/usr/lib/ISOLINUX/isohdpfx.bin"],
     ["isolinux-hybrid", "/usr/lib/ISOLINUX/isohdppx.bin"],
     ["isolinux-hybrid", "/usr/lib/ISOLINUX/isohdpfx_c.bin"],
   ])("%s in %s", (program, file) => {
-    const path = file.includes("_c.bin") || file.includes("_f.bin") ? file.replace(/([^/]+)$/, "extra/$1") : file;
+    const path = /\/[^/]+_[cf]\.bin$/.test(file) ? file.replace(/([^/]+)$/, "extra/$1") : file;
     expect(recogniseStartCode(firstSector(path))).toBe(program);
   });
 
@@ -120,4 +126,109 @@ describe("how a run ends", () => {
     image[catalogue + at] = byte;
     expect(await last(new MemorySource(image), "optical")).toBe(code);
   });
+});
+
+describe("EXTLINUX", () => {
+  // Reference: extlinux of Debian, installed into a volume that the kernel has mounted. The same media were started on the
+  // reference BIOS: all with their module did, also where ldlinux.sys lies in several pieces.
+  const volume = (fileSystem: string, { folder = "", hasModule = true } = {}): string => {
+    const image = w.blank(`extlinux-${fileSystem}.img`, fileSystem === "btrfs" ? 120 : 30);
+    run(`mkfs.${fileSystem}`, ["-q", image]);
+    mounted(image, "", (root) => {
+      mkdirSync(join(root, folder), { recursive: true });
+      run("extlinux", ["--install", join(root, folder)]);
+      if (hasModule) return;
+      run("chattr", ["-i", join(root, folder, "ldlinux.c32")]);
+      rmSync(join(root, folder, "ldlinux.c32"));
+    });
+    return image;
+  };
+  const stick = (image: string): string => {
+    const sectors = readFileSync(image).length / 512;
+    const disk = w.mbr("extlinux.img", sectors / 2048 + 3, `2048,${sectors},83,*`, { 1048576: image });
+    w.put(disk, 0, readFileSync("/usr/lib/syslinux/mbr/mbr.bin").subarray(0, 440));
+    return disk;
+  };
+  const outcome = async (image: string) => (await followStick(memory(image))).outcome;
+  run("mkfs.ext2", ["-q", w.blank("probe.img", 8)]);
+  const whereMounted = mayMount(w.path("probe.img")) ? test : test.skip;
+
+  whereMounted.each(["ext2", "ext3", "ext4", "btrfs"])("on %s, with its module and without", async (fileSystem) => {
+    expect(await outcome(stick(volume(fileSystem)))).toBe("starts");
+    const folder = fileSystem === "btrfs" ? "" : "boot/extlinux";
+    expect(await outcome(stick(volume(fileSystem, { folder })))).toBe("starts");
+    expect(await outcome(stick(volume(fileSystem, { hasModule: false })))).toBe("stops");
+  });
+
+  whereMounted("a part of it that was overwritten stops it", async () => {
+    const image = volume("ext2");
+    // LDLINUX_MAGIC, as the first sector of ldlinux.sys has it.
+    const bytes = w.bytes(image);
+    const at = bytes.indexOf(Buffer.from([0xfe, 0x02, 0xb2, 0x3e]), 2048) + 9_000;
+    w.put(image, at, new Uint8Array([(bytes[at] as number) ^ 0xff]));
+    const disk = stick(image);
+    const { outcome, steps } = await followStick(memory(disk));
+    expect([outcome, steps.at(-1)?.code]).toEqual(["stops", "core-damaged"]);
+  });
+});
+
+describe("GRUB 0.9x", () => {
+  /**
+   * A disk as its installer leaves it, after stage1/stage1.h, stage2/start.S and shared.h: the first sector, a stage for
+   * ext2 behind it, and the second stage as a file. With Debian's grub-legacy the same was started on the reference BIOS.
+   */
+  function disk({ sizeMiB = 40, stage = true, list = true, stage2 = true } = {}): Uint8Array {
+    const tree = w.path("grub-legacy.tree");
+    rmSync(tree, { recursive: true, force: true });
+    mkdirSync(join(tree, "boot/grub"), { recursive: true });
+    if (stage2) writeFileSync(join(tree, "boot/grub/stage2"), "second stage");
+    const volume = w.blank("grub-legacy.vol", sizeMiB - 2);
+    run("mke2fs", ["-q", "-t", "ext2", "-I", "128", "-d", tree, volume]);
+    const sectors = (sizeMiB - 2) * 2048;
+    const image = w.mbr("grub-legacy.img", sizeMiB, `2048,${sectors},83,*`, { 1048576: volume });
+    const first = Buffer.alloc(440);
+    first.set([0xeb, 0x48, 0x90]);
+    first.set([3, 2, 0xff, 0, 0, 0x20], 0x3e);
+    first.writeUInt32LE(stage ? 1 : 0, 0x44);
+    first.write("GRUB \0Geom\0Hard Disk\0Read\0 Error\0", 0x17f, "latin1");
+    w.put(image, 0, first);
+    const start = Buffer.alloc(512);
+    start.write("Loading stage1.5\0", 0x180, "latin1");
+    if (list) {
+      start.writeUInt32LE(2, 0x1f8);
+      start.writeUInt16LE(18, 0x1fc);
+    }
+    const core = Buffer.alloc(18 * 512);
+    core.set([0xea, 0x70, 0x22, 0, 0, 0, 3, 2]);
+    core.set(
+      [2, 0, ...Buffer.from("0.97\0"), 0xff, 0xff, 0x00, 0xff, ...Buffer.from("/boot/grub/stage2 /menu.lst\0")],
+      0x10,
+    );
+    w.put(image, 512, Buffer.concat([start, core]));
+    return new Uint8Array(w.bytes(image));
+  }
+  const end = async (bytes: Uint8Array) => {
+    const { outcome, steps } = await followStick(new MemorySource(bytes));
+    return [outcome, steps.at(-1)?.code];
+  };
+
+  test("its stages are followed to the file; each that is not there stops it", async () => {
+    expect(await end(disk())).toEqual(["starts", "core-runs"]);
+    expect(await end(disk({ stage: false }))).toEqual(["stops", "core-missing"]);
+    expect(await end(disk({ list: false }))).toEqual(["stops", "core-damaged"]);
+    expect(await end(disk({ stage2: false }))).toEqual(["stops", "module-missing"]);
+  });
+
+  test("a disk below 32 MiB it does not find", async () => {
+    expect(await end(disk({ sizeMiB: 30 }))).toEqual(["stops", "drive-too-small"]);
+  });
+});
+
+test("Memtest86+ starts as a floppy and behind its own first sector, and not as a plain stick", async () => {
+  const disc = "/usr/lib/memtest86+/memtest86+x64.iso";
+  expect((await followDisc(memory(disc))).outcome).toBe("starts");
+  expect((await followStick(memory(disc))).outcome).toBe("starts");
+  const stick = w.blank("memtest.img", 2);
+  w.put(stick, 0, "/boot/memtest86+x64.bin");
+  expect((await followStick(memory(stick))).steps.at(-1)?.code).toBe("reads-floppy");
 });

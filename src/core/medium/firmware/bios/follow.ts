@@ -1,8 +1,9 @@
 import { ISO_SECTOR_BYTES } from "../../../formats/iso9660";
 import { decodeMbr } from "../../../formats/mbr";
-import { Fields, hasText } from "../../../kernel/fields";
+import { Fields, hasText, latin1 } from "../../../kernel/fields";
 import { type ByteSource, readExactly, WindowSource } from "../../../kernel/source";
 import { followGrub, followGrubDisc } from "./grub";
+import { followGrubLegacy, followGrubLegacyDisc } from "./grub-legacy";
 import { type Drive, driveOf, geometryOf, type Outcome, type Run, SECTOR_BYTES, stop } from "./machine";
 import { isSigned, recogniseStartCode } from "./start-code";
 import { followIsolinux, followIsolinuxHybrid, followSyslinux } from "./syslinux";
@@ -97,8 +98,9 @@ function runDiscImage(run: Run, drive: Drive, image: Uint8Array, start: number):
   run.steps.push({ code: "start-code", place: drive.place, program });
   if (program === "isolinux") return followIsolinux(run, drive, start, image);
   if (program === "grub-disc") return followGrubDisc(run, drive, image);
+  if (program === "grub-legacy") return followGrubLegacyDisc(run, drive, image, start);
   // Code that is not known may start or not: unknown, and not a failure.
-  return program === "blank" || program === "format-stub" ? "stops" : "unknown";
+  return program === "blank" || program === "format-stub" || program === "kernel-stub" ? "stops" : "unknown";
 }
 
 /** Hand-overs from sector to sector that are followed; real media have two. */
@@ -128,8 +130,12 @@ async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Tar
     case "grub":
     case "grub-hybrid":
       return followGrub(run, { ...drive, place }, sector, program);
+    case "grub-legacy":
+      return followGrubLegacy(run, { ...drive, place }, sector);
+    case "memory-tester":
+      return followMemoryTester(run, { ...drive, place }, sector, target);
     case "isolinux-hybrid":
-      return followIsolinuxHybrid(run, { ...drive, place }, sector);
+      return followIsolinuxHybrid(run, { ...drive, place }, sector, target?.startSector ?? 0);
     case "syslinux": {
       // Without a hand-over the sector count before the volume comes from its own boot sector (hidden sectors).
       const startSector = target ? target.startSector : new Fields(sector).u32le(28);
@@ -143,12 +149,45 @@ async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Tar
     }
     case "blank":
     case "format-stub":
+    case "kernel-stub":
       return "stops";
     case "isolinux":
     case "grub-disc":
     case "unknown":
       return "unknown";
   }
+}
+
+/**
+ * Memtest86+ as its own floppy: so many sectors of set-up, then the program, which it reads from the first floppy drive
+ * whatever it was started from (its sources, boot/bootsect.S).
+ */
+async function followMemoryTester(run: Run, drive: Drive, sector: Uint8Array, target: Target | null): Promise<Outcome> {
+  const { place } = drive;
+  const program = "memory-tester" as const;
+  const fields = new Fields(sector);
+  // The kernel's boot protocol: sectors of set-up at 0x1f1, size of the program in units of 16 bytes at 0x1f4.
+  const wantedBytes = (1 + fields.u8(0x1f1)) * SECTOR_BYTES + fields.u32le(0x1f4) * 16;
+  const start = (target?.startSector ?? 0) * SECTOR_BYTES;
+  const onDisk = programOnDisk(sector);
+  // Put before a disc by its hybrid first sector, it reads itself from where that one was told.
+  if (onDisk)
+    return onDisk.sector + onDisk.sectors <= drive.sectors
+      ? stop(run, { code: "core-runs", place, program }, "starts")
+      : stop(run, { code: "core-cut", place, program, sector: onDisk.sector });
+  if (!run.leniencies.has("floppy-emulation")) return stop(run, { code: "reads-floppy", place, program });
+  if (start + wantedBytes > drive.source.sizeBytes)
+    return stop(run, { code: "core-cut", place, program, sector: start / SECTOR_BYTES });
+  return stop(run, { code: "core-runs", place, program }, "starts");
+}
+
+/** `mov cx, units of 32 sectors' sixteenths; add cx, 31; shr cx, 5`, and the address that was patched in at 432. */
+function programOnDisk(sector: Uint8Array): { sector: number; sectors: number } | null {
+  const text = latin1(sector);
+  const at = text.indexOf("\x83\xc1\x1f\xc1\xe9\x05") - 2;
+  if (at < 1 || !text.includes("Disk read failed")) return null;
+  const fields = new Fields(sector);
+  return { sector: fields.u32le(432), sectors: (fields.u16le(at) + 31) >> 5 };
 }
 
 async function handOver(run: Run, drive: Drive, target: Target, wantsSignature: boolean): Promise<Outcome> {

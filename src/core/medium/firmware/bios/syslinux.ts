@@ -1,8 +1,9 @@
-import { FatTree } from "../../../formats/fat";
+import { concatBytes } from "@noble/hashes/utils.js";
 import { type FileTree, findEntry, type TreeEntry } from "../../../formats/file-tree";
 import { IsoTree, readIsoDescriptors } from "../../../formats/iso9660";
+import { openTree } from "../../../formats/open-tree";
 import { Fields, hasText, latin1, trimmed } from "../../../kernel/fields";
-import { type ByteSource, type Extent, ExtentSource, readExactly } from "../../../kernel/source";
+import { type ByteSource, readExactly, WindowSource } from "../../../kernel/source";
 import { type Drive, type Outcome, type Run, readSector, SECTOR_BYTES, stop } from "./machine";
 
 /** LDLINUX_MAGIC of Syslinux 4 to 6 (core/diskstart.inc, libinstaller/syslxint.h). */
@@ -11,7 +12,8 @@ const LDLINUX_MAGIC = 0x3eb202fe;
 const HYBRID_MARK_AT = 64;
 const HYBRID_MARK = "\xfb\xc0\x78\x70";
 const CORE_MAX_BYTES = 1 << 20;
-const EXTENTS_MAX = 64;
+/** As many as ldlinux.sys has room for (core/diskstart.inc). */
+const EXTENTS_MAX = 192;
 /** Where version 6 looks for its module, after the folder it was installed into (common practice). */
 const MODULE_FOLDERS = ["/boot/isolinux", "/isolinux", "/boot/syslinux", "/syslinux", ""];
 const MODULE = "ldlinux.c32";
@@ -34,10 +36,10 @@ export async function followSyslinux(
   const core = await readLdlinux(drive, first, base, patched.sector);
   if (core === null) return stop(run, { ...missing, code: "core-cut" });
   if (!core.intact) return stop(run, { code: "core-damaged", place, program });
-  const tree = await FatTree.open(volume.source);
-  // Other file systems have a loader of their own that is not followed further.
-  if (!tree) return stop(run, { code: "core-runs", place, program }, core.needsModule ? "unknown" : "starts");
-  return endWithModule(run, tree, place, program, core);
+  // The same sector is put on FAT, and by EXTLINUX on ext2, ext3, ext4 and btrfs.
+  const opened = await openTree(volume.source);
+  if (!opened) return stop(run, { code: "core-runs", place, program }, core.needsModule ? "unknown" : "starts");
+  return endWithModule(run, opened.tree, place, program, core);
 }
 
 interface LdlinuxCore {
@@ -69,28 +71,30 @@ async function readLdlinux(
   const areaAt = fields.u16le(0x2e);
   const wantedBytes = words * 4;
   if (wantedBytes > CORE_MAX_BYTES) return { intact: false, needsModule: false, folder: null };
-  const extents: Extent[] = [{ start: (base + firstSector) * SECTOR_BYTES, lengthBytes: SECTOR_BYTES }];
-  let total = SECTOR_BYTES;
-  // The list's place is in the extended patch area; it stands where the loading code ends (secptroffset).
   const listAt = await extentListAt(drive, base + firstSector, areaAt);
-  for (let i = 0; i < EXTENTS_MAX && total < wantedBytes; i++) {
+  // The list of extents goes on in what its first ones load.
+  let bytes = first;
+  for (let i = 0; i < EXTENTS_MAX && bytes.length < wantedBytes; i++) {
     const at = listAt + i * 10;
-    if (at + 10 > first.length) break;
-    const sector = fields.u32le(at) + base;
-    const count = fields.u16le(at + 8);
+    if (at + 10 > bytes.length) break;
+    const list = new Fields(bytes);
+    const sector = list.u32le(at) + base;
+    const count = list.u16le(at + 8);
     if (count === 0) break;
     if (sector + count > drive.sectors) return null;
-    extents.push({ start: sector * SECTOR_BYTES, lengthBytes: count * SECTOR_BYTES });
-    total += count * SECTOR_BYTES;
+    const more = await readExactly(drive.source, sector * SECTOR_BYTES, count * SECTOR_BYTES);
+    if (!more) return null;
+    bytes = concatBytes(bytes, more);
   }
-  const bytes = await new ExtentSource(drive.source, extents, total).read(0, wantedBytes);
   if (bytes.length < wantedBytes) return { intact: false, needsModule: false, folder: null };
+  bytes = bytes.subarray(0, wantedBytes);
   const whole = new Fields(bytes);
   let sum = 0;
   for (let at = 0; at < wantedBytes; at += 4) sum = (sum + whole.u32le(at)) >>> 0;
   return { intact: sum === LDLINUX_MAGIC, needsModule: isVersion6(bytes), folder: installedFolder(whole, areaAt) };
 }
 
+/** Where the list of extents stands: as the extended patch area says, which may lie elsewhere; else where it usually is. */
 async function extentListAt(drive: Drive, firstSector: number, areaAt: number): Promise<number> {
   const area = await readExactly(drive.source, firstSector * SECTOR_BYTES + areaAt + 10, 2);
   const listed = area ? new Fields(area).u16le(0) : 0;
@@ -133,14 +137,22 @@ async function hasModule<E extends TreeEntry>(tree: FileTree<E>, folder: string 
   return false;
 }
 
-/** The first sector of a hybrid ISO: it loads isolinux.bin from the address patched in at 432 (isohybrid). */
-export async function followIsolinuxHybrid(run: Run, drive: Drive, sector: Uint8Array): Promise<Outcome> {
+/** The variant that adds where its partition begins, which whoever starts it tells (isohdpfx.S, PARTITION_SUPPORT). */
+const PARTITION_CODE = "\x21\xf6\x74\x26\xf6\x04\x7f\x75";
+
+/**
+ * The first sector of a hybrid ISO: it loads isolinux.bin from the address patched in at 432 (isohybrid), counted from the
+ * partition that it was written into, `base`, where it is the variant for that. Sectors.
+ */
+export async function followIsolinuxHybrid(run: Run, drive: Drive, sector: Uint8Array, base: number): Promise<Outcome> {
   const program = "isolinux-hybrid" as const;
+  const start = latin1(sector.subarray(0, 0x60)).includes(PARTITION_CODE) ? base * SECTOR_BYTES : 0;
+  const disc = start === 0 ? drive.medium : new WindowSource(drive.medium, start, drive.medium.sizeBytes - start);
   const address = new Fields(sector).u32le(432);
-  const image = await readExactly(drive.source, address * SECTOR_BYTES, 2048);
-  const missing = { code: "core-missing", place: drive.place, program, sector: address } as const;
+  const image = await readExactly(disc, address * SECTOR_BYTES, 2048);
+  const missing = { code: "core-missing", place: drive.place, program, sector: base + address } as const;
   if (!image || !hasText(image, HYBRID_MARK_AT, HYBRID_MARK)) return stop(run, missing);
-  return endOnDisc(run, drive, program, address * SECTOR_BYTES, image);
+  return endOnDisc(run, { ...drive, medium: disc }, program, address * SECTOR_BYTES, image);
 }
 
 /** isolinux.bin as a disc's start image. */

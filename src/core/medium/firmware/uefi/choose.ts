@@ -1,5 +1,5 @@
 import type { Place } from "../place";
-import type { Loader, StartFile, UefiView, UefiVolume } from "./view";
+import type { Loader, NextStage, StartFile, UefiView, UefiVolume } from "./view";
 
 type Arch = keyof UefiVolume["files"];
 
@@ -47,24 +47,55 @@ export type LoadProblem =
   | { code: "second-stage-missing"; file: string; expected: string }
   | { code: "second-stage-damaged"; file: string }
   | { code: "second-stage-machine"; file: string; machine: string }
-  | { code: "fallback-first"; file: string };
+  | { code: "fallback-first"; file: string }
+  | { code: "fallback-names-none"; file: string; expected: string }
+  | { code: "next-missing"; file: string; expected: string }
+  | { code: "no-boot-entry"; file: string; expected: string }
+  | { code: "kernel-missing"; file: string };
 
 /** Why a loader does not run on this architecture or leads nowhere; null where nothing speaks against it. */
 export function loadProblem(start: StartFile, arch: Arch): LoadProblem | null {
   const { loader, next } = start;
   if (loader.machine !== arch) return { code: "loader-machine", file: loader.file, machine: machineName(loader) };
   if (loader.faults.length > 0) return { code: "loader-damaged", file: loader.file, faults: loader.faults };
-  if (!next) return null;
-  if (!next.loader) return { code: "second-stage-missing", file: loader.file, expected: next.expected };
-  if (next.role === "module")
-    return next.loader.readable ? null : { code: "second-stage-damaged", file: next.loader.file };
-  if (next.role === "fallback") return { code: "fallback-first", file: next.loader.file };
-  const second = next.loader;
-  if (!second.readable || !second.pe || second.faults.length > 0)
-    return { code: "second-stage-damaged", file: second.file };
-  return second.machine === arch
-    ? null
-    : { code: "second-stage-machine", file: second.file, machine: machineName(second) };
+  return lacksKernel(loader) ?? (next ? nextProblem(loader.file, next, arch) : null);
+}
+
+function lacksKernel(loader: Loader): LoadProblem | null {
+  return loader.lacksKernel ? { code: "kernel-missing", file: loader.file } : null;
+}
+
+/** Stages behind each other that are followed: a list may name a first stage once more. */
+const STAGES_MAX = 6;
+
+function nextProblem(file: string, stage: NextStage, arch: Arch, depth = 0): LoadProblem | null {
+  const { role, expected, loader, next } = stage;
+  if (!loader) return missing(file, role, expected);
+  if (role === "module") return loader.readable ? null : { code: "second-stage-damaged", file: loader.file };
+  if (!loader.readable || !loader.pe || loader.faults.length > 0)
+    return { code: "second-stage-damaged", file: loader.file };
+  if (loader.machine !== arch) return { code: "second-stage-machine", file: loader.file, machine: machineName(loader) };
+  // Before such lists were read, it was not known what they name.
+  if (role === "fallback" && next === undefined) return { code: "fallback-first", file: loader.file };
+  return lacksKernel(loader) ?? (next && depth < STAGES_MAX ? nextProblem(loader.file, next, arch, depth + 1) : null);
+}
+
+function missing(file: string, role: NextStage["role"], expected: string): LoadProblem {
+  switch (role) {
+    case "named":
+      // Without a list at all the computer is reset; a file that it names and that is not there ends the same.
+      return /\.CSV$/i.test(expected)
+        ? { code: "fallback-names-none", file, expected }
+        : { code: "next-missing", file, expected };
+    case "fixed":
+      return { code: "next-missing", file, expected };
+    case "entry":
+      return { code: "no-boot-entry", file, expected };
+    case "second-stage":
+    case "module":
+    case "fallback":
+      return { code: "second-stage-missing", file, expected };
+  }
 }
 
 function machineName(loader: Loader): string {

@@ -29,7 +29,8 @@ export async function enumerateUefi(
   reader = new StartFileReader(),
 ): Promise<UefiView> {
   const walk = new Walk(blockBytes, reader);
-  await walk.connect({ source, place: [], start: 0, insideHardDisk: false, insideElTorito: false, leniencies: [] });
+  const inside = { insideHardDisk: false, insideElTorito: false };
+  await walk.connect({ source, place: [], start: 0, blockBytes, ...inside, leniencies: [] });
   return { notes: walk.notes, volumes: walk.volumes };
 }
 
@@ -39,6 +40,8 @@ interface Device {
   place: Place;
   /** Byte offset on the medium. */
   start: number;
+  /** Size of its blocks: the medium's own, and 512 where an El Torito entry emulates a disk of such. */
+  blockBytes: number;
   /** It is a partition of a GPT or MBR: tables found in it are read as chains of logical partitions. */
   insideHardDisk: boolean;
   insideElTorito: boolean;
@@ -56,6 +59,7 @@ class Walk {
   readonly volumes: UefiVolume[] = [];
   private devices = 0;
   constructor(
+    /** Of the medium itself. */
     private readonly blockBytes: number,
     private readonly reader: StartFileReader,
   ) {}
@@ -70,7 +74,7 @@ class Walk {
   }
 
   private lastBlock(device: Device): number {
-    return Math.floor(device.source.sizeBytes / this.blockBytes) - 1;
+    return Math.floor(device.source.sizeBytes / device.blockBytes) - 1;
   }
 
   private child(
@@ -79,12 +83,14 @@ class Walk {
     blocks: number,
     step: Place[number],
     leniencies: Leniency[] = [],
+    blockBytes = device.blockBytes,
   ): Device {
-    const start = startBlock * this.blockBytes;
+    const start = startBlock * device.blockBytes;
     return {
-      source: new WindowSource(device.source, start, blocks * this.blockBytes),
+      source: new WindowSource(device.source, start, blocks * device.blockBytes),
       place: [...device.place, step],
       start: device.start + start,
+      blockBytes,
       insideHardDisk: step.kind === "gpt" || step.kind === "mbr" || step.kind === "logical",
       insideElTorito: device.insideElTorito || step.kind === "el-torito",
       leniencies: [...device.leniencies, ...leniencies],
@@ -98,16 +104,16 @@ class Walk {
     if (!sector) return null;
     const protective = decodeMbr(sector).entries.some(isProtective);
     if (!protective) {
-      const stray = await readExactly(source, this.blockBytes, 8);
+      const stray = await readExactly(source, device.blockBytes, 8);
       if (stray && hasText(stray, 0, "EFI PART")) this.notes.push({ code: "gpt-not-protected", place });
       return null;
     }
-    const primary = await readGptHeader(source, 1, this.blockBytes);
+    const primary = await readGptHeader(source, 1, device.blockBytes);
     let header: GptHeader;
     if (primary.ok) header = primary.header;
     else {
       // EDK2 looks for the backup in the last sector only, never where the damaged primary says.
-      const backup = await readGptHeader(source, this.lastBlock(device), this.blockBytes);
+      const backup = await readGptHeader(source, this.lastBlock(device), device.blockBytes);
       if (!backup.ok) {
         this.notes.push({ code: "gpt-damaged", place, primary: primary.fault, backup: backup.fault });
         return null;
@@ -161,7 +167,8 @@ class Walk {
   /**
    * EDK2 (PartitionDxe, ElTorito.c) walks the 32-byte records of one block of the catalogue and takes each that is
    * marked 0x88, whatever its platform; section headers are not told from entries. The size of a no-emulation
-   * entry counts in blocks of the device, and one below 2 means "to the end of the volume".
+   * entry counts in blocks of a disc, that of an emulated disk in sectors of 512 bytes; one below 2 means "to the end of
+   * the volume".
    */
   private async elTorito(device: Device): Promise<Device[] | null> {
     const { source, place } = device;
@@ -200,8 +207,12 @@ class Walk {
       const blocks = this.entryBlocks(fields, at, startBlock, volumeBlocks, lastBlock);
       const lenient: Leniency[] = this.blockBytes === ISO_SECTOR_BYTES ? [] : ["el-torito-on-stick"];
       if (this.platformAt(fields, index) !== 0xef) lenient.push("el-torito-platform");
-      if (fields.u8(at + 1) !== 0) lenient.push("el-torito-emulation");
-      children.push(this.child(device, startBlock, blocks, { kind: "el-torito", number: children.length }, lenient));
+      const emulation = fields.u8(at + 1);
+      if (emulation !== 0) lenient.push("el-torito-emulation");
+      // What is emulated has sectors of a disk; an image without emulation, or of an unknown kind, those of the medium.
+      const unitBytes = emulation >= 1 && emulation <= 4 ? 512 : this.blockBytes;
+      const step = { kind: "el-torito" as const, number: children.length };
+      children.push(this.child(device, startBlock, blocks, step, lenient, unitBytes));
     }
     return children;
   }
@@ -221,11 +232,12 @@ class Walk {
     const isKnown = emulation <= 4;
     const sectors = isKnown ? (floppySectors[emulation] ?? fields.u16le(at + 6)) : 0;
     const unitBytes = emulation === 0 || !isKnown ? this.blockBytes : 512;
-    if (sectors >= 2) return Math.ceil((sectors * unitBytes) / this.blockBytes);
-    if (volumeBlocks > lastBlock + 1) return lastBlock - startBlock + 1;
-    // The volume's length is in 2,048-byte blocks and the start in device blocks; EDK2 subtracts them as they are,
-    // in 32 bits, so that a stick sees an odd or a huge size here.
-    return (volumeBlocks - startBlock) >>> 0 || 0xffffffff;
+    // Counted as on a disc, whatever the medium's own blocks: on a stick each counts four times.
+    const perSector = ISO_SECTOR_BYTES / this.blockBytes;
+    if (sectors >= 2) return Math.ceil((sectors * perSector * unitBytes) / this.blockBytes);
+    // To the end of the volume, or of the medium where that is shorter.
+    const volumeEnd = volumeBlocks * perSector;
+    return Math.max(1, Math.min(volumeEnd, lastBlock + 1) - startBlock);
   }
 
   /** UEFI 2.10, 5.2.1. One entry past the end or overlapping voids the whole table (EDK2, PartitionValidMbr). */
@@ -269,7 +281,7 @@ class Walk {
     let at = 0;
     while (at < blocks && !seen.has(at) && children.length < DEVICES_MAX) {
       seen.add(at);
-      const sector = await readExactly(device.source, at * this.blockBytes, 512);
+      const sector = await readExactly(device.source, at * device.blockBytes, 512);
       if (!sector) break;
       const [own, next] = decodeMbr(sector).entries as [Mbr["entries"][number], Mbr["entries"][number]];
       if (own.sectors === 0) break;

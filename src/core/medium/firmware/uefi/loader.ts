@@ -7,8 +7,10 @@ import { type FileTree, findEntry, type TreeEntry } from "../../../formats/file-
 import { type Architecture, type PeImage, readPe, readSbat, readSbatLevelSection } from "../../../formats/pe";
 import { ARCHITECTURES, LOADER_PATHS } from "../../../kernel/architecture";
 import { toBase64 } from "../../../kernel/base64";
-import { latin1 } from "../../../kernel/fields";
+import { utf16 } from "../../../kernel/fields";
 import type { ByteSource } from "../../../kernel/source";
+import { chosenEntry } from "./boot-manager";
+import { fixedNext, hasKernelInside, programKindOf } from "./program-kind";
 import type { FirstStage, Loader, LoaderSigning, NextStage, StartFile, UefiVolume } from "./view";
 
 /** What is gathered while the programs of a medium are read. */
@@ -70,18 +72,69 @@ async function readStartFile<E extends TreeEntry>(
   architecture: Architecture,
   gathered: Gathered,
 ): Promise<StartFile> {
-  const loader = await readLoader(tree, entry, gathered);
-  switch (await familyOf(tree, entry, loader)) {
+  const stage: Stage<E> = { tree, folder: FOLDER, beside, architecture, gathered };
+  const loader = await readLoader(tree, entry, FOLDER, gathered);
+  return followed(stage, entry, loader, 0);
+}
+
+const FOLDER = "/EFI/BOOT";
+
+/** Where a program lies, and what is around it. */
+interface Stage<E extends TreeEntry> {
+  tree: FileTree<E>;
+  /** Its folder, as a path, with what is in it. */
+  folder: string;
+  beside: E[];
+  architecture: Architecture;
+  gathered: Gathered;
+}
+
+/** Stages that are read one behind the other. */
+const STAGES_MAX = 5;
+
+/** A program with what it starts next. */
+async function followed<E extends TreeEntry>(
+  stage: Stage<E>,
+  entry: E,
+  loader: Loader,
+  depth: number,
+): Promise<StartFile> {
+  const { tree, gathered } = stage;
+  switch (loader.kind) {
     case "first-stage":
       return {
         loader: { ...loader, firstStage: await readFirstStage(tree, entry, gathered) },
-        next: await readNextStage(tree, beside, architecture, gathered),
+        next: await readSecondStage(stage, depth),
       };
+    case "fallback":
+      return { loader, next: await readNamed(stage, depth) };
+    case "fixed-next":
+      return { loader, next: await readFixed(stage, entry, depth) };
+    case "boot-manager":
+      return { loader, next: await readEntry(stage, depth) };
     case "syslinux":
-      return { loader, next: await readModule(tree, beside, architecture, gathered) };
-    case "other":
+      return { loader, next: await readModule(stage) };
+    default:
       return { loader, next: null };
   }
+}
+
+/** A next stage at a path, with what comes after it. */
+async function stageAt<E extends TreeEntry>(
+  { tree, architecture, gathered }: Stage<E>,
+  path: string,
+  role: NextStage["role"],
+  depth: number,
+): Promise<NextStage> {
+  const missing: NextStage = { expected: path, role, loader: null, next: null };
+  const folder = path.slice(0, path.lastIndexOf("/"));
+  const entry = await findEntry(tree, path);
+  if (!entry || entry.directory || depth >= STAGES_MAX) return missing;
+  const directory = folder === "" ? null : await findEntry(tree, folder);
+  const beside = folder === "" || directory ? await tree.list(directory) : [];
+  const loader = await readLoader(tree, entry, folder, gathered);
+  const start = await followed({ tree, folder, beside, architecture, gathered }, entry, loader, depth + 1);
+  return { expected: path, role, loader: start.loader, next: start.next };
 }
 
 async function readFirstStage<E extends TreeEntry>(
@@ -130,65 +183,87 @@ async function signingOf(content: ByteSource, image: PeImage, gathered: Gathered
   };
 }
 
-/** Loaders larger than this are not looked through for their names; both families are smaller. */
-const NAMED_MAX_BYTES = 1 << 20;
-
-/**
- * A first-stage loader names itself in its SBAT section (the SBAT text published with the shim boot loader), older
- * ones only in a text of their own; Syslinux names the module that it cannot do without.
- */
-async function familyOf<E extends TreeEntry>(
-  tree: FileTree<E>,
-  entry: E,
-  loader: Loader,
-): Promise<"first-stage" | "syslinux" | "other"> {
-  if (loader.sbat) return loader.sbat.some((row) => row.component === "shim") ? "first-stage" : "other";
-  if (!loader.pe || loader.bytes > NAMED_MAX_BYTES) return "other";
-  const content = await tree.open(entry);
-  const text = content ? latin1(await content.read(0, NAMED_MAX_BYTES)) : "";
-  if (text.includes("UEFI SHIM\n$Version: ")) return "first-stage";
-  return MODULES.some((module) => text.includes(`\0${module}\0`)) ? "syslinux" : "other";
-}
-
-const MODULES = ["ldlinux.e64", "ldlinux.e32"];
 /** Where Syslinux 6 looks for its module after the loader's own folder (its sources, efi/main.c and core/). */
 const MODULE_FOLDERS = ["/boot/syslinux", "/syslinux", ""];
 
-async function readModule<E extends TreeEntry>(
-  tree: FileTree<E>,
-  beside: E[],
-  architecture: Architecture,
-  gathered: Gathered,
-): Promise<NextStage> {
+async function readModule<E extends TreeEntry>(stage: Stage<E>): Promise<NextStage> {
+  const { tree, folder, beside, architecture, gathered } = stage;
   const name = architecture === "ia32" ? "ldlinux.e32" : "ldlinux.e64";
   let found = beside.find((each) => !each.directory && each.name.toLowerCase() === name) ?? null;
-  for (const folder of MODULE_FOLDERS) found ??= await findEntry(tree, `${folder}/${name}`);
-  const loader = found ? await readLoader(tree, found, gathered) : null;
-  return { expected: `/EFI/BOOT/${name}`, role: "module", loader };
+  for (const other of MODULE_FOLDERS) found ??= await findEntry(tree, `${other}/${name}`);
+  const loader = found ? await readLoader(tree, found, FOLDER, gathered) : null;
+  return { expected: `${folder}/${name}`, role: "module", loader, next: null };
 }
 
 /** What the first stage starts: a fallback program where one lies beside it, else its second stage. */
-async function readNextStage<E extends TreeEntry>(
-  tree: FileTree<E>,
-  beside: E[],
-  architecture: Architecture,
-  gathered: Gathered,
-): Promise<NextStage> {
+async function readSecondStage<E extends TreeEntry>(stage: Stage<E>, depth: number): Promise<NextStage> {
+  const { folder, beside, architecture } = stage;
   const named = (name: string) =>
     beside.find((each) => !each.directory && each.name.toUpperCase() === name.toUpperCase());
-  const fallback = named(`fb${architecture}.efi`);
-  const name = fallback ? `fb${architecture}.efi` : `grub${architecture}.efi`;
-  const entry = fallback ?? named(name);
-  return {
-    expected: `/EFI/BOOT/${name}`,
-    role: fallback ? "fallback" : "second-stage",
-    loader: entry ? await readLoader(tree, entry, gathered) : null,
-  };
+  // It looks for the fallback program only where firmware found it at the fixed path (shim.c, should_use_fallback).
+  const fallback = folder.toUpperCase() === FOLDER ? named(`fb${architecture}.efi`) : undefined;
+  if (fallback) return stageAt(stage, `${folder}/${fallback.name}`, "fallback", depth);
+  const expected = `${folder}/grub${architecture}.efi`;
+  const second = named(`grub${architecture}.efi`);
+  // What it is in itself is of no account here: the menu that it would show is not looked into.
+  return second
+    ? { ...(await stageAt(stage, `${folder}/${second.name}`, "second-stage", depth)), expected }
+    : { expected, role: "second-stage", loader: null, next: null };
 }
 
-async function readLoader<E extends TreeEntry>(tree: FileTree<E>, entry: E, gathered: Gathered): Promise<Loader> {
+const LIST_MAX_BYTES = 16 * 1024;
+
+/**
+ * The loader that the fallback program starts: the first that the first list names, of the folders of \EFI in their order
+ * (shim's fallback.c: BOOTX64.CSV or BOOT.CSV, in UTF-16, a line each: file, label, options). Without a list it resets the
+ * computer; a loader that is not there or does not load ends the same.
+ */
+async function readNamed<E extends TreeEntry>(stage: Stage<E>, depth: number): Promise<NextStage> {
+  const { tree, architecture } = stage;
+  const names = [`BOOT${architecture.toUpperCase()}.CSV`, "BOOT.CSV"];
+  const missing: NextStage = { expected: `/EFI/*/${names[0]}`, role: "named", loader: null, next: null };
+  const efi = await findEntry(tree, "/EFI");
+  for (const folder of efi?.directory ? await tree.list(efi) : []) {
+    if (!folder.directory || [".", "..", "BOOT"].includes(folder.name.toUpperCase())) continue;
+    const entries = await tree.list(folder);
+    const list = names
+      .map((name) => entries.find((each) => !each.directory && each.name.toUpperCase() === name))
+      .find((each) => each !== undefined);
+    const content = list && (await tree.open(list));
+    if (!content) continue;
+    const text = utf16(await content.read(0, LIST_MAX_BYTES)).replace(/^\ufeff/, "");
+    const file =
+      text
+        .split(/[\n\0]/, 1)[0]
+        ?.split(",", 1)[0]
+        ?.trim() ?? "";
+    const path = `/EFI/${folder.name}/${file.replaceAll("\\", "/").replace(/^\//, "")}`;
+    return file === "" ? missing : stageAt(stage, path, "named", depth);
+  }
+  return missing;
+}
+
+async function readFixed<E extends TreeEntry>(stage: Stage<E>, entry: E, depth: number): Promise<NextStage | null> {
+  const content = await stage.tree.open(entry);
+  const name = content && (await fixedNext(content));
+  return name ? stageAt(stage, `${stage.folder}/${name}`, "fixed", depth) : null;
+}
+
+async function readEntry<E extends TreeEntry>(stage: Stage<E>, depth: number): Promise<NextStage> {
+  const chosen = await chosenEntry(stage.tree, stage.architecture);
+  const none: NextStage = { expected: "/loader/entries/*.conf", role: "entry", loader: null, next: null };
+  if (!chosen) return none;
+  return chosen.lacks ? { ...none, expected: chosen.lacks } : stageAt(stage, chosen.path, "entry", depth);
+}
+
+async function readLoader<E extends TreeEntry>(
+  tree: FileTree<E>,
+  entry: E,
+  folder: string,
+  gathered: Gathered,
+): Promise<Loader> {
   const content = await tree.open(entry);
-  const base = { file: `/EFI/BOOT/${entry.name}`, bytes: entry.sizeBytes, firstStage: null };
+  const base = { file: `${folder}/${entry.name}`, bytes: entry.sizeBytes, firstStage: null };
   if (!content || !(await endIsThere(content))) {
     return {
       ...base,
@@ -199,10 +274,14 @@ async function readLoader<E extends TreeEntry>(tree: FileTree<E>, entry: E, gath
       subsystem: null,
       faults: [],
       sbat: null,
+      kind: null,
+      lacksKernel: false,
       signing: null,
     };
   }
   const image = await readPe(content);
+  const sbat = await readSbat(content, image);
+  const kind = image.recognised ? await programKindOf(content, image, sbat) : null;
   return {
     ...base,
     readable: true,
@@ -211,7 +290,9 @@ async function readLoader<E extends TreeEntry>(tree: FileTree<E>, entry: E, gath
     machineNumber: image.machineNumber,
     subsystem: image.subsystem,
     faults: image.faults,
-    sbat: await readSbat(content, image),
+    sbat,
+    kind,
+    lacksKernel: kind === "unified-kernel" && !(await hasKernelInside(content, image)),
     signing: await signingOf(content, image, gathered),
   };
 }

@@ -64,6 +64,8 @@ describe("which file it takes", () => {
     subsystem: 10,
     faults: [],
     sbat: null,
+    kind: null,
+    lacksKernel: false,
     signing: null,
     firstStage: null,
     ...more,

@@ -35,6 +35,23 @@ const firstStageSchema = z.object({
 });
 export type FirstStage = z.infer<typeof firstStageSchema>;
 
+/** What a program is, as far as its own marks tell. */
+const programKindSchema = z.enum([
+  "first-stage",
+  "fallback",
+  "key-manager",
+  "fixed-next",
+  "syslinux",
+  "grub",
+  "boot-manager",
+  "unified-kernel",
+  "kernel",
+  "memory-tester",
+  "network-boot",
+  "shell",
+]);
+export type ProgramKind = z.infer<typeof programKindSchema>;
+
 /** A loader file, or the stage behind it. */
 const loaderSchema = z.object({
   /** As the medium spells it. */
@@ -60,6 +77,10 @@ const loaderSchema = z.object({
     ]),
   ),
   sbat: z.array(sbatRowSchema).nullable(),
+  /** Null: nothing tells. */
+  kind: programKindSchema.nullable().default(null),
+  /** It is the frame of a unified kernel, and has none in it. */
+  lacksKernel: z.boolean().default(false),
   /** Null: not read, or not readable. */
   signing: signingSchema.nullable().default(null),
   /** Null where it is no first stage. */
@@ -67,15 +88,27 @@ const loaderSchema = z.object({
 });
 export type Loader = z.infer<typeof loaderSchema>;
 
-/** A first-stage loader starts a second one from beside itself; `null` where it is missing. */
-const nextStageSchema = z.object({
-  /** The path that the first stage asks for. */
+/** What a program starts next. */
+export interface NextStage {
+  /** The path that is asked for. */
+  expected: string;
+  /**
+   * `module`: no program of its own, only its presence counts. `fallback`: it looks for a list of loaders. `named`: the
+   * loader that such a list names; `fixed`: a file whose name is built in; `entry`: what a boot manager is set to start.
+   */
+  role: "second-stage" | "fallback" | "module" | "named" | "fixed" | "entry";
+  /** Null where it is missing. */
+  loader: Loader | null;
+  /** What comes after it; not there in what was read before this was looked at. */
+  next?: NextStage | null | undefined;
+}
+
+const nextStageSchema: z.ZodType<NextStage, unknown> = z.object({
   expected: z.string(),
-  /** `module`: no program of its own, only its presence counts. `fallback`: a program that looks for installed systems comes first, and which it finds is not known. */
-  role: z.enum(["second-stage", "fallback", "module"]),
+  role: z.enum(["second-stage", "fallback", "module", "named", "fixed", "entry"]),
   loader: loaderSchema.nullable(),
+  next: z.lazy(() => nextStageSchema).nullish(),
 });
-export type NextStage = z.infer<typeof nextStageSchema>;
 
 const startFileSchema = z.object({ loader: loaderSchema, next: nextStageSchema.nullable() });
 export type StartFile = z.infer<typeof startFileSchema>;

@@ -1,13 +1,14 @@
-import { ExfatTree } from "../../formats/exfat";
-import { ExtTree } from "../../formats/ext";
-import { FatTree } from "../../formats/fat";
-import type { FileTree } from "../../formats/file-tree";
-import { IsoTree, readIsoDescriptors } from "../../formats/iso9660";
-import { NtfsTree } from "../../formats/ntfs";
-import { type FileSystemKind, recogniseVolume } from "../../formats/recognise";
-import { SquashfsTree } from "../../formats/squashfs";
-import { UdfTree } from "../../formats/udf";
-import { type ByteSource, CachedSource } from "../../kernel/source";
+import { type ByteSource, CachedSource } from "../kernel/source";
+import { BtrfsTree } from "./btrfs";
+import { ExfatTree } from "./exfat";
+import { ExtTree } from "./ext";
+import { FatTree } from "./fat";
+import type { FileTree } from "./file-tree";
+import { IsoTree, readIsoDescriptors } from "./iso9660";
+import { NtfsTree } from "./ntfs";
+import { type FileSystemKind, recogniseVolume } from "./recognise";
+import { SquashfsTree } from "./squashfs";
+import { UdfTree } from "./udf";
 
 export interface OpenedTree {
   kind: FileSystemKind;
@@ -35,6 +36,8 @@ async function openAs(kind: FileSystemKind, source: ByteSource): Promise<FileTre
     case "ext3":
     case "ext4":
       return ExtTree.open(source);
+    case "btrfs":
+      return BtrfsTree.open(source);
     case "squashfs":
       return SquashfsTree.open(source);
     case "iso9660":
