@@ -57,6 +57,7 @@ export const DEBIAN = {
     "reiserfsprogs",
     "apfsprogs",
     "libhivex-bin",
+    "libwin-hivex-perl",
     "syslinux-utils",
     "syslinux-efi",
     "pciutils",

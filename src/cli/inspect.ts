@@ -2,6 +2,7 @@ import type { Inspection } from "@/core/medium/inspection/schema";
 import { wimFaultText } from "@/core/words/archives";
 import { signatureFaultText, systemText, unreadWhyText } from "@/core/words/contents";
 import { inspectionDocument } from "@/core/words/documents/inspection";
+import { environmentText, startedText } from "@/core/words/environment";
 import { archText, fileSystemText } from "@/core/words/firmware";
 import { binaryText, bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
@@ -83,6 +84,12 @@ function describeContents({ programs, contents }: Inspection): string[] {
         `          ${image.index}  ${visible(image.name)}, ${bytesText(image.bytes)}${image.startable ? ", startable" : ""}`,
       );
     for (const fault of wim.faults) lines.push(`          but  ${visible(wimFaultText(fault), 400)}`);
+  }
+  for (const environment of contents.environments) {
+    lines.push(`starts    ${visible(environment.path)}: ${visible(environmentText(environment), 300)}`);
+    for (const started of environment.starts) lines.push(`          ${visible(startedText(started), 200)}`);
+    if (environment.components.length > 0)
+      lines.push(`          with ${visible(environment.components.join(", "), 600)}`);
   }
   for (const kernel of contents.kernels) lines.push(`kernel    ${visible(kernel.path)}, ${visible(kernel.release)}`);
   for (const live of contents.live) lines.push(`live      ${visible(live.path)}, ${bytesText(live.bytes)}`);

@@ -1,6 +1,7 @@
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { wimFaultText } from "@/core/words/archives";
 import { systemText, unreadWhyText } from "@/core/words/contents";
+import { environmentText, startedText } from "@/core/words/environment";
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { Size } from "@/ui/size";
@@ -75,6 +76,27 @@ export function ContentsView({ inspection }: { inspection: Inspection }) {
               ))}
             </tbody>
           </table>
+        </section>
+      ))}
+      {contents.environments.map((environment) => (
+        <section key={`${environment.volume} ${environment.path}`}>
+          <h2>
+            Starts from <span className="code">{visible(environment.path, 120)}</span>
+          </h2>
+          <p>{visible(environmentText(environment), 300)}.</p>
+          {environment.starts.length > 0 && (
+            <p>
+              Starts by itself:{" "}
+              <span className="code">
+                {environment.starts.map((each) => visible(startedText(each), 160)).join(", ")}
+              </span>
+            </p>
+          )}
+          {environment.components.length > 0 && (
+            <p className="text-quiet">
+              Components: {environment.components.map((each) => visible(each, 60)).join(", ")}
+            </p>
+          )}
         </section>
       ))}
       {contents.kernels.length + contents.live.length > 0 && (

@@ -16,7 +16,7 @@ export function toldInspection(name: string, views: Views, systems: ContainedSys
     ...{ tables: [], partitions: [], whole: null, catalogue: [], programs: [], findings: [] },
     contents: {
       ...{ label: null, made: null, info: null, systems, wims: null, drivers: null },
-      ...{ kernels: [], live: [], unread: [] },
+      ...{ environments: [], kernels: [], live: [], unread: [] },
     },
     views,
   };

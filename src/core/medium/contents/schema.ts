@@ -3,6 +3,7 @@ import { signatureFaultSchema } from "../../formats/signature-fault";
 import { wimSchema } from "../../formats/wim";
 import type { driverSourceSchema } from "../drivers/driver-set";
 import { volumeIdSchema } from "../volumes/volume-id";
+import type { Environment } from "./environment";
 
 const certificateSchema = z.object({
   name: z.string(),
@@ -79,6 +80,8 @@ export interface Survey {
   info: string | null;
   systems: ContainedSystem[];
   wims: z.infer<typeof wimOnMediumSchema>[];
+  /** Environments that are started out of an archive. */
+  environments: Environment[];
   kernels: (z.infer<typeof placedSchema> & { release: string; version: string })[];
   /** Compressed file systems that a live system runs from. */
   live: (z.infer<typeof placedSchema> & { kind: string; made: string | null })[];

@@ -18,6 +18,7 @@ import {
 import { claimsToSource, type DriverSource, infToSources } from "../drivers/driver-set";
 import { decodeInf, readInf } from "../drivers/inf";
 import { distinct, type Volume } from "../volumes/volumes";
+import { memoryFor, readEnvironment } from "./environment";
 import type { Program, Survey } from "./schema";
 import { systemOfDiskInfo, systemOfOsRelease, systemsOfWim } from "./systems";
 
@@ -67,6 +68,7 @@ class Surveyor {
     info: null,
     systems: [],
     wims: [],
+    environments: [],
     kernels: [],
     live: [],
     programs: [],
@@ -184,6 +186,7 @@ class Surveyor {
     const archive = await WimArchive.open(new CachedSource(content));
     const tree = await archive?.image(index);
     if (!tree) return this.unread(volume, walked, archive ? "damaged" : "no-decoder");
+    await this.told(tree, index, volume, walked);
     for (const root of DRIVER_STORES) {
       const folder = await findEntry(tree, root);
       if (!folder?.directory) continue;
@@ -207,11 +210,24 @@ class Surveyor {
         const inf = file && readInf(decodeInf(await file.read(0, INF_MAX_BYTES)));
         if (!inf) continue;
         found++;
-        this.addSources(infToSources(`${walked.path}: ${path}`, inf, true));
+        // Without its program a driver drives nothing, whatever it claims.
+        if (await hasPrograms(tree, folderOf(path), inf.programs))
+          this.addSources(infToSources(`${walked.path}: ${path}`, inf, true));
       }
       // What is in the store stands among the installed ones once more.
       if (found > 0) return;
     }
+  }
+
+  /** What the environment says of itself; it runs from the medium. */
+  private async told(tree: FileTree, index: number, volume: Pick<Volume, "id">, walked: Walked): Promise<void> {
+    const found = await readEnvironment(tree);
+    const memoryBytes = memoryFor(walked.entry.sizeBytes);
+    this.result.environments.push({ volume: volume.id, path: walked.path, index, ...found, memoryBytes });
+    const { arch, build, language, version } = found;
+    if (version === null && arch === null) return;
+    const system = { family: "windows", name: "Windows PE", version, build, edition: "WindowsPE", arch, language };
+    this.result.systems.push({ ...system, role: "runs", from: walked.path });
   }
 
   async kernel(content: ByteSource, volume: Volume, walked: Walked): Promise<void> {
@@ -379,6 +395,14 @@ class Surveyor {
 
 /** Where an environment keeps its drivers: the store, and where the installed ones are (Microsoft, "Driver Store"). */
 const DRIVER_STORES = ["/Windows/System32/DriverStore/FileRepository", "/Windows/INF"];
+
+/** Whether one of a driver's programs is beside it, or among the environment's; where it names none, nothing is missing. */
+async function hasPrograms(tree: FileTree, folder: string, programs: readonly string[]): Promise<boolean> {
+  for (const program of programs)
+    for (const place of [folder, "/Windows/System32/drivers", "/Windows/System32"])
+      if (await findEntry(tree, `${place}/${program}`)) return true;
+  return programs.length === 0;
+}
 
 /** The image of an archive that is started from it as an environment; null where it holds none. */
 function environmentIn(wim: Wim): number | null {

@@ -22,11 +22,14 @@ export interface InfFile {
   version: string | null;
   catalogue: string | null;
   devices: InfDevice[];
+  /** Files of the services that it adds: "nlstor.sys" (Microsoft, "INF AddService directive"). */
+  programs: string[];
 }
 
 const LINES_MAX = 200_000;
 const DEVICES_MAX = 100_000;
 const SECTIONS_MAX = 20_000;
+const PROGRAMS_MAX = 200;
 
 const ARCHITECTURES: Record<string, InfArch | null> = {
   nt: null,
@@ -76,7 +79,18 @@ export function readInf(text: string): InfFile | null {
     version: value("driverver", 1),
     catalogue: version.find((line) => line.key?.toLowerCase().startsWith("catalogfile"))?.values[0] ?? null,
     devices: readDevices(sections, resolve),
+    programs: readPrograms(sections),
   };
+}
+
+function readPrograms(sections: Map<string, Line[]>): string[] {
+  const programs = new Set<string>();
+  for (const lines of sections.values())
+    for (const { key, values } of lines) {
+      const file = key?.toLowerCase() === "servicebinary" && values[0]?.split(/[\\/]/).at(-1);
+      if (file && programs.size < PROGRAMS_MAX) programs.add(file.toLowerCase());
+    }
+  return [...programs];
 }
 
 function readDevices(sections: Map<string, Line[]>, resolve: (text: string | undefined) => string | null): InfDevice[] {

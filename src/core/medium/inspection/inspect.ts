@@ -87,6 +87,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
       info: found.info,
       systems: found.systems,
       wims: found.wims,
+      environments: found.environments,
       kernels: found.kernels,
       live: found.live,
       drivers: countDrivers(found.drivers),

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { environmentSchema } from "../contents/environment";
 import { placedSchema, programSchema, systemSchema, wimOnMediumSchema } from "../contents/schema";
 import { findingSchema } from "../findings/findings";
 import { biosViewSchema } from "../firmware/bios/view";
@@ -38,6 +39,7 @@ export const inspectionSchema = z.object({
     info: z.string().nullable().default(null),
     systems: z.array(systemSchema).nullable(),
     wims: z.array(wimOnMediumSchema).nullable(),
+    environments: z.array(environmentSchema).default([]),
     kernels: z.array(placedSchema.extend({ release: z.string(), version: z.string() })).default([]),
     live: z.array(placedSchema.extend({ kind: z.string(), made: z.string().nullable() })).default([]),
     /** Null: not looked for, or not found. */
