@@ -94,6 +94,9 @@ const PROGRAM_NAMES: Record<StartCode, string> = {
   isolinux: "ISOLINUX",
   "isolinux-hybrid": "ISOLINUX's first sector for hybrid discs",
   "grub-legacy": "GRUB 0.9x",
+  "classic-windows": "the boot code of Windows for partitioned disks",
+  "bootmgr-sector": "the boot sector of Windows",
+  "bootmgr-disc": "the boot image of Windows for discs",
   "memory-tester": "a memory tester (Memtest86+)",
   "kernel-stub": "the stub of a kernel, which only prints that it needs a boot loader",
   "format-stub": "the stub that formatting tools leave, which only prints that this cannot be started",
@@ -161,6 +164,12 @@ export function biosStepText(step: BiosStep): string {
       return `${startCodeText(step.program)} does not find a disk smaller than 32 MiB`;
     case "boot-info-missing":
       return "the boot image lacks the table that tells it where it lies on the disc";
+    case "boot-store":
+      return step.state === "missing"
+        ? `the boot manager of Windows looks for ${step.file}, which is missing`
+        : step.state === "damaged"
+          ? `the boot entries in ${step.file} cannot be read`
+          : "the boot entries lead to a disk that is not on the medium";
     case "module-missing":
       return `${step.file} is missing, without which the menu does not come up`;
     case "core-runs":

@@ -191,7 +191,11 @@ function secured(
   ];
   // Each stage is asked for by the last first stage before it; where there is none, by the firmware.
   let first: Loader | null = loader.firstStage || loader.kind === "first-stage" ? loader : null;
-  for (let stage = next; stage?.loader && stage.role !== "module"; stage = stage.next ?? null) {
+  for (
+    let stage = next;
+    stage?.loader && stage.role !== "module" && stage.role !== "archive";
+    stage = stage.next ?? null
+  ) {
     const { loader: program } = stage;
     const isFirst = first !== null || stage.role === "second-stage";
     const allowance = isFirst

@@ -2,6 +2,7 @@ import { ISO_SECTOR_BYTES } from "../../../formats/iso9660";
 import { decodeMbr } from "../../../formats/mbr";
 import { Fields, hasText, latin1 } from "../../../kernel/fields";
 import { type ByteSource, readExactly, WindowSource } from "../../../kernel/source";
+import { followBootmgr, followBootmgrDisc } from "./bootmgr";
 import { followGrub, followGrubDisc } from "./grub";
 import { followGrubLegacy, followGrubLegacyDisc } from "./grub-legacy";
 import { type Drive, driveOf, geometryOf, type Outcome, type Run, SECTOR_BYTES, stop } from "./machine";
@@ -14,6 +15,7 @@ import {
   chooseLegacyGpt,
   chooseNumbered,
   chooseOnlyActive,
+  chooseValidActive,
   type Target,
 } from "./tables";
 import type { BiosView } from "./view";
@@ -98,6 +100,7 @@ function runDiscImage(run: Run, drive: Drive, image: Uint8Array, start: number):
   run.steps.push({ code: "start-code", place: drive.place, program });
   if (program === "isolinux") return followIsolinux(run, drive, start, image);
   if (program === "grub-disc") return followGrubDisc(run, drive, image);
+  if (program === "bootmgr-disc") return followBootmgrDisc(run, drive);
   if (program === "grub-legacy") return followGrubLegacyDisc(run, drive, image, start);
   // Code that is not known may start or not: unknown, and not a failure.
   return program === "blank" || program === "format-stub" || program === "kernel-stub" ? "stops" : "unknown";
@@ -119,6 +122,10 @@ async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Tar
   switch (program) {
     case "classic-strict":
       return next(await chooseOnlyActive(run, drive, sector));
+    case "classic-windows":
+      return next(chooseValidActive(run, drive, sector));
+    case "bootmgr-sector":
+      return followBootmgr(run, { ...drive, place }, target);
     case "classic-first-active":
       return next(chooseFirstActive(run, drive, sector));
     case "classic-chs":
@@ -153,6 +160,7 @@ async function runSector(run: Run, drive: Drive, sector: Uint8Array, target: Tar
       return "stops";
     case "isolinux":
     case "grub-disc":
+    case "bootmgr-disc":
     case "unknown":
       return "unknown";
   }

@@ -25,6 +25,12 @@ export function recogniseStartCode(sector: Uint8Array): StartCode {
   if (has("Missing operating system.\r\n") && has("Operating system load error.")) return "classic-numbered";
   if (has("\xac\x20\xc0\x74\x09\xb4\x0e\xbb\x07\x00\xcd\x10") && has("Boot error\r\n")) return "syslinux";
   if (has("This is not a bootable disk.")) return "format-stub";
+  // The boot sectors and first sectors of Windows, by their published messages and the file that they look for.
+  if (has("CDBOOT: ")) return "bootmgr-disc";
+  if (has("BOOTMGR") && (has("Press any key to restart") || has("Press Ctrl+Alt+Del to restart")))
+    return "bootmgr-sector";
+  if (has("Invalid partition table") && has("Error loading operating system") && has("Missing operating system"))
+    return "classic-windows";
   if (has("Loading Memtest86+")) return "memory-tester";
   if (has("Use a boot loader.") || isKernel(sector) || has("direct floppy boot") || has("Direct floppy boot"))
     return "kernel-stub";

@@ -36,6 +36,21 @@ export function chooseFirstActive(run: Run, drive: Drive, sector: Uint8Array): C
 }
 
 /**
+ * The first sector of Windows: the first active primary partition, where every other indicator is 0x80 or 0 and those behind
+ * it are 0 ("Invalid partition table" otherwise). Common practice; Microsoft publishes its messages alone.
+ */
+export function chooseValidActive(run: Run, drive: Drive, sector: Uint8Array): Choice {
+  const { place } = drive;
+  const { entries } = decodeMbr(sector);
+  const first = entries.findIndex(({ indicator }) => indicator === 0x80);
+  const odd = entries.filter(({ indicator }, nth) => (nth === first ? false : indicator !== 0));
+  if (odd.length > 0)
+    return { outcome: stop(run, { code: "several-active-partitions", place, count: odd.length + 1 }) };
+  const entry = entries[first];
+  return entry ? { target: toTarget(entry) } : { outcome: stop(run, { code: "no-active-partition", place }) };
+}
+
+/**
  * GNU Parted's code: the first entry whose indicator is exactly 0x80, read by its cylinder, head and sector, which
  * need not name the sector that the entry's address names.
  */

@@ -18,6 +18,9 @@ export const startCodeSchema = z.enum([
   "isolinux",
   "isolinux-hybrid",
   "grub-legacy",
+  "classic-windows",
+  "bootmgr-sector",
+  "bootmgr-disc",
   "memory-tester",
   "kernel-stub",
   "format-stub",
@@ -55,6 +58,13 @@ export const biosStepSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("reads-floppy"), ...at, program: startCodeSchema }),
   z.object({ code: z.literal("drive-too-small"), ...at, program: startCodeSchema, sector: z.number() }),
   z.object({ code: z.literal("boot-info-missing"), ...at }),
+  /** The store of boot entries, or the archive that it names, is not there or not readable. */
+  z.object({
+    code: z.literal("boot-store"),
+    ...at,
+    state: z.enum(["missing", "damaged", "elsewhere"]),
+    file: z.string(),
+  }),
   z.object({ code: z.literal("module-missing"), ...at, file: z.string() }),
   z.object({ code: z.literal("core-runs"), ...at, program: startCodeSchema }),
   z.object({ code: z.literal("too-many-steps") }),

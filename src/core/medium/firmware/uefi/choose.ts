@@ -71,7 +71,8 @@ const STAGES_MAX = 6;
 function nextProblem(file: string, stage: NextStage, arch: Arch, depth = 0): LoadProblem | null {
   const { role, expected, loader, next } = stage;
   if (!loader) return missing(file, role, expected);
-  if (role === "module") return loader.readable ? null : { code: "second-stage-damaged", file: loader.file };
+  if (role === "module" || role === "archive")
+    return loader.readable ? null : { code: "second-stage-damaged", file: loader.file };
   if (!loader.readable || !loader.pe || loader.faults.length > 0)
     return { code: "second-stage-damaged", file: loader.file };
   if (loader.machine !== arch) return { code: "second-stage-machine", file: loader.file, machine: machineName(loader) };
@@ -88,6 +89,7 @@ function missing(file: string, role: NextStage["role"], expected: string): LoadP
         ? { code: "fallback-names-none", file, expected }
         : { code: "next-missing", file, expected };
     case "fixed":
+    case "archive":
       return { code: "next-missing", file, expected };
     case "entry":
       return { code: "no-boot-entry", file, expected };

@@ -9,6 +9,7 @@ import { ARCHITECTURES, LOADER_PATHS } from "../../../kernel/architecture";
 import { toBase64 } from "../../../kernel/base64";
 import { utf16 } from "../../../kernel/fields";
 import type { ByteSource } from "../../../kernel/source";
+import { bootFilesOf } from "../boot-files";
 import { chosenEntry } from "./boot-manager";
 import { fixedNext, hasKernelInside, programKindOf } from "./program-kind";
 import type { FirstStage, Loader, LoaderSigning, NextStage, StartFile, UefiVolume } from "./view";
@@ -112,6 +113,8 @@ async function followed<E extends TreeEntry>(
       return { loader, next: await readFixed(stage, entry, depth) };
     case "boot-manager":
       return { loader, next: await readEntry(stage, depth) };
+    case "windows-boot-manager":
+      return { loader, next: await readArchive(stage) };
     case "syslinux":
       return { loader, next: await readModule(stage) };
     default:
@@ -209,6 +212,20 @@ async function readSecondStage<E extends TreeEntry>(stage: Stage<E>, depth: numb
   return second
     ? { ...(await stageAt(stage, `${folder}/${second.name}`, "second-stage", depth)), expected }
     : { expected, role: "second-stage", loader: null, next: null };
+}
+
+/** Where the boot manager of Windows keeps its store on a medium (Microsoft, "BCD system store settings for UEFI"). */
+const STORE = "/EFI/Microsoft/Boot/BCD";
+
+async function readArchive<E extends TreeEntry>({ tree, gathered }: Stage<E>): Promise<NextStage | null> {
+  const files = await bootFilesOf(tree, STORE);
+  if (files.state === "elsewhere") return null;
+  const path = files.state === "there" ? files.archive : files.path;
+  const entry = files.state === "missing" ? null : await findEntry(tree, path);
+  const loader = entry ? await readLoader(tree, entry, path.slice(0, path.lastIndexOf("/")), gathered) : null;
+  // A store that is damaged is as good as cut.
+  const told = loader && files.state === "damaged" ? { ...loader, readable: false } : loader;
+  return { expected: path, role: "archive", loader: told, next: null };
 }
 
 const LIST_MAX_BYTES = 16 * 1024;

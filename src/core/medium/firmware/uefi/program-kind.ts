@@ -39,6 +39,7 @@ export async function programKindOf(
     return hasWide("key management") ? "key-manager" : hasWide("boot.csv") || hasWide("BOOT.CSV") ? "fallback" : null;
   if (has("LoaderInfo: systemd-stub")) return "unified-kernel";
   if (has("LoaderInfo: systemd-boot")) return "boot-manager";
+  if (hasWide("\\EFI\\Microsoft\\Boot\\BCD") || hasWide("\\Boot\\BCD")) return "windows-boot-manager";
   if (has("UEFI SHIM\n$Version: ")) return "first-stage";
   if (fixedNextOf(text)) return "fixed-next";
   if (MODULES.some((module) => has(`\0${module}\0`))) return "syslinux";

@@ -49,6 +49,7 @@ const programKindSchema = z.enum([
   "memory-tester",
   "network-boot",
   "shell",
+  "windows-boot-manager",
 ]);
 export type ProgramKind = z.infer<typeof programKindSchema>;
 
@@ -94,9 +95,10 @@ export interface NextStage {
   expected: string;
   /**
    * `module`: no program of its own, only its presence counts. `fallback`: it looks for a list of loaders. `named`: the
-   * loader that such a list names; `fixed`: a file whose name is built in; `entry`: what a boot manager is set to start.
+   * loader that such a list names; `fixed`: a file whose name is built in; `entry`: what a boot manager is set to start;
+   * `archive`: what a store of boot entries names, no program of its own.
    */
-  role: "second-stage" | "fallback" | "module" | "named" | "fixed" | "entry";
+  role: "second-stage" | "fallback" | "module" | "named" | "fixed" | "entry" | "archive";
   /** Null where it is missing. */
   loader: Loader | null;
   /** What comes after it; not there in what was read before this was looked at. */
@@ -105,7 +107,7 @@ export interface NextStage {
 
 const nextStageSchema: z.ZodType<NextStage, unknown> = z.object({
   expected: z.string(),
-  role: z.enum(["second-stage", "fallback", "module", "named", "fixed", "entry"]),
+  role: z.enum(["second-stage", "fallback", "module", "named", "fixed", "entry", "archive"]),
   loader: loaderSchema.nullable(),
   next: z.lazy(() => nextStageSchema).nullish(),
 });
