@@ -14,7 +14,7 @@ const ELEMENT = {
 };
 const ENTRIES_MAX = 100;
 
-export interface BootEntry {
+interface BootEntry {
   id: string;
   description: string | null;
   /** The program that it starts, from the root of its device: `\windows\system32\boot\winload.efi`. */

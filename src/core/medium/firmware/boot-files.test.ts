@@ -123,6 +123,7 @@ test("its first sector wants one active partition, and no odd marks beside it", 
 test("a disc by BIOS finds the boot manager in its tree", async () => {
   const image = w.path("boot.bin");
   const code = Buffer.alloc(4096);
+  code.set([0xfa, 0x33, 0xc0]);
   code.write("CDBOOT: Couldn't find BOOTMGR\r\n", 0x300, "latin1");
   writeFileSync(image, code);
   const disc = (name: string, files: Files) =>
