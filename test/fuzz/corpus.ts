@@ -4,6 +4,7 @@ import { STORAGE_INF } from "../../scripts/demo/drivers";
 import { IMAGES } from "../../scripts/demo/images";
 import { run, type Workshop } from "../../scripts/media/workshop";
 import { fillExfat } from "../support/exfat";
+import { hive } from "../support/hive";
 
 /** One small sound thing of every format, made by its own tool, for damaging. */
 export interface Seed {
@@ -54,6 +55,20 @@ export function makeCorpus(w: Workshop): Seed[] {
     return at(`fuzz.${compressor}.squashfs`);
   };
   run("wimcapture", [tree, at("fuzz.wim"), "Fuzz", "--check", "--quiet"]);
+  run("wimcapture", [tree, at("fuzz.esd"), "Fuzz", "--solid", "--quiet"]);
+  run("wimcapture", [tree, at("fuzz.piped.wim"), "Fuzz", "--pipable", "--quiet"]);
+  run("mkfs.btrfs", ["-q", "-M", "-n", "4096", "--rootdir", tree, w.blank("fuzz.btrfs", 24)]);
+  hive(
+    w,
+    "fuzz.bcd",
+    String.raw`
+[HKEY\Objects\{9dea862c-5cdd-4e70-acc1-f32b344d4795}\Elements\23000003]
+"Element"="{7619dcc9-fafe-11d9-b411-000476eba25f}"
+
+[HKEY\Objects\{7619dcc9-fafe-11d9-b411-000476eba25f}\Elements\11000001]
+"Element"=hex:03,00,00,00,5c,00,61,00,2e,00,77,00,69,00,6d,00,00,00
+`,
+  );
   const ntfs = w.blank("fuzz.ntfs", 4);
   run("mkntfs", ["-F", "-q", ntfs]);
   run("wimapply", [at("fuzz.wim"), "1", ntfs, "--quiet"]);
@@ -92,7 +107,25 @@ export function makeCorpus(w: Workshop): Seed[] {
     "squashfs xz": squashed("xz"),
     "squashfs zstd": squashed("zstd"),
     "squashfs lz4": squashed("lz4"),
+    "squashfs lzo": squashed("lzo"),
+    btrfs: at("fuzz.btrfs"),
     wim: at("fuzz.wim"),
+    "wim packed as one": at("fuzz.esd"),
+    "wim for a pipe": at("fuzz.piped.wim"),
+    "boot store": at("fuzz.bcd"),
+    "boot manager": w.fat(
+      "fuzz.manager",
+      4,
+      12,
+      {
+        "EFI/BOOT/BOOTX64.EFI": "/usr/lib/systemd/boot/efi/systemd-bootx64.efi",
+        "EFI/BOOT/BOOTIA32.EFI": "/usr/lib/shim/fbx64.efi.signed",
+        "loader/entries/a.conf": w.text("fuzz.conf", "title A\nsort-key a\nefi /kit/a.efi\n"),
+        "kit/a.efi": "/usr/lib/systemd/boot/efi/linuxx64.efi.stub",
+        "EFI/kit/BOOT.CSV": w.text("fuzz.csv", "a.efi,A\n"),
+      },
+      ["-s", "16"],
+    ),
     "initrd plain": initrd("fuzz.cpio"),
     "initrd gzip": initrd("fuzz.gz"),
     "initrd xz": initrd("fuzz.xz"),

@@ -1,10 +1,12 @@
 import { readSigning } from "@/core/formats/authenticode";
+import { readBootStore } from "@/core/formats/boot-store";
 import { readBuiltInLists } from "@/core/formats/built-in-lists";
 import { walk } from "@/core/formats/file-tree";
 import { readKernelImage } from "@/core/formats/kernel-image";
 import { readPe, readSbat } from "@/core/formats/pe";
 import { readSignatureFile } from "@/core/formats/signature-file";
 import { checkWimIntegrity, readWim } from "@/core/formats/wim";
+import { WimArchive } from "@/core/formats/wim-tree";
 import { type ByteSource, CachedSource, MemorySource } from "@/core/kernel/source";
 import { DriverIndex } from "@/core/medium/drivers/driver-set";
 import { decodeInf, readInf } from "@/core/medium/drivers/inf";
@@ -66,6 +68,8 @@ export async function exercise(bytes: Uint8Array): Promise<number> {
   await readKernelImage(source);
   await checkWimIntegrity(source);
   found += (await readWim(source))?.images.length ?? 0;
+  found += (await readBootStore(source))?.entries.length ?? 0;
+  await (await WimArchive.open(source))?.damaged();
   if (bytes.length < 1 << 20) {
     found += (await readSignatureFile(bytes)).entries.length;
     found += readInf(decodeInf(bytes))?.devices.length ?? 0;

@@ -204,3 +204,15 @@ test("the same of an archive by itself", async () => {
   ]);
   expect((await inspect(memory(install), { name: "install.wim", depth: "deep" })).drivers).toEqual([]);
 });
+
+test("a disc with two trees of the same files: its archive, drivers and environment are told once", async () => {
+  const folder = w.path("bridge");
+  mkdirSync(join(folder, "sources"), { recursive: true });
+  writeFileSync(join(folder, "sources/boot.wim"), readFileSync(boot));
+  run("genisoimage", ["-quiet", "-udf", "-J", "-R", "-o", w.path("bridge.iso"), folder]);
+  const { drivers, inspection } = await inspect(memory(w.path("bridge.iso")), { name: "bridge.iso", depth: "deep" });
+  expect(inspection.container).toBe("iso9660+udf");
+  expect([inspection.contents.wims?.length, inspection.contents.environments.length, drivers.length]).toEqual([
+    1, 1, 2,
+  ]);
+});

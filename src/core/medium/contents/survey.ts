@@ -84,6 +84,8 @@ class Surveyor {
   private unpackedLeft = UNPACKED_MAX_BYTES;
   /** Folders with a list of modules as text: the same list in binary form need not be read. */
   private readonly textLists = new Set<string>();
+  /** Files of a disc, by path and size, and the tree in which they were met. */
+  private readonly seenOnDisc = new Map<string, Volume["id"]>();
 
   constructor(private readonly options: SurveyOptions) {
     this.limits = LIMITS[options.depth];
@@ -112,7 +114,7 @@ class Surveyor {
   private async file(volume: Volume, walked: Walked): Promise<void> {
     const look = lookFor(walked.path);
     if (!look || walked.entry.unreadable || walked.entry.sizeBytes === 0) return;
-    if (!this.allowed(look, volume, walked)) return;
+    if (this.isSeenOnDisc(volume, walked) || !this.allowed(look, volume, walked)) return;
     if (this.options.onStep && !this.options.onStep(volume.id, walked.path)) {
       this.stopped = true;
       return;
@@ -120,6 +122,15 @@ class Surveyor {
     const content = await volume.tree.open(walked.entry);
     if (content) await this[look](content, volume, walked);
     else this.unread(volume, walked, "damaged");
+  }
+
+  /** A disc with two trees names the same files in both: each is looked at once. */
+  private isSeenOnDisc({ id }: Volume, { path, entry }: Walked): boolean {
+    if (id !== "iso9660" && id !== "udf") return false;
+    const key = `${path.toLowerCase()} ${entry.sizeBytes}`;
+    const isSeen = this.seenOnDisc.get(key) ?? id;
+    this.seenOnDisc.set(key, isSeen);
+    return isSeen !== id;
   }
 
   /** Whether there is room for it in a quick look; else it is named as left for later. */
@@ -226,7 +237,7 @@ class Surveyor {
     this.result.environments.push({ volume: volume.id, path: walked.path, index, ...found, memoryBytes });
     const { arch, build, language, version } = found;
     if (version === null && arch === null) return;
-    const system = { family: "windows", name: "Windows PE", version, build, edition: "WindowsPE", arch, language };
+    const system = { family: "windows", name: "Windows PE", version, build, edition: null, arch, language };
     this.result.systems.push({ ...system, role: "runs", from: walked.path });
   }
 
