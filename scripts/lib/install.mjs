@@ -56,6 +56,7 @@ export const DEBIAN = {
     "nilfs-tools",
     "reiserfsprogs",
     "apfsprogs",
+    "lvm2",
     "libhivex-bin",
     "libwin-hivex-perl",
     "syslinux-utils",

@@ -1,6 +1,7 @@
 import { readElTorito } from "../../formats/el-torito";
 import type { FileTree, Unreadable, Walked } from "../../formats/file-tree";
 import { ISO_SECTOR_BYTES, readIsoDescriptors } from "../../formats/iso9660";
+import { linearVolumes } from "../../formats/lvm";
 import { openIso, openTree } from "../../formats/open-tree";
 import type { FileSystemKind } from "../../formats/recognise";
 import { UdfTree } from "../../formats/udf";
@@ -9,7 +10,16 @@ import { type ByteSource, WindowSource } from "../../kernel/source";
 import { readTables } from "../tables/tables";
 
 /** A number is a partition's; `mbr:N` one that stands beside a GPT partition of the same number. */
-export type VolumeId = number | "iso9660" | "udf" | "whole" | `eltorito:${number}` | `mbr:${number}` | `wim:${number}`;
+export type VolumeId =
+  | number
+  | "iso9660"
+  | "udf"
+  | "whole"
+  | `eltorito:${number}`
+  | `mbr:${number}`
+  | `wim:${number}`
+  /** A logical volume of LVM: its group and its name. */
+  | `lvm:${string}`;
 
 /** One file system of a medium that Creel can list. Places and sizes in bytes. */
 export interface Volume {
@@ -46,9 +56,10 @@ export async function volumesOf(source: ByteSource): Promise<Volume[]> {
     if (isDisc && start === 0) continue;
     if (volumes.some((each) => typeof each.id === "number" && each.start === start)) continue;
     const taken = volumes.some((each) => each.id === index);
-    const opened = await openTree(new WindowSource(source, start, length));
-    if (opened)
-      volumes.push({ id: taken ? `${table as "mbr"}:${index}` : index, start, lengthBytes: length, ...opened });
+    const part = new WindowSource(source, start, length);
+    const opened = await openTree(part);
+    if (!opened) volumes.push(...(await logicalIn(part, start)));
+    else volumes.push({ id: taken ? `${table as "mbr"}:${index}` : index, start, lengthBytes: length, ...opened });
   }
   for (const record of descriptors?.bootRecords.slice(0, 1) ?? []) {
     const catalogue = await readElTorito(source, record.catalogSector);
@@ -63,7 +74,17 @@ export async function volumesOf(source: ByteSource): Promise<Volume[]> {
   if (volumes.length === 0 && tables.length === 0) {
     const opened = await openTree(source);
     if (opened) volumes.push({ id: "whole", ...whole, ...opened });
-    else volumes.push(...(await imagesOf(source)));
+    else volumes.push(...(await logicalIn(source, 0)), ...(await imagesOf(source)));
+  }
+  return volumes;
+}
+
+/** The logical volumes that lie wholly in a partition, as far as their file systems are read. */
+async function logicalIn(part: ByteSource, partStart: number): Promise<Volume[]> {
+  const volumes: Volume[] = [];
+  for (const { name, source, start } of (await linearVolumes(part)).slice(0, ENTRIES_MAX)) {
+    const opened = await openTree(source);
+    if (opened) volumes.push({ id: `lvm:${name}`, start: partStart + start, lengthBytes: source.sizeBytes, ...opened });
   }
   return volumes;
 }
