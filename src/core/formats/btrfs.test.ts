@@ -4,6 +4,7 @@ import { run } from "../../../scripts/media/workshop";
 import { damaged, dice } from "../../../test/support/dice";
 import { mayMount, mounted } from "../../../test/support/mounted";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
+import { isZero } from "../kernel/fields";
 import { MemorySource, readExactly } from "../kernel/source";
 import { BtrfsTree } from "./btrfs";
 import { findEntry, openPath, walk } from "./file-tree";
@@ -103,8 +104,7 @@ test("damage ends what is read of it, and never throws", async () => {
   const bytes = new Uint8Array(w.bytes(image));
   // Where anything stands: a volume is mostly empty, and damage there would change nothing.
   const used: number[] = [];
-  for (let at = 0; at < bytes.length; at += 4096)
-    if (bytes.subarray(at, at + 4096).some((byte) => byte !== 0)) used.push(at);
+  for (let at = 0; at < bytes.length; at += 4096) if (!isZero(bytes.subarray(at, at + 4096))) used.push(at);
   let listed = 0;
   for (let round = 0; round < 120; round++) {
     const at = used[roll(used.length)] as number;

@@ -9,6 +9,7 @@ import { NtfsTree } from "./ntfs";
 import { type FileSystemKind, recogniseVolume } from "./recognise";
 import { SquashfsTree } from "./squashfs";
 import { UdfTree } from "./udf";
+import { XfsTree } from "./xfs";
 
 export interface OpenedTree {
   kind: FileSystemKind;
@@ -36,6 +37,8 @@ async function openAs(kind: FileSystemKind, source: ByteSource): Promise<FileTre
     case "ext3":
     case "ext4":
       return ExtTree.open(source);
+    case "xfs":
+      return XfsTree.open(source);
     case "btrfs":
       return BtrfsTree.open(source);
     case "squashfs":
