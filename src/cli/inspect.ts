@@ -5,6 +5,7 @@ import { inspectionDocument } from "@/core/words/documents/inspection";
 import { environmentText, startedText } from "@/core/words/environment";
 import { archText, fileSystemText } from "@/core/words/firmware";
 import { binaryText, bytesText } from "@/core/words/sizes";
+import { programKindText } from "@/core/words/start-paths";
 import { visible } from "@/core/words/visible";
 import { inspectFile } from "./problems";
 
@@ -50,7 +51,7 @@ function describe(inspection: Inspection): string {
   for (const path of startPaths) {
     const firmware = path.firmware === "bios" ? "BIOS" : `UEFI ${archText(path.arch)}`;
     lines.push(
-      `starts    ${path.as === "usb" ? "stick" : "disc "}  ${firmware}: ${visible(path.file)} in ${path.place}`,
+      `starts    ${path.as === "usb" ? "stick" : "disc "}  ${firmware}: ${visible(path.file)}${path.loader?.kind ? `, ${programKindText(path.loader.kind)},` : ""} in ${path.place}`,
     );
     for (const problem of path.problems) lines.push(`          but  ${visible(problem.text)}`);
   }

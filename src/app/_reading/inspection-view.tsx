@@ -5,7 +5,7 @@ import { findingText } from "@/core/words/findings";
 import { archText, fileSystemText, startCodeText } from "@/core/words/firmware";
 import { placeText } from "@/core/words/places";
 import { bytesText } from "@/core/words/sizes";
-import { startProblemText } from "@/core/words/start-paths";
+import { programKindText, startProblemText } from "@/core/words/start-paths";
 import { visible } from "@/core/words/visible";
 import { ChainLink } from "@/ui/chain";
 import { Size } from "@/ui/size";
@@ -182,7 +182,10 @@ function StartPaths({ inspection }: { inspection: Inspection }) {
                 <span className={path.firmware === "uefi" ? "code" : ""}>
                   {visible(path.firmware === "bios" ? startCodeText(path.program) : path.file, 80)}
                 </span>{" "}
-                <span className="text-quiet">in {placeText(path.place)}</span>
+                <span className="text-quiet">
+                  {path.firmware === "uefi" && path.loader.kind && `${programKindText(path.loader.kind)}, `}
+                  in {placeText(path.place)}
+                </span>
                 {problem && <div className="text-plum">{visible(startProblemText(problem), 400)}</div>}
               </td>
             </tr>

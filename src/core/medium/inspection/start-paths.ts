@@ -3,6 +3,7 @@ import type { Program } from "../contents/schema";
 import type { BiosStep, BiosView, StartCode } from "../firmware/bios/view";
 import type { Place } from "../firmware/place";
 import { chooseLoader, type LoadProblem, loadProblem } from "../firmware/uefi/choose";
+import type { ProgramKind } from "../firmware/uefi/view";
 import type { Attachment, Inspection } from "./schema";
 
 /** A way in that UEFI firmware of one architecture finds on a medium. */
@@ -19,6 +20,8 @@ interface UefiStartPath {
     authenticode: string | null;
     signatures: Program["signatures"] | null;
     sbat: Program["sbat"];
+    /** What it is; null: nothing tells. */
+    kind: ProgramKind | null;
   };
   /** Null: nothing of the medium keeps it from starting. */
   problem: LoadProblem | null;
@@ -79,10 +82,10 @@ function uefiPaths(views: Inspection["views"], as: Attachment, programs: Map<str
     const { chosen } = chooseLoader(views.uefi[as], arch);
     if (!chosen) return [];
     const { volume, start } = chosen;
-    const { file, machine, bytes, sbat } = start.loader;
+    const { file, machine, bytes, sbat, kind } = start.loader;
     const program = programs.get(placeKey(volume.start, file));
     const signing = { authenticode: program?.authenticode ?? null, signatures: program?.signatures ?? null };
-    const loader = { machine, bytes, ...signing, sbat };
+    const loader = { machine, bytes, ...signing, sbat, kind };
     return [{ firmware: "uefi", arch, as, file, place: volume.place, loader, problem: loadProblem(start, arch) }];
   });
 }

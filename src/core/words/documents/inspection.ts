@@ -2,7 +2,7 @@ import { z } from "zod";
 import { architectureSchema } from "../../kernel/architecture";
 import { signatureSchema, wimOnMediumSchema } from "../../medium/contents/schema";
 import { type Finding, severityOf, severitySchema } from "../../medium/findings/findings";
-import { sbatRowSchema } from "../../medium/firmware/uefi/view";
+import { programKindSchema, sbatRowSchema } from "../../medium/firmware/uefi/view";
 import { attachmentSchema, type Inspection, inspectionSchema } from "../../medium/inspection/schema";
 import { partitionOf, type StartPath, startPathsOf } from "../../medium/inspection/start-paths";
 import { tableSchema } from "../../medium/tables/schema";
@@ -32,6 +32,7 @@ const startPathRowSchema = z.object({
       authenticode: z.string().nullable(),
       signatures: z.array(signatureSchema).nullable(),
       sbat: z.array(sbatRowSchema).nullable(),
+      kind: programKindSchema.nullable(),
     })
     .nullable(),
   problems: z.array(z.object({ code: z.string(), text: z.string() })),

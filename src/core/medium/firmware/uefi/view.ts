@@ -36,7 +36,7 @@ const firstStageSchema = z.object({
 export type FirstStage = z.infer<typeof firstStageSchema>;
 
 /** What a program is, as far as its own marks tell. */
-const programKindSchema = z.enum([
+export const programKindSchema = z.enum([
   "first-stage",
   "fallback",
   "key-manager",
