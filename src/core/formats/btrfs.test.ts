@@ -1,13 +1,13 @@
 import { mkdirSync, readFileSync, symlinkSync, truncateSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { run } from "../../../scripts/media/workshop";
-import { damaged, dice } from "../../../test/support/dice";
+import { readDamaged } from "../../../test/support/damage";
+import { dice } from "../../../test/support/dice";
 import { mayMount, mounted } from "../../../test/support/mounted";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
-import { isZero } from "../kernel/fields";
-import { MemorySource, readExactly } from "../kernel/source";
+import { readExactly } from "../kernel/source";
 import { BtrfsTree } from "./btrfs";
-import { findEntry, openPath, walk } from "./file-tree";
+import { findEntry, openPath } from "./file-tree";
 
 // Reference: the kernel's own btrfs, which writes what is read here; mkfs.btrfs where nothing may be mounted.
 const w = tempWorkshop();
@@ -102,23 +102,6 @@ test("damage ends what is read of it, and never throws", async () => {
   const image = w.blank("damage.img", 112);
   run("mkfs.btrfs", ["-q", "--rootdir", folder, image]);
   const bytes = new Uint8Array(w.bytes(image));
-  // Where anything stands: a volume is mostly empty, and damage there would change nothing.
-  const used: number[] = [];
-  for (let at = 0; at < bytes.length; at += 4096) if (!isZero(bytes.subarray(at, at + 4096))) used.push(at);
-  let listed = 0;
-  for (let round = 0; round < 120; round++) {
-    const at = used[roll(used.length)] as number;
-    const before = bytes.slice(at, at + 4096);
-    bytes.set(damaged(before, roll), at);
-    const tree = await BtrfsTree.open(new MemorySource(bytes));
-    if (tree)
-      for await (const { entry } of walk(tree, null, { entries: 200, onCut: () => {} })) {
-        listed++;
-        const content = await tree.open(entry as never);
-        const read = await content?.read(0, 100_000);
-        expect((read?.length ?? 0) <= Math.max(0, entry.sizeBytes)).toBe(true);
-      }
-    bytes.set(before, at);
-  }
+  const listed = await readDamaged(bytes, (source) => BtrfsTree.open(source), { rounds: 120, first: 200, roll });
   expect(listed).toBeGreaterThan(100);
 });

@@ -2,11 +2,11 @@ import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { FileSource } from "@/server/host/file-source";
 import { run } from "../../../scripts/media/workshop";
-import { damaged, dice } from "../../../test/support/dice";
+import { readDamaged } from "../../../test/support/damage";
+import { dice } from "../../../test/support/dice";
 import { tempWorkshop } from "../../../test/support/workshop";
-import { isZero } from "../kernel/fields";
-import { MemorySource, readExactly } from "../kernel/source";
-import { findEntry, openPath, walk } from "./file-tree";
+import { readExactly } from "../kernel/source";
+import { findEntry, openPath } from "./file-tree";
 import { XfsTree } from "./xfs";
 
 // Reference: mkfs.xfs, which fills a volume by a description of its files (a prototype), and xfs_db, which reads it.
@@ -79,24 +79,6 @@ test.each([
 
 test("damage ends what is read of it, and never throws", async () => {
   const bytes = new Uint8Array(w.bytes(volume("damage.img", [])));
-  const used: number[] = [];
-  for (let at = 0; at < bytes.length; at += 4096) if (!isZero(bytes.subarray(at, at + 4096))) used.push(at);
-  const roll = dice(41);
-  let listed = 0;
-  for (let round = 0; round < 40; round++) {
-    // The first blocks hold what everything hangs on.
-    const at = used[roll(round % 2 === 0 ? 24 : used.length)] as number;
-    const before = bytes.slice(at, at + 4096);
-    bytes.set(damaged(before, roll), at);
-    const tree = await XfsTree.open(new MemorySource(bytes));
-    if (tree)
-      for await (const { entry } of walk(tree, null, { entries: 120, onCut: () => {} })) {
-        listed++;
-        const content = await tree.open(entry as never);
-        const read = await content?.read(0, 100_000);
-        expect((read?.length ?? 0) <= Math.max(0, entry.sizeBytes)).toBe(true);
-      }
-    bytes.set(before, at);
-  }
+  const listed = await readDamaged(bytes, (source) => XfsTree.open(source), { rounds: 40, first: 24, roll: dice(41) });
   expect(listed).toBeGreaterThan(500);
 });
