@@ -28,9 +28,11 @@ const CONTAINERS: Record<Inspection["container"], string> = {
 };
 
 function describe(inspection: Inspection): string {
-  const { file, contents } = inspection;
+  const { file, contents, whole } = inspection;
+  const isBare = inspection.container === "bare-filesystem";
+  const kind = isBare && whole ? ` (${fileSystemText(whole.filesystem)})` : "";
   const lines = [
-    `${visible(file.name)}: ${CONTAINERS[inspection.container]}, ${bytesText(file.bytes)} (${binaryText(file.bytes)})`,
+    `${visible(file.name)}: ${CONTAINERS[inspection.container]}${kind}, ${bytesText(file.bytes)} (${binaryText(file.bytes)})`,
     ...(contents.label ? [`label     ${visible(contents.label)}`] : []),
     ...(contents.made ? [`made      ${contents.made}`] : []),
     ...(file.sha256 ? [`sha256    ${file.sha256}`] : []),

@@ -81,12 +81,12 @@ export function ContentsView({ inspection }: { inspection: Inspection }) {
       {contents.environments.map((environment) => (
         <section key={`${environment.volume} ${environment.path}`}>
           <h2>
-            Starts from <span className="code">{visible(environment.path, 120)}</span>
+            Environment in <span className="code">{visible(environment.path, 120)}</span>
           </h2>
           <p>{visible(environmentText(environment), 300)}.</p>
           {environment.starts.length > 0 && (
             <p>
-              Starts by itself:{" "}
+              Starts automatically:{" "}
               <span className="code">
                 {environment.starts.map((each) => visible(startedText(each), 160)).join(", ")}
               </span>

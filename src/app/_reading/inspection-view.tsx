@@ -35,7 +35,11 @@ export function InspectionView({
   return (
     <>
       <p>
-        {CONTAINERS[inspection.container]}, <Size bytes={file.bytes} both />
+        {CONTAINERS[inspection.container]}
+        {inspection.container === "bare-filesystem" && inspection.whole && (
+          <> ({fileSystemText(inspection.whole.filesystem)})</>
+        )}
+        , <Size bytes={file.bytes} both />
         {contents.label && (
           <>
             , labelled <span className="code">{visible(contents.label, 60)}</span>

@@ -5,11 +5,11 @@ import { bytesText } from "./sizes";
 /** What an environment is, in one line. */
 export function environmentText({ version, arch, language, memoryBytes, isDirty }: Environment): string {
   const parts = [
-    version === null ? "version not told" : `version ${version}`,
+    version === null ? "version unknown" : `version ${version}`,
     arch === null ? null : archText(arch),
     language,
     `needs ${bytesText(memoryBytes)} of memory`,
-    isDirty ? "its registry was not closed" : null,
+    isDirty ? "registry not closed cleanly" : null,
   ];
   return `Windows PE, ${parts.filter((part) => part !== null).join(", ")}`;
 }

@@ -28,6 +28,11 @@ const FILE_SYSTEM_NAMES: Record<string, string> = {
   iso9660: "ISO 9660",
   udf: "UDF",
   squashfs: "squashfs",
+  xfs: "XFS",
+  jfs: "JFS",
+  nilfs2: "NILFS2",
+  reiserfs: "ReiserFS",
+  apfs: "APFS",
   "hfs+": "HFS+",
   swap: "swap space",
   lvm: "an LVM volume",
@@ -94,11 +99,11 @@ const PROGRAM_NAMES: Record<StartCode, string> = {
   isolinux: "ISOLINUX",
   "isolinux-hybrid": "ISOLINUX's first sector for hybrid discs",
   "grub-legacy": "GRUB 0.9x",
-  "classic-windows": "the boot code of Windows for partitioned disks",
-  "bootmgr-sector": "the boot sector of Windows",
-  "bootmgr-disc": "the boot image of Windows for discs",
+  "classic-windows": "Windows boot code for partitioned disks",
+  "bootmgr-sector": "Windows boot sector",
+  "bootmgr-disc": "Windows boot image for discs",
   "memory-tester": "a memory tester (Memtest86+)",
-  "kernel-stub": "the stub of a kernel, which only prints that it needs a boot loader",
+  "kernel-stub": "a kernel instead of boot code, which BIOS cannot start",
   "format-stub": "the stub that formatting tools leave, which only prints that this cannot be started",
   blank: "nothing but zeros, at which the computer hangs",
   unknown: "boot code that Creel does not know",
@@ -159,17 +164,17 @@ export function biosStepText(step: BiosStep): string {
     case "core-damaged":
       return `the next part of ${startCodeText(step.program)} is damaged`;
     case "reads-floppy":
-      return `${startCodeText(step.program)} reads itself from the first floppy drive, and so starts only from a floppy`;
+      return `${startCodeText(step.program)} starts only from a floppy: it loads itself from the first floppy drive`;
     case "drive-too-small":
       return `${startCodeText(step.program)} does not find a disk smaller than 32 MiB`;
     case "boot-info-missing":
       return "the boot image lacks the table that tells it where it lies on the disc";
     case "boot-store":
       return step.state === "missing"
-        ? `the boot manager of Windows looks for ${step.file}, which is missing`
+        ? `the Windows boot files lack ${step.file}`
         : step.state === "damaged"
           ? `the boot entries in ${step.file} cannot be read`
-          : "the boot entries lead to a disk that is not on the medium";
+          : "the default boot entry starts from a disk, not from the medium";
     case "module-missing":
       return `${step.file} is missing, without which the menu does not come up`;
     case "core-runs":

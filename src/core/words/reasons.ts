@@ -43,15 +43,17 @@ export function reasonText(facts: Reason): string {
     case "fallback-first":
       return `The first stage starts ${facts.file}, which looks for installed systems; the result is unknown.`;
     case "fallback-names-none":
-      return `${facts.file} starts a loader that a list names; no folder in /EFI has one (${facts.expected.split("/").at(-1)}), so the computer restarts.`;
+      return `${facts.file} looks for ${facts.expected.split("/").at(-1)} in the folders of /EFI. None is there: the computer restarts.`;
     case "next-missing":
       return `${facts.file} starts ${facts.expected}, which is missing.`;
     case "no-boot-entry":
-      return `${facts.file} is a boot manager; what it is set to start is missing (${facts.expected}).`;
+      return facts.expected.endsWith("*.conf")
+        ? `Boot manager ${facts.file} has no boot entry (${facts.expected}).`
+        : `The boot entry of ${facts.file} needs ${facts.expected}, which is missing.`;
     case "kernel-missing":
-      return `${facts.file} is the frame of a unified kernel without a kernel in it.`;
+      return `${facts.file} is a unified kernel image without a kernel inside.`;
     case "next-asks":
-      return `In setup mode ${facts.file} asks whether to trust ${facts.next} and waits for an answer.`;
+      return `${facts.file} waits for an answer in setup mode: whether to trust ${facts.next}.`;
     case "bios-stops":
       return facts.step ? `BIOS start fails: ${endText(facts.step)}.` : "BIOS finds no boot code.";
     case "bios-not-known":
