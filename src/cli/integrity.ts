@@ -2,6 +2,7 @@ import { readFile } from "node:fs/promises";
 import { checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
 import { digestSource } from "@/core/medium/integrity/hashing";
 import { verifyInner } from "@/core/medium/integrity/inner";
+import { isIntact } from "@/core/medium/integrity/intact";
 import { type Manifest, makeManifest, manifestSchema } from "@/core/medium/integrity/manifest";
 import { type Verification, verifyAgainst } from "@/core/medium/integrity/verify";
 import {
@@ -66,10 +67,7 @@ export function runVerify(file: string, options: VerifyOptions): Promise<number>
     if (found.sums.length + found.archives.length === 0)
       throw new UsageError(`${visible(file)}: it carries no checksums of its own files`);
     print(found, [...found.sums.map(innerSumsText), ...found.archives.map(innerArchiveText)].join("\n"));
-    return answer(
-      found.sums.every((each) => each.differing.length === 0) &&
-        found.archives.every((each) => each.result.state === "whole"),
-    );
+    return answer(found.sums.every((each) => each.differing.length === 0) && found.archives.every(isIntact));
   });
 }
 

@@ -7,6 +7,7 @@ import { useReader } from "@/app/_reading/use-reader";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import { type Checksum, checksumFor, readChecksums } from "@/core/medium/integrity/checksums";
 import type { InnerResult } from "@/core/medium/integrity/inner";
+import { isIntact } from "@/core/medium/integrity/intact";
 import { checksumText, innerArchiveText, innerSumsText } from "@/core/words/integrity";
 import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
@@ -96,7 +97,7 @@ export function WholeView({
       <section>
         <h2>Own checksums</h2>
         <p className="text-quiet">
-          Some discs list checksums of their own files, and image archives those of their pieces.
+          Some discs list checksums of their own files; image archives have those of their pieces or contents.
         </p>
         <div className="mt-2">
           {inner.state.step === "running" ? (
@@ -133,7 +134,7 @@ function Inner({ result }: { result: InnerResult }) {
         </li>
       ))}
       {archives.map((each) => (
-        <li key={each.path} className={each.result.state === "whole" ? "text-sea" : "text-plum"}>
+        <li key={each.path} className={isIntact(each) ? "text-sea" : "text-plum"}>
           {innerArchiveText(each)}
         </li>
       ))}

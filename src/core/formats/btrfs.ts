@@ -55,6 +55,8 @@ export interface BtrfsEntry extends TreeEntry {
 export class BtrfsTree implements FileTree<BtrfsEntry> {
   private readonly nodes: LRUCache<number, Promise<Uint8Array | null>>;
   private readonly budget = new DirectoryBudget();
+  /** Trees in the order in which they were met: a folder's number is told from those of other trees by it. */
+  private readonly trees: number[] = [];
   private root: { tree: number; inode: number } = { tree: 0, inode: OBJECT.firstFree };
 
   private constructor(
@@ -200,7 +202,7 @@ export class BtrfsTree implements FileTree<BtrfsEntry> {
     const entry: BtrfsEntry = {
       ...{ name, directory, sizeBytes: directory || kind === TYPE.link ? 0 : (found?.sizeBytes ?? 0) },
       ...{ modified: found?.modified ?? null, tree: own, inode },
-      ...(directory ? { id: own * 2 ** 20 + (inode % 2 ** 20) } : {}),
+      ...(directory ? { id: this.folderId(own, inode) } : {}),
       ...(!directory && kind !== TYPE.file && kind !== TYPE.link ? { unreadable: "special" as const } : {}),
     };
     if (kind === TYPE.link) {
@@ -208,6 +210,11 @@ export class BtrfsTree implements FileTree<BtrfsEntry> {
       entry.link = content ? new TextDecoder().decode(await content.read(0, LINK_MAX_BYTES)) : "";
     }
     return entry;
+  }
+
+  private folderId(tree: number, inode: number): number {
+    if (!this.trees.includes(tree)) this.trees.push(tree);
+    return this.trees.indexOf(tree) * 2 ** 40 + inode;
   }
 
   private async inode(tree: number, inode: number): Promise<{ sizeBytes: number; modified: string | null } | null> {

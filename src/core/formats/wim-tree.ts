@@ -127,6 +127,11 @@ export class WimArchive {
     return Math.min(this.contents.metadata.length, IMAGES_MAX);
   }
 
+  /** Contents that it has, each of them once, descriptions of images among them. */
+  get contentCount(): number {
+    return this.contents.metadata.length + this.contents.byDigest.size;
+  }
+
   /** The files of an image, from 1; null where its description is damaged or not there. */
   async image(index: number): Promise<WimTree | null> {
     const described = this.contents.metadata[index - 1];

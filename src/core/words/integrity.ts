@@ -60,6 +60,10 @@ export function innerArchiveText({ path, result }: InnerArchive): string {
       return `${name} is damaged: its checksums are unreadable.`;
     case "whole":
       return `${name}: all pieces match its checksums (${result.chunks}).`;
+    case "by-contents":
+      return result.damaged === 0
+        ? `${name}: all ${result.contents} contents match their checksums.`
+        : `${name}: ${result.damaged} of its ${result.contents} contents do not match their checksums.`;
     case "damaged":
       return `${name}: ${result.damaged.length} of its ${result.chunks} pieces do not match its checksums.`;
   }

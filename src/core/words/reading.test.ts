@@ -43,6 +43,7 @@ test("names from media are made safe in every sentence", () => {
     fileDifferenceText({ volume: 1, path: evil, why: "size" }),
     innerSumsText({ path: evil, compared: 2, differing: [{ volume: 1, path: evil, why: "content" }] }),
     innerArchiveText({ path: evil, result: { state: "whole", chunks: 3 } }),
+    innerArchiveText({ path: evil, result: { state: "by-contents", contents: 3, damaged: 1 } }),
     systemText({ family: "linux", name: evil, version: evil, build: null, edition: evil, arch: null, language: evil }),
   ];
   // biome-ignore lint/suspicious/noControlCharactersInRegex: that they are not there is what is tested

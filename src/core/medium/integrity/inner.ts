@@ -1,5 +1,6 @@
 import { findEntry, PathIndex, walk } from "../../formats/file-tree";
 import { checkWimIntegrity, type IntegrityResult, isWim } from "../../formats/wim";
+import { WimArchive } from "../../formats/wim-tree";
 import { type ByteSource, CachedSource } from "../../kernel/source";
 import { distinct, type Volume, volumesOf } from "../volumes/volumes";
 import { INNER_SUM_FILES, readChecksums } from "./checksums";
@@ -13,10 +14,10 @@ export interface InnerSums {
   differing: FileDifference[];
 }
 
-/** An archive of system images that carries sums of its own pieces. */
+/** An archive of system images, by the sums of its pieces where it carries such, else by the digest of each content. */
 export interface InnerArchive {
   path: string;
-  result: IntegrityResult;
+  result: IntegrityResult | { state: "by-contents"; contents: number; damaged: number };
 }
 
 export interface InnerResult {
@@ -58,7 +59,23 @@ async function checkArchive(path: string, content: ByteSource, options: InnerOpt
     return options.onProgress?.(step) ?? true;
   });
   if (!result) throw new Cancelled();
-  return result.state === "none" ? [] : [{ path, result }];
+  return result.state === "none" ? checkContents(path, content, options) : [{ path, result }];
+}
+
+/** Every content of an archive against its SHA-1; nothing of one that is packed in a form that is not read here. */
+async function checkContents(path: string, content: ByteSource, options: InnerOptions): Promise<InnerArchive[]> {
+  const archive = await WimArchive.open(new CachedSource(content));
+  if (!archive) return [];
+  let done = 0;
+  // What is unpacked is told as its share of the file.
+  const damaged = await archive.damaged((doneBytes, totalBytes) => {
+    const step = Math.floor((doneBytes / Math.max(1, totalBytes)) * content.sizeBytes) - done;
+    done += step;
+    return options.onProgress?.(step) ?? true;
+  });
+  if (!damaged) throw new Cancelled();
+  const result = { state: "by-contents" as const, contents: archive.contentCount, damaged: damaged.length };
+  return [{ path, result }];
 }
 
 const ARCHIVES_MAX = 200;

@@ -176,7 +176,11 @@ test("archives on a medium are checked by their own sums, alone and inside a dis
   ]);
   const disc = w.iso("wims.iso", { "sources/a.wim": at("a.wim"), "sources/plain.wim": at("plain.wim") }, []);
   expect(await verifyInner(memory(disc))).toMatchObject({
-    archives: [{ path: "/sources/a.wim", result: { state: "whole" } }],
+    archives: [
+      { path: "/sources/a.wim", result: { state: "whole" } },
+      // Two files, and the description of their folder.
+      { path: "/sources/plain.wim", result: { state: "by-contents", contents: 3, damaged: 0 } },
+    ],
   });
   const bytes = new Uint8Array(readFileSync(at("a.wim")));
   bytes[5_000_000] = (bytes[5_000_000] as number) ^ 1;
@@ -184,6 +188,15 @@ test("archives on a medium are checked by their own sums, alone and inside a dis
     archives: [{ path: "/", result: { state: "damaged" } }],
   });
   await expect(verifyInner(new MemorySource(bytes), { onProgress: () => false })).rejects.toThrow(Cancelled);
+  const plain = new Uint8Array(readFileSync(at("plain.wim")));
+  plain[5_000] = (plain[5_000] as number) ^ 1;
+  const steps: number[] = [];
+  const onProgress = (bytes: number) => steps.push(bytes) > 0;
+  expect(await verifyInner(new MemorySource(plain), { onProgress })).toMatchObject({
+    archives: [{ path: "/", result: { state: "by-contents", contents: 3, damaged: 1 } }],
+  });
+  expect(steps.reduce((sum, bytes) => sum + bytes, 0)).toBeLessThanOrEqual(plain.length);
+  await expect(verifyInner(new MemorySource(plain), { onProgress: () => false })).rejects.toThrow(Cancelled);
 });
 
 test("a folder of three thousand files is compared file by file, and read once", async () => {
