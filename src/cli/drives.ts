@@ -11,7 +11,8 @@ export function runDrives(file: string, modaliases: string[], options: { json?: 
     const wanted = modaliases.map(wantedModalias);
     const { drivers, unread } = await survey(await volumesInside(source), { depth: "deep" });
     const index = new DriverIndex(drivers);
-    for (const file of unread.filter(({ why }) => why !== "later"))
+    const missing = unread.filter(({ why }) => why !== "later");
+    for (const file of missing)
       process.stderr.write(
         `creel: ${visible(file.path)} could not be read to its end: its drivers may be missing here\n`,
       );
@@ -21,13 +22,21 @@ export function runDrives(file: string, modaliases: string[], options: { json?: 
       if (options.json) {
         const from = first ? { pattern: first.pattern, list: first.source.path } : {};
         const all = claimants.map((each) => each.driver);
-        const answer = { modalias: modaliases[position], driver: first?.driver ?? null, drivers: all, ...from };
+        // Where nothing claims it, what was not read may have its driver.
+        const open = first ? {} : { lists: drivers.length, unread: missing.map(({ path, why }) => ({ path, why })) };
+        const answer = {
+          modalias: modaliases[position],
+          driver: first?.driver ?? null,
+          drivers: all,
+          ...from,
+          ...open,
+        };
         process.stdout.write(`${JSON.stringify(answer)}\n`);
       } else {
         const told = claimants.map((each) => `${visible(each.driver)} (${visible(each.source.path)})`).join(", ");
-        process.stdout.write(
-          `${visible(modaliases[position] as string)}  ${told || "no driver on this medium claims it"}\n`,
-        );
+        const isOpen = missing.length > 0 || drivers.length === 0;
+        const none = isOpen ? "unknown: not all driver lists were read" : "no driver on this medium claims it";
+        process.stdout.write(`${visible(modaliases[position] as string)}  ${told || none}\n`);
       }
     }
     if (drivers.length === 0)

@@ -1,6 +1,7 @@
 import { once } from "node:events";
 import { findEntry, type Walked, walk } from "@/core/formats/file-tree";
-import type { ByteSource } from "@/core/kernel/source";
+import { type ByteSource, CachedSource } from "@/core/kernel/source";
+import { readTables } from "@/core/medium/tables/tables";
 import { volumesInside } from "@/core/medium/volumes/unpacked";
 import { listed, type Volume } from "@/core/medium/volumes/volumes";
 import { fileSystemText } from "@/core/words/firmware";
@@ -35,9 +36,26 @@ export function runLs(file: string, path: string | undefined, options: { json?: 
         await out.line(lineOf(volume, walked, options.json));
       for (const folder of cut.slice(0, 20)) process.stderr.write(`creel: not listed further at ${folder}\n`);
     }
+    if (path === undefined) for (const line of await notRead(source, volumes, options.json)) await out.line(line);
     await out.end();
     if (!found) throw new UsageError(`${visible(file)}: there is no ${visible(path ?? "")} on it`);
   });
+}
+
+/** Partitions whose file system is recognised and not read, or damaged at its root: a line each. */
+async function notRead(source: ByteSource, volumes: Volume[], json: boolean | undefined): Promise<string[]> {
+  const isDisc = volumes.some(({ id }) => id === "iso9660");
+  const { partitions } = await readTables(new CachedSource(source), isDisc);
+  return partitions
+    .filter(({ filesystem, start, length }) => {
+      const isRead = volumes.some((volume) => volume.start >= start && volume.start < start + length);
+      return filesystem !== null && !isRead;
+    })
+    .map(({ index, filesystem }) =>
+      json
+        ? JSON.stringify({ volume: index, path: "/", bytes: 0, dir: true, modified: null, unread: filesystem })
+        : `${volumeText(index)}, ${fileSystemText(filesystem)}: not read`,
+    );
 }
 
 /** Where to begin: null for the root, undefined where the volume has no such path. */

@@ -139,11 +139,29 @@ test("drives: a line for each device, null where nothing claims it", () => {
     ["8086:15bc", "e1000e"],
     ["10ec:ffff", null],
   ]);
+  // Where all lists were read, nothing claims it for sure; where there is none, nobody can say.
+  expect(jsonLines(stdout)[2]).toMatchObject({ lists: expect.any(Number), unread: [] });
+  const bare = w.fat("bare.img", 4, 12, { "readme.txt": w.text("readme", "no drivers") });
+  expect(jsonLines(creel("drives", bare, "10ec:ffff", "--json").stdout)[0]).toMatchObject({ driver: null, lists: 0 });
+  expect(creel("drives", bare, "10ec:ffff").stdout).toContain("unknown");
   expect(jsonLines(creel("drives", stick, "8086:9a0b", "--json").stdout)[0]).toMatchObject({ driver: "NLSTOR.INF" });
   expect(creel("drives", disc, "nonsense")).toMatchObject({
     status: 2,
     stderr: expect.stringContaining("neither a modalias"),
   });
+});
+
+test("ls: a partition whose file system is not read is told, and not passed over", () => {
+  const f2fs = w.blank("f2fs.img", 64);
+  run("mkfs.f2fs", ["-q", "-f", f2fs]);
+  const image = w.mbr("two.img", 80, "2048,8192,c\n10240,131072,83", {
+    1048576: w.fat("first.img", 4, 12, { "a.txt": w.text("a", "a") }),
+    5242880: f2fs,
+  });
+  const lines = jsonLines(creel("ls", image, "--json").stdout);
+  expect(lines.find(({ path }) => path === "/a.txt")).toMatchObject({ volume: 1 });
+  expect(lines.find(({ volume }) => volume === 2)).toMatchObject({ path: "/", dir: true, unread: "f2fs" });
+  expect(creel("ls", image).stdout).toContain("partition 2, f2fs: not read");
 });
 
 test("manifest and verify: the same, then a changed file found by name", () => {

@@ -8,15 +8,16 @@ export function volumeText(id: VolumeId): string {
   if (id === "udf") return "the disc (UDF)";
   if (id === "whole") return "the whole medium";
   const [kind, number] = id.split(":");
+  if (kind === "lvm") return `logical volume ${number}`;
   if (kind === "wim") return `image ${number} of the archive`;
   return kind === "mbr" ? `partition ${number} of the MBR` : `boot image ${number} of the disc's catalogue`;
 }
 
 const UNREADABLE: Record<Unreadable, string> = {
-  compressed: "it is stored unsupported compression",
+  compressed: "its compression is not supported",
   encrypted: "it is encrypted",
   interleaved: "it is interleaved with another file",
-  elsewhere: "another part of the system keeps its content elsewhere",
+  elsewhere: "its content is in another part or on another volume",
   special: "it is a device or a pipe, not a file with content",
 };
 
