@@ -58,6 +58,10 @@ export function makeCorpus(w: Workshop): Seed[] {
   run("wimcapture", [tree, at("fuzz.esd"), "Fuzz", "--solid", "--quiet"]);
   run("wimcapture", [tree, at("fuzz.piped.wim"), "Fuzz", "--pipable", "--quiet"]);
   run("mkfs.btrfs", ["-q", "-M", "-n", "4096", "--rootdir", tree, w.blank("fuzz.btrfs", 24)]);
+  const erofs = (name: string, options: string[]) => {
+    run("mkfs.erofs", ["-d0", ...options, w.blank(name, 0), tree]);
+    return at(name);
+  };
   hive(
     w,
     "fuzz.bcd",
@@ -109,6 +113,8 @@ export function makeCorpus(w: Workshop): Seed[] {
     "squashfs lz4": squashed("lz4"),
     "squashfs lzo": squashed("lzo"),
     btrfs: at("fuzz.btrfs"),
+    erofs: erofs("fuzz.erofs", []),
+    "erofs lz4": erofs("fuzz.lz4.erofs", ["-zlz4hc", "-C16384", "-Efragments"]),
     wim: at("fuzz.wim"),
     "wim packed as one": at("fuzz.esd"),
     "wim for a pipe": at("fuzz.piped.wim"),

@@ -1,5 +1,6 @@
 import { type ByteSource, CachedSource } from "../kernel/source";
 import { BtrfsTree } from "./btrfs";
+import { ErofsTree } from "./erofs";
 import { ExfatTree } from "./exfat";
 import { ExtTree } from "./ext";
 import { FatTree } from "./fat";
@@ -41,6 +42,8 @@ async function openAs(kind: FileSystemKind, source: ByteSource): Promise<FileTre
       return XfsTree.open(source);
     case "btrfs":
       return BtrfsTree.open(source);
+    case "erofs":
+      return ErofsTree.open(source);
     case "squashfs":
       return SquashfsTree.open(source);
     case "iso9660":

@@ -76,7 +76,7 @@ test("erofs, and APFS", async () => {
   run("mkfs.erofs", ["-d0", w.path("erofs.img"), tree]);
   expect((await recogniseVolume(memory(w.path("erofs.img")))).kind).toBe("erofs");
   run("mkapfs", ["-L", "Kit", w.blank("apfs.img", 640)]);
-  expect((await recogniseVolume(memory(w.path("apfs.img")))).kind).toBe("apfs");
+  expect(await recogniseVolume(memory(w.path("apfs.img")))).toEqual({ kind: "apfs", label: "Kit" });
 });
 
 test("HFS+ as xorriso writes it beside a disc, by the name of its root", async () => {

@@ -1,4 +1,4 @@
-import { Fields, hasText, latin1, trimmed, utf16 } from "../kernel/fields";
+import { Fields, hasText, latin1, toSafeNumber, trimmed, utf16 } from "../kernel/fields";
 import { type ByteSource, readExactly } from "../kernel/source";
 import { ExfatTree } from "./exfat";
 import { decodeFatGeometry, FatTree } from "./fat";
@@ -75,6 +75,8 @@ async function labelInside(kind: FileSystemKind | null, source: ByteSource): Pro
       return (await ExfatTree.open(source))?.label ?? null;
     case "hfs+":
       return hfsLabel(source);
+    case "apfs":
+      return apfsLabel(source);
     default:
       return null;
   }
@@ -100,6 +102,40 @@ async function hfsLabel(source: ByteSource): Promise<string | null> {
   const letters = record.u16be(14 + 6);
   if (record.u32be(14 + 2) !== 1 || letters > 255 || 14 + 8 + letters * 2 > leaf.length) return null;
   return new TextDecoder("utf-16be").decode(record.slice(14 + 8, letters * 2)) || null;
+}
+
+const APFS_NODE = { keys: 56, rootEnd: 40, leafFlags: 0x7 };
+
+/**
+ * The name of the first volume of a container: its number is looked up in the container's map of objects, a tree that is a
+ * single node where there are few of them (Apple File System Reference, "Container", "Object Maps", "B-Trees", "Volumes").
+ */
+async function apfsLabel(source: ByteSource): Promise<string | null> {
+  const container = await readExactly(source, 0, 1408);
+  if (!container) return null;
+  const fields = new Fields(container);
+  const blockBytes = fields.u32le(36);
+  if (blockBytes < 4096 || blockBytes > 65_536) return null;
+  const blockAt = async (place: bigint) => {
+    const at = toSafeNumber(place * BigInt(blockBytes));
+    const bytes = at === null ? null : await readExactly(source, at, blockBytes);
+    return bytes && new Fields(bytes);
+  };
+  const volume = fields.u64le(184);
+  const map = await blockAt(fields.u64le(160));
+  const node = map && (await blockAt(map.u64le(48)));
+  // Root, leaf, and keys of one length.
+  if (!node || (node.u16le(32) & APFS_NODE.leafFlags) !== APFS_NODE.leafFlags) return null;
+  const table = APFS_NODE.keys + node.u16le(40);
+  const keys = table + node.u16le(42);
+  const values = blockBytes - APFS_NODE.rootEnd;
+  for (let nth = 0; nth < node.u32le(36) && table + nth * 4 + 4 <= blockBytes; nth++) {
+    const [key, value] = [keys + node.u16le(table + nth * 4), values - node.u16le(table + nth * 4 + 2)];
+    if (key + 16 > blockBytes || value < keys || value + 16 > blockBytes || node.u64le(key) !== volume) continue;
+    const found = await blockAt(node.u64le(value + 8));
+    return found && hasText(found.bytes, 32, "APSB") ? textOf(found.slice(704, 256)) : null;
+  }
+  return null;
 }
 
 function bySignature(start: Uint8Array): RecognisedVolume | null {
