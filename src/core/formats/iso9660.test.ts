@@ -1,4 +1,5 @@
-import { readFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { MemorySource } from "@/core/kernel/source";
 import { run } from "../../../scripts/media/workshop";
 import { memory, tempWorkshop } from "../../../test/support/workshop";
@@ -155,4 +156,52 @@ test("a link too long for one entry goes on in the next ones", async () => {
   const { primary } = (await readIsoDescriptors(memory(w.path("long.iso")))) as IsoDescriptors;
   const tree = await IsoTree.open(memory(w.path("long.iso")), primary as NonNullable<typeof primary>);
   expect((await tree.list(null))[0]?.link).toBe(target);
+});
+
+test("files that are packed block by block have their own size and content", async () => {
+  const own = {
+    "long.bin": readFileSync(process.execPath).subarray(0, 400_001),
+    "zeros.bin": Buffer.alloc(200_000),
+    "short.txt": Buffer.from("a short line\n".repeat(300)),
+  };
+  const tree = w.path("packed.tree");
+  mkdirSync(tree);
+  for (const [name, bytes] of Object.entries(own)) writeFileSync(join(tree, name), bytes);
+  for (const blockSize of ["32k", "128k"]) {
+    const image = w.path(`packed-${blockSize}.iso`);
+    run("xorriso", [
+      ...["-outdev", `stdio:${image}`, "-zisofs", `level=9:block_size=${blockSize}:by_magic=off`],
+      ...["-map", tree, "/", "-set_filter_r", "--zisofs", "/", "--", "-commit"],
+    ]);
+    const source = memory(image);
+    const primary = (await readIsoDescriptors(source))?.primary;
+    const packed = await IsoTree.open(source, primary as NonNullable<typeof primary>);
+    for (const [name, bytes] of Object.entries(own)) {
+      const entry = await findEntry(packed, name);
+      expect([name, entry?.sizeBytes, (entry?.packedBytes ?? 0) < bytes.length]).toEqual([name, bytes.length, true]);
+      const content = entry && (await packed.open(entry));
+      expect(Buffer.compare(Buffer.from((await content?.read(0, bytes.length)) ?? []), bytes)).toBe(0);
+      expect(Buffer.from((await content?.read(1_000, 90)) ?? [])).toEqual(bytes.subarray(1_000, 1_090));
+    }
+  }
+});
+
+test("a packed file whose blocks are damaged ends there, and one without its head is not read", async () => {
+  const bytes = new Uint8Array(readFileSync(w.path("packed-32k.iso")));
+  const at = Buffer.from(bytes).indexOf(Buffer.from("37e45396c9dbd607", "hex"));
+  const read = async () => {
+    const source = new MemorySource(bytes);
+    const primary = (await readIsoDescriptors(source))?.primary;
+    const packed = await IsoTree.open(source, primary as NonNullable<typeof primary>);
+    const lengths: number[] = [];
+    for (const entry of await packed.list(null))
+      lengths.push((await (await packed.open(entry))?.read(0, entry.sizeBytes))?.length ?? -1);
+    return lengths.sort((a, b) => a - b);
+  };
+  const whole = await read();
+  bytes.fill(0xff, at + 0x40, at + 0x50);
+  const broken = await read();
+  expect(broken[0]).toBeLessThan(whole[0] as number);
+  bytes[at] = 0;
+  expect(await read()).toContain(-1);
 });

@@ -2,6 +2,7 @@ import { Fields, hasText, latin1, trimmed, utf16 } from "../kernel/fields";
 import { itemAt } from "../kernel/item-at";
 import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
+import { openZisofs, zisofsSize } from "./zisofs";
 
 /** ECMA-119 (ISO 9660), with Joliet names and the Rock Ridge NM entries of IEEE P1282 (SUSP, P1281). */
 export const ISO_SECTOR_BYTES = 2048;
@@ -112,6 +113,8 @@ function isoTime(
 
 export interface IsoEntry extends TreeEntry {
   extents: Extent[];
+  /** What is stored, in bytes, of a file that is packed. */
+  packedBytes?: number;
 }
 
 /** Bits of a record's file flags, ECMA-119 9.1.6. */
@@ -196,7 +199,7 @@ export class IsoTree implements FileTree<IsoEntry> {
       modified: use.modified ?? recordTime(fields.slice(at + 18, 7)),
       extents: [ownExtent],
       ...(use.link === null ? {} : { link: use.link }),
-      ...(use.compressed ? { unreadable: "compressed" as const } : {}),
+      ...(use.isPacked && !directory ? packedAs(use.unpackedBytes, extent.lengthBytes) : {}),
       ...(fields.u8(at + 26) > 0 ? { unreadable: "interleaved" as const } : {}),
       ...(directory ? { id: ownExtent.start as number } : {}),
     };
@@ -214,7 +217,9 @@ export class IsoTree implements FileTree<IsoEntry> {
     const inside = file.extents.every(
       (extent) => (extent.start as number) + extent.lengthBytes <= this.source.sizeBytes,
     );
-    return inside ? new ExtentSource(this.source, file.extents, file.sizeBytes) : null;
+    if (!inside) return null;
+    const stored = new ExtentSource(this.source, file.extents, file.packedBytes ?? file.sizeBytes);
+    return file.packedBytes === undefined ? stored : openZisofs(stored, file.sizeBytes);
   }
 
   private directoryBytes(directory: IsoEntry | null): Promise<Uint8Array> {
@@ -265,8 +270,9 @@ interface RockRidge {
   child: number | null;
   /** A directory that was moved here from a deeper place (RE). */
   moved: boolean;
-  /** Its content is compressed block by block (ZF, of zisofs). */
-  compressed: boolean;
+  /** Its content is packed (ZF), and how large it is once it is unpacked; null where it is packed in no known way. */
+  isPacked: boolean;
+  unpackedBytes: number | null;
 }
 
 class SystemUse {
@@ -275,7 +281,8 @@ class SystemUse {
   private modified: string | null = null;
   private child: number | null = null;
   private moved = false;
-  private compressed = false;
+  private isPacked = false;
+  private unpackedBytes: number | null = null;
 
   /** Reads one area; the place where it goes on, or null at its end. */
   take(area: Uint8Array): { block: number; offset: number; length: number } | null {
@@ -292,8 +299,10 @@ class SystemUse {
       else if (kind === "SL" && length > 5) this.links.push(fields.slice(at + 5, length - 5));
       else if (kind === "CL" && length >= 12) this.child = fields.u32le(at + 4);
       else if (kind === "RE") this.moved = true;
-      else if (kind === "ZF") this.compressed = true;
-      else if (kind === "TF" && length >= 5) this.modified ??= stampOf(fields.slice(at, length));
+      else if (kind === "ZF") {
+        this.isPacked = true;
+        this.unpackedBytes = zisofsSize(fields.slice(at, length));
+      } else if (kind === "TF" && length >= 5) this.modified ??= stampOf(fields.slice(at, length));
       else if (kind === "CE" && length >= 28)
         next = { block: fields.u32le(at + 4), offset: fields.u32le(at + 12), length: fields.u32le(at + 20) };
       at += length;
@@ -302,10 +311,18 @@ class SystemUse {
   }
 
   result(): RockRidge {
-    const { modified, child, moved, compressed } = this;
+    const { modified, child, moved, isPacked, unpackedBytes } = this;
     const name = this.names.length > 0 ? decode(this.names) : null;
-    return { name, link: this.links.length > 0 ? linkText(this.links) : null, modified, child, moved, compressed };
+    const link = this.links.length > 0 ? linkText(this.links) : null;
+    return { name, link, modified, child, moved, isPacked, unpackedBytes };
   }
+}
+
+function packedAs(
+  unpackedBytes: number | null,
+  storedBytes: number,
+): Pick<IsoEntry, "sizeBytes" | "packedBytes"> | { unreadable: "compressed" } {
+  return unpackedBytes === null ? { unreadable: "compressed" } : { sizeBytes: unpackedBytes, packedBytes: storedBytes };
 }
 
 function decode(pieces: Uint8Array[]): string {

@@ -3,6 +3,7 @@ import { type Compression, decompressBlock } from "../kernel/decompress";
 import { Fields, hasText, toSafeNumber } from "../kernel/fields";
 import { itemAt } from "../kernel/item-at";
 import { type ByteSource, readExactly } from "../kernel/source";
+import { BlockedFile } from "./blocked-file";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
 
 /** Squashfs 4.0, reading only; the kernel's Documentation/filesystems/squashfs.rst and fs/squashfs/squashfs_fs.h. */
@@ -141,7 +142,7 @@ export class SquashfsTree implements FileTree<SquashfsEntry> {
     const tailBytes = inode.sizeBytes - stored.length * blockBytes;
     const fragment = content.fragment === NO_FRAGMENT ? null : await this.fragment(content.fragment);
     if (at > this.source.sizeBytes || (tailBytes > 0 && content.fragment !== NO_FRAGMENT && !fragment)) return null;
-    return new SquashedFile(inode.sizeBytes, blockBytes, async (index) => {
+    return new BlockedFile(inode.sizeBytes, blockBytes, async (index) => {
       const block = stored[index];
       if (block) return this.block(block, Math.min(blockBytes, inode.sizeBytes - index * blockBytes));
       const tail = fragment && (await this.block(fragment, blockBytes));
@@ -353,33 +354,4 @@ function readListing(bytes: Uint8Array): { name: string; place: SquashfsEntry["i
     }
   }
   return found;
-}
-
-/** A file whose blocks are decoded as they are asked for; the latest one is kept. */
-class SquashedFile implements ByteSource {
-  private latest: { index: number; bytes: Uint8Array | null } = { index: -1, bytes: null };
-  constructor(
-    readonly sizeBytes: number,
-    private readonly blockBytes: number,
-    private readonly load: (index: number) => Promise<Uint8Array | null>,
-  ) {}
-
-  async read(offset: number, length: number): Promise<Uint8Array> {
-    if (!(offset >= 0) || !(length > 0) || offset >= this.sizeBytes) return new Uint8Array(0);
-    const wanted = Math.min(length, this.sizeBytes - offset);
-    const out = new Uint8Array(wanted);
-    let filled = 0;
-    while (filled < wanted) {
-      const at = offset + filled;
-      const index = Math.floor(at / this.blockBytes);
-      if (this.latest.index !== index) this.latest = { index, bytes: await this.load(index) };
-      const within = at - index * this.blockBytes;
-      const piece = this.latest.bytes?.subarray(within, within + wanted - filled);
-      // A block that cannot be decoded, or is shorter than it should be, ends the content there.
-      if (!piece || piece.length === 0) break;
-      out.set(piece, filled);
-      filled += piece.length;
-    }
-    return out.subarray(0, filled);
-  }
 }
