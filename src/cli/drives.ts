@@ -1,4 +1,4 @@
-import { survey } from "@/core/medium/contents/survey";
+import { survey, surveyBareFile } from "@/core/medium/contents/survey";
 import { DriverIndex } from "@/core/medium/drivers/driver-set";
 import { asModalias } from "@/core/medium/drivers/hardware-ids";
 import { volumesInside } from "@/core/medium/volumes/unpacked";
@@ -9,7 +9,11 @@ import { UsageError, withFile } from "./problems";
 export function runDrives(file: string, modaliases: string[], options: { json?: boolean }): Promise<void> {
   return withFile(file, async (source) => {
     const wanted = modaliases.map(wantedModalias);
-    const { drivers, unread } = await survey(await volumesInside(source), { depth: "deep" });
+    const volumes = await volumesInside(source);
+    // An archive by itself is what a medium starts, and not a folder of loose drivers.
+    const { drivers, unread } = volumes.some(({ kind }) => kind === "wim")
+      ? await surveyBareFile(source, source.name, { depth: "deep" })
+      : await survey(volumes, { depth: "deep" });
     const index = new DriverIndex(drivers);
     const missing = unread.filter(({ why }) => why !== "later");
     for (const file of missing)

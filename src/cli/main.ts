@@ -83,7 +83,7 @@ export async function main(args: string[]): Promise<number> {
     .command("ls")
     .description("list the files of every file system on a medium")
     .argument("<file>", "an ISO, a raw disk image or a block device")
-    .argument("[path]", "begin here")
+    .argument("[path]", "begin here; through a file that holds files too, with a / at its end: /sources/boot.wim/")
     .option("--json", "one JSON object a line")
     .action(runLs);
   program

@@ -1,7 +1,9 @@
-import { readFile } from "node:fs/promises";
+import { readdir, readFile } from "node:fs/promises";
+import { basename, dirname, join } from "node:path";
 import { type Facts, readFacts } from "@/core/computer/facts/schema";
 import { ReadFailed } from "@/core/kernel/source";
 import { type InspectResult, inspect } from "@/core/medium/inspection/inspect";
+import { partsBeside } from "@/core/medium/volumes/within";
 import { factsProblemText } from "@/core/words/collect";
 import { fileFaultText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
@@ -45,6 +47,24 @@ export async function withFile<T>(path: string, use: (source: FileSource) => Pro
   } finally {
     await source.close();
   }
+}
+
+/** As `withFile`, with the other parts of an archive that was split, which are in the same folder. */
+export function withParts<T>(
+  path: string,
+  use: (source: FileSource, others: readonly FileSource[]) => Promise<T>,
+): Promise<T> {
+  return withFile(path, async (source) => {
+    const names = path.toLowerCase().endsWith(".swm") ? await readdir(dirname(path)) : [];
+    const others = await FileSource.openAll(
+      partsBeside(basename(path), names).map((name) => join(dirname(path), name)),
+    );
+    try {
+      return await use(source, others);
+    } finally {
+      await Promise.all(others.map((other) => other.close()));
+    }
+  });
 }
 
 export function inspectFile(path: string, options: { hash?: boolean; deep?: boolean } = {}): Promise<InspectResult> {

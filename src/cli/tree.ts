@@ -4,22 +4,27 @@ import { type ByteSource, CachedSource } from "@/core/kernel/source";
 import { readTables } from "@/core/medium/tables/tables";
 import { volumesInside } from "@/core/medium/volumes/unpacked";
 import { listed, type Volume } from "@/core/medium/volumes/volumes";
+import { findThrough, within } from "@/core/medium/volumes/within";
 import { fileSystemText } from "@/core/words/firmware";
 import { bytesText } from "@/core/words/sizes";
 import { unreadableText, volumeText } from "@/core/words/trees";
 import { visible } from "@/core/words/visible";
-import { UsageError, withFile } from "./problems";
+import { UsageError, withParts } from "./problems";
 
 /** A name may be 64 KB long: in a terminal its ends are enough. */
 const NAME_SHOWN = 500;
 
 export function runLs(file: string, path: string | undefined, options: { json?: boolean }): Promise<void> {
-  return withFile(file, async (source) => {
-    const volumes = await openVolumes(file, source);
+  return withParts(file, async (source, others) => {
+    const volumes = await openVolumes(file, source, others);
     const out = new Lines();
     let found = false;
     for (const volume of volumes) {
       const from = path === undefined ? null : await findFrom(volume, path);
+      if (path !== undefined && (from === undefined || isInto(path, from))) {
+        found = (await listWithin(volume, path, options, out)) || found;
+        continue;
+      }
       if (from === undefined) continue;
       found = true;
       if (!options.json)
@@ -40,6 +45,29 @@ export function runLs(file: string, path: string | undefined, options: { json?: 
     await out.end();
     if (!found) throw new UsageError(`${visible(file)}: there is no ${visible(path ?? "")} on it`);
   });
+}
+
+/** A path that ends with a division sign goes into a file. */
+const isInto = (path: string, from: Walked | null | undefined) => path.endsWith("/") && from?.entry.directory === false;
+
+/** What is in a file that holds files itself, with paths from the volume on; false where there is no such thing. */
+async function listWithin(volume: Volume, path: string, options: { json?: boolean }, out: Lines): Promise<boolean> {
+  let isFound = false;
+  for (const { tree, prefix, rest } of await within(volume.tree, path)) {
+    const from = await findFrom({ ...volume, tree }, rest);
+    if (from === undefined) continue;
+    isFound = true;
+    if (!options.json) await out.line(`${visible(prefix, NAME_SHOWN)} in ${volumeText(volume.id)}`);
+    const line = (walked: Walked) =>
+      out.line(lineOf(volume, { ...walked, path: `${prefix}${walked.path}` }, options.json));
+    if (from) await line(from);
+    if (from && !from.entry.directory) continue;
+    const onCut = (why: string, where: string) => {
+      process.stderr.write(`creel: not listed further at ${visible(where)}: ${why}\n`);
+    };
+    for await (const walked of walk(tree, from, { onCut })) await line(walked);
+  }
+  return isFound;
 }
 
 /** Partitions whose file system is recognised and not read, or damaged at its root: a line each. */
@@ -79,19 +107,20 @@ function lineOf(volume: Volume, walked: Walked, json: boolean | undefined): stri
 const STEP_BYTES = 1 << 20;
 
 export function runCat(file: string, path: string, options: { volume?: string }): Promise<void> {
-  return withFile(file, async (source) => {
-    const volumes = (await openVolumes(file, source)).filter(
+  return withParts(file, async (source, others) => {
+    const volumes = (await openVolumes(file, source, others)).filter(
       ({ id }) => options.volume === undefined || String(id) === options.volume,
     );
     if (volumes.length === 0)
       throw new UsageError(`${visible(file)}: it has no volume ${visible(options.volume ?? "")}`);
     for (const volume of volumes) {
-      const entry = await findEntry(volume.tree, path);
-      if (!entry) continue;
+      const found = await findThrough(volume.tree, path);
+      if (!found) continue;
+      const { tree, entry } = found;
       const where = `${visible(path, NAME_SHOWN)} in ${volumeText(volume.id)}`;
       if (entry.directory) throw new UsageError(`${visible(file)}: ${where} is a folder; creel ls shows what is in it`);
       if (entry.unreadable) throw new UsageError(`${visible(file)}: ${where}: ${unreadableText(entry.unreadable)}`);
-      const content = await volume.tree.open(entry);
+      const content = await tree.open(entry);
       const written = content ? await copyOut(content) : 0;
       if (!content || written < entry.sizeBytes)
         throw new UsageError(
@@ -114,8 +143,8 @@ async function copyOut(content: ByteSource): Promise<number> {
   return at;
 }
 
-async function openVolumes(file: string, source: ByteSource): Promise<Volume[]> {
-  const volumes = await volumesInside(source);
+async function openVolumes(file: string, source: ByteSource, others: readonly ByteSource[]): Promise<Volume[]> {
+  const volumes = await volumesInside(source, others);
   if (volumes.length === 0) throw new UsageError(`${visible(file)}: no file system that Creel reads was found on it`);
   return volumes;
 }

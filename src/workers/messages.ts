@@ -10,7 +10,8 @@ import type { Listing } from "@/core/medium/volumes/listing";
 export type ReadRequest =
   /** Quick or deep; a deep one tells what it is at. */
   | { kind: "inspect"; file: File; depth: "quick" | "deep" }
-  | { kind: "list"; file: File }
+  /** All files of the medium, or those in a file of it that holds files itself. */
+  | { kind: "list"; file: File; inside?: { volume: string | number; path: string } }
   | { kind: "digest"; file: File; hash: HashName }
   | { kind: "manifest"; file: File }
   | { kind: "verify"; file: File; manifest: Manifest }

@@ -1,5 +1,4 @@
 import { expose } from "comlink";
-import { findEntry } from "@/core/formats/file-tree";
 import { BlobSource, type ByteSource, ReadFailed, rangesOn } from "@/core/kernel/source";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { digestSource, wasmHasher } from "@/core/medium/integrity/hashing";
@@ -8,6 +7,8 @@ import { makeManifest } from "@/core/medium/integrity/manifest";
 import { verifyAgainst } from "@/core/medium/integrity/verify";
 import { listVolumes } from "@/core/medium/volumes/listing";
 import { volumesInside } from "@/core/medium/volumes/unpacked";
+import type { Volume } from "@/core/medium/volumes/volumes";
+import { findThrough, within } from "@/core/medium/volumes/within";
 import { unreadableText } from "@/core/words/trees";
 import type { ReadNews, ReadReply, ReadRequest } from "./messages";
 
@@ -43,7 +44,7 @@ async function answer(request: ReadRequest, tell: (news: ReadNews) => void): Pro
       return { kind: "inspected", ...(await inspect(source, { name: file.name, depth, onStep })) };
     }
     case "list":
-      return { kind: "listed", listing: await listVolumes(await volumesInside(source)) };
+      return list(source, request.inside);
     case "digest": {
       const onProgress = progress(tell, file.size);
       let doneBytes = 0;
@@ -79,6 +80,24 @@ async function answer(request: ReadRequest, tell: (news: ReadNews) => void): Pro
   }
 }
 
+async function list(
+  source: ByteSource,
+  inside: { volume: string | number; path: string } | undefined,
+): Promise<ReadReply> {
+  const volumes = await volumesInside(source);
+  if (!inside) return { kind: "listed", listing: await listVolumes(volumes) };
+  const around = volumes.find(({ id }) => id === inside.volume);
+  const trees = around ? await within(around.tree, inside.path) : [];
+  if (!around || trees.length === 0)
+    return { kind: "failed", problem: "Creel reads no files inside it: it is damaged, or has another format." };
+  const inner = trees.map(({ tree, prefix }, nth): Volume => {
+    const image = prefix.length > inside.path.length ? Number(prefix.slice(inside.path.length + 1)) : null;
+    const id = image === null ? ("whole" as const) : (`wim:${image}` as const);
+    return { id, kind: image === null ? around.kind : "wim", tree, start: nth, lengthBytes: 0 };
+  });
+  return { kind: "listed", listing: await listVolumes(inner) };
+}
+
 /** Told at most some thirty times a second: a page cannot show more. */
 const TELL_EVERY_MS = 33;
 
@@ -99,9 +118,10 @@ const STEP_BYTES = 8 << 20;
 /** A file of the medium as a blob: as slices of the medium's own where it lies there as it is, so that memory stays free. */
 async function extract(file: File, source: ByteSource, volume: string | number, path: string): Promise<ReadReply> {
   const volumes = await volumesInside(source);
-  const tree = volumes.find((each) => each.id === volume)?.tree;
-  const entry = tree && (await findEntry(tree, path));
-  if (!tree || !entry) return { kind: "failed", problem: "That file is gone." };
+  const around = volumes.find((each) => each.id === volume)?.tree;
+  const found = around && (await findThrough(around, path));
+  if (!found) return { kind: "failed", problem: "That file is gone." };
+  const { tree, entry } = found;
   if (entry.unreadable)
     return { kind: "failed", problem: `It cannot be taken out: ${unreadableText(entry.unreadable)}.` };
   const content = await tree.open(entry);

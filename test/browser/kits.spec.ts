@@ -49,6 +49,19 @@ test("space inside: a folder is opened and a file is taken out as it is", async 
   expect(download.suggestedFilename()).toBe("filesystem.squashfs");
   const taken = readFileSync(await download.path());
   expect(taken.equals(readFileSync(w.path("Bollard.squashfs")))).toBe(true);
+
+  // It holds files itself: those are opened and taken out too. Reference: what unsquashfs takes out of it.
+  await page.getByRole("button", { name: "filesystem.squashfs", exact: true }).click();
+  const inside = page.getByRole("region", { name: "Inside /live/filesystem.squashfs" });
+  await inside.getByRole("button", { name: "etc", exact: true }).click();
+  const [inner] = await Promise.all([
+    page.waitForEvent("download"),
+    inside.getByRole("button", { name: "Save os-release" }).click(),
+  ]);
+  run("unsquashfs", ["-quiet", "-no-progress", "-d", w.path("unpacked"), w.path("Bollard.squashfs")]);
+  expect(readFileSync(await inner.path())).toEqual(readFileSync(join(w.path("unpacked"), "etc", "os-release")));
+  await inside.getByRole("button", { name: "Back to the disc (ISO 9660)" }).click();
+  await expect(page.getByRole("button", { name: "Save filesystem.squashfs" })).toBeVisible();
 });
 
 test("is it whole? Against published sums, of this file and of another", async ({ page }) => {

@@ -1,5 +1,6 @@
 import { spawnSync } from "node:child_process";
-import { readFileSync, writeFileSync } from "node:fs";
+import { randomBytes } from "node:crypto";
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { IMAGES } from "../../scripts/demo/images";
 import { run } from "../../scripts/media/workshop";
@@ -106,6 +107,53 @@ describe("cat", () => {
       expect(stderr).toMatch(/^creel: [^\n]+\n$/);
       expect(stderr).toContain(said);
     }
+  });
+});
+
+describe("archives on a medium", () => {
+  const tree = w.path("archived");
+  mkdirSync(join(tree, "tools"), { recursive: true });
+  writeFileSync(join(tree, "tools", "one.txt"), "one");
+  for (let nth = 0; nth < 3; nth++) writeFileSync(join(tree, `part-${nth}.bin`), randomBytes(900_000));
+  run("wimcapture", [tree, w.path("kit.wim"), "Kit", "--quiet"]);
+  run("wimcapture", [join(tree, "tools"), w.path("tools.wim"), "Tools", "--quiet"]);
+  run("wimexport", [w.path("tools.wim"), "1", w.path("kit.wim"), "--quiet"]);
+  run("mksquashfs", [tree, w.path("live.squashfs"), "-quiet", "-no-progress"]);
+  const around = w.iso(
+    "archives.iso",
+    { "a/kit.wim": w.path("kit.wim"), "live.squashfs": w.path("live.squashfs") },
+    [],
+  );
+
+  test("a path leads through them, image by number", () => {
+    const paths = (...args: string[]) =>
+      jsonLines(creel("ls", around, ...args, "--json").stdout).map(({ path }) => path);
+    expect(paths("/a/kit.wim")).toEqual(["/a/kit.wim"]);
+    expect(paths("/a/kit.wim/")).toEqual(
+      expect.arrayContaining(["/a/kit.wim/1/tools/one.txt", "/a/kit.wim/1/part-2.bin", "/a/kit.wim/2/one.txt"]),
+    );
+    expect(paths("/a/kit.wim/2")).toEqual(["/a/kit.wim/2/one.txt"]);
+    expect(paths("/live.squashfs/tools")).toEqual(["/live.squashfs/tools", "/live.squashfs/tools/one.txt"]);
+    expect(creel("cat", around, "/a/kit.wim/1/tools/one.txt").stdout).toBe("one");
+    expect(creel("cat", around, "/live.squashfs/part-1.bin").bytes).toEqual(readFileSync(join(tree, "part-1.bin")));
+    expect(creel("ls", around, "/a/kit.wim/3")).toMatchObject({
+      status: 2,
+      stderr: expect.stringContaining("there is no"),
+    });
+    expect(creel("cat", around, "/a/kit.wim/1/gone")).toMatchObject({ status: 2 });
+  });
+
+  test("the parts of a split one are found beside it, on a disk and on a medium", () => {
+    run("wimsplit", [w.path("kit.wim"), w.path("split.swm"), "1", "--quiet"]);
+    const parts = readdirSync(w.folder).filter((name) => /^split\d*\.swm$/.test(name));
+    expect(parts.length).toBeGreaterThan(2);
+    const wanted = readFileSync(join(tree, "part-2.bin"));
+    expect(creel("cat", w.path("split.swm"), "/part-2.bin").bytes).toEqual(wanted);
+    const files = Object.fromEntries(parts.map((name) => [`s/${name}`, w.path(name)]));
+    const disc = w.iso("split.iso", files, []);
+    expect(creel("cat", disc, "/s/split.swm/1/part-2.bin").bytes).toEqual(wanted);
+    rmSync(w.path("split2.swm"));
+    expect(creel("ls", w.path("split.swm")).stdout).toContain("its content is in another part or on another volume");
   });
 });
 

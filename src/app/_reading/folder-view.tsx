@@ -4,7 +4,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Download, File as FileIcon, Folder } from "lucide-react";
 import Link from "next/link";
 import { useRef } from "react";
-import type { FolderItem } from "@/core/medium/volumes/listing";
+import { type FolderItem, mayHoldFiles } from "@/core/medium/volumes/listing";
 import { bytesText } from "@/core/words/sizes";
 import { unreadableText } from "@/core/words/trees";
 import { visible } from "@/core/words/visible";
@@ -22,6 +22,8 @@ interface FolderViewProps {
   onOpen?: (path: string) => void;
   /** Takes a file out; null where only the listing is kept. */
   onTake?: ((item: FolderItem) => void) | null;
+  /** Goes into a file that holds files itself. */
+  onEnter?: (item: FolderItem) => void;
   cut?: boolean;
 }
 
@@ -31,7 +33,16 @@ const PLAIN_MAX = 120;
 const SHOWN_IN_STRIP = 40;
 
 /** A folder with its largest first, and where the room goes drawn to one scale. */
-export function FolderView({ items, path, volumeName, hrefBase, onOpen, onTake = null, cut = false }: FolderViewProps) {
+export function FolderView({
+  items,
+  path,
+  volumeName,
+  hrefBase,
+  onOpen,
+  onTake = null,
+  onEnter,
+  cut = false,
+}: FolderViewProps) {
   const bytes = items.reduce((sum, item) => sum + item.bytes, 0);
   const files = items.reduce((sum, item) => sum + item.files, 0);
   const scroll = useRef<HTMLElement>(null);
@@ -64,6 +75,7 @@ export function FolderView({ items, path, volumeName, hrefBase, onOpen, onTake =
       bytes={bytes}
       {...(hrefBase ? { hrefBase } : {})}
       {...(onOpen ? { onOpen } : {})}
+      {...(onEnter ? { onEnter } : {})}
       onTake={onTake}
     />
   );
@@ -166,7 +178,8 @@ function Row({
   hrefBase,
   onOpen,
   onTake,
-}: Pick<FolderViewProps, "hrefBase" | "onOpen" | "onTake"> & { item: FolderItem; bytes: number }) {
+  onEnter,
+}: Pick<FolderViewProps, "hrefBase" | "onOpen" | "onTake" | "onEnter"> & { item: FolderItem; bytes: number }) {
   const share = bytes > 0 ? (item.bytes / bytes) * 100 : 0;
   const Icon = item.folder ? Folder : FileIcon;
   return (
@@ -183,6 +196,16 @@ function Row({
             {...(onOpen ? { onOpen } : {})}
             text={visible(item.name, 160)}
           />
+        ) : onEnter && item.special === null && mayHoldFiles(item.name) ? (
+          <button
+            type="button"
+            className="link"
+            title="Show the files inside it"
+            onClick={() => onEnter(item)}
+            data-item
+          >
+            {visible(item.name, 160)}
+          </button>
         ) : (
           visible(item.name, 160)
         )}

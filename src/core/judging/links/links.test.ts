@@ -348,6 +348,14 @@ describe("Restores, by reinstalling", () => {
     expect(reinstall({ build: 30000 })).toEqual(["holds", "included-fits", "included-older"]);
   });
 
+  test("the disk holds what the archive unpacks to", () => {
+    const unpacked = (bytes: number) =>
+      told(judgeReinstall(computer({}), release({ systems: [{ ...INCLUDED, bytes }] } as never)).ruling);
+    expect(unpacked(20e9)[0]).toBe("holds");
+    expect(unpacked(40e12).slice(0, 1)).toEqual(["broken"]);
+    expect(unpacked(40e12)).toContain("disk-too-small-to-install");
+  });
+
   // Common practice: what the licence covers.
   test.each([
     ["family", { family: "linux" }],

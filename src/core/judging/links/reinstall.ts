@@ -156,7 +156,7 @@ const LEAST_DISK: Record<string, number> = {
 /** Of what a disk is sold as, so much is there at least. Common practice. */
 const SOLD_AS = 0.9;
 
-/** The disk that it is installed on is erased: which one has to be known, and there has to be room on it. */
+/** The disk that it is installed on is erased: which one has to be known, with room for all that is unpacked onto it. */
 function onKnownDisk(
   computer: Pick<ComputerPart, "facts" | "toldDisk">,
   included: ContainedSystem,
@@ -166,8 +166,10 @@ function onKnownDisk(
   const { disk, ruling } = targetOf(computer);
   if (!disk) return computer.facts.disks === null && !asksDisks ? null : ruling;
   const { number } = productOf(included);
-  const needed = sameName(included.family, "windows") && number !== null ? (LEAST_DISK[number] ?? 0) : 0;
-  if (disk.bytes < needed * SOLD_AS)
+  const told = sameName(included.family, "windows") && number !== null ? (LEAST_DISK[number] ?? 0) : 0;
+  const unpacked = included.bytes ?? 0;
+  const needed = Math.max(told, unpacked);
+  if (disk.bytes < Math.max(told * SOLD_AS, unpacked))
     return broken({ code: "disk-too-small-to-install", disk: disk.name, bytes: disk.bytes, needed });
   return mode === "bios" ? withinMbr(disk) : null;
 }

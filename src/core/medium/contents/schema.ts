@@ -67,6 +67,8 @@ export const systemSchema = z.object({
   role: z.enum(["installs", "runs", "installed"]).optional(),
   /** Where that was read. */
   from: z.string().optional(),
+  /** What it takes once it is unpacked, where an archive says so. */
+  bytes: z.number().optional(),
 });
 export type ContainedSystem = z.infer<typeof systemSchema>;
 

@@ -55,6 +55,7 @@ export function systemsOfWim(wim: Wim, path: string): ContainedSystem[] {
       language: image.defaultLanguage ?? image.languages[0] ?? null,
       role: "installs" as const,
       from: path,
+      ...(image.bytes > 0 ? { bytes: image.bytes } : {}),
     }));
 }
 

@@ -52,6 +52,11 @@ export async function listVolumes(volumes: Volume[]): Promise<Listing> {
   return listing;
 }
 
+/** Whether a file is one of those that hold files themselves, by its name. */
+export function mayHoldFiles(name: string): boolean {
+  return /\.(wim|esd|swm|squashfs|sfs|sqfs|squash|sqsh|erofs|iso|img)$/i.test(name);
+}
+
 /** A file or folder of one folder, with all that is below it counted in. */
 export interface FolderItem {
   name: string;

@@ -70,9 +70,9 @@ export async function unpackedOf(packed: ByteSource, keptMost = KEPT_MOST_BYTES)
     : { source: new SparseSource(blocks, sizeBytes), compression, isWhole: end === "whole" };
 }
 
-/** The volumes of a medium, or of what a compressed image of one holds. */
-export async function volumesInside(medium: ByteSource): Promise<Volume[]> {
-  const volumes = await volumesOf(new CachedSource(medium));
+/** The volumes of a medium, or of what a compressed image of one holds. `others`: as of `volumesOf`. */
+export async function volumesInside(medium: ByteSource, others: readonly ByteSource[] = []): Promise<Volume[]> {
+  const volumes = await volumesOf(new CachedSource(medium), others);
   if (volumes.length > 0) return volumes;
   const unpacked = await unpackedOf(medium);
   return unpacked ? volumesOf(new CachedSource(unpacked.source)) : [];

@@ -35,9 +35,10 @@ const ENTRIES_MAX = 64;
 
 /**
  * The file systems of a medium: of the disc itself, of its partitions, of the start images of its catalogue, or of
- * the whole where it has no table. `source` should be a `CachedSource`.
+ * the whole where it has no table. `source` should be a `CachedSource`; `others`: the parts beside it of an archive that
+ * was split.
  */
-export async function volumesOf(source: ByteSource): Promise<Volume[]> {
+export async function volumesOf(source: ByteSource, others: readonly ByteSource[] = []): Promise<Volume[]> {
   const volumes: Volume[] = [];
   const descriptors = await readIsoDescriptors(source);
   const isDisc = Boolean(descriptors?.primary || descriptors?.udf);
@@ -74,7 +75,7 @@ export async function volumesOf(source: ByteSource): Promise<Volume[]> {
   if (volumes.length === 0 && tables.length === 0) {
     const opened = await openTree(source);
     if (opened) volumes.push({ id: "whole", ...whole, ...opened });
-    else volumes.push(...(await logicalIn(source, 0)), ...(await imagesOf(source)));
+    else volumes.push(...(await logicalIn(source, 0)), ...(await imagesOf(source, others)));
   }
   return volumes;
 }
@@ -90,8 +91,8 @@ async function logicalIn(part: ByteSource, partStart: number): Promise<Volume[]>
 }
 
 /** The images of an archive, each with its files. */
-async function imagesOf(source: ByteSource): Promise<Volume[]> {
-  const archive = await WimArchive.open(source);
+async function imagesOf(source: ByteSource, others: readonly ByteSource[]): Promise<Volume[]> {
+  const archive = await WimArchive.open(source, others);
   const volumes: Volume[] = [];
   for (let index = 1; index <= Math.min(archive?.images ?? 0, ENTRIES_MAX); index++) {
     const tree = await archive?.image(index);
