@@ -72,7 +72,7 @@ export const MARKER = "CREEL-STARTED";
 const GRUB_CONFIG = `serial --unit=0 --speed=115200\nterminal_output serial\necho ${MARKER}\nhalt\n`;
 const GRUB_MODULES = ["serial", "terminal", "echo", "halt", "part_msdos", "part_gpt", "fat", "iso9660"];
 
-function fixedGuid(number: number): string {
+export function fixedGuid(number: number): string {
   return `4352454c-0000-4000-8000-${String(number).padStart(12, "0")}`;
 }
 

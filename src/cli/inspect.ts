@@ -7,13 +7,13 @@ import { archText, fileSystemText } from "@/core/words/firmware";
 import { binaryText, bytesText } from "@/core/words/sizes";
 import { programKindText } from "@/core/words/start-paths";
 import { visible } from "@/core/words/visible";
-import { inspectFile } from "./problems";
+import { inspectFile, readSectorBytes } from "./problems";
 
 export async function runInspect(
   file: string,
-  options: { hash?: boolean; deep?: boolean; json?: boolean },
+  options: { hash?: boolean; deep?: boolean; json?: boolean; sectorBytes?: string },
 ): Promise<void> {
-  const { inspection } = await inspectFile(file, options);
+  const { inspection } = await inspectFile(file, { ...options, sectorBytes: readSectorBytes(options.sectorBytes) });
   process.stdout.write(options.json ? `${JSON.stringify(inspectionDocument(inspection))}\n` : describe(inspection));
 }
 

@@ -32,17 +32,17 @@ export async function main(args: string[]): Promise<number> {
     .argument("<file>", "an ISO, a raw disk image, a WIM or a block device")
     .option("--hash", "also compute the SHA-256 of the whole")
     .option("--deep", "also unpack what has to be unpacked to see its drivers")
+    .option("--sector-bytes <bytes>", "of the stick that it is on: 512 or 4096")
     .option("--json", "print creel.inspection/1")
-    .action(async (file: string, options: { hash?: boolean; deep?: boolean; json?: boolean }) => {
-      await runInspect(file, options);
-    });
+    .action(runInspect);
   program
     .command("match")
     .description("judge one medium for one computer, or a file of jobs")
     .argument("[file]", "the medium image")
     .option("--computer <facts>", "creel.facts/1 of the computer")
     .option("--as <kind>", "usb or optical")
-    .option("--jobs <file>", 'JSON lines {"id","medium","computer","as"}')
+    .option("--sector-bytes <bytes>", "of the stick that it is on: 512 or 4096")
+    .option("--jobs <file>", 'JSON lines {"id","medium","computer","as","sectorBytes"}')
     .option("--json", "print creel.match/1")
     .option("--check", "exit 1 unless the medium starts the computer")
     .action(async (file: string | undefined, options) => {

@@ -12,11 +12,12 @@ import { type Attachment, attachmentSchema } from "@/core/medium/inspection/sche
 import { type MatchDocument, matchDocument } from "@/core/words/documents/match";
 import { changeWithKeyText, linkTitle, verdictText } from "@/core/words/reasons";
 import { visible } from "@/core/words/visible";
-import { fileProblem, inspectFile, readFactsFile, UsageError } from "./problems";
+import { fileProblem, inspectFile, readFactsFile, readSectorBytes, type SectorBytes, UsageError } from "./problems";
 
 interface MatchOptions {
   computer?: string;
   as?: string;
+  sectorBytes?: string;
   jobs?: string;
   json?: boolean;
   check?: boolean;
@@ -24,40 +25,64 @@ interface MatchOptions {
 
 export async function runMatch(file: string | undefined, options: MatchOptions): Promise<number> {
   if (options.jobs !== undefined) {
-    if (file !== undefined || options.computer !== undefined || options.as !== undefined)
-      throw new UsageError("--jobs takes media and computers from its file: leave out FILE, --computer and --as");
+    if (file !== undefined || options.computer !== undefined || options.as !== undefined || options.sectorBytes)
+      throw new UsageError(
+        "--jobs takes media and computers from its file: leave out FILE, --computer, --as and --sector-bytes",
+      );
     return runJobs(options.jobs, options);
   }
   if (file === undefined || options.computer === undefined)
     throw new UsageError("match needs a medium FILE and --computer FACTS.json, or --jobs JOBS.jsonl");
   const as = readAttachment(options.as);
   const facts = await readFactsFile(options.computer);
-  const match = matchDocument(matchFiles(await readMedium(file, facts.devices !== null), facts, as, today()));
+  const sectorBytes = readSectorBytes(options.sectorBytes) ?? sectorsInFacts(facts);
+  const medium = await readMedium({ path: file, sectorBytes }, facts.devices !== null);
+  const match = matchDocument(matchFiles(medium, facts, as, today()));
   process.stdout.write(options.json ? `${JSON.stringify(match)}\n` : describe(match, facts.firmware.keys));
   return options.check && !starts(match) ? 1 : 0;
 }
 
+/** A medium's file, and what is said of the sectors of the stick that it is on. */
+interface Named {
+  path: string;
+  sectorBytes: SectorBytes | null;
+}
+
+const keyOf = ({ path, sectorBytes }: Named) => `${sectorBytes} ${path}`;
+
+function namedOf(key: string): Named {
+  const [told, ...path] = key.split(" ");
+  return { path: path.join(" "), sectorBytes: told === "null" ? null : readSectorBytes(told) };
+}
+
+/** What a computer says of the sticks that were in it when its facts were collected, where all of them are alike. */
+function sectorsInFacts({ disks }: Facts): SectorBytes | null {
+  const sticks = (disks ?? []).filter(({ removable, bus }) => removable === true && bus === "usb");
+  return sticks.length > 0 && sticks.every(({ sectorBytes }) => sectorBytes === 4096) ? 4096 : null;
+}
+
 /** A medium; with all that it drives, which its initial file systems have to be unpacked for, where that is asked. */
-async function readMedium(file: string, deep: boolean): Promise<MediumFile> {
-  const { inspection, drivers } = await inspectFile(file, { deep });
+async function readMedium({ path, sectorBytes }: Named, deep: boolean): Promise<MediumFile> {
+  const { inspection, drivers } = await inspectFile(path, { deep, sectorBytes });
   return { views: inspection.views, release: releaseOfFile(inspection, drivers) };
 }
 
 /** Reads each medium once, and once more where a later job asks for what it drives. */
 class MediaReader {
   private readonly quick = memoised(
-    (path) => readMedium(path, false),
+    (key) => readMedium(namedOf(key), false),
     () => 1,
   );
   private readonly deep = memoised(
-    (path) => readMedium(path, true),
+    (key) => readMedium(namedOf(key), true),
     ({ release }) => 1 + (release?.drivers ? entriesOf(release.drivers.sources) / ENTRIES_OF_ONE : 0),
   );
   private readonly seenDeep = new Set<string>();
 
-  read(path: string, withDrivers: boolean): Promise<MediumFile> {
-    if (withDrivers) this.seenDeep.add(path);
-    return withDrivers || this.seenDeep.has(path) ? this.deep(path) : this.quick(path);
+  read(named: Named, withDrivers: boolean): Promise<MediumFile> {
+    const key = keyOf(named);
+    if (withDrivers) this.seenDeep.add(key);
+    return withDrivers || this.seenDeep.has(key) ? this.deep(key) : this.quick(key);
   }
 }
 
@@ -82,6 +107,7 @@ const jobSchema = z.object({
   medium: z.string(),
   computer: z.string(),
   as: attachmentSchema.nullish(),
+  sectorBytes: z.union([z.literal(512), z.literal(4096)]).nullish(),
 });
 
 /** One `creel.match/1` a line, in order; a job that cannot be done gives its error and the rest goes on. */
@@ -124,7 +150,11 @@ async function runJob(
       return { id, error: `line ${lineNumber}: ${issue ? `${issue.path.join(".")}: ${issue.message}` : "not a job"}` };
     }
     const facts = await computers(resolve(folder, job.data.computer));
-    const medium = await media.read(resolve(folder, job.data.medium), facts.devices !== null);
+    const named = {
+      path: resolve(folder, job.data.medium),
+      sectorBytes: job.data.sectorBytes ?? sectorsInFacts(facts),
+    };
+    const medium = await media.read(named, facts.devices !== null);
     return matchDocument(matchFiles(medium, facts, job.data.as ?? null, today()), job.data.id);
   } catch (error) {
     if (error instanceof UsageError) return { id, error: error.message };

@@ -7,7 +7,7 @@ import { partsBeside } from "@/core/medium/volumes/within";
 import { factsProblemText } from "@/core/words/collect";
 import { fileFaultText } from "@/core/words/problems";
 import { visible } from "@/core/words/visible";
-import { FileSource, fileFault } from "@/server/host/file-source";
+import { deviceSectorBytes, FileSource, fileFault } from "@/server/host/file-source";
 
 /** Wrong usage, or a file that cannot be read: one line on standard error, exit code 2. */
 export class UsageError extends Error {
@@ -17,6 +17,16 @@ export class UsageError extends Error {
 /** What went wrong with a file: words within a sentence. */
 export function fileProblem(error: unknown): string {
   return fileFaultText(fileFault(error));
+}
+
+export type SectorBytes = 512 | 4096;
+
+/** What `--sector-bytes` says; null where it is left out. */
+export function readSectorBytes(value: string | undefined): SectorBytes | null {
+  if (value === undefined) return null;
+  if (value !== "512" && value !== "4096")
+    throw new UsageError(`--sector-bytes is "${visible(value)}", where 512 or 4096 is needed`);
+  return value === "512" ? 512 : 4096;
 }
 
 export async function readFactsFile(path: string): Promise<Facts> {
@@ -67,9 +77,17 @@ export function withParts<T>(
   });
 }
 
-export function inspectFile(path: string, options: { hash?: boolean; deep?: boolean } = {}): Promise<InspectResult> {
+interface InspectFileOptions {
+  hash?: boolean;
+  deep?: boolean;
+  /** Of a stick's sectors; of a device what it says itself, of a file 512 where nothing is said. */
+  sectorBytes?: SectorBytes | null;
+}
+
+export function inspectFile(path: string, options: InspectFileOptions = {}): Promise<InspectResult> {
   return withFile(path, async (source) => {
     const sha256 = options.hash ? await source.sha256() : null;
-    return inspect(source, { name: source.name, sha256, depth: options.deep ? "deep" : "quick" });
+    const sectorBytes = options.sectorBytes ?? (await deviceSectorBytes(path)) ?? 512;
+    return inspect(source, { name: source.name, sha256, depth: options.deep ? "deep" : "quick", sectorBytes });
   });
 }

@@ -1,5 +1,5 @@
 import { spawnSync } from "node:child_process";
-import { writeFileSync } from "node:fs";
+import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { inspectionSchema } from "@/core/medium/inspection/schema";
 import { matchDocumentSchema } from "@/core/words/documents/match";
@@ -88,6 +88,37 @@ describe("match", () => {
     expect(status).toBe(0);
   });
 
+  test("sectors of 4,096 bytes count, told by an option, a job, or the stick in a computer's facts", () => {
+    const stick = (sectorBytes: number, name = "sdb") => ({
+      name,
+      removable: true,
+      bus: "usb",
+      bytes: 8e9,
+      sectorBytes,
+    });
+    const with4k = (name: string, disks: object[]) =>
+      w.text(name, JSON.stringify({ ...JSON.parse(readFileSync(kiosk, "utf8")), disks }));
+    const verdict = (computer: string, ...more: string[]) =>
+      JSON.parse(creel("match", medium, "--computer", computer, "--as", "usb", "--json", ...more).stdout).links.starts
+        .verdict;
+    expect(verdict(kiosk, "--sector-bytes", "4096")).toBe("broken");
+    const large = with4k("large.json", [stick(4096)]);
+    expect([verdict(large), verdict(large, "--sector-bytes", "512")]).toEqual(["broken", "holds"]);
+    expect(verdict(with4k("both.json", [stick(4096), stick(512, "sdc")]))).toBe("holds");
+    const jobs = [512, 4096].map((sectorBytes) => ({
+      id: sectorBytes,
+      medium,
+      computer: kiosk,
+      as: "usb",
+      sectorBytes,
+    }));
+    w.text("sectors.jsonl", jobs.map((job) => JSON.stringify(job)).join("\n"));
+    const lines = creel("match", "--jobs", w.path("sectors.jsonl"), "--json").stdout.trim().split("\n");
+    expect(lines.map((line) => JSON.parse(line).links.starts.verdict)).toEqual(["holds", "broken"]);
+    const { findings } = JSON.parse(creel("inspect", medium, "--sector-bytes", "4096", "--json").stdout);
+    expect(findings.map(({ code }: { code: string }) => code)).toContain("nothing-starts");
+  });
+
   test("Secure Boot and what the medium drives follow from the two files; the missing list is named", () => {
     const secured = (name: string, lists: object, more: object = {}) =>
       w.text(
@@ -140,6 +171,7 @@ test.each([
   [["match", medium, "--computer", medium], /it is not JSON/],
   [["match", medium, "--computer", kiosk, "--as", "tape"], /usb or optical/],
   [["match", medium, "--jobs", "j", "--computer", kiosk], /leave out FILE/],
+  [["inspect", medium, "--sector-bytes", "520"], /512 or 4096/],
 ])("wrong usage %j: one line, exit code 2, no stack trace", (args, message) => {
   const { status, stderr, stdout } = creel(...args);
   expect(status).toBe(2);

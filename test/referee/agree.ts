@@ -38,7 +38,7 @@ function secureBootOf({ pk, kek, db, dbx, sbatLevel, enabled }: Lists) {
 export async function judgeFile(image: string, machine: Machine): Promise<Link> {
   const source = await FileSource.open(image);
   try {
-    const { inspection } = await inspect(source, { name: source.name });
+    const { inspection } = await inspect(source, { name: source.name, sectorBytes: machine.sectorBytes ?? 512 });
     return betterStart(inspection, factsOf(machine), machine.as).starts;
   } finally {
     await source.close();

@@ -13,7 +13,10 @@ export interface Case {
 }
 
 /** A computer to try it on; with a third part, one that has these Secure Boot lists. */
-export type Cell = [Firmware, As] | [Firmware, As, SetUpName];
+export type Cell = [Firmware, As | typeof LARGE_SECTORS] | [Firmware, As, SetUpName];
+
+/** A stick with sectors of 4,096 bytes. */
+export const LARGE_SECTORS = "usb-4096";
 
 /** A cell's name in the table of what was observed. */
 export function cellName(name: string, [firmware, as, setUp]: Cell): string {
@@ -21,7 +24,8 @@ export function cellName(name: string, [firmware, as, setUp]: Cell): string {
 }
 
 export function machineOf(w: Workshop, [firmware, as, setUp]: Cell): Machine {
-  return { firmware, as, lists: setUp ? SET_UPS[setUp](w) : null };
+  const lists = setUp ? SET_UPS[setUp](w) : null;
+  return as === LARGE_SECTORS ? { firmware, as: "usb", sectorBytes: 4096, lists } : { firmware, as, lists };
 }
 
 export const X64_STICK: [Firmware, As][] = [["uefi-x64", "usb"]];

@@ -24,6 +24,8 @@ export interface Machine {
   firmware: Firmware;
   as: As;
   lists: Lists | null;
+  /** Of the stick's sectors; 512 where it is not said. */
+  sectorBytes?: 4096;
 }
 
 /** GRUB's marker, or the prompt of Syslinux's last stage once it has read its configuration. */
@@ -63,7 +65,7 @@ export async function powerOn(
 
 function powerOnOnce(
   image: string,
-  { firmware, as, lists }: Machine,
+  { firmware, as, lists, sectorBytes }: Machine,
   scratch: string,
 ): Promise<{ end: End; log: string }> {
   const args = ["-m", "256", "-display", "none", "-no-reboot", "-nic", "none", "-boot", "strict=on"];
@@ -71,7 +73,7 @@ function powerOnOnce(
   const files = firmwareFiles(firmware, lists);
   const vars = join(scratch, `${Math.random().toString(36).slice(2)}.vars`);
   if (files) layVariables(files, lists, vars);
-  args.push(...firmwareArgs(files && { files, vars }), ...mediumArgs(image, as));
+  args.push(...firmwareArgs(files && { files, vars }), ...mediumArgs(image, as, sectorBytes));
   return watch(spawn(QEMU, args, { stdio: ["pipe", "pipe", "pipe"] }), HANG_AFTER_MS[firmware]);
 }
 

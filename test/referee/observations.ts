@@ -87,11 +87,13 @@ export function imageDigest(image: string): string {
 }
 
 /** The digest of a medium (`imageDigest`), the firmware it is tried on, and that firmware's lists: the same does the same. */
-export function cellDigest(image: string, { firmware, as, lists }: Machine): string {
+export function cellDigest(image: string, { firmware, as, lists, sectorBytes }: Machine): string {
   const files = firmwareFiles(firmware, lists);
   const parts = files ? [join(OVMF, files.code), join(OVMF, files.vars)] : BIOS_FILES.filter(existsSync).slice(0, 1);
   const hash = createHash("sha256");
-  hash.update(JSON.stringify([firmware, as, image, ...parts.map(firmwareDigest)]));
+  hash.update(
+    JSON.stringify([firmware, sectorBytes ? `${as} ${sectorBytes}` : as, image, ...parts.map(firmwareDigest)]),
+  );
   if (lists) {
     const { pk, kek, db, dbx, sbatLevel, enabled } = lists;
     for (const list of [pk, kek, db, dbx]) hash.update(`${list.length} `).update(list);

@@ -119,6 +119,8 @@ export function biosStepText(step: BiosStep): string {
   switch (step.code) {
     case "medium-too-short":
       return "the medium is too small for BIOS to read as a disk (less than one cylinder of 1,008 sectors)";
+    case "sectors-too-large":
+      return `BIOS reads sticks in sectors of 512 bytes, and this one has sectors of ${step.bytes.toLocaleString("en-GB")}`;
     case "no-boot-record":
       return "sector 17 of the disc has no boot record (El Torito)";
     case "catalogue-outside":

@@ -12,7 +12,7 @@ export function toldInspection(name: string, views: Views, systems: ContainedSys
   return {
     schema: INSPECTION_SCHEMA,
     file: { name, bytes: 0, sha256: null },
-    container: "unknown",
+    ...{ sectorBytes: 512, container: "unknown" },
     ...{ tables: [], partitions: [], whole: null, catalogue: [], programs: [], findings: [] },
     contents: {
       ...{ label: null, made: null, info: null, systems, wims: null, drivers: null },

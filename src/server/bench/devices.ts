@@ -93,12 +93,17 @@ export async function lookAt(row: DeviceRow): Promise<Look> {
   return look;
 }
 
+/** The sectors of a device, as reading it asks for them; of a disc they are told by its kind. */
+export function sectorsOf({ sectorBytes }: Pick<DeviceShape, "sectorBytes">): { sectorBytes: 512 | 4096 } {
+  return { sectorBytes: sectorBytes === 4096 ? 4096 : 512 };
+}
+
 async function lookOf(row: DeviceRow): Promise<Look> {
   try {
     const device = await openDevice(row, { write: false });
     try {
       const source = new CachedSource(asSource(device));
-      const { inspection } = await inspect(source, { name: `${row.model}.img` });
+      const { inspection } = await inspect(source, { name: `${row.model}.img`, ...sectorsOf(row) });
       const pack = await glanceAtPack(source);
       return { inspection, pack, fingerprint: await fingerprintOf(device), fault: null };
     } finally {

@@ -13,7 +13,7 @@ import { asInspection } from "../inspections/inspections";
 import { tagSchema } from "../inventory/computers";
 import { addMedium } from "../media/media";
 import { checked, fail, ok, type Result, refused } from "../problems";
-import { asSource, type DeviceRow, mediumKindOf, openDevice } from "./devices";
+import { asSource, type DeviceRow, mediumKindOf, openDevice, sectorsOf } from "./devices";
 
 export interface Registered {
   tag: string;
@@ -61,7 +61,9 @@ async function readDevice(row: DeviceRow, tag: string): Promise<Result<Inspectio
   try {
     const device = await openDevice(row, { write: false });
     try {
-      return ok((await inspect(new CachedSource(asSource(device)), { name: `${tag}.img` })).inspection);
+      return ok(
+        (await inspect(new CachedSource(asSource(device)), { name: `${tag}.img`, ...sectorsOf(row) })).inspection,
+      );
     } finally {
       await device.close();
     }

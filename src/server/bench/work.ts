@@ -21,7 +21,7 @@ import { listPeople } from "../inventory/people";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { ok, type Result } from "../problems";
 import { openCarried } from "./carry";
-import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice } from "./devices";
+import { asSource, type DeviceRow, fingerprintOf, identityOfRow, openDevice, sectorsOf } from "./devices";
 import { endJob, GONE, isHeldBy, lineOf, linesSaid, RunnerGone, type RunnerTimes } from "./holding";
 import type { BenchJob } from "./jobs";
 import { FileJournal } from "./journal";
@@ -287,7 +287,10 @@ export class BenchWork {
     const device = await this.open(row, false);
     let read: Inspection;
     try {
-      const inspected = await inspect(new CachedSource(asSource(device)), { name: plan.predicted.file.name });
+      const inspected = await inspect(new CachedSource(asSource(device)), {
+        name: plan.predicted.file.name,
+        ...sectorsOf(row),
+      });
       read = inspected.inspection;
     } finally {
       await device.close();

@@ -65,10 +65,18 @@ export function firmwareArgs(uefi: { files: UefiFiles; vars: string } | null): s
 }
 
 /** QEMU's arguments for the one medium that the computer starts from. */
-export function mediumArgs(image: string, as: "usb" | "optical"): string[] {
+export function mediumArgs(image: string, as: "usb" | "optical", sectorBytes = 512): string[] {
   // A comma in a path would end it there: QEMU's manual, "-drive", doubles it.
   const drive = `file=${image.replaceAll(",", ",,")},format=raw,if=none,id=d`;
+  // A stick's own device has sectors of 512 bytes; with others it is a SCSI disk behind the same transport.
+  const stick =
+    sectorBytes === 512
+      ? ["-device", "usb-storage,drive=d,bootindex=1"]
+      : [
+          ...["-device", "usb-bot,id=stick", "-device"],
+          `scsi-hd,bus=stick.0,drive=d,bootindex=1,logical_block_size=${sectorBytes},physical_block_size=${sectorBytes}`,
+        ];
   return as === "usb"
-    ? ["-drive", drive, "-device", "qemu-xhci", "-device", "usb-storage,drive=d,bootindex=1"]
+    ? ["-drive", drive, "-device", "qemu-xhci", ...stick]
     : ["-drive", `${drive},media=cdrom,readonly=on`, "-device", "ide-cd,drive=d,bootindex=1"];
 }

@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { readSync } from "node:fs";
-import { type FileHandle, open, readFile } from "node:fs/promises";
-import { basename } from "node:path";
+import { type FileHandle, open, readFile, realpath } from "node:fs/promises";
+import { basename, dirname, join } from "node:path";
 import { type ByteSource, ReadFailed } from "@/core/kernel/source";
 import { FILE_ERRORS, type FileFault } from "@/core/problems/problem";
 
@@ -87,8 +87,20 @@ export class FileSource implements ByteSource {
 
 /** The size that the kernel gives a block device, in bytes: sysfs counts in 512-byte sectors. */
 async function deviceBytes(path: string): Promise<number> {
-  const sectors = Number(await readFile(`/sys/class/block/${basename(path)}/size`, "utf8"));
+  const sectors = Number(await readFile(`/sys/class/block/${basename(await realpath(path))}/size`, "utf8"));
   return Number.isSafeInteger(sectors) ? sectors * 512 : 0;
+}
+
+/** The sectors of a block device, in bytes, as its kernel has them (sysfs-block, `logical_block_size`); null of a file. */
+export async function deviceSectorBytes(path: string): Promise<512 | 4096 | null> {
+  const own = await realpath(`/sys/class/block/${basename(await realpath(path).catch(() => path))}`).catch(() => null);
+  if (own === null) return null;
+  // A partition has none of its own: those of the disk that it is on.
+  for (const folder of [own, dirname(own)]) {
+    const told = Number(await readFile(join(folder, "queue", "logical_block_size"), "utf8").catch(() => null));
+    if (told > 0) return told === 4096 ? 4096 : 512;
+  }
+  return null;
 }
 
 /** What went wrong with a file. */

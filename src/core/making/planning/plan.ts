@@ -136,13 +136,18 @@ export type MediumPlan =
 const MUCH_ROOM_BYTES = 2e9;
 const DISC_SECTOR_BYTES = 2048;
 
+/** As reading a finished stick asks for its sectors; of a disc they are told by its kind. */
+const sectorsOf = ({ sectorBytes }: Pick<PlanInput["device"], "sectorBytes">): { sectorBytes: 512 | 4096 } => ({
+  sectorBytes: sectorBytes === 4096 ? 4096 : 512,
+});
+
 /** Plans one medium, and reads the finished one before anything is written. */
 export async function planMedium(input: PlanInput): Promise<MediumPlan> {
   const made = await layoutFor(input);
   if (!made.ok)
     return { ok: false, request: input.request, problems: made.problems, alternatives: await alternativesTo(input) };
   const source = new LayoutSource(made.layout);
-  const { inspection } = await inspect(source, { name: `${input.request.tag}.img` });
+  const { inspection } = await inspect(source, { name: `${input.request.tag}.img`, ...sectorsOf(input.device) });
   const loads = loadsOf(made, inspection);
   const idle = loads.findIndex(({ startedBy }) => startedBy.length === 0);
   if (idle >= 0)
@@ -190,7 +195,7 @@ export async function planPlainStore({
   const made = await layOutPlainStore({ deviceBytes: bytes, sectorBytes, label, seed: new Seed(label), madeAt });
   if (!made.ok) return { ok: false, request, problems: made.problems, alternatives: [] };
   const { layout, parts } = made.value;
-  const { inspection } = await inspect(new LayoutSource(layout), { name: `${label}.img` });
+  const { inspection } = await inspect(new LayoutSource(layout), { name: `${label}.img`, ...sectorsOf(device) });
   return {
     ...{ ok: true, request, layout, parts, loads: [], notes: [] },
     ...{ writtenBytes: writtenBytes(layout), predicted: inspection },

@@ -23,6 +23,8 @@ export interface InspectOptions {
   sha256?: string | null;
   /** `quick` (the default) reads a few megabytes; `deep` unpacks what has to be unpacked to see its drivers. */
   depth?: SurveyOptions["depth"];
+  /** Of the medium's sectors as a stick: 512 where nothing else is known. */
+  sectorBytes?: 512 | 4096;
   /** What a deep look is at; answering false ends it with what it has. */
   onStep?: NonNullable<SurveyOptions["onStep"]>;
 }
@@ -42,9 +44,10 @@ export interface InspectResult {
 export async function inspect(medium: ByteSource, options: InspectOptions): Promise<InspectResult> {
   const source = new CachedSource(new PaddedSource(medium, 512));
   const facts: Finding[] = [];
+  const { sectorBytes = 512 } = options;
   const head = (await readExactly(source, 0, 8)) ?? new Uint8Array(0);
   const descriptors = await readIsoDescriptors(source);
-  const tables = await readTables(source, descriptors?.primary !== null && descriptors !== null);
+  const tables = await readTables(source, descriptors?.primary !== null && descriptors !== null, sectorBytes);
   // Where there is a table, the first sector is its own and not a file system's.
   const whole = tables.tables.length === 0 ? await recogniseVolume(source) : null;
   const catalogue = await readCatalogue(source, descriptors, facts);
@@ -52,14 +55,14 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   const startFiles = new StartFileReader();
   const views: Inspection["views"] = {
     uefi: {
-      usb: await enumerateUefi(source, 512, startFiles),
+      usb: await enumerateUefi(source, sectorBytes, startFiles),
       optical: await enumerateUefi(source, ISO_SECTOR_BYTES, startFiles),
     },
-    bios: { usb: await followStick(source), optical: await followDisc(source) },
+    bios: { usb: await followStick(source, sectorBytes), optical: await followDisc(source) },
     certificates: startFiles.certificates,
   };
   const container = containerOf(head, tables, descriptors, whole);
-  const volumes = container === "wim" ? [] : await volumesOf(source);
+  const volumes = container === "wim" ? [] : await volumesOf(source, [], sectorBytes);
   const look: SurveyOptions = {
     depth: options.depth ?? "quick",
     ...(options.onStep ? { onStep: options.onStep } : {}),
@@ -69,6 +72,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   const inspection: Inspection = {
     schema: INSPECTION_SCHEMA,
     file: { name: options.name, bytes: medium.sizeBytes, sha256: options.sha256 ?? null },
+    sectorBytes,
     container,
     tables: tables.tables,
     partitions: tables.partitions,

@@ -25,6 +25,8 @@ const catalogueEntrySchema = z.object({
 export const inspectionSchema = z.object({
   schema: z.literal(INSPECTION_SCHEMA),
   file: z.object({ name: z.string(), bytes: z.number().int(), sha256: z.string().nullable() }),
+  /** Of its sectors as a stick, in which tables count. */
+  sectorBytes: z.union([z.literal(512), z.literal(4096)]).default(512),
   container: z.enum(["iso9660", "udf", "iso9660+udf", "partitioned", "bare-filesystem", "wim", "unknown"]),
   tables: z.array(tableSchema),
   partitions: z.array(partitionSchema),

@@ -36,9 +36,13 @@ const ENTRIES_MAX = 64;
 /**
  * The file systems of a medium: of the disc itself, of its partitions, of the start images of its catalogue, or of
  * the whole where it has no table. `source` should be a `CachedSource`; `others`: the parts beside it of an archive that
- * was split.
+ * was split; `sectorBytes`: of its sectors, in which tables count.
  */
-export async function volumesOf(source: ByteSource, others: readonly ByteSource[] = []): Promise<Volume[]> {
+export async function volumesOf(
+  source: ByteSource,
+  others: readonly ByteSource[] = [],
+  sectorBytes = 512,
+): Promise<Volume[]> {
   const volumes: Volume[] = [];
   const descriptors = await readIsoDescriptors(source);
   const isDisc = Boolean(descriptors?.primary || descriptors?.udf);
@@ -51,7 +55,7 @@ export async function volumesOf(source: ByteSource, others: readonly ByteSource[
     const tree = await UdfTree.find(source);
     if (tree) volumes.push({ id: "udf", kind: "udf", tree, ...whole });
   }
-  const { tables, partitions } = await readTables(source, Boolean(descriptors?.primary));
+  const { tables, partitions } = await readTables(source, Boolean(descriptors?.primary), sectorBytes);
   for (const { index, table, start, length } of partitions) {
     // A hybrid disc's table covers the disc itself once more, and a table beside a GPT repeats its partitions.
     if (isDisc && start === 0) continue;

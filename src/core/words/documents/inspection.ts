@@ -53,10 +53,10 @@ export type InspectionDocument = z.infer<typeof inspectionDocumentSchema>;
 
 /** What was read of a medium as `creel.inspection/1`. */
 export function inspectionDocument(inspection: Inspection): InspectionDocument {
-  const { schema, file, container, tables, partitions, whole, catalogue, contents, programs, findings, views } =
-    inspection;
+  const { schema, file, sectorBytes, container, tables, partitions, whole } = inspection;
+  const { catalogue, contents, programs, findings, views } = inspection;
   return {
-    ...{ schema, file, container },
+    ...{ schema, file, sectorBytes, container },
     tables: tables.map((table) => ({ ...table, findings: table.findings.map(findingRow) })),
     ...{ partitions, whole, catalogue },
     startPaths: startPathsOf(inspection).map(startPathRow),

@@ -20,9 +20,13 @@ import {
 } from "./tables";
 import type { BiosView } from "./view";
 
-/** A stick: sector 0 runs if it ends in 55 AA (common practice; the reference BIOS checks nothing else). */
-export async function followStick(source: ByteSource): Promise<BiosView> {
+/**
+ * A stick: sector 0 runs if it ends in 55 AA (common practice; the reference BIOS checks nothing else). One with other
+ * sectors than of 512 bytes is not started (SeaBIOS, usb-msc.c; BIOS calls read sectors of 512 bytes).
+ */
+export async function followStick(source: ByteSource, sectorBytes = SECTOR_BYTES): Promise<BiosView> {
   const run: Run = { steps: [], leniencies: new Set() };
+  if (sectorBytes !== SECTOR_BYTES) return finish(run, stop(run, { code: "sectors-too-large", bytes: sectorBytes }));
   const sector = await readExactly(source, 0, SECTOR_BYTES);
   if (!sector || geometryOf(sector, driveOf(source).sectors).cylinders === 0)
     return finish(run, stop(run, { code: "medium-too-short" }));
