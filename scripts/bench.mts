@@ -1,6 +1,7 @@
 // Measures what Creel promises to be quick, beside plain tools. Not a test: figures are read by people.
 // bench.mts [media] [browser] [fleet] [matrix] [writing] [cover] [pages] [load]: some parts only. COUNT=20000 takes another number of computers.
 import { spawnSync } from "node:child_process";
+import { randomBytes } from "node:crypto";
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -58,6 +59,23 @@ function show(what: string, milliseconds: number, note = ""): void {
   console.log(`${what.padEnd(64)} ${milliseconds.toFixed(1).padStart(9)} ms  ${note}`);
 }
 
+const ARCHIVE_MIB = 600;
+
+/** An archive as environments are started from, as large as those get: folders of small files, and few large ones. */
+function bootArchive(workshop: Workshop): string {
+  const tree = workshop.path("archive.tree");
+  for (let folder = 0; folder < 40; folder++) {
+    mkdirSync(join(tree, `Windows/System32/folder-${folder}`), { recursive: true });
+    for (let file = 0; file < 100; file++)
+      writeFileSync(join(tree, `Windows/System32/folder-${folder}/file-${file}.dll`), `${folder} ${file}`.repeat(99));
+  }
+  for (let part = 0; part < ARCHIVE_MIB / 50; part++)
+    writeFileSync(join(tree, `Windows/part-${part}.bin`), randomBytes(50 << 20));
+  const archive = workshop.path("boot.wim");
+  spawnSync("wimcapture", [tree, archive, "Kit", "--boot", "--compress=none", "--quiet"]);
+  return archive;
+}
+
 /** A disc with all that a live medium carries, from Debian's own packages where they are installed. */
 function richDisc(workshop: Workshop): string {
   const kernel = readdirSync("/boot")
@@ -71,6 +89,7 @@ function richDisc(workshop: Workshop): string {
     "rich.iso",
     {
       "boot/efi.img": start,
+      "sources/boot.wim": bootArchive(workshop),
       "live/filesystem.squashfs": IMAGES.bollard5.make(workshop) && workshop.path("Bollard.squashfs"),
       ...(kernel ? { "live/vmlinuz": `/boot/vmlinuz-${kernel}`, "live/initrd.img": `/boot/initrd.img-${kernel}` } : {}),
     },

@@ -1,4 +1,5 @@
-import { readdirSync, writeFileSync } from "node:fs";
+import { randomBytes } from "node:crypto";
+import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { run } from "../../../../scripts/media/workshop";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
 import { inspect } from "../inspection/inspect";
@@ -158,4 +159,26 @@ test("the root of an installed system, and a kernel that is a unified image", as
   expect((await inspect(memory(stick), { name: "u" })).inspection.contents.kernels.map((each) => each.release)).toEqual(
     ["6.99.1-unified"],
   );
+});
+
+test("a loader as large as a kernel has its digest and its signer in a first look too", async () => {
+  const own = w.path("large.efi");
+  writeFileSync(own, Buffer.concat([readFileSync(w.efi("x64")), randomBytes(14_000_000)]));
+  run("openssl", [
+    ...["req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "30", "-subj", "/CN=Skerry Line loaders"],
+    ...["-keyout", at("loader.key"), "-out", at("loader.pem")],
+  ]);
+  run("sbsign", ["--key", at("loader.key"), "--cert", at("loader.pem"), "--output", at("large.signed.efi"), own]);
+  // Reference: sbverify, which holds the digest in the signature against the file.
+  run("sbverify", ["--cert", at("loader.pem"), at("large.signed.efi")]);
+  const stick = w.fat("large-loader.img", 64, 32, { "EFI/BOOT/BOOTX64.EFI": at("large.signed.efi") });
+  const { inspection, bytesRead } = await inspect(memory(stick), { name: "stick" });
+  const [path] = startPathsOf(inspection).filter(({ firmware }) => firmware === "uefi");
+  if (path?.firmware !== "uefi") throw new Error("no path for UEFI");
+  expect(path.loader.authenticode).toMatch(/^[0-9a-f]{64}$/);
+  const signatures = path.loader.signatures?.map(({ signerName, digest, fault }) => [signerName, digest, fault]);
+  expect(signatures).toEqual([["Skerry Line loaders", path.loader.authenticode, null]]);
+  expect(inspection.contents.unread).toEqual([]);
+  // Its digest is computed once.
+  expect(bytesRead).toBeLessThan(16 << 20);
 });

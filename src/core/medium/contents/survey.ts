@@ -5,6 +5,7 @@ import { readInitrd } from "../../formats/initrd";
 import { readKernelImage } from "../../formats/kernel-image";
 import { openInner } from "../../formats/open-tree";
 import { readPe, readSbat } from "../../formats/pe";
+import type { SigningReader } from "../../formats/signing-reader";
 import { isWim, readWim, type Wim } from "../../formats/wim";
 import { WimArchive } from "../../formats/wim-tree";
 import { type ByteSource, CachedSource } from "../../kernel/source";
@@ -28,6 +29,8 @@ export interface SurveyOptions {
    * and walks every tree.
    */
   depth: "quick" | "deep";
+  /** Programs of the same medium whose signatures were read already, and which cost nothing more. */
+  signings?: SigningReader;
   /** What is being read; answering false ends the survey with what it has. */
   onStep?: (volume: Volume["id"], path: string) => boolean;
 }
@@ -114,7 +117,8 @@ class Surveyor {
   private async file(volume: Volume, walked: Walked): Promise<void> {
     const look = lookFor(walked.path);
     if (!look || walked.entry.unreadable || walked.entry.sizeBytes === 0) return;
-    if (this.isSeenOnDisc(volume, walked) || !this.allowed(look, volume, walked)) return;
+    if (this.isSeenOnDisc(volume, walked)) return;
+    if (!(await this.isReadAlready(look, volume, walked)) && !this.allowed(look, volume, walked)) return;
     if (this.options.onStep && !this.options.onStep(volume.id, walked.path)) {
       this.stopped = true;
       return;
@@ -122,6 +126,12 @@ class Surveyor {
     const content = await volume.tree.open(walked.entry);
     if (content) await this[look](content, volume, walked);
     else this.unread(volume, walked, "damaged");
+  }
+
+  private async isReadAlready(look: Look, { tree }: Volume, { entry }: Walked): Promise<boolean> {
+    const { signings } = this.options;
+    const content = look === "program" && signings ? await tree.open(entry) : null;
+    return content !== null && signings?.has(content) === true;
   }
 
   /** A disc with two trees names the same files in both: each is looked at once. */
@@ -249,7 +259,7 @@ class Surveyor {
   }
 
   async program(content: ByteSource, volume: Volume, walked: Walked): Promise<void> {
-    const program = await readProgram(content);
+    const program = await readProgram(content, this.options.signings);
     if (!program) return;
     if (this.result.programs.length >= PROGRAMS_MAX) this.result.cut = true;
     else this.result.programs.push({ volume: volume.id, path: walked.path, ...program });
@@ -471,10 +481,14 @@ function latin1Text(bytes: Uint8Array): string {
 }
 
 /** Machine, digest, signatures and the rest of an EFI program; null where the file is no such thing. */
-async function readProgram(content: ByteSource): Promise<Omit<Program, "volume" | "path"> | null> {
+async function readProgram(
+  content: ByteSource,
+  signings: SigningReader | undefined,
+): Promise<Omit<Program, "volume" | "path"> | null> {
   const image = await readPe(content);
   if (!image.recognised) return null;
-  const { authenticode, signatures, tableFault } = await readSigning(content, image);
+  const { authenticode, signatures, tableFault } = await (signings?.read(content, image) ??
+    readSigning(content, image));
   return {
     bytes: content.sizeBytes,
     machine: image.machine,

@@ -1,6 +1,7 @@
 import { type ElToritoCatalogue, elToritoPlatformName, readElTorito } from "../../formats/el-torito";
 import { ISO_SECTOR_BYTES, type IsoDescriptors, readIsoDescriptors } from "../../formats/iso9660";
 import { isoLabel, type RecognisedVolume, recogniseVolume } from "../../formats/recognise";
+import { SigningReader } from "../../formats/signing-reader";
 import { UdfTree } from "../../formats/udf";
 import { compressionOf } from "../../kernel/decompress";
 import { hasText } from "../../kernel/fields";
@@ -52,7 +53,8 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   const whole = tables.tables.length === 0 ? await recogniseVolume(source) : null;
   const catalogue = await readCatalogue(source, descriptors, facts);
   // Both views read the same loaders: each is parsed once, and its certificates are told once.
-  const startFiles = new StartFileReader();
+  const signings = new SigningReader(source);
+  const startFiles = new StartFileReader(signings);
   const views: Inspection["views"] = {
     uefi: {
       usb: await enumerateUefi(source, sectorBytes, startFiles),
@@ -65,6 +67,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   const volumes = container === "wim" ? [] : await volumesOf(source, [], sectorBytes);
   const look: SurveyOptions = {
     depth: options.depth ?? "quick",
+    signings,
     ...(options.onStep ? { onStep: options.onStep } : {}),
   };
   const found = container === "wim" ? await surveyBareFile(medium, options.name, look) : await survey(volumes, look);

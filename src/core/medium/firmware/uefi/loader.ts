@@ -5,6 +5,7 @@ import { readSigning } from "../../../formats/authenticode";
 import { readBuiltInLists } from "../../../formats/built-in-lists";
 import { type FileTree, findEntry, type TreeEntry } from "../../../formats/file-tree";
 import { type Architecture, type PeImage, readPe, readSbat, readSbatLevelSection } from "../../../formats/pe";
+import type { SigningReader } from "../../../formats/signing-reader";
 import { ARCHITECTURES, LOADER_PATHS } from "../../../kernel/architecture";
 import { toBase64 } from "../../../kernel/base64";
 import { utf16 } from "../../../kernel/fields";
@@ -20,6 +21,7 @@ interface Gathered {
   certificates: Record<string, string>;
   /** Bytes of programs that may still be hashed. */
   bytesLeft: number;
+  signings: SigningReader | null;
 }
 
 /** Programs that are hashed, all together: a damaged tree may name the same bytes a thousand times. */
@@ -27,8 +29,12 @@ const HASHED_MAX_BYTES = 1 << 29;
 
 /** Reads the start files of a medium's volumes; a volume that is met twice is read once. */
 export class StartFileReader {
-  private readonly gathered: Gathered = { certificates: {}, bytesLeft: HASHED_MAX_BYTES };
+  private readonly gathered: Gathered;
   private readonly byVolume = new Map<string, Promise<UefiVolume["files"]>>();
+
+  constructor(signings: SigningReader | null = null) {
+    this.gathered = { certificates: {}, bytesLeft: HASHED_MAX_BYTES, signings };
+  }
 
   /** Certificates that the programs read so far carry, by their SHA-256: DER in base64. */
   get certificates(): Record<string, string> {
@@ -172,7 +178,8 @@ function keep(certificate: Certificate, gathered: Gathered): string {
 async function signingOf(content: ByteSource, image: PeImage, gathered: Gathered): Promise<LoaderSigning | null> {
   if (!image.recognised || content.sizeBytes > gathered.bytesLeft) return null;
   gathered.bytesLeft -= content.sizeBytes;
-  const { digests, entries, tableBytes, tableFault } = await readSigning(content, image);
+  const signing = gathered.signings?.read(content, image) ?? readSigning(content, image);
+  const { digests, entries, tableBytes, tableFault } = await signing;
   return {
     digests,
     signed: tableBytes > 0,
