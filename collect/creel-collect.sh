@@ -4,34 +4,54 @@
 # first sectors of disks, and mounts nothing unless --mount is given (then read-only, journals not replayed).
 #
 #   sh creel-collect.sh [--tag TAG] [--output FILE] [--mount] [--root DIR]
+#   sh creel-collect.sh --send ADDRESS --token TOKEN     sends them to Creel; a file keeps them where that fails
+#   sh creel-collect.sh --schedule --send … --token …    does so each week, by a timer of systemd; changes nothing else
+#   sh creel-collect.sh --unschedule                     takes the timer, the script and the token away again
 #
-# Needs a POSIX shell, dd, od, awk, sed, tr. Uses dmidecode, lsblk, mokutil and debugfs where they are there.
+# Needs a POSIX shell, dd, od, awk, sed, tr; curl or wget to send. Uses dmidecode, lsblk, mokutil and debugfs where they
+# are there. The token goes by a file that only root can read, and not by a command line that others can see.
 set -u
 LC_ALL=C
 export LC_ALL
 PATH=$PATH:/usr/sbin:/sbin:/usr/bin:/bin
 export PATH
 
-VERSION=1
+VERSION=2
 ROOT=
 TAG=
 OUTPUT=
 MOUNT=no
+# A copy that Creel serves has these filled in.
+SEND=
+TOKEN=
+ACT=collect
+# What --schedule leaves, all of it; another folder in the tests.
+PREFIX=${CREEL_COLLECT_PREFIX:-}
+KEPT=$PREFIX/usr/local/lib/creel
+UNITS=$PREFIX/etc/systemd/system
 
 usage() {
-  echo "usage: creel-collect.sh [--tag TAG] [--output FILE] [--mount] [--root DIR]" >&2
+  echo "usage: creel-collect.sh [--tag TAG] [--output FILE] [--mount] [--root DIR] [--send ADDRESS --token TOKEN] [--schedule | --unschedule]" >&2
   exit 2
 }
+fail() { echo "creel-collect.sh: $1" >&2; exit 1; }
 while [ $# -gt 0 ]; do
   case $1 in
     --tag) [ $# -ge 2 ] || usage; TAG=$2; shift ;;
     --output) [ $# -ge 2 ] || usage; OUTPUT=$2; shift ;;
     --root) [ $# -ge 2 ] || usage; ROOT=${2%/}; shift ;;
     --mount) MOUNT=yes ;;
+    --send) [ $# -ge 2 ] || usage; SEND=$2; shift ;;
+    --token) [ $# -ge 2 ] || usage; TOKEN=$2; shift ;;
+    --token-file) [ $# -ge 2 ] || usage; TOKEN=$(head -n 1 "$2" 2>/dev/null) || fail "$2 cannot be read"; shift ;;
+    --schedule) ACT=schedule ;;
+    --unschedule) ACT=unschedule ;;
     *) usage ;;
   esac
   shift
 done
+case $SEND in '' | http://* | https://*) ;; *) fail "--send: $SEND is no address: it begins with https://" ;; esac
+case $TOKEN in *[!A-Za-z0-9_-]*) fail "--token: what is given is no token of Creel" ;; esac
 SYS=$ROOT/sys
 PROC=$ROOT/proc
 DEV=$ROOT/dev
@@ -705,6 +725,22 @@ optical() {
   printf false
 }
 
+# The network devices that are built in, by the addresses that they were made with: not those of adapters on USB, which
+# move from computer to computer, nor of anything that has no device behind it.
+addresses() {
+  [ -d "$SYS/class/net" ] || { printf null; return; }
+  address_sep=
+  printf '['
+  for net in "$SYS"/class/net/*; do
+    [ -e "$net/device" ] && [ "$(line_of "$net/type")" = 1 ] || continue
+    [ "$(line_of "$net/addr_assign_type")" = 0 ] || continue
+    case $(cd "$net/device" 2>/dev/null && pwd -P) in */usb[0-9]*) continue ;; esac
+    printf '%s%s' "$address_sep" "$(str "$(line_of "$net/address")" 40)"
+    address_sep=,
+  done
+  printf ']'
+}
+
 # --- all of it ---------------------------------------------------------------------------------------------------
 
 facts() {
@@ -718,12 +754,13 @@ facts() {
   fi
   printf '{"schema":"creel.facts/1",\n'
   printf '"collected":{"at":"%s","by":"creel-collect.sh %s"},\n' "$(date -u +%Y-%m-%dT%H:%M:%SZ)" "$VERSION"
-  printf '"computer":{"tag":%s,"make":%s,"model":%s,"serial":%s,"form":%s},\n' \
+  printf '"computer":{"tag":%s,"make":%s,"model":%s,"serial":%s,"form":%s,"uuid":%s,"addresses":%s},\n' \
     "$(str "${TAG:-$(asset_tag)}" 60)" \
     "$(str "$(first_real "$(dmi sys_vendor system-manufacturer)" "$(line_of "$DMI/board_vendor")")")" \
     "$(str "$(first_real "$(dmi product_name system-product-name)" "$(line_of "$DMI/board_name")" "$(line_of "$PROC/device-tree/model")")")" \
     "$(str "$(first_real "$(dmi product_serial system-serial-number)" "$(line_of "$DMI/chassis_serial")" "$(line_of "$PROC/device-tree/serial-number")")")" \
-    "$(word "$(form_of_chassis "$(line_of "$DMI/chassis_type")")")"
+    "$(word "$(form_of_chassis "$(line_of "$DMI/chassis_type")")")" \
+    "$(str "$(real "$(dmi product_uuid system-uuid)")" 40)" "$(addresses)"
   printf '"firmware":{"kind":%s,"arch":%s,"vendor":%s,"version":%s,"legacyMode":%s,\n"secureBoot":%s,\n"startOrder":%s,"entries":%s},\n' \
     "$(word "$kind")" "$(word "$(firmware_arch)")" "$(str "$(real "$(dmi bios_vendor bios-vendor)")")" \
     "$(str "$(real "$(dmi bios_version bios-version)")")" "$(word "$(legacy_mode)")" "$secure" "$(start_order)" "$(start_entries)"
@@ -739,13 +776,95 @@ facts() {
   printf ',\n"ports":{"usb":%s,"optical":%s}}\n' "$(num "$(usb_ports)")" "$(optical)"
 }
 
-if [ -n "$OUTPUT" ]; then
-  # Whole or not at all: a file that is there is a file that is complete.
-  facts >"$OUTPUT.part" && mv "$OUTPUT.part" "$OUTPUT" || {
-    rm -f "$OUTPUT.part"
-    echo "creel-collect.sh: $OUTPUT could not be written" >&2
-    exit 1
+# Whole or not at all: a file that is there is a file that is complete.
+write_to() { # file
+  facts >"$1.part" && mv "$1.part" "$1" || {
+    rm -f "$1.part"
+    fail "$1 could not be written"
   }
-else
-  facts
-fi
+}
+
+# Sends a file; says what Creel answered, and gives 0 where it has taken it. Secrets go by files of root's alone.
+post() { # file
+  answer=$(mktemp) || return 1
+  if have curl; then
+    status=$(printf 'header = "Authorization: Bearer %s"\n' "$TOKEN" |
+      curl -sS --max-time 120 --retry 3 -K - -H 'Content-Type: application/json' --data-binary "@$1" \
+        -o "$answer" -w '%{http_code}' "${SEND%/}/api/v1/facts" 2>"$answer.error")
+  elif have wget; then
+    # wget of BusyBox has no file for headers: the token is on its command line for as long as that takes.
+    wget -q -T 120 -O "$answer" --header "Authorization: Bearer $TOKEN" --header 'Content-Type: application/json' \
+      --post-file "$1" "${SEND%/}/api/v1/facts" 2>"$answer.error" && status=200 || status=000
+  else
+    rm -f "$answer"
+    echo "creel-collect.sh: neither curl nor wget is here" >&2
+    return 1
+  fi
+  told=$(sed -n 's/.*"\(text\|detail\)":"\([^"]*\)".*/\2/p' "$answer" | head -n 1)
+  [ "$status" = 200 ] || told=${told:-$(head -n 1 "$answer.error")}
+  rm -f "$answer" "$answer.error"
+  [ -n "$told" ] && echo "creel-collect.sh: $told" >&2
+  [ "$status" = 200 ]
+}
+
+send() {
+  umask 077
+  made=$(mktemp) || fail "no temporary file can be made"
+  write_to "$made"
+  if post "$made"; then rm -f "$made"; return; fi
+  kept=${OUTPUT:-creel-facts-$(date -u +%Y%m%d-%H%M%S).json}
+  mv "$made" "$kept" 2>/dev/null || { rm -f "$made"; fail "not sent, and $kept could not be written"; }
+  fail "not sent. The facts are in $kept: import them under Computers, Import facts"
+}
+
+schedule() {
+  [ -n "$SEND" ] && [ -n "$TOKEN" ] || usage
+  [ -d "$PREFIX/run/systemd/system" ] || fail "systemd does not run here: call this script with --send by whatever runs things each week"
+  [ -r "$0" ] && [ "$(head -n 1 "$0" 2>/dev/null)" = '#!/bin/sh' ] ||
+    fail "--schedule needs this script as a file: save it, then call it again"
+  umask 077
+  # What was filled in where it was served does not stay in the copy.
+  mkdir -p "$KEPT" && sed "s/^TOKEN=.*/TOKEN=/" "$0" >"$KEPT/creel-collect.sh" && printf '%s\n' "$TOKEN" >"$KEPT/token" ||
+    fail "$KEPT could not be written"
+  cat >"$UNITS/creel-collect.service" <<UNIT
+[Unit]
+Description=Reports this computer's facts to Creel
+Wants=network-online.target
+After=network-online.target
+
+[Service]
+Type=oneshot
+ExecStart=/bin/sh $KEPT/creel-collect.sh --send $SEND --token-file $KEPT/token --output $KEPT/not-sent.json
+UNIT
+  cat >"$UNITS/creel-collect.timer" <<UNIT
+[Unit]
+Description=Reports this computer's facts to Creel each week
+
+[Timer]
+OnCalendar=weekly
+RandomizedDelaySec=12h
+Persistent=true
+
+[Install]
+WantedBy=timers.target
+UNIT
+  chmod 644 "$UNITS/creel-collect.service" "$UNITS/creel-collect.timer"
+  systemctl daemon-reload && systemctl enable --now creel-collect.timer || fail "the timer could not be started"
+  echo "creel-collect.sh: reports each week. Take it away with: sh $KEPT/creel-collect.sh --unschedule" >&2
+}
+
+unschedule() {
+  [ -e "$UNITS/creel-collect.timer" ] && systemctl disable --now creel-collect.timer
+  rm -f "$UNITS/creel-collect.timer" "$UNITS/creel-collect.service"
+  rm -f "$KEPT/creel-collect.sh" "$KEPT/token" "$KEPT/not-sent.json"
+  rmdir "$KEPT" 2>/dev/null
+  systemctl daemon-reload
+  echo "creel-collect.sh: reports no more, and left nothing behind" >&2
+}
+
+# At the very end, so that a script that came only in part does nothing.
+case $ACT in
+  schedule) schedule ;;
+  unschedule) unschedule ;;
+  *) if [ -n "$SEND" ]; then send; elif [ -n "$OUTPUT" ]; then write_to "$OUTPUT"; else facts; fi ;;
+esac

@@ -105,6 +105,13 @@ run("sgdisk", [
   disk,
 ]);
 
+const network = (name: string, address: string, { device = true, given = "0" } = {}): Tree => ({
+  [`sys/class/net/${name}/address`]: `${address}\n`,
+  [`sys/class/net/${name}/type`]: "1\n",
+  [`sys/class/net/${name}/addr_assign_type`]: `${given}\n`,
+  ...(device ? { [`sys/class/net/${name}/device/vendor`]: "0x8086\n" } : {}),
+});
+
 function uefiLaptop(): Tree {
   certificate(w, "/CN=Skerry Test CA", 30);
   run("cert-to-efi-sig-list", [w.path("c.pem"), w.path("db.esl")]);
@@ -119,6 +126,10 @@ function uefiLaptop(): Tree {
     "sys/class/dmi/id/sys_vendor": "Corvane\n",
     "sys/class/dmi/id/product_name": "Slate 14\n",
     "sys/class/dmi/id/product_serial": "COR4411\n",
+    "sys/class/dmi/id/product_uuid": "4C4C4544-0042-3510-8048-B2C04F4E3332\n",
+    ...network("eth0", "00:16:cb:0a:0b:0c"),
+    ...network("virt0", "00:16:cb:99:99:99", { device: false }),
+    ...network("random", "02:16:cb:01:02:03", { given: "1" }),
     "sys/class/dmi/id/chassis_type": "10\n",
     "sys/class/dmi/id/chassis_asset_tag": "QX-014\n",
     "sys/class/dmi/id/bios_vendor": "Norlight Firmware\n",
@@ -181,7 +192,10 @@ describe.each(SHELLS.map((shell) => ({ name: shell.join(" "), shell })))("$name"
   test("a UEFI laptop: identity, firmware, start entries, memory, ports", async () => {
     const facts = collect(shell, ["--root", laptop]);
     expect(facts).toMatchObject({
-      computer: { tag: "QX-014", make: "Corvane", model: "Slate 14", serial: "COR4411", form: "laptop" },
+      computer: {
+        ...{ tag: "QX-014", make: "Corvane", model: "Slate 14", serial: "COR4411", form: "laptop" },
+        ...{ uuid: "4c4c4544-0042-3510-8048-b2c04f4e3332", addresses: ["00:16:cb:0a:0b:0c"] },
+      },
       firmware: {
         kind: "uefi",
         arch: "x64",

@@ -15,6 +15,8 @@ const FIELD_TITLES: Record<string, string> = {
   "computer/model": "Model",
   "computer/serial": "Serial",
   "computer/form": "Form factor",
+  "computer/uuid": "Board number (UUID)",
+  "computer/addresses": "Network addresses",
   "firmware/kind": "Firmware",
   "firmware/arch": "Firmware architecture",
   "firmware/vendor": "Firmware's maker",

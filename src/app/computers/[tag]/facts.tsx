@@ -47,6 +47,10 @@ export function FactsView({ facts, provenance, note, lists, card, names, support
         <Row path="computer/model" value={facts.computer.model} from={from} />
         <Row path="computer/serial" value={facts.computer.serial} from={from} code />
         <Row path="computer/form" value={facts.computer.form && formText(facts.computer.form)} from={from} />
+        {facts.computer.uuid && <Row path="computer/uuid" value={facts.computer.uuid} from={from} code />}
+        {facts.computer.addresses && (
+          <Row path="computer/addresses" value={facts.computer.addresses.join(", ")} from={from} code />
+        )}
         <Row path="cpu/name" value={facts.cpu?.name} from={from} />
         <Row path="cpu/arch" value={facts.cpu?.arch && archText(facts.cpu.arch)} from={from} />
         <Row path="memoryBytes" value={facts.memoryBytes === null ? null : binaryText(facts.memoryBytes)} from={from} />

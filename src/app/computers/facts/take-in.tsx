@@ -23,6 +23,7 @@ import { Changes } from "./changes";
 
 const KIND_TEXT: Record<DocumentKind, string> = {
   facts: "facts of a computer",
+  cim: "what a Windows says of itself (creel-collect.ps1)",
   lsblk: "lsblk",
   "sfdisk-json": "sfdisk, a partition table",
   "sfdisk-dump": "sfdisk, a partition table",

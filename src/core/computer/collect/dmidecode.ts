@@ -1,6 +1,6 @@
 import { itemAt } from "../../kernel/item-at";
 import { statedText } from "../../kernel/stated-values";
-import type { FORMS } from "../facts/schema";
+import { type FORMS, uuidOf } from "../facts/schema";
 import type { DocumentNote, Told } from "./document";
 
 /** `dmidecode` text: blocks of "Handle …", a title, and indented "Name: value" lines. Source: SMBIOS 3.x, DSP0134. */
@@ -77,6 +77,7 @@ export function readDmidecode(text: string): Told {
         serial: statedText(system?.get("Serial Number")) ?? statedText(chassis?.get("Serial Number")),
         tag: tagOf(chassis?.get("Asset Tag")),
         form: formOfChassis(statedText(chassis?.get("Type"))),
+        uuid: uuidOf(system?.get("UUID")),
       },
       firmware: {
         vendor: statedText(bios?.get("Vendor")),

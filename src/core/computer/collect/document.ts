@@ -15,6 +15,7 @@ export interface Document {
 /** What a document was recognised as. */
 export type DocumentKind =
   | "facts"
+  | "cim"
   | "lsblk"
   | "sfdisk-json"
   | "sfdisk-dump"

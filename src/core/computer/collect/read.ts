@@ -4,6 +4,7 @@ import { isRecord } from "../../kernel/stated-values";
 import type { Observation } from "../facts/merge";
 import { type FactValue, pathPart } from "../facts/paths";
 import { readFacts } from "../facts/schema";
+import { isCim, readCim } from "./cim";
 import { isDmidecode, readDmidecode } from "./dmidecode";
 import { type Document, type DocumentReading, type Told, told } from "./document";
 import { asVariableFile, readEfiVariable, readSignatureListFile } from "./efi-variable";
@@ -61,6 +62,8 @@ function readText(document: Document, text: string): DocumentReading {
     }
     if (isLsblk(value)) return told(document, "lsblk", readLsblk(value), "lsblk");
     if (isSfdiskJson(value)) return told(document, "sfdisk-json", readSfdiskJson(value), "sfdisk");
+    const cim = isCim(value) ? readCim(value) : null;
+    if (cim) return told(document, "cim", cim, "creel-collect.ps1");
     if (isRecord(value) && "schema" in value) {
       const reading = readFacts(trimmed);
       if (!reading.ok) return { ok: false, problem: { code: "no-facts-file", problem: reading.problem } };

@@ -71,7 +71,7 @@ export function chainFactsOf(facts: Facts): Facts {
   return {
     ...facts,
     collected: null,
-    computer: { tag: null, make: null, model: null, serial: null, form: null },
+    computer: { tag: null, make: null, model: null, serial: null, form: null, uuid: null, addresses: null },
     firmware: BARE_FIRMWARE,
     cpu: null,
     memoryBytes: null,

@@ -120,7 +120,34 @@ export type SystemFacts = z.infer<typeof systemFactsSchema>;
 const deviceSchema = z.object({ class: optional(text(60)), modalias: text(400), name: optional(text()) });
 export type DeviceFacts = z.infer<typeof deviceSchema>;
 
+const ADDRESSES_MAX = 32;
+
+/** Numbers that boards carry which were never given one (common practice). */
+const NO_UUID = /^(0{8}-(0{4}-){3}0{12}|f{8}-(f{4}-){3}f{12}|03000200-0400-0500-0006-000700080009)$/;
+
+/** The number of a board, in small letters (SMBIOS, DSP0134, 7.2.1); what is none says nothing. */
+export function uuidOf(value: unknown): string | null {
+  const told = typeof value === "string" ? value.trim().toLowerCase() : "";
+  return /^[0-9a-f]{8}-([0-9a-f]{4}-){3}[0-9a-f]{12}$/.test(told) && !NO_UUID.test(told) ? told : null;
+}
+
+/** A network address of a device that was given one for good, in small letters with colons (IEEE 802). */
+export function addressOf(value: unknown): string | null {
+  const told = typeof value === "string" ? value.trim().toLowerCase().replaceAll("-", ":") : "";
+  if (!/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/.test(told) || /^(00:){5}00$/.test(told)) return null;
+  // The second bit of the first byte: it was given by whoever runs the network; the first: it is of a group.
+  return (Number.parseInt(told.slice(0, 2), 16) & 3) === 0 ? told : null;
+}
+
+/** Such addresses, each once and in order; null where there is none. */
+function addressesOf(told: readonly string[] | null | undefined): string[] | null {
+  const valid = (told ?? []).slice(0, ADDRESSES_MAX).flatMap((each) => addressOf(each) ?? []);
+  return valid.length > 0 ? [...new Set(valid)].sort() : null;
+}
+
 export const FORMS = ["desktop", "laptop", "tablet", "server", "other"] as const;
+
+const NO_IDENTITY = { tag: null, make: null, model: null, serial: null, form: null, uuid: null, addresses: null };
 
 /** `creel.facts/1`: what is known of a computer. Null is an unknown, never a default. */
 export const factsSchema = z.object({
@@ -135,9 +162,13 @@ export const factsSchema = z.object({
       serial: optional(text()),
       /** A form without a name here is another one. */
       form: optional(z.enum(FORMS).catch("other")),
+      /** The number of its board: a computer is known again by it where it has no serial number. */
+      uuid: z.string().nullish().catch(null).transform(uuidOf),
+      /** Addresses of the network devices that are built in, in their order. */
+      addresses: z.array(z.string()).nullish().catch(null).transform(addressesOf),
     })
     .nullish()
-    .transform((value) => value ?? { tag: null, make: null, model: null, serial: null, form: null }),
+    .transform((value) => value ?? { ...NO_IDENTITY }),
   firmware: firmwareFactsSchema.nullish().transform((value) => value ?? firmwareFactsSchema.parse({})),
   cpu: optional(z.object({ arch: optional(architecture), name: optional(text()) })),
   memoryBytes: optional(bytes),
