@@ -31,6 +31,7 @@ const SERVER_FLOORS = [
   ["fleet"],
   ["computers"],
   ["media"],
+  ["arrivals"],
   ["exchange", "drills"],
   ["bench"],
   ["cover"],

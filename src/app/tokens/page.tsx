@@ -56,7 +56,9 @@ export default async function Tokens() {
                       </td>
                       <td className="py-2 pr-4">
                         {tokenKindText(token.kind)}
-                        <p className="text-[0.85rem] text-quiet">{token.site ?? token.ofPerson ?? "all sites"}</p>
+                        <p className="text-[0.85rem] text-quiet">
+                          {token.computer ?? token.site ?? token.ofPerson ?? "all sites"}
+                        </p>
                       </td>
                       <td className="py-2 pr-4">{token.createdBy}</td>
                       <td className="py-2 pr-4">

@@ -1,4 +1,5 @@
 import type { CalendarProblem } from "../computer/calendars/calendar";
+import type { DocumentProblem } from "../computer/collect/document";
 import type { CellProblem, LineProblem, RecordProblem, TableProblem } from "../computer/exchange/faults";
 import type { RowFault } from "../computer/exchange/table";
 import type { PatternProblem } from "../images/names";
@@ -54,6 +55,9 @@ export type Refusal =
   | { code: "too-many-requests" }
   | { code: "key-used-otherwise" }
   | { code: "facts-of-another"; told: string; tag: string }
+  | { code: "report-unreadable"; problem: DocumentProblem }
+  | { code: "not-waiting" }
+  | { code: "report-without-tag"; count: number }
   | { code: "not-from-here" }
   | { code: "malformed" }
   /** Bytes. */

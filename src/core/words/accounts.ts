@@ -106,7 +106,10 @@ const TOKEN_KINDS: Record<string, { name: string; may: string }> = {
   calendar: { name: "Calendar", may: "reads what is due as a calendar, by an address of its own." },
   read: { name: "Read", may: "reads computers, media, chains, cover and what is due through the HTTP interface." },
   metrics: { name: "Metrics", may: "reads the figures of a server, for Prometheus." },
-  facts: { name: "Facts", may: "posts facts of computers through the HTTP interface, and reads nothing." },
+  facts: {
+    name: "Facts",
+    may: "reports facts of computers, and reads nothing. Links for collectors are made under Computers, Collect facts.",
+  },
 };
 
 export function tokenKindText(kind: string): string {

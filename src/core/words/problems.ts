@@ -4,6 +4,7 @@ import type { FileFault, ImportTrouble, Problem, Refusal, ScanTrouble } from "..
 import { roleText } from "./accounts";
 import { capacityText, deviceFaultText, packProblemText } from "./bench";
 import { calendarProblemText } from "./calendars";
+import { documentProblemText } from "./collect";
 import { patternProblemText } from "./images";
 import { fieldsText, importFaultText } from "./imports";
 import { bytesText } from "./sizes";
@@ -128,6 +129,7 @@ const PLAIN: Record<PlainCode, string> = {
   "entry-without-computer": "Enter the tag of the computer on whose disk the boot entry is.",
   "plan-not-done": "Only a plan that was computed to its end can be accepted.",
   "no-emulator": "No emulator on this server. Install Debian's qemu-system-x86, ovmf and ovmf-ia32.",
+  "not-waiting": "Already decided, by you or by somebody else.",
   "plan-fails": "Not possible; the plan says why.",
   "device-is-store": "This device receives images: never written to as a whole.",
   "device-changed": "The device changed since the preview. Preview the plan again.",
@@ -151,6 +153,10 @@ function refusalReasonText(why: Refusal): string {
       return `Close the account of ${why.name} first.`;
     case "other-site":
       return `${why.site === null ? "Its site is not recorded" : `This is at ${why.site}`}, and your account is limited to other sites.`;
+    case "report-unreadable":
+      return `This is no report of a computer: ${documentProblemText(why.problem)}`;
+    case "report-without-tag":
+      return `${why.count === 1 ? "One computer names" : `${why.count} computers name`} no tag or serial to be called by. Number them instead.`;
     case "facts-of-another":
       return `These facts are of ${why.told}, not of ${why.tag}.`;
     case "body-too-large":

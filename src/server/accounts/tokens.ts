@@ -6,7 +6,7 @@ import type { Context } from "../context";
 import type { Database } from "../db/client";
 import type { TokenId } from "../db/ids";
 import { affectedRows, insertedId, nameOf } from "../db/results";
-import { people, sites, tokens } from "../db/schema";
+import { computers, people, sites, tokens } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { nameSchema } from "../inventory/named";
 import { checked, fail, ok, type Result } from "../problems";
@@ -30,6 +30,7 @@ const tokenSchema = z.strictObject({
   name: nameSchema,
   kind: z.enum(TOKEN_KINDS),
   siteId: z.number().int().positive().nullable().default(null),
+  computerId: z.number().int().positive().nullable().default(null),
   ofPersonId: z.number().int().positive().nullable().default(null),
   /** Null: until it is ended. */
   days: z.number().int().min(1, "At least one day.").max(DAYS_MOST, "At most five years.").nullable(),
@@ -73,6 +74,7 @@ export async function endToken(context: Context, id: TokenId): Promise<Result<nu
 
 export type TokenRow = Omit<typeof tokens.$inferSelect, "hash"> & {
   site: string | null;
+  computer: string | null;
   ofPerson: string | null;
   createdBy: string;
 };
@@ -82,9 +84,13 @@ export async function listTokens({ db, now }: Context, kind: TokenKind | null = 
   const { hash: _, ...columns } = getTableColumns(tokens);
   const since = new Date(now().getTime() - ENDED_DAYS * DAY_MS);
   const rows = await db
-    .select({ row: columns, site: sites.name, ofPerson: people.name, createdBy: nameOf(tokens.createdById) })
+    .select({
+      ...{ row: columns, site: sites.name, computer: computers.tag, ofPerson: people.name },
+      createdBy: nameOf(tokens.createdById),
+    })
     .from(tokens)
     .leftJoin(sites, eq(sites.id, tokens.siteId))
+    .leftJoin(computers, eq(computers.id, tokens.computerId))
     .leftJoin(people, eq(people.id, tokens.ofPersonId))
     .where(
       and(or(isNull(tokens.endedAt), gt(tokens.endedAt, since)), kind === null ? undefined : eq(tokens.kind, kind)),
@@ -100,6 +106,10 @@ export interface Bearer {
   name: string;
   kind: TokenKind;
   site: { id: number; name: string } | null;
+  /** The tag of the only computer that it is for. */
+  computer: string | null;
+  /** Where it comes from today. */
+  origin: string | null;
   person: { id: number; name: string } | null;
   /** Who made it, by whom what it does is recorded. */
   madeBy: { id: number; name: string };
@@ -112,9 +122,13 @@ export async function bearerOf(
 ): Promise<Bearer | null> {
   if (!SECRET.test(secret)) return null;
   const [found] = await db
-    .select({ row: tokens, site: sites.name, person: people.name, madeBy: nameOf(tokens.createdById) })
+    .select({
+      ...{ row: tokens, site: sites.name, computer: computers.tag, person: people.name },
+      madeBy: nameOf(tokens.createdById),
+    })
     .from(tokens)
     .leftJoin(sites, eq(sites.id, tokens.siteId))
+    .leftJoin(computers, eq(computers.id, tokens.computerId))
     .leftJoin(people, eq(people.id, tokens.ofPersonId))
     .where(and(eq(tokens.hash, hashOf(secret)), isNull(tokens.endedAt)));
   if (!found || found.row.kind !== kind) return null;
@@ -128,6 +142,7 @@ export async function bearerOf(
   return {
     ...{ id, name, kind },
     site: siteId === null ? null : { id: siteId, name: found.site ?? "" },
+    ...{ computer: found.computer, origin },
     person: ofPersonId === null ? null : { id: ofPersonId, name: found.person ?? "" },
     madeBy: { id: createdById, name: found.madeBy },
   };

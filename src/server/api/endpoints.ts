@@ -1,6 +1,6 @@
 import { asc, eq, gt } from "drizzle-orm";
 import type { z } from "zod";
-import { gather, readDocument } from "@/core/computer/collect/read";
+import { readDocument } from "@/core/computer/collect/read";
 import { factsSchema } from "@/core/computer/facts/schema";
 import { ofEachLink } from "@/core/judging/model/schema";
 import { dayOf } from "@/core/kernel/days";
@@ -15,13 +15,15 @@ import {
   mediumRowSchema,
   pagedOf,
   releaseRowSchema,
+  reportAnswerSchema,
   routeRowSchema,
 } from "@/core/words/documents/api";
 import { linkRow } from "@/core/words/documents/match";
+import { reportAnswerText } from "@/core/words/reports";
 import { outcomeText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Bearer, TokenKind } from "../accounts/tokens";
-import { takeInFacts } from "../computers/computer-acts";
+import { takeInto, takeReport } from "../arrivals/reports";
 import { listComputers } from "../computers/computer-list";
 import type { Context } from "../context";
 import { coverView } from "../cover/view";
@@ -79,7 +81,8 @@ async function siteOf({ context, bearer, query }: Asked): Promise<Result<{ id: n
 /** A computer of the sites that a token may read; any other one is not there. */
 async function computerOf({ context, bearer }: Asked, tag: string): Promise<Result<ComputerDetail>> {
   const found = await getComputer(context, tag);
-  if (!found || (bearer.site && found.row.siteId !== bearer.site.id))
+  const isOther = bearer.computer !== null && bearer.computer !== found?.row.tag;
+  if (!found || isOther || (bearer.site && found.row.siteId !== bearer.site.id))
     return fail({ code: "not-found", what: "computer", name: tag });
   return ok(found);
 }
@@ -139,6 +142,17 @@ export const ENDPOINTS: readonly Endpoint[] = [
     },
   },
   {
+    ...{ method: "POST", path: "/facts", name: "apiReport", kind: "facts" },
+    summary:
+      "Takes what a collector found: into the computer that it is of by serial, board or network address, else among those that wait to be accepted. creel.cim/1 is taken too. A report that comes again changes nothing.",
+    ...{ query: {}, body: factsSchema, answer: reportAnswerSchema },
+    run: async ({ context, bearer, body }) => {
+      const from = { tokenId: bearer.id, site: bearer.site, computer: bearer.computer, origin: bearer.origin };
+      const answer = await takeReport(context, from, body);
+      return answer.ok ? ok({ ...answer.value, text: reportAnswerText(answer.value) }) : answer;
+    },
+  },
+  {
     ...{ method: "POST", path: "/computers/{tag}/facts", name: "apiFacts", kind: "facts" },
     summary: "Imports facts of a recorded computer: newer ones replace, those set by hand stay.",
     ...{ query: {}, body: factsSchema, answer: factsTakenSchema },
@@ -153,8 +167,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
       // A collector that was carried to the wrong computer does not overwrite this one.
       if (typeof told === "string" && told.toLowerCase() !== row.tag.toLowerCase())
         return refused({ code: "facts-of-another", told, tag: row.tag });
-      const input = { tag: row.tag, observations: gather([reading.observation]), choices: {} };
-      const taken = await takeInFacts(asked.context, input, row.version);
+      const taken = await takeInto(asked.context, found.value, reading.observation);
       if (!taken.ok) return taken;
       const now = await getComputer(asked.context, row.tag);
       return ok({ tag: row.tag, changes: (now?.row.version ?? row.version) - row.version });

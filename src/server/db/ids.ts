@@ -4,6 +4,7 @@
  */
 type Id<Table extends string> = number & { readonly of?: Table };
 
+export type ArrivalId = Id<"arrival">;
 export type AuditId = Id<"audit">;
 export type BatchId = Id<"batch">;
 export type BenchJobId = Id<"benchJob">;
@@ -31,6 +32,7 @@ export type PersonId = Id<"person">;
 export type PlannedDrillId = Id<"plannedDrill">;
 export type RehearsalId = Id<"rehearsal">;
 export type ReleaseId = Id<"release">;
+export type ReportedChangeId = Id<"reportedChange">;
 export type SavedViewId = Id<"savedView">;
 export type ScanId = Id<"scan">;
 export type SignerId = Id<"signer">;

@@ -319,7 +319,9 @@ function withFacts(parsed: Result<Omit<ComputerInput, "facts">>, facts: Facts): 
 /** Whether disks and who may sign are as before. */
 function sameLists(before: Facts, after: Facts): boolean {
   const [was, is] = [before.firmware.secureBoot, after.firmware.secureBoot];
-  return equalJson(before.disks, after.disks) && was?.db === is?.db && was?.dbx === is?.dbx;
+  const sameIdentity =
+    before.computer.uuid === after.computer.uuid && equalJson(before.computer.addresses, after.computer.addresses);
+  return sameIdentity && equalJson(before.disks, after.disks) && was?.db === is?.db && was?.dbx === is?.dbx;
 }
 
 function withTag(input: ComputerInput): ComputerInput {

@@ -10,13 +10,13 @@ import { ownContext } from "../context";
 import type { Database, Queries } from "../db/client";
 import type { ComputerId } from "../db/ids";
 import { insertRows } from "../db/insert-rows";
-import { computerFacts, computerSigners, computers, disks, signers } from "../db/schema";
+import { computerFacts, computerIdentities, computerSigners, computers, disks, signers } from "../db/schema";
 import { ok } from "../problems";
 import { profileKeys, storeProfiles } from "./fact-profiles";
 import { factsOfStored } from "./list-store";
 
 /** Raised when a column is derived otherwise than before; rows of an older one are derived anew at the next start. */
-export const DERIVED_VERSION = 4;
+export const DERIVED_VERSION = 5;
 
 const SEARCH_MAX = 1000;
 
@@ -74,6 +74,7 @@ export async function writeProjections(tx: Queries, rows: { id: ComputerId; fact
   const ids = rows.map((row) => row.id);
   await tx.delete(disks).where(inArray(disks.computerId, ids));
   await tx.delete(computerSigners).where(inArray(computerSigners.computerId, ids));
+  await tx.delete(computerIdentities).where(inArray(computerIdentities.computerId, ids));
   const diskRows = rows.flatMap(({ id, facts }) =>
     (facts.disks ?? []).map(({ name, bytes, bus, model, serial, removable }, position) => ({
       computerId: id,
@@ -87,7 +88,16 @@ export async function writeProjections(tx: Queries, rows: { id: ComputerId; fact
     })),
   );
   await insertRows(tx, disks, diskRows);
+  await insertRows(tx, computerIdentities, rows.flatMap(identitiesOf));
   await writeSigners(tx, rows);
+}
+
+function identitiesOf({ id: computerId, facts }: { id: ComputerId; facts: Facts }) {
+  const { uuid, addresses } = facts.computer;
+  return [
+    ...(uuid === null ? [] : [{ computerId, kind: "uuid" as const, value: uuid }]),
+    ...(addresses ?? []).map((value) => ({ computerId, kind: "address" as const, value })),
+  ];
 }
 
 async function writeSigners(tx: Queries, rows: { id: ComputerId; facts: Facts }[]): Promise<void> {

@@ -10,7 +10,7 @@ import type { DocumentNote, Told } from "./document";
  * `collect/creel-collect.ps1`, which does no more than ask. Microsoft, "CIM Win32 provider", "Storage Management API
  * classes", "Win32_EncryptableVolume"; numbers below are theirs.
  */
-export const CIM_SCHEMA = "creel.cim/1";
+const CIM_SCHEMA = "creel.cim/1";
 
 type Row = Record<string, unknown>;
 const rows = z

@@ -132,7 +132,7 @@ export function uuidOf(value: unknown): string | null {
 }
 
 /** A network address of a device that was given one for good, in small letters with colons (IEEE 802). */
-export function addressOf(value: unknown): string | null {
+function addressOf(value: unknown): string | null {
   const told = typeof value === "string" ? value.trim().toLowerCase().replaceAll("-", ":") : "";
   if (!/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/.test(told) || /^(00:){5}00$/.test(told)) return null;
   // The second bit of the first byte: it was given by whoever runs the network; the first: it is of a group.

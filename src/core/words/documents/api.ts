@@ -85,6 +85,12 @@ export const computerAnswerSchema = z.object({
   version: z.number().int(),
   facts: factsSchema,
 });
+/** What became of a report; `text` says it to whoever sent it. */
+export const reportAnswerSchema = z.object({
+  state: z.enum(["taken", "same", "waiting", "dismissed"]),
+  tag: z.string().nullable(),
+  text: z.string(),
+});
 export const factsTakenSchema = z.object({ tag: z.string(), changes: z.number().int() });
 /** A problem for machines (RFC 9457). */
 export const problemDetailsSchema = z.object({ title: z.string(), status: z.number().int(), detail: z.string() });

@@ -1,6 +1,7 @@
 /** The tables, by what they are about. */
 
 export * from "./accounts";
+export * from "./arrivals";
 export * from "./audit";
 export * from "./bench";
 export * from "./callouts";

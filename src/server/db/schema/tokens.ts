@@ -1,7 +1,7 @@
 import { index, int, mysqlTable, text, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
 import type { TokenId } from "../ids";
 import { at, createdAt, id } from "./columns";
-import { people, person, sites } from "./computers";
+import { computers, people, person, sites } from "./computers";
 
 /** What machines come in with: a secret each, kept as its hash, for one thing, until a day. */
 export const tokens = mysqlTable(
@@ -14,6 +14,8 @@ export const tokens = mysqlTable(
     kind: varchar("kind", { length: 20 }).notNull(),
     /** Of this site alone; null: of all. */
     siteId: int("site_id").references(() => sites.id),
+    /** Of this computer alone. */
+    computerId: int("computer_id").references(() => computers.id),
     /** Of what this person has to do alone. */
     ofPersonId: int("of_person_id").references(() => people.id),
     expiresAt: at("expires_at"),

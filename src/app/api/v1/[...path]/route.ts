@@ -9,13 +9,16 @@ export const dynamic = "force-dynamic";
 /** What one token may ask for within a minute, of each server. */
 const PER_MINUTE = { points: 600, duration: 60 };
 const BODY_BYTES_MAX = 4 << 20;
-const limiter = new RateLimiterMemory(PER_MINUTE);
+/** Collectors of a whole site report with one token, all of them on a Monday morning. */
+const REPORTS_PER_MINUTE = { points: 6_000, duration: 60 };
+const limiters = { asked: new RateLimiterMemory(PER_MINUTE), reports: new RateLimiterMemory(REPORTS_PER_MINUTE) };
 
 type Params = { path: string[] };
 
 const notFound = () => problemDetails({ code: "not-found", what: "path in this interface" });
 
 async function answered({ request, context, bearer, params }: AskedByMachine<Params>): Promise<Response> {
+  const limiter = bearer.kind === "facts" ? limiters.reports : limiters.asked;
   const isFree = await limiter.consume(bearer.id).then(
     () => true,
     () => false,

@@ -1,0 +1,179 @@
+import { createHash } from "node:crypto";
+import { promisify } from "node:util";
+import { gunzip, gzip } from "node:zlib";
+import { and, eq, isNull, sql } from "drizzle-orm";
+import { gather, readDocument } from "@/core/computer/collect/read";
+import { type Identity, identityKey, identityOf, recognised } from "@/core/computer/facts/identity";
+import { applyMerge, NO_PROVENANCE, type Observation, observationSchema } from "@/core/computer/facts/merge";
+import { firmwareChanges } from "@/core/computer/facts/reported";
+import type { Facts } from "@/core/computer/facts/schema";
+import { act } from "../act";
+import { takeInFacts } from "../computers/computer-acts";
+import type { Context } from "../context";
+import type { ComputerId, SiteId, TokenId } from "../db/ids";
+import { arrivals, computers, reportedChanges } from "../db/schema";
+import { shiftOfMedia } from "../inspections/verdicts";
+import { type ComputerDetail, getComputer } from "../inventory/computers";
+import { ok, type Result, refused } from "../problems";
+import { candidatesFor } from "./candidates";
+
+/** What became of a report. */
+export interface ReportAnswer {
+  /** Taken in; nothing new in it; it waits for somebody to decide; somebody decided that it is none of ours. */
+  state: "taken" | "same" | "waiting" | "dismissed";
+  tag: string | null;
+}
+
+/** Who sends a report, and of what it may be. */
+export interface Reporter {
+  tokenId: TokenId;
+  site: { id: number; name: string } | null;
+  /** The one computer that it may be of, by tag. */
+  computer: string | null;
+  origin: string | null;
+}
+
+interface Report {
+  observation: Observation;
+  facts: Facts;
+  identity: Identity;
+}
+
+/** Facts that a computer sent of itself, as its collector wrote them. Problems: `report-unreadable`. */
+export function readReport(bytes: Uint8Array, at: Date): Result<Report> {
+  const reading = readDocument({ name: "report.json", bytes, at: at.toISOString() });
+  if (!reading.ok) return refused({ code: "report-unreadable", problem: reading.problem });
+  if (reading.kind !== "facts" && reading.kind !== "cim")
+    return refused({ code: "report-unreadable", problem: { code: "json-of-another-kind" } });
+  const { observation } = reading;
+  const { facts } = applyMerge(null, NO_PROVENANCE, [observation], {});
+  return ok({ observation, facts, identity: identityOf(facts) });
+}
+
+/** Reports of one computer at once, and of people who edit it meanwhile: each sees what the one before it left. */
+const ATTEMPTS = 6;
+
+/**
+ * Takes a computer's report: into the computer that it is of beyond doubt, or among those that wait for somebody to decide.
+ * A report that comes again changes nothing. Problems: `report-unreadable`, `facts-of-another`.
+ */
+export async function takeReport(context: Context, from: Reporter, bytes: Uint8Array): Promise<Result<ReportAnswer>> {
+  const report = readReport(bytes, context.now());
+  if (!report.ok) return report;
+  for (let attempt = 1; ; attempt++) {
+    const taken = await takeOnce(context, from, report.value);
+    if (taken.ok || taken.problem.code !== "stale" || attempt === ATTEMPTS) return taken;
+  }
+}
+
+async function takeOnce(context: Context, from: Reporter, report: Report): Promise<Result<ReportAnswer>> {
+  const target = await targetOf(context, from, report);
+  if (!target.ok) return target;
+  if (target.value.computer) return takeInto(context, target.value.computer, report.observation);
+  return keepWaiting(context, from, report, target.value.key);
+}
+
+/** The recorded computer that a report is of; null where that is not beyond doubt. */
+async function targetOf(
+  context: Context,
+  from: Reporter,
+  { identity, facts }: Report,
+): Promise<Result<{ computer: ComputerDetail | null; key: string }>> {
+  const key = keyOf(identity, facts);
+  const [candidates = []] = await candidatesFor(context.db, [identity]);
+  if (from.computer !== null) {
+    const own = await getComputer(context, from.computer);
+    if (!own || own.row.retiredAt) return refused({ code: "not-in-service", what: "computer", tag: from.computer });
+    const other = recognised({ ...identity, tag: null }, candidates);
+    const told = other && other.id !== own.row.id ? other.tag : otherTag(facts, own);
+    return told === null ? ok({ computer: own, key }) : refused({ code: "facts-of-another", told, tag: own.row.tag });
+  }
+  const decided = await context.db.query.arrivals.findFirst({
+    columns: { computerId: true },
+    where: and(eq(arrivals.key, key), eq(arrivals.state, "accepted")),
+  });
+  const found = recognised(identity, candidates)?.id ?? decided?.computerId ?? null;
+  const computer = found === null ? null : await inService(context, found);
+  // A token of one site tells of computers there; where one of another site reports, somebody has to say what that means.
+  const isElsewhere = computer !== null && from.site !== null && computer.row.siteId !== from.site.id;
+  return ok({ computer: isElsewhere ? null : computer, key });
+}
+
+const otherTag = ({ computer: { tag } }: Facts, { row }: ComputerDetail): string | null =>
+  tag !== null && tag.toLowerCase() !== row.tag.toLowerCase() ? tag : null;
+
+async function inService(context: Context, id: ComputerId): Promise<ComputerDetail | null> {
+  const [row] = await context.db
+    .select({ tag: computers.tag })
+    .from(computers)
+    .where(and(eq(computers.id, id), isNull(computers.retiredAt)));
+  return row ? getComputer(context, row.tag) : null;
+}
+
+/** What a report is known by when it comes again; one that tells nothing of the kind by its content, but for the time. */
+function keyOf(identity: Identity, facts: Facts): string {
+  const text = identityKey(identity) ?? `facts ${JSON.stringify({ ...facts, collected: null })}`;
+  return createHash("sha256").update(text).digest("hex");
+}
+
+/** Merges a report into its computer, and tells what that changes of the media that start it. */
+export async function takeInto(
+  context: Context,
+  before: ComputerDetail,
+  observation: Observation,
+): Promise<Result<ReportAnswer>> {
+  const { tag, id, version } = before.row;
+  return act<ReportAnswer>(context, null, async (acting) => {
+    const input = { tag, observations: gather([observation]), choices: {} };
+    const taken = await takeInFacts(acting, input, version);
+    if (!taken.ok) return taken;
+    const after = await getComputer(acting, tag);
+    if (!after || after.row.version === version) return ok({ state: "same", tag });
+    const shifts = await shiftOfMedia(acting, before.facts, after.facts);
+    if (shifts.length > 0)
+      await acting.db.insert(reportedChanges).values({
+        ...{ computerId: id, at: acting.now() },
+        told: { changes: firmwareChanges(before.facts, after.facts), shifts },
+      });
+    return ok({ state: "taken", tag });
+  });
+}
+
+async function keepWaiting(
+  context: Context,
+  from: Reporter,
+  { observation, facts, identity }: Report,
+  key: string,
+): Promise<Result<ReportAnswer>> {
+  const now = context.now();
+  const { tag, make, model, serial } = facts.computer;
+  const told = {
+    ...{ tokenId: from.tokenId, siteId: (from.site?.id ?? null) as SiteId | null, identity },
+    ...{ tag, make, model, serial, system: facts.systems?.[0]?.name ?? null },
+    ...{ body: await packObservation(observation), lastAt: now, origin: from.origin?.slice(0, 64) ?? null },
+  };
+  return act(context, null, async ({ db: tx }) => {
+    await tx
+      .insert(arrivals)
+      .values({ ...told, key, state: "waiting", firstAt: now })
+      .onDuplicateKeyUpdate({
+        set: {
+          ...told,
+          reports: sql`${arrivals.reports} + 1`,
+          // One that was accepted and is of nobody any more waits again; one that is none of ours stays that.
+          state: sql`IF(${arrivals.state} = 'accepted', 'waiting', ${arrivals.state})`,
+        },
+      });
+    const row = await tx.query.arrivals.findFirst({ columns: { state: true }, where: eq(arrivals.key, key) });
+    return ok({ state: row?.state === "dismissed" ? ("dismissed" as const) : ("waiting" as const), tag: null });
+  });
+}
+
+async function packObservation(observation: Observation): Promise<Uint8Array> {
+  return new Uint8Array(await promisify(gzip)(JSON.stringify(observation)));
+}
+
+/** What was told, as it was kept. */
+export async function unpackObservation(body: Uint8Array): Promise<Observation> {
+  return observationSchema.parse(JSON.parse((await promisify(gunzip)(body)).toString("utf8")));
+}
