@@ -5,9 +5,11 @@ import type { DueItem } from "@/core/upkeep/due";
 import { backupAlarmText } from "@/core/words/accounts";
 import { happeningText } from "@/core/words/callout";
 import { neededText, reasonText } from "@/core/words/reasons";
+import { reportedText } from "@/core/words/reports";
 import { weakText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import { isEnough } from "@/server/accounts/roles";
+import { countWaiting, openReports, type ReportedItem } from "@/server/arrivals/arrivals";
 import { backupAlarm } from "@/server/backup/nightly";
 import { type CalloutItem, listCallouts } from "@/server/callouts/callouts";
 import { type CoverView, coverView } from "@/server/cover/view";
@@ -20,7 +22,9 @@ import { EventList } from "@/ui/event-line";
 import { ProblemLine } from "@/ui/problem-line";
 import { dateText, firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
+import { ActButton } from "./_parts/act-button";
 import { FirstStepsList } from "./_shell/first-steps";
+import { markSeenAction } from "./computers/arrivals/actions";
 import { computersQuery } from "./computers/state";
 import { actOf } from "./upkeep/due-acts";
 
@@ -33,7 +37,7 @@ const STATES: { state: CoverState; verdict: Verdict; title: string }[] = [
 
 export default async function Today() {
   const context = await currentContext();
-  const [steps, today, cover, first, events, open, planned, alarm] = await Promise.all([
+  const [steps, today, cover, first, events, open, planned, waiting, reports, alarm] = await Promise.all([
     firstSteps(context),
     overview(context),
     coverView(context, { site: null, need: null, page: 1 }),
@@ -41,9 +45,11 @@ export default async function Today() {
     latestEvents(context),
     listCallouts(context, "open", 6),
     plannedOf(context),
+    countWaiting(context),
+    openReports(context, REPORTS_SHOWN),
     isEnough(context.account.role, "lead") ? backupAlarm(context) : null,
   ]);
-  if (today.computers === 0) return <Nothing steps={steps} />;
+  if (today.computers === 0) return <Nothing steps={steps} waiting={waiting} />;
   const isBegun = Object.values(steps).every(Boolean);
   const overdue = planned.filter(({ isOverdue }) => isOverdue).length;
   const lacking = today.totals.broken + today.totals.none;
@@ -53,6 +59,8 @@ export default async function Today() {
         <DownNow open={open} />
         {alarm && <ProblemLine boxed className="mt-3" text={backupAlarmText(alarm)} />}
         {!isBegun && <FirstStepsList done={steps} />}
+        <Reported reports={reports} mayAct={isEnough(context.account.role, "technician")} />
+        <Waiting count={waiting} />
         <h1 className="mt-4">{first ? breaking(first) : headline(today, lacking)}</h1>
         <Suspense fallback={<p className="mt-3 text-quiet">Loading what is due.</p>}>
           <DueFirst>
@@ -87,6 +95,50 @@ export default async function Today() {
         <EventList events={events} className="mt-2 space-y-2" />
       </aside>
     </div>
+  );
+}
+
+const REPORTS_SHOWN = 6;
+
+/** What computers reported of themselves that changes which media start them. */
+function Reported({ reports, mayAct }: { reports: ReportedItem[]; mayAct: boolean }) {
+  if (reports.length === 0) return null;
+  return (
+    <section className="mt-3 max-w-3xl">
+      <h2>Reported by computers</h2>
+      <ul className="mt-1 divide-y divide-line border-line border-y">
+        {reports.map((report) => (
+          <li key={report.id} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-4 py-1.5">
+            <p>
+              {reportedText(report.computer, report)}{" "}
+              <span className="text-quiet">{dateText(report.at.toISOString().slice(0, 10))}</span>{" "}
+              <Link prefetch={false} className="link" href={`/computers/${encodeURIComponent(report.computer)}`}>
+                {report.computer}
+              </Link>
+            </p>
+            {mayAct && (
+              <ActButton
+                text="Seen"
+                label={`Mark as seen: ${report.computer}`}
+                act={markSeenAction.bind(null, report.id)}
+              />
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Waiting({ count }: { count: number }) {
+  if (count === 0) return null;
+  return (
+    <p className="mt-3">
+      {plural(count, "computer")} {count === 1 ? "waits" : "wait"} to be accepted.{" "}
+      <Link prefetch={false} className="link" href="/computers/arrivals">
+        Arrivals
+      </Link>
+    </p>
   );
 }
 
@@ -314,13 +366,14 @@ function gapText({ at, state, example }: Overview["gaps"][number]): string {
   return `${weakText(at, state)}${firmware}.`;
 }
 
-function Nothing({ steps }: { steps: FirstSteps }) {
+function Nothing({ steps, waiting }: { steps: FirstSteps; waiting: number }) {
   return (
     <section>
       <h1>{steps.site || steps.release || steps.medium ? "No computer recorded yet." : "Nothing recorded yet."}</h1>
       <p className="mt-1 max-w-3xl">
         Creel compares each computer's facts with what is really on each medium. Four steps lead to the first answer.
       </p>
+      <Waiting count={waiting} />
       <FirstStepsList done={steps} />
     </section>
   );

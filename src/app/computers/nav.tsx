@@ -2,6 +2,8 @@ import { Ways } from "@/ui/ways";
 
 const WAYS = [
   { href: "/computers", name: "List" },
+  { href: "/computers/arrivals", name: "Arrivals" },
+  { href: "/computers/collect", name: "Collect facts" },
   { href: "/computers/facts", name: "Import facts" },
   { href: "/computers/import", name: "Import and export" },
   { href: "/boot-keys", name: "Boot keys" },

@@ -64,10 +64,10 @@ const SAME: Record<IdentityKind | "tag", string> = {
 };
 const OTHER: Record<IdentityKind | "make", string> = { ...SAME, make: "maker" };
 
-/** "same serial and disk; another board": why a computer that reported may be one that is recorded. */
+/** "The same serial and disk, but another board": why a computer that reported may be one that is recorded. */
 export function likenessText({ same, other }: Likeness): string {
-  const told = `same ${listed(same.map((kind) => SAME[kind]))}`;
-  return other.length === 0 ? told : `${told}; another ${listed(other.map((kind) => OTHER[kind]))}`;
+  const told = `The same ${listed(same.map((kind) => SAME[kind]))}`;
+  return other.length === 0 ? told : `${told}, but another ${listed(other.map((kind) => OTHER[kind]))}`;
 }
 
 function listed(words: readonly string[]): string {

@@ -3,7 +3,9 @@ import { dayOf } from "@/core/kernel/days";
 import { changedSince } from "@/core/upkeep/digest";
 import { type DueItem, personOf } from "@/core/upkeep/due";
 import { digestText } from "@/core/words/digest";
+import { reportedText } from "@/core/words/reports";
 import { act } from "../act";
+import { openReports } from "../arrivals/arrivals";
 import type { Context } from "../context";
 import { digests } from "../db/schema";
 import { type Mailer, mailer, Outbox } from "../host/mailer";
@@ -33,6 +35,9 @@ function addressOf(name: string): string {
   return `${local || "somebody"}@creel.invalid`;
 }
 
+const DAY_MS = 86_400_000;
+const REPORTS_MOST = 1_000;
+
 /** What became of a round of digests. What could not be sent comes again with the next. */
 export interface DigestRound {
   sent: number;
@@ -52,10 +57,11 @@ export async function sendDigests(
 ): Promise<DigestRound> {
   const now = context.now();
   const today = dayOf(now);
-  const [due, snoozed, all] = await Promise.all([
+  const [due, snoozed, all, reports] = await Promise.all([
     everythingDue(context),
     openSnoozes(context, today),
     listAudiences(context),
+    openReports(context, REPORTS_MOST),
   ]);
   const putOff = new Set(snoozed.map(({ dueKey }) => dueKey));
   const outbox = new Outbox();
@@ -65,12 +71,16 @@ export async function sendDigests(
     const { name, mail } = audience;
     const concerning = due.filter((item) => concerns(audience, item) && !putOff.has(item.key));
     const [last] = await context.db
-      .select({ due: digests.due })
+      .select({ due: digests.due, sentAt: digests.sentAt })
       .from(digests)
       .where(eq(digests.audience, keyOf(audience)))
       .orderBy(desc(digests.id))
       .limit(1);
-    const digest = digestText(name, changedSince(concerning, last?.due ?? []), today);
+    const since = last?.sentAt ?? new Date(now.getTime() - DAY_MS);
+    const reported = reports
+      .filter(({ at, site }) => audience.kind === "site" && site === name && at > since)
+      .map((report) => reportedText(report.computer, report));
+    const digest = digestText(name, changedSince(concerning, last?.due ?? []), today, reported);
     if (!digest) {
       round.quiet++;
       continue;

@@ -89,6 +89,13 @@ export default async function Computer({ params, searchParams }: Props) {
                 <Link prefetch={false} className="act" href={`/computers/facts?to=${encodeURIComponent(row.tag)}`}>
                   Import facts
                 </Link>
+                <Link
+                  prefetch={false}
+                  className="act"
+                  href={`/computers/collect?computer=${encodeURIComponent(row.tag)}`}
+                >
+                  Collect facts
+                </Link>
                 <Link prefetch={false} className="act" href={`${base}/edit`}>
                   Edit facts
                 </Link>
