@@ -13,8 +13,8 @@ async function makeLink(page: Page, site: string): Promise<string> {
   await openForm(page, "/computers/collect");
   await page.getByLabel("Site", { exact: true }).selectOption({ label: site });
   await page.getByRole("button", { name: "Make link" }).click();
-  const line = await page.getByRole("region", { name: "New link" }).locator(".code").first().innerText();
-  return /creel_[A-Za-z0-9_-]+/.exec(line)?.[0] ?? "";
+  const line = await page.getByRole("region", { name: "New link" }).locator(".code").first().textContent();
+  return /creel_[A-Za-z0-9_-]+/.exec(line ?? "")?.[0] ?? "";
 }
 
 async function report(request: APIRequestContext, token: string, facts: object, at = "2026-11-01T08:00:00Z") {

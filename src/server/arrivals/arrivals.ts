@@ -19,7 +19,7 @@ export const ARRIVALS_ON_PAGE = 50;
 type Row = Omit<typeof arrivals.$inferSelect, "body" | "key">;
 
 /** A recorded computer that an arrival may be, with what speaks for it and against it. */
-export interface Double extends Pick<Candidate, "tag" | "name" | "site"> {
+interface Double extends Pick<Candidate, "tag" | "name" | "site"> {
   likeness: Likeness;
 }
 

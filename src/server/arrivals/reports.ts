@@ -40,7 +40,7 @@ interface Report {
 }
 
 /** Facts that a computer sent of itself, as its collector wrote them. Problems: `report-unreadable`. */
-export function readReport(bytes: Uint8Array, at: Date): Result<Report> {
+function readReport(bytes: Uint8Array, at: Date): Result<Report> {
   const reading = readDocument({ name: "report.json", bytes, at: at.toISOString() });
   if (!reading.ok) return refused({ code: "report-unreadable", problem: reading.problem });
   if (reading.kind !== "facts" && reading.kind !== "cim")

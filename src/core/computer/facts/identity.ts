@@ -12,7 +12,7 @@ export interface Identity {
 }
 
 /** By what a computer is recognised, the surest first: its board's number, its serial, built-in network devices, disks. */
-export const IDENTITY_KINDS = ["uuid", "serial", "address", "disk"] as const;
+const IDENTITY_KINDS = ["uuid", "serial", "address", "disk"] as const;
 export type IdentityKind = (typeof IDENTITY_KINDS)[number];
 
 const small = (text: string | null) => text?.trim().toLowerCase() || null;
@@ -27,7 +27,7 @@ export function identityOf({ computer, disks }: Pick<Facts, "computer" | "disks"
 }
 
 /** The values of one kind; empty where nothing is told. */
-export function valuesOf(identity: Identity, kind: IdentityKind): string[] {
+function valuesOf(identity: Identity, kind: IdentityKind): string[] {
   switch (kind) {
     case "uuid":
       return identity.uuid === null ? [] : [identity.uuid];
