@@ -205,7 +205,7 @@ async function browser(): Promise<void> {
       await page.waitForLoadState("networkidle");
     };
     const drop = async (file: string) => {
-      await page.locator('input[type="file"]').first().setInputFiles(file);
+      await page.locator('input[type="file"]:not([webkitdirectory])').first().setInputFiles(file);
       await page.getByText("were read for a first look").waitFor();
     };
     await open();

@@ -37,7 +37,7 @@ const VIEWS: {
     name: "take-in",
     path: "/computers/facts?to=HO-002",
     before: async (page) => {
-      await page.locator('input[type="file"]').setInputFiles(
+      await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles(
         Object.entries(TAKEN_IN).map(([name, content]) => ({
           name,
           mimeType: "text/plain",
@@ -53,7 +53,7 @@ const VIEWS: {
     path: "/computers/import",
     before: async (page) => {
       const file = { name: "north-pier.csv", mimeType: "text/csv", buffer: Buffer.from(TABLE) };
-      await page.locator('input[type="file"]').setInputFiles(file);
+      await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles(file);
       await page.waitForURL(/import\/\d+/);
       await page.getByRole("button", { name: "Check every row" }).click();
       await page.getByRole("heading", { name: "First rows afterwards" }).waitFor();
@@ -65,7 +65,7 @@ const VIEWS: {
     path: "/look?show=inside",
     before: async (page) => {
       const folder = mkdtempSync(join(tmpdir(), "creel-pictures-"));
-      await page.locator('input[type="file"]').setInputFiles(IMAGES.bollard5.make(new Workshop(folder)));
+      await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles(IMAGES.bollard5.make(new Workshop(folder)));
       await page.getByText("Fully read.").waitFor();
       await page.getByRole("button", { name: "live", exact: true }).waitFor();
       rmSync(folder, { recursive: true, force: true });

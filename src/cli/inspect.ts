@@ -23,6 +23,7 @@ const CONTAINERS: Record<Inspection["container"], string> = {
   "iso9660+udf": "disc image (ISO 9660 and UDF)",
   partitioned: "partitioned disk image",
   "bare-filesystem": "a file system without a partition table",
+  folder: "a folder of a drive",
   wim: "archive of system images (WIM)",
   unknown: "not recognised",
 };

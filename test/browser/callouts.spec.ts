@@ -243,7 +243,7 @@ test("a picture of the screen is kept with its step", async ({ page }) => {
   await expect(page.getByRole("heading", { name: "Run sheet" })).toBeVisible();
   await listening(page);
   await page
-    .locator('input[type="file"]')
+    .locator('input[type="file"]:not([webkitdirectory])')
     .setInputFiles({ name: "screen.png", mimeType: "image/png", buffer: png(40, 30) });
   const link = page.getByRole("link", { name: "Picture" });
   // It is shown before it was sent: only then what is kept says that the server has it.

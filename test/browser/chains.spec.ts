@@ -102,7 +102,7 @@ test("the matrix filtered, and exported as it is shown", async ({ page }) => {
 test("what if: a revocation list from a file is rehearsed, kept, and changes nothing", async ({ page }) => {
   await openForm(page, "/chains/rehearsals");
   await page.getByLabel("What happens").selectOption("revoke");
-  await page.locator('input[type="file"]').setInputFiles({
+  await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles({
     name: "notes.txt",
     mimeType: "text/plain",
     buffer: Buffer.from("no list at all, just words"),
@@ -110,7 +110,7 @@ test("what if: a revocation list from a file is rehearsed, kept, and changes not
   await expect(page.getByRole("alert").filter({ hasText: "notes.txt" })).toBeVisible();
   const list = Buffer.from(revoking(0, "norlight2011"), "base64");
   await page
-    .locator('input[type="file"]')
+    .locator('input[type="file"]:not([webkitdirectory])')
     .setInputFiles({ name: "dbx-2026.esl", mimeType: "application/octet-stream", buffer: list });
   await expect(page.getByText("1 entry in dbx-2026.esl.")).toBeVisible();
   await page.getByRole("button", { name: "Run what-if" }).click();

@@ -30,5 +30,5 @@ export async function listening(page: Page): Promise<void> {
 
 /** Drops files by choosing them, as the keyboard does. */
 export async function choose(page: Page, ...paths: string[]): Promise<void> {
-  await page.locator('input[type="file"]').setInputFiles(paths);
+  await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles(paths);
 }

@@ -129,9 +129,11 @@ test("a store is registered, refused with a password in its address, and a listi
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("Old host");
   await listening(page);
   const listing = { name: "listing.txt", mimeType: "text/plain", buffer: Buffer.from("nothing of use") };
-  await page.locator('input[type="file"]').setInputFiles(listing);
+  await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles(listing);
   await expect(page.getByText(/No files could be read from it/)).toBeVisible();
   const good = "7000000000 2026-03-04 18:00 ./HO-005 2026-03-04.img.zst\n";
-  await page.locator('input[type="file"]').setInputFiles({ ...listing, name: "second.txt", buffer: Buffer.from(good) });
+  await page
+    .locator('input[type="file"]:not([webkitdirectory])')
+    .setInputFiles({ ...listing, name: "second.txt", buffer: Buffer.from(good) });
   await expect(page.getByRole("listitem").filter({ hasText: "HO-005 2026-03-04" }).first()).toBeVisible();
 });

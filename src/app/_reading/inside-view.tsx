@@ -7,6 +7,7 @@ import { type FolderItem, folderItems, type ListedVolume, type Listing } from "@
 import { fileSystemText } from "@/core/words/firmware";
 import { volumeText } from "@/core/words/trees";
 import { visible } from "@/core/words/visible";
+import type { Dropped } from "@/workers/dropped";
 import { FolderView } from "./folder-view";
 
 /** The trees of a dropped file, to walk through and to take files out of. */
@@ -15,7 +16,7 @@ export function InsideView({
   state,
   onCancel,
 }: {
-  file: File;
+  file: Dropped;
   state: Running<{ listing: Listing }>;
   onCancel: () => void;
 }) {
@@ -90,7 +91,7 @@ function Volumes({
   onEnter,
   wholeName = volumeText("whole"),
 }: {
-  file: File;
+  file: Dropped;
   volumes: ListedVolume[];
   /** What a volume is called that has neither a label nor others beside it. */
   wholeName?: string;

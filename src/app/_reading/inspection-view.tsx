@@ -18,6 +18,7 @@ const CONTAINERS: Record<Inspection["container"], string> = {
   "iso9660+udf": "Disc image (ISO 9660 and UDF)",
   partitioned: "Disk image with partitions",
   "bare-filesystem": "File system without a partition table",
+  folder: "Folder of a drive",
   wim: "Archive of system images (WIM)",
   unknown: "Not recognised",
 };
@@ -156,7 +157,9 @@ function PartitionTable({ inspection }: { inspection: Inspection }) {
 }
 
 function StartPaths({ inspection }: { inspection: Inspection }) {
-  const startPaths = startPathsOf(inspection);
+  // A folder does not tell how it is laid out: what would start from it is one list, and open.
+  const isOfFolder = inspection.views.from === "folder";
+  const startPaths = startPathsOf(inspection).filter(({ as }) => !isOfFolder || as === "usb");
   if (startPaths.length === 0) return <p className="mt-1">None: no firmware finds anything to start here.</p>;
   return (
     <table className="mt-1 w-full text-[0.9rem]">
@@ -172,7 +175,8 @@ function StartPaths({ inspection }: { inspection: Inspection }) {
       <tbody>
         {startPaths.map((path) => {
           const { problem } = path;
-          const verdict = problem === null ? "holds" : isOpenEnded(path) ? "unknown" : "broken";
+          const isOpen = problem === null ? isOfFolder : isOpenEnded(path);
+          const verdict = isOpen ? "unknown" : problem === null ? "holds" : "broken";
           return (
             <tr key={`${path.as}${path.firmware}${path.arch}`} className="border-line border-b align-top">
               <td className="w-9 py-1">
@@ -188,7 +192,7 @@ function StartPaths({ inspection }: { inspection: Inspection }) {
                 </span>{" "}
                 <span className="text-quiet">
                   {path.firmware === "uefi" && path.loader.kind && `${programKindText(path.loader.kind)}, `}
-                  in {placeText(path.place)}
+                  in {isOfFolder ? "the folder" : placeText(path.place)}
                 </span>
                 {problem && <div className="text-plum">{visible(startProblemText(problem), 400)}</div>}
               </td>

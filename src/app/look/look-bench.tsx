@@ -7,6 +7,7 @@ import { InsideView } from "@/app/_reading/inside-view";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { keepRead } from "@/app/_reading/keep";
 import { ProgramsView } from "@/app/_reading/programs-view";
+import { RecognisedView } from "@/app/_reading/recognised-view";
 import { useReader } from "@/app/_reading/use-reader";
 import { WholeView } from "@/app/_reading/whole-view";
 import type { Inspection } from "@/core/medium/inspection/schema";
@@ -15,6 +16,7 @@ import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { DropField } from "@/ui/drop-field";
 import { Parts } from "@/ui/ways";
+import { type Dropped, folderOf, isFolder } from "@/workers/dropped";
 import { ReleaseForm, type ReleaseFormProps } from "../releases/release-form";
 
 const SHOWS = [
@@ -34,7 +36,7 @@ interface LookBenchProps extends Pick<ReleaseFormProps, "kits" | "others"> {
 
 /** A file is dropped, read where it is, and everything that was found is shown; nothing is kept until asked. */
 export function LookBench({ kits, others, today }: LookBenchProps) {
-  const [file, setFile] = useState<File | null>(null);
+  const [file, setFile] = useState<Dropped | null>(null);
   const [digest, setDigest] = useState<string | null>(null);
   const quick = useReader("inspected", { warm: true });
   const deep = useReader("inspected");
@@ -42,7 +44,7 @@ export function LookBench({ kits, others, today }: LookBenchProps) {
   const wanted = useSearchParams().get("show");
   const show: Show = SHOWS.find((each) => each.key === wanted)?.key ?? "starts";
 
-  const drop = (dropped: File) => {
+  const drop = (dropped: Dropped) => {
     setFile(dropped);
     setDigest(null);
     deep.reset();
@@ -71,12 +73,16 @@ export function LookBench({ kits, others, today }: LookBenchProps) {
   return (
     <div>
       <DropField
-        onFiles={([dropped]) => dropped && drop(dropped)}
+        onFiles={(files) => {
+          const dropped = folderOf(files) ?? files[0];
+          if (dropped) drop(dropped);
+        }}
+        folders
         disabled={quick.state.step === "running"}
         text={
           file
-            ? "Drop another file here."
-            : "Drop a file here: an ISO, a raw image of a stick, or an archive of system images. It is read on this computer, not uploaded."
+            ? "Drop another file or drive here."
+            : "Drop a file here, an ISO, a raw image of a stick or an archive of system images, or the drive of a plugged-in stick. It is read on this computer, not uploaded."
         }
       />
       {quick.state.step === "running" && <p className="mt-3">Reading {visible(file?.name ?? "", 80)} …</p>}
@@ -90,15 +96,19 @@ export function LookBench({ kits, others, today }: LookBenchProps) {
           <h2 className="code text-[1.15rem] break-all">{visible(file.name, 160)}</h2>
           <p className="caption">
             {quick.state.step === "done" &&
+              !isFolder(file) &&
               `${bytesText(quick.state.value.bytesRead)} of ${bytesText(file.size)} were read for a first look. `}
             {deep.state.step === "running" &&
               `Reading in depth${deep.state.at ? `: ${visible(deep.state.at, 80)}` : ""} …`}
             {deep.state.step === "failed" && `Reading in depth stopped: ${deep.state.problem}`}
             {deep.state.step === "done" && "Fully read."}
           </p>
+          {isFolder(file) && <RecognisedView dropped={file} inspection={read.inspection} />}
           <Parts
             label="What was read"
-            parts={SHOWS.map(({ key, name }) => ({ href: `?show=${key}`, name }))}
+            parts={SHOWS.filter(({ key }) => !isFolder(file) || (key !== "whole" && key !== "keep")).map(
+              ({ key, name }) => ({ href: `?show=${key}`, name }),
+            )}
             here={`?show=${show}`}
             replace
           />
@@ -110,8 +120,10 @@ export function LookBench({ kits, others, today }: LookBenchProps) {
               <DrivesView drivers={read.drivers} isReading={deep.state.step === "running"} onCancel={deep.cancel} />
             )}
             {show === "inside" && <InsideView file={file} state={list.state} onCancel={list.cancel} />}
-            {show === "whole" && <WholeView file={file} inspection={inspection} onDigest={setDigest} />}
-            {show === "keep" && (
+            {show === "whole" && !isFolder(file) && (
+              <WholeView file={file} inspection={inspection} onDigest={setDigest} />
+            )}
+            {show === "keep" && !isFolder(file) && (
               <ReleaseForm
                 opened={null}
                 kits={kits}

@@ -6,6 +6,7 @@ import { useForm } from "react-hook-form";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { keepRead } from "@/app/_reading/keep";
 import { Progress } from "@/app/_reading/progress";
+import { RecognisedView } from "@/app/_reading/recognised-view";
 import { type Running, useReader } from "@/app/_reading/use-reader";
 import { MEDIUM_KINDS } from "@/core/judging/model/parts";
 import type { Inspection } from "@/core/medium/inspection/schema";
@@ -20,6 +21,7 @@ import { type Merge, mergeForms } from "@/ui/merge";
 import { StaleNotice } from "@/ui/stale-notice";
 import { useReady } from "@/ui/use-ready";
 import { mediumKindText } from "@/ui/words";
+import { type Dropped, folderOf, isFolder } from "@/workers/dropped";
 import { addMediumAction, saveMediumAction } from "./actions";
 
 interface MediumFormProps {
@@ -79,7 +81,7 @@ function toValues(input: MediumInput | null): MediumValues {
 export function MediumForm({ opened, sites, releases }: MediumFormProps) {
   const router = useRouter();
   const ready = useReady();
-  const [file, setFile] = useState<File | null>(null);
+  const [file, setFile] = useState<Dropped | null>(null);
   const reader = useReader("inspected", { warm: true });
   const digest = useReader("digested");
   const list = useReader("listed");
@@ -91,7 +93,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
     () => (state.step === "done" ? withDigest(state.value.inspection, digest.state) : null),
     [state, digest.state],
   );
-  const inspect = (dropped: File) => {
+  const inspect = (dropped: Dropped) => {
     setFile(dropped);
     digest.reset();
     kept.current = null;
@@ -269,9 +271,13 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
       </form>
       <section aria-label="Contents" aria-live="polite">
         <DropField
-          onFiles={([file]) => file && inspect(file)}
+          onFiles={(files) => {
+            const dropped = folderOf(files) ?? files[0];
+            if (dropped) inspect(dropped);
+          }}
+          folders
           disabled={reading}
-          text="Drop the medium's file here: an ISO or a raw image. It is read on this computer, not uploaded."
+          text="Drop the medium's file here, an ISO or a raw image, or the drive of the plugged-in medium. It is read on this computer, not uploaded."
         />
         {state.step === "idle" && (
           <p className="mt-3 text-quiet">
@@ -288,10 +294,17 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
         )}
         {state.step === "done" && file && (
           <div className="mt-4">
+            <RecognisedView
+              dropped={file}
+              inspection={state.value.inspection}
+              onRelease={(id) => setValue("releaseIds", [...new Set([...(getValues("releaseIds") || []), String(id)])])}
+            />
             <InspectionView inspection={inspection ?? state.value.inspection} />
-            <p className="caption mt-2">Read {bytesText(state.value.bytesRead)} of it to tell this.</p>
+            {!isFolder(file) && (
+              <p className="caption mt-2">Read {bytesText(state.value.bytesRead)} of it to tell this.</p>
+            )}
             <div className="mt-3">
-              {digest.state.step === "running" ? (
+              {isFolder(file) ? null : digest.state.step === "running" ? (
                 <Progress state={digest.state} label="Checksum" onCancel={digest.cancel} />
               ) : (
                 digest.state.step !== "done" && (

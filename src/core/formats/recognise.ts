@@ -8,6 +8,7 @@ import { UdfTree } from "./udf";
 
 /** What a volume holds, by its signature. `null` stands for "nothing known". */
 export type FileSystemKind =
+  | "folder"
   | "fat12"
   | "fat16"
   | "fat32"

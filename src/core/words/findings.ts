@@ -8,6 +8,8 @@ export function findingText(facts: Finding): string {
       return "The file is empty or shorter than one sector: nothing to start. Check that it was copied completely.";
     case "nothing-recognised":
       return "Not recognised: no partition table, disc image or known file system. If encrypted, unlock it first.";
+    case "read-as-folder":
+      return "Read as a folder: partition table, boot code and file system are unknown. Read the whole stick to be sure: as an image file, at a bench, or by creel inspect on its device.";
     case "compressed":
       return `Compressed (${facts.compression}). Unpack it before writing it to a medium: as it is, nothing starts from it. Its files can be listed.`;
     case "not-a-start-medium":

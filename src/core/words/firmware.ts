@@ -22,6 +22,7 @@ export function archText(arch: string): string {
 const FILE_SYSTEM_NAMES: Record<string, string> = {
   fat12: "FAT12",
   fat16: "FAT16",
+  folder: "folder",
   fat32: "FAT32",
   exfat: "exFAT",
   ntfs: "NTFS",
@@ -119,6 +120,8 @@ export function biosStepText(step: BiosStep): string {
   switch (step.code) {
     case "medium-too-short":
       return "the medium is too small for BIOS to read as a disk (less than one cylinder of 1,008 sectors)";
+    case "folder-read":
+      return "its files were read as a folder, which does not show the boot code";
     case "sectors-too-large":
       return `BIOS reads sticks in sectors of 512 bytes, and this one has sectors of ${step.bytes.toLocaleString("en-GB")}`;
     case "no-boot-record":

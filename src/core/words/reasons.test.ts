@@ -37,6 +37,7 @@ const REASONS: EachOf<Reason> = {
   "bios-lenient": { code: "bios-lenient", leniency: "no-active-partition" },
   "legacy-entry-would-start": { code: "legacy-entry-would-start" },
   "legacy-mode-on": { code: "legacy-mode-on" },
+  "read-as-folder": { code: "read-as-folder" },
   "legacy-mode-would-start": { code: "legacy-mode-would-start", to: "off" },
   "other-attachment-would-start": { code: "other-attachment-would-start", to: "optical" },
   "usb-start-off": { code: "usb-start-off" },

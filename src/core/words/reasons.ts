@@ -68,6 +68,8 @@ export function reasonText(facts: Reason): string {
       return undecidedText(facts);
     case "signer-ended":
       return `The certificate behind ${facts.signer} ended on ${dayText(facts.on)}: firmware ignores expiry; newer media use another certificate.`;
+    case "read-as-folder":
+      return "Read as a folder: its partition table, boot code and file system are unknown. Read the whole stick to be sure: as an image file, at a bench, or by creel inspect on its device.";
     case "setup-password-place-unknown":
       return "Firmware setup needs a password. Password location not recorded.";
     case "platform-recovery":

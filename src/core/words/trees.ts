@@ -7,6 +7,7 @@ export function volumeText(id: VolumeId): string {
   if (id === "iso9660") return "the disc (ISO 9660)";
   if (id === "udf") return "the disc (UDF)";
   if (id === "whole") return "the whole medium";
+  if (id === "folder") return "the folder";
   const [kind, number] = id.split(":");
   if (kind === "lvm") return `logical volume ${number}`;
   if (kind === "wim") return `image ${number} of the archive`;

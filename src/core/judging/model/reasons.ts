@@ -18,6 +18,7 @@ export type StartReason =
   | { code: "bios-stops"; step: BiosStep | null }
   | { code: "bios-not-known"; step: BiosStep | null }
   | { code: "fact-missing"; fact: string }
+  | { code: "read-as-folder" }
   | { code: "loader-allowed"; file: string; by: Checker; how: Allowed }
   | { code: "loader-not-allowed"; file: string; by: Checker; refusal: Refusal }
   | { code: "loader-not-decided"; file: string; by: Checker; undecided: Undecided }

@@ -12,7 +12,18 @@ import { uefiPath } from "./uefi-path";
  * disc, with Secure Boot as its lists have it. `today` (an ISO day) is only for cautions: no verdict depends on it.
  */
 export function judgeStart(views: Views, facts: StartFacts, as: Attachment, today: string | null = null): Link {
-  return behindPassword(startOf(views, facts, as, today), facts.firmware);
+  return behindPassword(asSeen(views, startOf(views, facts, as, today)), facts.firmware);
+}
+
+/**
+ * Of a medium of which only the files were seen, no more is known than that its loader would run: whether firmware comes to
+ * it hangs on the partition table and the file system. A loader that cannot run, or that is not allowed to, cannot either way.
+ */
+function asSeen(views: Views, link: Link): Link {
+  if (views.from !== "folder" || link.verdict === "unknown") return link;
+  const isAbsent = link.reasons.some(({ code }) => code === "no-loader");
+  if (link.verdict === "broken" && !isAbsent) return link;
+  return { ...link, verdict: "unknown", basis: null, reasons: [{ code: "read-as-folder" }, ...link.reasons] };
 }
 
 function startOf(views: Views, facts: StartFacts, as: Attachment, today: string | null): Link {

@@ -7,7 +7,7 @@ import { decompressBlock } from "../../kernel/decompress";
 import { hex } from "../../kernel/fields";
 import { type ByteSource, CachedSource, ReadFailed } from "../../kernel/source";
 import { readChecksums } from "../../medium/integrity/checksums";
-import { volumesOf } from "../../medium/volumes/volumes";
+import { type Volume, volumesOf } from "../../medium/volumes/volumes";
 import { PACK_PATHS, type PackHead, type PackRelease, packHeadSchema, packReleaseSchema } from "./pack";
 
 /** A pack as it was read: its records are those that its sums vouch for. */
@@ -46,7 +46,11 @@ const RELEASE_UNPACKED_MAX = 256 << 20;
 
 /** Where on a medium its pack lies: the first of its file systems that has one; null where none has. */
 export async function findPack(medium: ByteSource): Promise<OpenPackFile | null> {
-  const volumes = await volumesOf(new CachedSource(medium));
+  return findPackIn(await volumesOf(new CachedSource(medium)));
+}
+
+/** The same among volumes that are open already, such as a folder. */
+export async function findPackIn(volumes: readonly Pick<Volume, "tree">[]): Promise<OpenPackFile | null> {
   for (const { tree } of volumes) if (await openPath(tree, PACK_PATHS.head)) return (path) => openPath(tree, path);
   return null;
 }
@@ -54,7 +58,12 @@ export async function findPack(medium: ByteSource): Promise<OpenPackFile | null>
 /** What a medium says of itself, without the rest of its pack and unchecked; null where it says nothing. */
 export async function glanceAtPack(medium: ByteSource): Promise<PackHead | null> {
   const open = await findPack(medium);
-  const file = open && (await open(PACK_PATHS.head));
+  return open && headOf(open);
+}
+
+/** The head of a pack, unchecked; null where it is not there or not understood. */
+export async function headOf(open: OpenPackFile): Promise<PackHead | null> {
+  const file = await open(PACK_PATHS.head);
   if (!file || file.sizeBytes > HEAD_BYTES_MAX) return null;
   const parsed = packHeadSchema.safeParse(asJson(await file.read(0, file.sizeBytes)));
   return parsed.success ? parsed.data : null;

@@ -387,7 +387,8 @@ class Surveyor {
   /** A volume that is the root of an installed or unpacked system. */
   private async installedSystem(volume: Volume): Promise<void> {
     // Discs and start partitions carry systems, and are none: an os-release there belongs to what they carry.
-    if (volume.kind === "iso9660" || volume.kind === "udf" || volume.kind.startsWith("fat")) return;
+    if (volume.kind === "iso9660" || volume.kind === "udf" || volume.kind.startsWith("fat") || volume.kind === "folder")
+      return;
     const system = await readSystem(volume.tree);
     if (!system) return;
     const role = volume.kind === "squashfs" ? "runs" : "installed";

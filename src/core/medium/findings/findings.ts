@@ -7,6 +7,7 @@ export type Severity = z.infer<typeof severitySchema>;
 const codedSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("medium-empty") }),
   z.object({ code: z.literal("nothing-recognised") }),
+  z.object({ code: z.literal("read-as-folder") }),
   z.object({ code: z.literal("compressed"), compression: z.string() }),
   z.object({ code: z.literal("not-a-start-medium") }),
   z.object({ code: z.literal("nothing-starts") }),
@@ -53,6 +54,7 @@ export const findingSchema: z.ZodType<Finding> = z.union([
 const SEVERITY: Record<Exclude<Finding["code"], "told-in-words">, Severity> = {
   "medium-empty": "fault",
   "nothing-recognised": "fault",
+  "read-as-folder": "info",
   compressed: "fault",
   "not-a-start-medium": "info",
   "nothing-starts": "caution",

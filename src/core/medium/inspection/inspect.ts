@@ -107,7 +107,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   return { inspection, drivers: found.drivers, bytesRead: source.bytesRead };
 }
 
-function countDrivers(sources: DriverSource[]): Inspection["contents"]["drivers"] {
+export function countDrivers(sources: DriverSource[]): Inspection["contents"]["drivers"] {
   if (sources.length === 0) return null;
   const modules = sources.filter((each) => each.kind !== "inf");
   return {

@@ -27,7 +27,7 @@ export const inspectionSchema = z.object({
   file: z.object({ name: z.string(), bytes: z.number().int(), sha256: z.string().nullable() }),
   /** Of its sectors as a stick, in which tables count. */
   sectorBytes: z.union([z.literal(512), z.literal(4096)]).default(512),
-  container: z.enum(["iso9660", "udf", "iso9660+udf", "partitioned", "bare-filesystem", "wim", "unknown"]),
+  container: z.enum(["iso9660", "udf", "iso9660+udf", "partitioned", "bare-filesystem", "wim", "folder", "unknown"]),
   tables: z.array(tableSchema),
   partitions: z.array(partitionSchema),
   /** The file system of a medium without a table; null where there is a table, or nothing known. */
@@ -67,6 +67,8 @@ export const inspectionSchema = z.object({
     bios: z.object({ usb: biosViewSchema, optical: biosViewSchema }),
     /** Certificates that the loaders' signatures carry, by their SHA-256: DER in base64. */
     certificates: z.record(z.string(), z.string()).default({}),
+    /** Only its files were seen, and not the medium: how it is laid out is not known. */
+    from: z.literal("folder").optional(),
   }),
 });
 export type Inspection = z.infer<typeof inspectionSchema>;

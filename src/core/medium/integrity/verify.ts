@@ -32,6 +32,33 @@ export interface VerifyOptions {
   onProgress?: (doneBytes: number, totalBytes: number) => boolean;
 }
 
+/**
+ * Holds the files of a folder against a manifest: each of them, and nothing else of the medium. What is there beside them is
+ * nobody's fault.
+ */
+export async function verifyVolumes(
+  volumes: Volume[],
+  manifest: Manifest,
+  options: Omit<VerifyOptions, "only"> = {},
+): Promise<Verification> {
+  const files = manifest.volumes.flatMap((volume) => volume.files.map((file) => ({ volume, file })));
+  const totalBytes = files.reduce((sum, { file }) => sum + file.bytes, 0);
+  let doneBytes = 0;
+  const onProgress: OnProgress = (bytes) => {
+    doneBytes += bytes;
+    return options.onProgress?.(doneBytes, totalBytes) ?? true;
+  };
+  const result: Verification = {
+    ...{ schema: "creel.verify/1", result: "same-files" },
+    blocks: { compared: 0, differing: [], missingBytes: 0, extraBytes: 0 },
+    ...{ files: { compared: 0, differing: [], more: 0 }, outsideFiles: [] },
+  };
+  const found = FilesOnMedium.among(volumes);
+  await compareFiles(found, files, null, result, options.make ?? wasmHasher, onProgress);
+  if (result.files.differing.length + result.files.more > 0) result.result = "differs";
+  return result;
+}
+
 const DIFFERENCES_MAX = 1000;
 /** Where more of the blocks differ than this share, the medium was laid out otherwise. */
 const LAID_OUT_ALIKE = 0.5;
@@ -86,7 +113,7 @@ export async function verifyAgainst(
       : Math.max(1, Math.floor(sharedBytes / manifest.blockBytes));
   const alike = result.blocks.differing.filter(isWhole).length <= wholeBlocks * LAID_OUT_ALIKE;
   await compareFiles(
-    medium,
+    await FilesOnMedium.of(medium),
     files,
     only === undefined && alike ? result.blocks.differing : null,
     result,
@@ -111,14 +138,13 @@ function verdict(result: Verification, partly: boolean, alike: boolean): Verific
 
 /** Compares files; with `suspect` only those that lie in one of the ranges, or of which nobody knows where they lie. */
 async function compareFiles(
-  medium: ByteSource,
+  found: FilesOnMedium,
   files: { volume: Manifest["volumes"][number]; file: ManifestFile }[],
   suspect: ByteRange[] | null,
   result: Verification,
   make: HasherMaker,
   onProgress: OnProgress,
 ): Promise<void> {
-  const found = await FilesOnMedium.of(medium);
   for (const { volume, file } of files) {
     if (suspect && file.at && !file.at.some((range) => suspect.some((each) => overlaps(range, each)))) {
       if (!onProgress(file.bytes)) throw new Cancelled();
@@ -140,6 +166,10 @@ export class FilesOnMedium {
 
   static async of(medium: ByteSource): Promise<FilesOnMedium> {
     return new FilesOnMedium(distinct(await volumesOf(new CachedSource(medium))));
+  }
+
+  static among(volumes: Volume[]): FilesOnMedium {
+    return new FilesOnMedium(volumes);
   }
 
   /** How a file differs from what a manifest says of it; null where it does not. Without `make` its content is not read. */

@@ -15,6 +15,8 @@ export type VolumeId =
   | "iso9660"
   | "udf"
   | "whole"
+  /** The files of a drive, as a browser hands them over. */
+  | "folder"
   | `eltorito:${number}`
   | `mbr:${number}`
   | `wim:${number}`

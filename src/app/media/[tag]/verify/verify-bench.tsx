@@ -9,6 +9,7 @@ import type { Verification } from "@/core/medium/integrity/verify";
 import { problemText } from "@/core/words/problems";
 import { DropField } from "@/ui/drop-field";
 import { ProblemLine } from "@/ui/problem-line";
+import { type Dropped, folderOf } from "@/workers/dropped";
 import { dateVerificationAction } from "../../actions";
 
 /** Compares an image of a medium with its release's manifest, and dates the medium's verification by it. */
@@ -28,7 +29,7 @@ export function VerifyBench({ tag, inspectionId }: { tag: string; inspectionId: 
     });
   }, [found, tag]);
 
-  const verify = async (file: File) => {
+  const verify = async (file: Dropped) => {
     setProblem(null);
     setRecorded(false);
     const response = await fetch(`/api/contents/${inspectionId}/manifest`).catch(() => null);
@@ -39,8 +40,12 @@ export function VerifyBench({ tag, inspectionId }: { tag: string; inspectionId: 
     <div className="mt-3">
       <DropField
         disabled={verifying.state.step === "running"}
-        onFiles={([file]) => file && verify(file)}
-        text={`Drop an image of ${tag} here.`}
+        onFiles={(files) => {
+          const dropped = folderOf(files) ?? files[0];
+          if (dropped) void verify(dropped);
+        }}
+        folders
+        text={`Drop an image of ${tag} here, or its drive where it is plugged in.`}
       />
       {verifying.state.step === "running" && (
         <div className="mt-2">

@@ -35,6 +35,7 @@ const at = { place: placeSchema };
 /** One step on the way, in order. The last one decides. */
 export const biosStepSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("medium-too-short") }),
+  z.object({ code: z.literal("folder-read") }),
   z.object({ code: z.literal("sectors-too-large"), bytes: z.number() }),
   z.object({ code: z.literal("no-boot-record") }),
   z.object({ code: z.literal("catalogue-outside") }),

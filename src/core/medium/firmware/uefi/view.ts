@@ -132,7 +132,7 @@ const uefiVolumeSchema = z.object({
   place: placeSchema,
   start: z.number().int(),
   length: z.number().int(),
-  filesystem: z.enum(["fat12", "fat16", "fat32", "udf"]),
+  filesystem: z.enum(["fat12", "fat16", "fat32", "udf", "folder"]),
   label: z.string().nullable(),
   /** Where the reference firmware is known to take what the specification, or stricter makers, would not. */
   leniencies: z.array(leniencySchema),
