@@ -857,6 +857,8 @@ unschedule() {
   [ -e "$UNITS/creel-collect.timer" ] && systemctl disable --now creel-collect.timer
   rm -f "$UNITS/creel-collect.timer" "$UNITS/creel-collect.service"
   rm -f "$KEPT/creel-collect.sh" "$KEPT/token" "$KEPT/not-sent.json"
+  # When the timer last ran, which systemd keeps by itself.
+  rm -f "$PREFIX/var/lib/systemd/timers/stamp-creel-collect.timer"
   rmdir "$KEPT" 2>/dev/null
   systemctl daemon-reload
   echo "creel-collect.sh: reports no more, and left nothing behind" >&2

@@ -1,9 +1,9 @@
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium, expect, test } from "@playwright/test";
 import QRCode from "qrcode";
-import { listening, signedInAs } from "./helpers";
+import { listening, openForm, signedInAs } from "./helpers";
 
 const [WIDTH, HEIGHT] = [640, 480];
 
@@ -52,4 +52,33 @@ test("without a camera the page says so, and the tag is typed", async ({ page })
   await expect(page.getByRole("alert").filter({ hasText: /camera.*ype the tag/ })).toBeVisible();
   await page.getByRole("button", { name: "Cancel" }).click();
   await expect(page.getByRole("dialog")).toHaveCount(0);
+});
+
+test("a handheld scanner is heard on every page, wherever the focus is; a key alone is a shortcut", async ({
+  page,
+}) => {
+  await openForm(page, "/computers");
+  // As such a scanner types: some milliseconds a key, Enter at its end.
+  await page.keyboard.type("rm-05", { delay: 4 });
+  await page.keyboard.press("Enter");
+  await expect(page).toHaveURL(/\/media\/RM-05$/);
+  await page.getByRole("link", { name: "Edit or read again" }).focus();
+  await page.keyboard.type("HO-002", { delay: 4 });
+  await page.keyboard.press("Enter");
+  await expect(page).toHaveURL(/\/computers\/HO-002$/);
+  await listening(page);
+  await page.keyboard.press("m");
+  await expect(page).toHaveURL(/\/media$/);
+});
+
+test("a label is given to a label printer in its own language", async ({ page }) => {
+  await page.goto("/media/RM-05");
+  const [download] = await Promise.all([
+    page.waitForEvent("download"),
+    page.getByRole("link", { name: "57 × 32 mm" }).click(),
+  ]);
+  expect(download.suggestedFilename()).toBe("labels.zpl");
+  expect(readFileSync(await download.path(), "utf8")).toMatch(
+    /^\^XA[\s\S]*\^FDRM-05\^FS[\s\S]*\^FDMA,RM-05\^FS[\s\S]*\^XZ\n$/,
+  );
 });

@@ -11,6 +11,7 @@ import { Mark } from "@/ui/mark";
 import { useReady } from "@/ui/use-ready";
 import { KeysDialog } from "./keys-dialog";
 import { ScanButton } from "./scan-button";
+import { Wedge } from "./wedge";
 
 /** The stations, in the order of the work. */
 const STATIONS = [
@@ -67,25 +68,32 @@ export function Shell({ person, isDemo, form, children }: ShellProps) {
   const [moreOpen, setMoreOpen] = useState(false);
 
   useEffect(() => {
+    const shortcut = (key: string) => {
+      if (key === "/") {
+        field.current?.focus();
+        field.current?.select();
+      } else if (key === "?") setKeysOpen(true);
+      else {
+        const station = STATIONS.find((each) => each.key === key);
+        if (station) router.push(station.href);
+      }
+    };
+    const scanned = (text: string) => router.push(`/find?q=${encodeURIComponent(text)}`);
+    const wedge = new Wedge(shortcut, scanned);
     const onKey = (event: KeyboardEvent) => {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
       if (isTyping(event.target)) {
         if (event.key === "Escape") (event.target as HTMLElement).blur();
         return;
       }
-      if (event.key === "/") {
-        event.preventDefault();
-        field.current?.focus();
-        field.current?.select();
-      } else if (event.key === "?") setKeysOpen(true);
+      if (wedge.takes(event.key, event.timeStamp)) event.preventDefault();
       else if (event.key === "ArrowDown" || event.key === "ArrowUp") moveInList(event);
-      else {
-        const station = STATIONS.find((each) => each.key === event.key);
-        if (station) router.push(station.href);
-      }
     };
     document.addEventListener("keydown", onKey);
-    return () => document.removeEventListener("keydown", onKey);
+    return () => {
+      document.removeEventListener("keydown", onKey);
+      wedge.end();
+    };
   }, [router]);
 
   const find = (event: FormEvent) => {

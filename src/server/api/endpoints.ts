@@ -167,7 +167,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
       // A collector that was carried to the wrong computer does not overwrite this one.
       if (typeof told === "string" && told.toLowerCase() !== row.tag.toLowerCase())
         return refused({ code: "facts-of-another", told, tag: row.tag });
-      const taken = await takeInto(asked.context, found.value, reading.observation);
+      const taken = await takeInto(asked.context, found.value, [reading.observation]);
       if (!taken.ok) return taken;
       const now = await getComputer(asked.context, row.tag);
       return ok({ tag: row.tag, changes: (now?.row.version ?? row.version) - row.version });

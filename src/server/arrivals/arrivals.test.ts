@@ -79,6 +79,33 @@ describe("a report of a computer that is not recorded", () => {
     expect((await countWaiting(inventory.ina)) - before).toBe(2);
   });
 
+  test("one that tells more each time, or less, is the same one", async () => {
+    const before = await countWaiting(inventory.ina);
+    const address = "00:16:cb:77:00:01";
+    for (const computer of [
+      { addresses: [address] },
+      { addresses: [address], serial: "GROWS-1" },
+      { serial: "GROWS-1", uuid: UUID(77) },
+      { uuid: UUID(77) },
+      { addresses: [address] },
+    ])
+      expect(value(await report({ computer })).state).toBe("waiting");
+    expect((await countWaiting(inventory.ina)) - before).toBe(1);
+    const found = (await waiting()).find(({ row }) => row.identity.uuid === UUID(77));
+    expect(found?.row).toMatchObject({ reports: 5, serial: "GROWS-1", identity: { addresses: [address] } });
+    const taken = { ids: [found?.row.id], siteId: null, naming: { by: "serial" } };
+    expect(value(await acceptArrivals(inventory.ina, taken))).toEqual(["GROWS-1"]);
+    expect((await get("GROWS-1")).facts.computer).toMatchObject({
+      serial: "GROWS-1",
+      uuid: UUID(77),
+      addresses: [address],
+    });
+    // Another board with the same disk is another computer.
+    value(await report({ computer: { serial: "D-1" }, disks: [{ name: "a", bytes: 1, serial: "MOVED" }] }));
+    value(await report({ computer: { serial: "D-2" }, disks: [{ name: "a", bytes: 1, serial: "MOVED" }] }));
+    expect((await countWaiting(inventory.ina)) - before).toBe(2);
+  });
+
   test("what is no report is told so, and kept nowhere", async () => {
     const before = await countWaiting(inventory.ina);
     for (const text of ["", "{", '{"schema":"creel.facts/9"}', '{"blockdevices":[]}', "\0\0"]) {

@@ -12,7 +12,7 @@ import { arrivals, computers, reportedChanges, sites } from "../db/schema";
 import { getComputer, insertComputer, tagSchema } from "../inventory/computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { type Candidate, candidatesFor } from "./candidates";
-import { takeInto, unpackObservation } from "./reports";
+import { takeInto, unpackObservations } from "./reports";
 
 export const ARRIVALS_ON_PAGE = 50;
 
@@ -119,9 +119,11 @@ export async function acceptArrivals(context: Context, input: unknown): Promise<
     if (!tags.ok) return tags;
     for (const [nth, row] of waiting.entries()) {
       const tag = tags.value[nth] as string;
-      const observation = await unpackObservation(row.body);
-      const told = { ...observation, values: observation.values.filter(([path]) => !NOT_MERGED.test(path)) };
-      const { facts, provenance } = applyMerge(null, NO_PROVENANCE, gather([told]), {});
+      const told = (await unpackObservations(row.body)).map((each) => ({
+        ...each,
+        values: each.values.filter(([path]) => !NOT_MERGED.test(path)),
+      }));
+      const { facts, provenance } = applyMerge(null, NO_PROVENANCE, gather(told), {});
       const added = await insertComputer(acting, {
         input: { tag, name: null, siteId, note: null, facts },
         ...{ provenance, action: "added", note: "reported by itself" },
@@ -187,7 +189,7 @@ export async function joinArrival(context: Context, id: ArrivalId, tag: string):
     if (!row) return refused({ code: "not-waiting" });
     const computer = await getComputer(acting, tag);
     if (!computer || computer.row.retiredAt) return refused({ code: "not-in-service", what: "computer", tag });
-    const taken = await takeInto(acting, computer, await unpackObservation(row.body));
+    const taken = await takeInto(acting, computer, await unpackObservations(row.body));
     if (!taken.ok) return taken;
     await decide(acting, [id], { state: "accepted", computerId: computer.row.id });
     return ok(computer.row.tag);

@@ -1,17 +1,27 @@
 import { createHash } from "node:crypto";
 import { promisify } from "node:util";
 import { gunzip, gzip } from "node:zlib";
-import { and, eq, isNull, sql } from "drizzle-orm";
+import { and, eq, isNull, or, sql } from "drizzle-orm";
+import { z } from "zod";
 import { gather, readDocument } from "@/core/computer/collect/read";
-import { type Identity, identityKey, identityOf, recognised } from "@/core/computer/facts/identity";
+import {
+  IDENTITY_KINDS,
+  type Identity,
+  identityKey,
+  identityOf,
+  joinedIdentity,
+  recognised,
+  valuesOf,
+} from "@/core/computer/facts/identity";
 import { applyMerge, NO_PROVENANCE, type Observation, observationSchema } from "@/core/computer/facts/merge";
 import { firmwareChanges } from "@/core/computer/facts/reported";
 import type { Facts } from "@/core/computer/facts/schema";
 import { act } from "../act";
 import { takeInFacts } from "../computers/computer-acts";
 import type { Context } from "../context";
-import type { ComputerId, SiteId, TokenId } from "../db/ids";
-import { arrivals, computers, reportedChanges } from "../db/schema";
+import type { Queries } from "../db/client";
+import type { ArrivalId, ComputerId, SiteId, TokenId } from "../db/ids";
+import { arrivalMarks, arrivals, computers, reportedChanges } from "../db/schema";
 import { shiftOfMedia } from "../inspections/verdicts";
 import { type ComputerDetail, getComputer } from "../inventory/computers";
 import { ok, type Result, refused } from "../problems";
@@ -69,7 +79,7 @@ export async function takeReport(context: Context, from: Reporter, bytes: Uint8A
 async function takeOnce(context: Context, from: Reporter, report: Report): Promise<Result<ReportAnswer>> {
   const target = await targetOf(context, from, report);
   if (!target.ok) return target;
-  if (target.value.computer) return takeInto(context, target.value.computer, report.observation);
+  if (target.value.computer) return takeInto(context, target.value.computer, [report.observation]);
   return keepWaiting(context, from, report, target.value.key);
 }
 
@@ -88,11 +98,9 @@ async function targetOf(
     const told = other && other.id !== own.row.id ? other.tag : otherTag(facts, own);
     return told === null ? ok({ computer: own, key }) : refused({ code: "facts-of-another", told, tag: own.row.tag });
   }
-  const decided = await context.db.query.arrivals.findFirst({
-    columns: { computerId: true },
-    where: and(eq(arrivals.key, key), eq(arrivals.state, "accepted")),
-  });
-  const found = recognised(identity, candidates)?.id ?? decided?.computerId ?? null;
+  const decided = await arrivalOf(context.db, key, identity);
+  const accepted = decided?.state === "accepted" ? decided.computerId : null;
+  const found = recognised(identity, candidates)?.id ?? accepted;
   const computer = found === null ? null : await inService(context, found);
   // A token of one site tells of computers there; where one of another site reports, somebody has to say what that means.
   const isElsewhere = computer !== null && from.site !== null && computer.row.siteId !== from.site.id;
@@ -120,11 +128,11 @@ function keyOf(identity: Identity, facts: Facts): string {
 export async function takeInto(
   context: Context,
   before: ComputerDetail,
-  observation: Observation,
+  observations: readonly Observation[],
 ): Promise<Result<ReportAnswer>> {
   const { tag, id, version } = before.row;
   return act<ReportAnswer>(context, null, async (acting) => {
-    const input = { tag, observations: gather([observation]), choices: {} };
+    const input = { tag, observations: gather([...observations]), choices: {} };
     const taken = await takeInFacts(acting, input, version);
     if (!taken.ok) return taken;
     const after = await getComputer(acting, tag);
@@ -150,30 +158,87 @@ async function keepWaiting(
   const told = {
     ...{ tokenId: from.tokenId, siteId: (from.site?.id ?? null) as SiteId | null, identity },
     ...{ tag, make, model, serial, system: facts.systems?.[0]?.name ?? null },
-    ...{ body: await packObservation(observation), lastAt: now, origin: from.origin?.slice(0, 64) ?? null },
+    ...{ lastAt: now, origin: from.origin?.slice(0, 64) ?? null },
   };
   return act(context, null, async ({ db: tx }) => {
-    await tx
-      .insert(arrivals)
-      .values({ ...told, key, state: "waiting", firstAt: now })
-      .onDuplicateKeyUpdate({
-        set: {
-          ...told,
-          reports: sql`${arrivals.reports} + 1`,
-          // One that was accepted and is of nobody any more waits again; one that is none of ours stays that.
-          state: sql`IF(${arrivals.state} = 'accepted', 'waiting', ${arrivals.state})`,
-        },
-      });
-    const row = await tx.query.arrivals.findFirst({ columns: { state: true }, where: eq(arrivals.key, key) });
+    const known = await arrivalOf(tx, key, identity);
+    const earlier = known ? await unpackObservations(known.body) : [];
+    const body = await packObservations(together(earlier, observation));
+    const set = {
+      ...Object.fromEntries(Object.entries(told).filter(([, value]) => value !== null)),
+      body,
+      reports: sql`${arrivals.reports} + 1`,
+      // One that was accepted and is of nobody any more waits again; one that is none of ours stays that.
+      state: sql`IF(${arrivals.state} = 'accepted', 'waiting', ${arrivals.state})`,
+    };
+    if (known) {
+      const joined = joinedIdentity(known.identity, identity);
+      await tx
+        .update(arrivals)
+        .set({ ...set, identity: joined })
+        .where(eq(arrivals.id, known.id));
+    } else
+      await tx
+        .insert(arrivals)
+        .values({ ...told, body, key, state: "waiting", firstAt: now })
+        .onDuplicateKeyUpdate({ set });
+    const row = known ?? (await arrivalOf(tx, key, identity));
+    if (row) await keepMarks(tx, row.id, identity);
     return ok({ state: row?.state === "dismissed" ? ("dismissed" as const) : ("waiting" as const), tag: null });
   });
 }
 
-async function packObservation(observation: Observation): Promise<Uint8Array> {
-  return new Uint8Array(await promisify(gzip)(JSON.stringify(observation)));
+type Arrival = Pick<typeof arrivals.$inferSelect, "id" | "state" | "computerId" | "identity" | "body">;
+
+const ARRIVAL = {
+  ...{ id: arrivals.id, state: arrivals.state, computerId: arrivals.computerId, identity: arrivals.identity },
+  body: arrivals.body,
+};
+const MARK_LETTERS = 190;
+
+const marksOf = (identity: Identity) =>
+  IDENTITY_KINDS.flatMap((kind) =>
+    valuesOf(identity, kind).map((value) => ({ kind, value: value.slice(0, MARK_LETTERS) })),
+  );
+
+/** What was kept of the same computer: by the same key, or by what it told then, where that is beyond doubt. */
+async function arrivalOf(tx: Queries, key: string, identity: Identity): Promise<Arrival | null> {
+  const [same] = await tx.select(ARRIVAL).from(arrivals).where(eq(arrivals.key, key));
+  if (same) return same;
+  const marks = marksOf(identity);
+  if (marks.length === 0) return null;
+  const rows = await tx
+    .selectDistinct(ARRIVAL)
+    .from(arrivalMarks)
+    .innerJoin(arrivals, eq(arrivals.id, arrivalMarks.arrivalId))
+    .where(or(...marks.map(({ kind, value }) => and(eq(arrivalMarks.kind, kind), eq(arrivalMarks.value, value)))))
+    .limit(ARRIVALS_ALIKE);
+  return recognised(identity, rows);
 }
 
-/** What was told, as it was kept. */
-export async function unpackObservation(body: Uint8Array): Promise<Observation> {
-  return observationSchema.parse(JSON.parse((await promisify(gunzip)(body)).toString("utf8")));
+const ARRIVALS_ALIKE = 20;
+
+async function keepMarks(tx: Queries, arrivalId: ArrivalId, identity: Identity): Promise<void> {
+  const marks = marksOf(identity).map((mark) => ({ arrivalId, ...mark }));
+  if (marks.length === 0) return;
+  await tx.insert(arrivalMarks).values(marks).onDuplicateKeyUpdate({ set: { arrivalId } });
+}
+
+/** Reports of one computer that are kept: each tells something that a later one does not. */
+const REPORTS_KEPT = 4;
+
+/** Earlier reports that say more than this one, in part, and this one. */
+function together(earlier: readonly Observation[], latest: Observation): Observation[] {
+  const paths = new Set(latest.values.map(([path]) => path));
+  const saysMore = earlier.filter(({ values }) => values.some(([path]) => !paths.has(path)));
+  return [...saysMore, latest].slice(-REPORTS_KEPT);
+}
+
+async function packObservations(observations: readonly Observation[]): Promise<Uint8Array> {
+  return new Uint8Array(await promisify(gzip)(JSON.stringify(observations)));
+}
+
+/** What was told, as it was kept, the latest at the end. */
+export async function unpackObservations(body: Uint8Array): Promise<Observation[]> {
+  return z.array(observationSchema).parse(JSON.parse((await promisify(gunzip)(body)).toString("utf8")));
 }

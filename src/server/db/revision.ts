@@ -25,7 +25,7 @@ const QUIET: ReadonlySet<string> = new Set([
     "attempts",
   ],
   ...["audits", "organisations", "set_up_links", "tokens", "answered_once", "uploads"],
-  ...["arrivals", "reported_changes"],
+  ...["arrivals", "arrival_marks", "reported_changes"],
   ...["events", "batches", "saved_views", "feed_entries", "digests", "rehearsals", "fleet_answers"],
 ]);
 /** Tables that chains go by as a whole: each of their rows may matter to every computer. */

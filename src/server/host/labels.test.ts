@@ -1,8 +1,9 @@
 import { writeFileSync } from "node:fs";
+import type { Label } from "@/core/making/labels/label";
 import { run } from "../../../scripts/media/workshop";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { LABEL_FORMATS, labelPlaces } from "../../core/making/labels/formats";
-import { type Label, labelsPdf } from "./labels";
+import { labelsPdf } from "./labels";
 
 // References: pdftotext and pdfinfo (Poppler).
 const w = tempWorkshop();

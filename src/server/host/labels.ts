@@ -1,25 +1,12 @@
 import { PDFDocument, type PDFFont, type PDFPage, rgb, StandardFonts } from "@cantoo/pdf-lib";
 import QRCode from "qrcode";
 import { type LabelFormat, type LabelPlace, labelPlaces } from "@/core/making/labels/formats";
-
-/** What stands on the label of a medium. */
-export interface Label {
-  tag: string;
-  name: string | null;
-  /** Kits and releases. */
-  carries: string[];
-  /** The day that it was written, ISO. */
-  writtenOn: string | null;
-  /** Computers that it serves. */
-  serves: string[];
-}
+import { type Label, labelLines } from "@/core/making/labels/label";
 
 /** Points in a millimetre: a PDF has 72 of them in an inch. */
 const MM = 72 / 25.4;
 const INK = rgb(0, 0, 0);
 
-/** Computers that are named; the others are counted. */
-const NAMED = 3;
 /** How much smaller a long line may become before it is cut. */
 const LEAST_SHARE = 0.5;
 
@@ -61,7 +48,7 @@ function draw(pen: Pen, label: Label, format: LabelFormat, place: LabelPlace): v
   const qr = Math.min(height - 2 * pad, width * 0.34);
   code(pen, label.tag, format, place.x + width - pad - qr, place.y + pad, qr);
   const room = width - 3 * pad - qr;
-  const lines = linesOf(label);
+  const lines = labelLines(label);
   const tagSize = Math.min(height * 0.2, 7);
   let y = place.y + pad + tagSize * 0.8;
   write(pen, pen.code, label.tag, format, place.x + pad, y, tagSize, room);
@@ -85,19 +72,9 @@ function disc(pen: Pen, label: Label, format: LabelFormat, place: LabelPlace): v
       borderWidth: 0.3,
     });
   write(pen, pen.code, label.tag, format, cx - 34, cy - 32, 9, 68);
-  for (const [index, line] of linesOf(label).entries())
+  for (const [index, line] of labelLines(label).entries())
     write(pen, pen.plain, line, format, cx - 34, cy + 29 + index * 4.4, 3.4, 68);
   code(pen, label.tag, format, cx + 26, cy - 11, 22);
-}
-
-function linesOf({ name, carries, writtenOn, serves }: Label): string[] {
-  const few = serves.slice(0, NAMED).join(", ");
-  return [
-    name,
-    carries.join(", ") || null,
-    writtenOn ? `written ${writtenOn}` : null,
-    serves.length > 0 ? `for ${few}${serves.length > NAMED ? ` and ${serves.length - NAMED} more` : ""}` : null,
-  ].filter((line) => line !== null);
 }
 
 /** A box whose place is told from above, in the PDF's own measure from below. */

@@ -9,6 +9,7 @@ import type { Verdict } from "@/core/judging/model/schema";
 import { verdictsOf } from "@/core/judging/routes/routes";
 import { dayOf } from "@/core/kernel/days";
 import { LABEL_FORMATS } from "@/core/making/labels/formats";
+import { ROLL_LABELS } from "@/core/making/labels/zpl";
 import { startKindsText } from "@/core/words/bench";
 import { loanText } from "@/core/words/places";
 import { mediumAnswerText, routeText } from "@/core/words/routes";
@@ -129,6 +130,15 @@ export default async function Medium({ params, searchParams }: Props) {
                     href={`/media/labels?tags=${encodeURIComponent(row.tag)}&format=${key}`}
                   >
                     {key === "disc" || key === "fob" ? key : `${key} a sheet`}
+                  </a>
+                </span>
+              ))}
+              . Label printer (ZPL):{" "}
+              {ROLL_LABELS.map(({ key, text }, index) => (
+                <span key={key}>
+                  {index > 0 && ", "}
+                  <a className="link" href={`/media/labels?tags=${encodeURIComponent(row.tag)}&format=${key}`}>
+                    {text}
                   </a>
                 </span>
               ))}

@@ -12,7 +12,7 @@ export interface Identity {
 }
 
 /** By what a computer is recognised, the surest first: its board's number, its serial, built-in network devices, disks. */
-const IDENTITY_KINDS = ["uuid", "serial", "address", "disk"] as const;
+export const IDENTITY_KINDS = ["uuid", "serial", "address", "disk"] as const;
 export type IdentityKind = (typeof IDENTITY_KINDS)[number];
 
 const small = (text: string | null) => text?.trim().toLowerCase() || null;
@@ -27,7 +27,7 @@ export function identityOf({ computer, disks }: Pick<Facts, "computer" | "disks"
 }
 
 /** The values of one kind; empty where nothing is told. */
-function valuesOf(identity: Identity, kind: IdentityKind): string[] {
+export function valuesOf(identity: Identity, kind: IdentityKind): string[] {
   switch (kind) {
     case "uuid":
       return identity.uuid === null ? [] : [identity.uuid];
@@ -38,6 +38,16 @@ function valuesOf(identity: Identity, kind: IdentityKind): string[] {
     case "disk":
       return identity.disks;
   }
+}
+
+/** What both of them tell: the later one's where the earlier says nothing, and all addresses and disks that either has. */
+export function joinedIdentity(earlier: Identity, later: Identity): Identity {
+  const all = (one: string[], other: string[]) => [...new Set([...one, ...other])].sort();
+  return {
+    ...{ tag: later.tag ?? earlier.tag, make: later.make ?? earlier.make },
+    ...{ serial: later.serial ?? earlier.serial, uuid: later.uuid ?? earlier.uuid },
+    ...{ addresses: all(earlier.addresses, later.addresses), disks: all(earlier.disks, later.disks) },
+  };
 }
 
 /** A computer that a report may be of: by what it is the same, and what of it is another. */

@@ -1,5 +1,5 @@
 import { char, index, int, mysqlTable, primaryKey, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
-import type { Identity } from "@/core/computer/facts/identity";
+import type { Identity, IdentityKind } from "@/core/computer/facts/identity";
 import type { ReportedChange } from "@/core/computer/facts/reported";
 import type { ArrivalId, ComputerId, ReportedChangeId, SiteId } from "../ids";
 import { at, id, json, longBlob } from "./columns";
@@ -57,6 +57,23 @@ export const arrivals = mysqlTable(
     decidedAt: at("decided_at"),
   },
   (table) => [uniqueIndex("arrivals_key").on(table.key), index("arrivals_state").on(table.state, table.lastAt)],
+);
+
+/** What each of them was ever told to be known by: a report that tells less, or more, is of the same one. */
+export const arrivalMarks = mysqlTable(
+  "arrival_marks",
+  {
+    arrivalId: int("arrival_id")
+      .$type<ArrivalId>()
+      .notNull()
+      .references(() => arrivals.id, { onDelete: "cascade" }),
+    kind: varchar("kind", { length: 10 }).$type<IdentityKind>().notNull(),
+    value: varchar("value", { length: 190 }).notNull(),
+  },
+  (table) => [
+    primaryKey({ columns: [table.arrivalId, table.kind, table.value] }),
+    index("arrival_marks_value").on(table.kind, table.value),
+  ],
 );
 
 /** A report that changed which media start a computer, until somebody has seen it. */
