@@ -65,7 +65,9 @@ const VIEWS: {
     path: "/look?show=inside",
     before: async (page) => {
       const folder = mkdtempSync(join(tmpdir(), "creel-pictures-"));
-      await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles(IMAGES.bollard5.make(new Workshop(folder)));
+      await page
+        .locator('input[type="file"]:not([webkitdirectory])')
+        .setInputFiles(IMAGES.bollard5.make(new Workshop(folder)));
       await page.getByText("Fully read.").waitFor();
       await page.getByRole("button", { name: "live", exact: true }).waitFor();
       rmSync(folder, { recursive: true, force: true });
