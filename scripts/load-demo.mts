@@ -28,6 +28,7 @@ import { type Listing, listVolumes } from "@/core/medium/volumes/listing";
 import { volumesOf } from "@/core/medium/volumes/volumes";
 import { problemText } from "@/core/words/problems";
 import { insertAccount, isNew } from "@/server/accounts/set-up";
+import { takeReport } from "@/server/arrivals/reports";
 import { contentPath, makeSimulated } from "@/server/bench/simulated";
 import { closeCallout, openCallout } from "@/server/callouts/callouts";
 import { replaceDisk, takeInFacts } from "@/server/computers/computer-acts";
@@ -35,48 +36,18 @@ import { saveView } from "@/server/computers/saved-views";
 import { type Context, ownContext } from "@/server/context";
 import { connect, type Database } from "@/server/db/client";
 import { migrateDatabase } from "@/server/db/migrate";
+import { insertedId } from "@/server/db/results";
 import {
-  accounts,
-  batches,
-  benchJobs,
-  benchLines,
   berths,
-  calendars,
-  calloutMarks,
-  callouts,
-  computers,
-  coverPlans,
-  coverTasks,
   devices,
-  disks,
-  drills,
-  events,
-  factProfiles,
-  imageCopies,
-  imports,
-  inspectionContents,
-  inspections,
-  inspectionViews,
-  keyCards,
-  kits,
-  loads,
-  loans,
   media,
-  notedChanges,
   organisations,
   people,
-  plannedDrills,
-  policies,
-  rehearsals,
   releases,
-  savedViews,
   sites,
-  stocktakes,
-  storeFills,
-  storeScans,
   stores,
   systemImages,
-  travels,
+  tokens,
 } from "@/server/db/schema";
 import { recordDrill } from "@/server/drills/drills";
 import { FileSource } from "@/server/host/file-source";
@@ -98,9 +69,11 @@ import type { Result } from "@/server/problems";
 import { planDrill } from "../src/server/drills/planned-drills";
 import { noteChange } from "../src/server/inventory/noted-changes";
 import { saveRule, setTravel } from "../src/server/inventory/policies";
+import { ARRIVALS, ARRIVED_AT } from "./demo/arrivals";
 import { BERTHS, CARRIED, DEVICES } from "./demo/bench";
 import { POLICIES, WAYS } from "./demo/cover";
 import { dated } from "./demo/days";
+import { EMPTIED } from "./demo/emptied";
 import { BEGUN, computerAdded, type Done, doneOn, LENT, POLICY_SAID } from "./demo/history";
 import { IMAGES, type ImageName } from "./demo/images";
 import { MODELS, type Model } from "./demo/models";
@@ -159,50 +132,7 @@ async function readImages(): Promise<Map<ImageName, ReadImage>> {
 async function empty(db: Database): Promise<void> {
   // Releases that name each other stand in the way of their own going.
   await db.update(releases).set({ supersededById: null });
-  for (const table of [
-    coverTasks,
-    coverPlans,
-    policies,
-    travels,
-    plannedDrills,
-    notedChanges,
-    calloutMarks,
-    callouts,
-    loans,
-    stocktakes,
-    benchLines,
-    benchJobs,
-    berths,
-    devices,
-    batches,
-    imports,
-    savedViews,
-    calendars,
-    keyCards,
-    events,
-    rehearsals,
-    drills,
-    storeScans,
-    storeFills,
-    imageCopies,
-    systemImages,
-    stores,
-    loads,
-    media,
-    inspectionContents,
-    releases,
-    inspections,
-    inspectionViews,
-    kits,
-    disks,
-    computers,
-    factProfiles,
-    sites,
-    accounts,
-    organisations,
-    people,
-  ])
-    await db.delete(table);
+  for (const table of EMPTIED) await db.delete(table);
 }
 
 async function load(db: Database): Promise<void> {
@@ -270,8 +200,27 @@ async function load(db: Database): Promise<void> {
   await fillBench(context);
   await prove(context, as);
   for (const { name, query } of VIEWS) value(await saveView(context, { name, query }));
+  await arrive(context, siteIds);
   // The last of them comes last of all: who is there marks a demo that was loaded to its end.
   await db.insert(people).values(staff.slice(-1));
+}
+
+/** Computers that reported themselves and wait: two that nobody recorded, and one with a disk of another. */
+async function arrive(context: Context, siteIds: ReadonlyMap<string, number>): Promise<void> {
+  const now = context.now();
+  const site = { id: siteIds.get(ARRIVED_AT) as number, name: ARRIVED_AT };
+  const token = { kind: "facts", siteId: site.id, createdById: context.person.id, createdAt: now, endedAt: now };
+  const tokenId = insertedId(
+    await context.db
+      .insert(tokens)
+      .values({ ...token, name: `Collector of ${ARRIVED_AT}`, hash: "0".repeat(64) })
+      .$returningId(),
+  );
+  for (const facts of ARRIVALS) {
+    const told = { schema: "creel.facts/1", collected: { at: now.toISOString(), by: "creel-collect.sh 2" }, ...facts };
+    const from = { tokenId, site, computer: null, origin: "10.20.3.14" };
+    value(await takeReport(context, from, new TextEncoder().encode(JSON.stringify(told))));
+  }
 }
 
 /** Everybody signs in to the demo, and nobody by a password. */

@@ -57,6 +57,7 @@ export type Refusal =
   | { code: "facts-of-another"; told: string; tag: string }
   | { code: "report-unreadable"; problem: DocumentProblem }
   | { code: "not-waiting" }
+  | { code: "too-many-waiting"; most: number }
   | { code: "report-without-tag"; count: number }
   | { code: "not-from-here" }
   | { code: "malformed" }

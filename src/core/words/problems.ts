@@ -153,6 +153,8 @@ function refusalReasonText(why: Refusal): string {
       return `Close the account of ${why.name} first.`;
     case "other-site":
       return `${why.site === null ? "Its site is not recorded" : `This is at ${why.site}`}, and your account is limited to other sites.`;
+    case "too-many-waiting":
+      return `${why.most.toLocaleString("en-GB")} computers wait to be accepted already. Decide on some under Computers, Arrivals.`;
     case "report-unreadable":
       return `This is no report of a computer: ${documentProblemText(why.problem)}`;
     case "report-without-tag":

@@ -65,7 +65,7 @@ const ATTEMPTS = 6;
 
 /**
  * Takes a computer's report: into the computer that it is of beyond doubt, or among those that wait for somebody to decide.
- * A report that comes again changes nothing. Problems: `report-unreadable`, `facts-of-another`.
+ * A report that comes again changes nothing. Problems: `report-unreadable`, `facts-of-another`, `too-many-waiting`.
  */
 export async function takeReport(context: Context, from: Reporter, bytes: Uint8Array): Promise<Result<ReportAnswer>> {
   const report = readReport(bytes, context.now());
@@ -162,6 +162,8 @@ async function keepWaiting(
   };
   return act(context, null, async ({ db: tx }) => {
     const known = await arrivalOf(tx, key, identity);
+    if (!known && (await tx.$count(arrivals, eq(arrivals.state, "waiting"))) >= WAITING_MOST)
+      return refused({ code: "too-many-waiting", most: WAITING_MOST });
     const earlier = known ? await unpackObservations(known.body) : [];
     const body = await packObservations(together(earlier, observation));
     const set = {
@@ -187,6 +189,9 @@ async function keepWaiting(
     return ok({ state: row?.state === "dismissed" ? ("dismissed" as const) : ("waiting" as const), tag: null });
   });
 }
+
+/** Computers that wait, at most: who has a token and makes some up fills no more than this. */
+const WAITING_MOST = 50_000;
 
 type Arrival = Pick<typeof arrivals.$inferSelect, "id" | "state" | "computerId" | "identity" | "body">;
 
