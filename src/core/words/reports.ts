@@ -1,4 +1,4 @@
-import type { IdentityKind, Likeness } from "../computer/facts/identity";
+import type { Identity, IdentityKind, Likeness } from "../computer/facts/identity";
 import type { ReportedChange } from "../computer/facts/reported";
 import { factTitle } from "./facts";
 
@@ -68,6 +68,26 @@ const OTHER: Record<IdentityKind | "make", string> = { ...SAME, make: "maker" };
 export function likenessText({ same, other }: Likeness): string {
   const told = `The same ${listed(same.map((kind) => SAME[kind]))}`;
   return other.length === 0 ? told : `${told}, but another ${listed(other.map((kind) => OTHER[kind]))}`;
+}
+
+/** What two computers are known by, side by side: what neither tells is left out. */
+export function sideBySide(
+  told: Identity,
+  recorded: Identity,
+): { title: string; told: string; recorded: string; isOther: boolean }[] {
+  const rows = [
+    ["Maker", [told.make], [recorded.make]],
+    ["Serial", [told.serial], [recorded.serial]],
+    ["Board", [told.uuid], [recorded.uuid]],
+    ["Network", told.addresses, recorded.addresses],
+    ["Disks", told.disks, recorded.disks],
+  ] as const;
+  return rows.flatMap(([title, one, other]) => {
+    const [own, theirs] = [one, other].map((values) => values.flatMap((value) => value ?? [])) as [string[], string[]];
+    if (own.length + theirs.length === 0) return [];
+    const isOther = own.length > 0 && theirs.length > 0 && !own.some((value) => theirs.includes(value));
+    return [{ title, told: own.join(", ") || "–", recorded: theirs.join(", ") || "–", isOther }];
+  });
 }
 
 function listed(words: readonly string[]): string {

@@ -180,7 +180,10 @@ describe("deciding", () => {
     value(await report({ computer: { make: "Corvane", serial: "NEW-1", uuid: UUID(1) }, memoryBytes: 2 ** 33 }));
     const item = await waitingBy("NEW-1");
     expect(item.doubles).toEqual([
-      { tag: "WS-1", name: "Workshop", site: null, likeness: { same: ["uuid"], other: ["serial"] } },
+      {
+        ...{ tag: "WS-1", name: "Workshop", site: null, likeness: { same: ["uuid"], other: ["serial"] } },
+        identity: expect.objectContaining({ serial: "old-1", uuid: UUID(1) }),
+      },
     ]);
     expect(value(await joinArrival(inventory.ina, item.row.id, "WS-1"))).toBe("WS-1");
     expect((await get("WS-1")).facts.memoryBytes).toBe(2 ** 33);

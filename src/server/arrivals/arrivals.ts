@@ -19,7 +19,7 @@ export const ARRIVALS_ON_PAGE = 50;
 type Row = Omit<typeof arrivals.$inferSelect, "body" | "key">;
 
 /** A recorded computer that an arrival may be, with what speaks for it and against it. */
-interface Double extends Pick<Candidate, "tag" | "name" | "site"> {
+interface Double extends Pick<Candidate, "tag" | "name" | "site" | "identity"> {
   likeness: Likeness;
 }
 
@@ -72,7 +72,7 @@ export async function listArrivals(context: Context, { state, siteId, page }: Ar
   const items = rows.map(({ row, ...rest }, nth) => ({
     ...{ row, ...rest },
     doubles: (found[nth] ?? []).map(({ tag, name, site, identity }) => ({
-      ...{ tag, name, site },
+      ...{ tag, name, site, identity },
       likeness: likeness(row.identity, identity),
     })),
   }));

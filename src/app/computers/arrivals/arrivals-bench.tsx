@@ -9,6 +9,13 @@ import { useReady } from "@/ui/use-ready";
 import { plural } from "@/ui/words";
 import { acceptArrivalsAction, dismissArrivalsAction, joinArrivalAction } from "./actions";
 
+interface FactBeside {
+  title: string;
+  told: string;
+  recorded: string;
+  isOther: boolean;
+}
+
 /** A computer that waits, as the page shows it. */
 export interface WaitingComputer {
   id: number;
@@ -19,7 +26,7 @@ export interface WaitingComputer {
   siteId: number | null;
   site: string | null;
   told: string;
-  doubles: { tag: string; name: string | null; site: string | null; text: string }[];
+  doubles: { tag: string; name: string | null; site: string | null; text: string; facts: FactBeside[] }[];
 }
 
 type Naming = "number" | "told" | "serial";
@@ -110,28 +117,31 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
               {item.doubles.length > 0 && (
                 <ul className="mt-1 border-slate border-l-4 bg-slate-soft px-3 py-1.5">
                   {item.doubles.map((double) => (
-                    <li key={double.tag} className="flex flex-wrap items-baseline gap-x-3 gap-y-1 py-0.5">
-                      <span>
-                        Is it{" "}
-                        <a className="code link" href={`/computers/${encodeURIComponent(double.tag)}`}>
-                          {double.tag}
-                        </a>
-                        {double.name && `, ${double.name}`}
-                        {double.site && ` at ${double.site}`}? {double.text}.
-                      </span>
-                      <button
-                        type="button"
-                        className="act"
-                        disabled={pending}
-                        onClick={() =>
-                          run(
-                            () => joinArrivalAction(item.id, double.tag),
-                            (tag) => `Facts of ${tag} imported.`,
-                          )
-                        }
-                      >
-                        It is {double.tag}
-                      </button>
+                    <li key={double.tag} className="py-0.5">
+                      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+                        <span>
+                          Is it{" "}
+                          <a className="code link" href={`/computers/${encodeURIComponent(double.tag)}`}>
+                            {double.tag}
+                          </a>
+                          {double.name && `, ${double.name}`}
+                          {double.site && ` at ${double.site}`}? {double.text}.
+                        </span>
+                        <button
+                          type="button"
+                          className="act"
+                          disabled={pending}
+                          onClick={() =>
+                            run(
+                              () => joinArrivalAction(item.id, double.tag),
+                              (tag) => `Facts of ${tag} imported.`,
+                            )
+                          }
+                        >
+                          It is {double.tag}
+                        </button>
+                      </div>
+                      <Beside tag={double.tag} facts={double.facts} />
                     </li>
                   ))}
                 </ul>
@@ -220,5 +230,33 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
         {outcome}
       </form>
     </div>
+  );
+}
+
+/** What the two tell, side by side. */
+function Beside({ tag, facts }: { tag: string; facts: FactBeside[] }) {
+  return (
+    <table className="mt-1 text-[0.88rem]">
+      <thead className="caption text-left">
+        <tr>
+          <th className="pr-4 font-normal">
+            <span className="sr-only">Fact</span>
+          </th>
+          <th className="pr-6 font-normal">reported</th>
+          <th className="font-normal">{tag}</th>
+        </tr>
+      </thead>
+      <tbody>
+        {facts.map(({ title, told, recorded, isOther }) => (
+          <tr key={title}>
+            <th scope="row" className="pr-4 text-left font-normal text-quiet">
+              {title}
+            </th>
+            <td className={isOther ? "code pr-6 text-plum" : "code pr-6"}>{told}</td>
+            <td className={isOther ? "code text-plum" : "code"}>{recorded}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }

@@ -1,6 +1,6 @@
 import type { Metadata } from "next";
 import Link from "next/link";
-import { likenessText } from "@/core/words/reports";
+import { likenessText, sideBySide } from "@/core/words/reports";
 import { isEnough } from "@/server/accounts/roles";
 import { ARRIVALS_ON_PAGE, type ArrivalItem, listArrivals } from "@/server/arrivals/arrivals";
 import { listSites } from "@/server/inventory/sites";
@@ -29,7 +29,10 @@ function reportsText({ row }: ArrivalItem): string {
 const waitingOf = (item: ArrivalItem): WaitingComputer => ({
   ...{ id: item.row.id, title: titleOf(item), serial: item.row.serial, tag: item.row.tag, system: item.row.system },
   ...{ siteId: item.row.siteId, site: item.site, told: reportsText(item) },
-  doubles: item.doubles.map(({ tag, name, site, likeness }) => ({ tag, name, site, text: likenessText(likeness) })),
+  doubles: item.doubles.map(({ tag, name, site, likeness, identity }) => ({
+    ...{ tag, name, site, text: likenessText(likeness) },
+    facts: sideBySide(item.row.identity, identity),
+  })),
 });
 
 export default async function Arrivals({ searchParams }: { searchParams: SearchParams }) {
