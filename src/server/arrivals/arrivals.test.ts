@@ -294,6 +294,10 @@ test("what changes which media start a computer is told in a sentence, until som
   expect(reportedText(open.computer, open)).toBe(
     `Secure Boot was switched on at ${tag}: RM-02 no longer starts it until a setting is changed.`,
   );
+  const { row } = await get(tag as string);
+  expect((await history(inventory.ina, "computer", row.id))[0]).toMatchObject({
+    ...{ action: "reported a change of", note: expect.stringContaining("RM-02 no longer starts it") },
+  });
   value(await markSeen(inventory.ina, open.id));
   expect(await openReports(inventory.ina)).toEqual([]);
   expect(

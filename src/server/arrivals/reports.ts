@@ -16,6 +16,7 @@ import {
 import { applyMerge, NO_PROVENANCE, type Observation, observationSchema } from "@/core/computer/facts/merge";
 import { firmwareChanges } from "@/core/computer/facts/reported";
 import type { Facts } from "@/core/computer/facts/schema";
+import { reportedText } from "@/core/words/reports";
 import { act } from "../act";
 import { takeInFacts } from "../computers/computer-acts";
 import type { Context } from "../context";
@@ -24,6 +25,7 @@ import type { ArrivalId, ComputerId, SiteId, TokenId } from "../db/ids";
 import { arrivalMarks, arrivals, computers, reportedChanges } from "../db/schema";
 import { shiftOfMedia } from "../inspections/verdicts";
 import { type ComputerDetail, getComputer } from "../inventory/computers";
+import { recordEvent } from "../inventory/events";
 import { ok, type Result, refused } from "../problems";
 import { candidatesFor } from "./candidates";
 
@@ -124,6 +126,8 @@ function keyOf(identity: Identity, facts: Facts): string {
   return createHash("sha256").update(text).digest("hex");
 }
 
+const NOTE_LETTERS = 300;
+
 /** Merges a report into its computer, and tells what that changes of the media that start it. */
 export async function takeInto(
   context: Context,
@@ -138,11 +142,14 @@ export async function takeInto(
     const after = await getComputer(acting, tag);
     if (!after || after.row.version === version) return ok({ state: "same", tag });
     const shifts = await shiftOfMedia(acting, before.facts, after.facts);
-    if (shifts.length > 0)
-      await acting.db.insert(reportedChanges).values({
-        ...{ computerId: id, at: acting.now() },
-        told: { changes: firmwareChanges(before.facts, after.facts), shifts },
-      });
+    if (shifts.length === 0) return ok({ state: "taken", tag });
+    const told = { changes: firmwareChanges(before.facts, after.facts), shifts };
+    await acting.db.insert(reportedChanges).values({ computerId: id, at: acting.now(), told });
+    await recordEvent(acting.db, acting, {
+      ...{ entity: "computer", entityId: id, entityTag: tag, version: after.row.version },
+      ...{ action: "reported a change of", before: null, after: { ...told } },
+      note: reportedText(tag, told).slice(0, NOTE_LETTERS),
+    });
     return ok({ state: "taken", tag });
   });
 }

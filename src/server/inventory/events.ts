@@ -44,6 +44,7 @@ export type Action =
   | "undid a change of"
   | "noted a change of"
   | "withdrew a change of"
+  | "reported a change of"
   | "planned"
   | "withdrew"
   | "put off"
