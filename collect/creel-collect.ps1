@@ -3,9 +3,9 @@
 # Run in an elevated PowerShell 5.1 or later.
 #
 #   powershell -ExecutionPolicy Bypass -File creel-collect.ps1 [-Tag TAG] [-Output FILE]
-#   … -Send ADDRESS -Token TOKEN      sends it to Creel; a file keeps it where that fails
-#   … -Schedule -Send … -Token …      does so each week, by a scheduled task; changes nothing else
-#   … -Unschedule                     takes the task, the script and the token away again
+#   ... -Send ADDRESS -Token TOKEN      sends it to Creel; a file keeps it where that fails
+#   ... -Schedule -Send ... -Token ...      does so each week, by a scheduled task; changes nothing else
+#   ... -Unschedule                     takes the task, the script and the token away again
 param([string]$Tag, [string]$Output, [string]$Send, [string]$Token, [string]$TokenFile, [switch]$Schedule, [switch]$Unschedule)
 $ErrorActionPreference = 'SilentlyContinue'
 # A copy that Creel serves has these filled in.
@@ -90,7 +90,7 @@ $utf8 = New-Object Text.UTF8Encoding $false
 if ($Send) {
   try {
     [Net.ServicePointManager]::SecurityProtocol = [Net.ServicePointManager]::SecurityProtocol -bor [Net.SecurityProtocolType]::Tls12
-    $answer = Invoke-RestMethod -Method Post -Uri "$($Send.TrimEnd('/'))/api/v1/facts" -Headers @{ Authorization = "Bearer $Token" } -ContentType 'application/json; charset=utf-8' -Body $utf8.GetBytes($json) -ErrorAction Stop
+    $answer = Invoke-RestMethod -Method Post -Uri "$($Send.TrimEnd('/'))/api/v1/facts" -Headers @{ Authorization = "Bearer $Token" } -ContentType 'application/json; charset=utf-8' -Body ($utf8.GetBytes($json)) -ErrorAction Stop
     $answer.text
     exit 0
   } catch {

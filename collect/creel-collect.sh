@@ -5,7 +5,7 @@
 #
 #   sh creel-collect.sh [--tag TAG] [--output FILE] [--mount] [--root DIR]
 #   sh creel-collect.sh --send ADDRESS --token TOKEN     sends them to Creel; a file keeps them where that fails
-#   sh creel-collect.sh --schedule --send … --token …    does so each week, by a timer of systemd; changes nothing else
+#   sh creel-collect.sh --schedule --send ... --token ...    does so each week, by a timer of systemd; changes nothing else
 #   sh creel-collect.sh --unschedule                     takes the timer, the script and the token away again
 #
 # Needs a POSIX shell, dd, od, awk, sed, tr; curl or wget to send. Uses dmidecode, lsblk, mokutil and debugfs where they
