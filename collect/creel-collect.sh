@@ -35,6 +35,19 @@ usage() {
   exit 2
 }
 fail() { echo "creel-collect.sh: $1" >&2; exit 1; }
+# What is made for a moment goes again, however this ends.
+MADE=
+ANSWER=
+POINT=
+leave() {
+  [ -n "$POINT" ] && { umount "$POINT" 2>/dev/null; rmdir "$POINT" 2>/dev/null; }
+  [ -n "$MADE" ] && rm -f "$MADE" "$MADE.part"
+  [ -n "$ANSWER" ] && rm -f "$ANSWER" "$ANSWER.error"
+}
+trap leave EXIT
+trap 'exit 129' HUP
+trap 'exit 130' INT
+trap 'exit 143' TERM
 while [ $# -gt 0 ]; do
   case $1 in
     --tag) [ $# -ge 2 ] || usage; TAG=$2; shift ;;
@@ -663,12 +676,13 @@ look_inside() {
     *) return ;;
   esac
   if [ -z "$text" ] && [ "$MOUNT" = yes ]; then
-    point=$(mktemp -d 2>/dev/null) || return
-    if mount -t "$FS" -o "$mount_options,nodev,nosuid,noexec" "/dev/$1" "$point" 2>/dev/null; then
-      text=$(cat "$point/etc/os-release" 2>/dev/null || cat "$point/usr/lib/os-release" 2>/dev/null)
-      umount "$point"
+    POINT=$(mktemp -d 2>/dev/null) || { POINT=; return; }
+    if mount -t "$FS" -o "$mount_options,nodev,nosuid,noexec" "/dev/$1" "$POINT" 2>/dev/null; then
+      text=$(cat "$POINT/etc/os-release" 2>/dev/null || cat "$POINT/usr/lib/os-release" 2>/dev/null)
+      umount "$POINT"
     fi
-    rmdir "$point"
+    rmdir "$POINT"
+    POINT=
   fi
   [ -n "$text" ] && add_system "$text" "$1" ""
 }
@@ -786,34 +800,32 @@ write_to() { # file
 
 # Sends a file; says what Creel answered, and gives 0 where it has taken it. Secrets go by files of root's alone.
 post() { # file
-  answer=$(mktemp) || return 1
+  ANSWER=$(mktemp) || { ANSWER=; return 1; }
   if have curl; then
     status=$(printf 'header = "Authorization: Bearer %s"\n' "$TOKEN" |
       curl -sS --max-time 120 --retry 3 -K - -H 'Content-Type: application/json' --data-binary "@$1" \
-        -o "$answer" -w '%{http_code}' "${SEND%/}/api/v1/facts" 2>"$answer.error")
+        -o "$ANSWER" -w '%{http_code}' "${SEND%/}/api/v1/facts" 2>"$ANSWER.error")
   elif have wget; then
     # wget of BusyBox has no file for headers: the token is on its command line for as long as that takes.
-    wget -q -T 120 -O "$answer" --header "Authorization: Bearer $TOKEN" --header 'Content-Type: application/json' \
-      --post-file "$1" "${SEND%/}/api/v1/facts" 2>"$answer.error" && status=200 || status=000
+    wget -q -T 120 -O "$ANSWER" --header "Authorization: Bearer $TOKEN" --header 'Content-Type: application/json' \
+      --post-file "$1" "${SEND%/}/api/v1/facts" 2>"$ANSWER.error" && status=200 || status=000
   else
-    rm -f "$answer"
     echo "creel-collect.sh: neither curl nor wget is here" >&2
     return 1
   fi
-  told=$(sed -n 's/.*"\(text\|detail\)":"\([^"]*\)".*/\2/p' "$answer" | head -n 1)
-  [ "$status" = 200 ] || told=${told:-$(head -n 1 "$answer.error")}
-  rm -f "$answer" "$answer.error"
+  told=$(sed -n 's/.*"\(text\|detail\)":"\([^"]*\)".*/\2/p' "$ANSWER" | head -n 1)
+  [ "$status" = 200 ] || told=${told:-$(head -n 1 "$ANSWER.error")}
   [ -n "$told" ] && echo "creel-collect.sh: $told" >&2
   [ "$status" = 200 ]
 }
 
 send() {
   umask 077
-  made=$(mktemp) || fail "no temporary file can be made"
-  write_to "$made"
-  if post "$made"; then rm -f "$made"; return; fi
+  MADE=$(mktemp) || { MADE=; fail "no temporary file can be made"; }
+  write_to "$MADE"
+  if post "$MADE"; then return; fi
   kept=${OUTPUT:-creel-facts-$(date -u +%Y%m%d-%H%M%S).json}
-  mv "$made" "$kept" 2>/dev/null || { rm -f "$made"; fail "not sent, and $kept could not be written"; }
+  mv "$MADE" "$kept" 2>/dev/null || fail "not sent, and $kept could not be written"
   fail "not sent. The facts are in $kept: import them under Computers, Import facts"
 }
 

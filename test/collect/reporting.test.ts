@@ -97,6 +97,26 @@ test.each([
   expect(stderr).toContain(said);
 });
 
+test("one that is killed while it waits for an answer leaves nothing behind", async () => {
+  const temp = w.path("temp");
+  mkdirSync(temp);
+  const server = createServer(() => {});
+  await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
+  const address = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const asked = new Promise<void>((done) => server.on("request", () => done()));
+  const child = spawn("sh", [COLLECTOR, "--send", address, "--token", TOKEN], {
+    ...{ cwd: temp, env: { ...process.env, TMPDIR: temp }, detached: true },
+  });
+  const ended = new Promise<void>((done) => child.on("close", () => done()));
+  await asked;
+  expect(readdirSync(temp).length).toBeGreaterThan(0);
+  process.kill(-(child.pid as number), "SIGTERM");
+  await ended;
+  server.closeAllConnections();
+  server.close();
+  expect(readdirSync(temp)).toEqual([]);
+});
+
 test("a script that came only in part does nothing", async () => {
   const server = await listening();
   const script = readFileSync(COLLECTOR, "utf8");
