@@ -42,6 +42,11 @@ test("a key that is pressed alone does what it does, also after a scan", () => {
   expect(told([...typed("rm-05", 8), ["Enter", 40], ["c", 500]])).toMatchObject({ pressed: ["c"], scanned: ["rm-05"] });
 });
 
+test("the key of the one field is heard at once, so that what is typed behind it goes there", () => {
+  expect(told([["/", 0]])).toEqual({ pressed: ["/"], scanned: [], taken: [true] });
+  expect(told([...typed("a/b-1", 8), ["Enter", 40]])).toMatchObject({ pressed: [], scanned: ["a/b-1"] });
+});
+
 test("two keys of a person, and Enter on a button, are no scan", () => {
   expect(
     told([

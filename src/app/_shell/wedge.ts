@@ -31,11 +31,16 @@ export class Wedge {
     // Shift and the like come between the letters of a scanner, too.
     if ([...key].length !== 1) return false;
     this.end();
+    // No tag begins with it, and what is typed behind it is for the field.
+    if (key === "/" && !isFast) {
+      this.pressed(key);
+      return true;
+    }
     this.text = isFast ? this.text + key : key;
     this.at = at;
     // A key alone is a person's: that is known once no other follows at a scanner's pace.
     if (this.text === key) this.waiting = setTimeout(() => this.pressed(key), SCANNER_MS + 10);
-    return isFast || key === "/";
+    return isFast;
   }
 
   end(): void {
