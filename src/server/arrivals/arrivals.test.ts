@@ -106,6 +106,14 @@ describe("a report of a computer that is not recorded", () => {
     expect((await countWaiting(inventory.ina)) - before).toBe(2);
   });
 
+  test("two computers with one number of their boards, or with the same filler, are two", async () => {
+    const before = await countWaiting(inventory.ina);
+    for (const serial of ["TWIN-1", "TWIN-2", "TWIN-1"]) value(await report({ computer: { serial, uuid: UUID(88) } }));
+    for (const address of ["00:16:cb:78:00:01", "00:16:cb:78:00:02"])
+      value(await report({ computer: { serial: "Default string", addresses: [address] } }));
+    expect((await countWaiting(inventory.ina)) - before).toBe(4);
+  });
+
   test("what is no report is told so, and kept nowhere", async () => {
     const before = await countWaiting(inventory.ina);
     for (const text of ["", "{", '{"schema":"creel.facts/9"}', '{"blockdevices":[]}', "\0\0"]) {

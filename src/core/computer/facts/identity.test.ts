@@ -61,9 +61,18 @@ test("what speaks for two being one, and what against it", () => {
   expect(likeness(one, other)).toEqual({ same: ["uuid", "disk"], other: ["make", "serial"] });
 });
 
-test("a report is known again by the surest that it tells", () => {
-  expect(identityKey(identity({ uuid: UUID, serial: "s" }))).toBe(`uuid ${UUID}`);
-  expect(identityKey(identity({ serial: "s", make: "tarn" }))).toBe("serial tarn s");
-  expect(identityKey(identity({ addresses: [MAC] }))).toBe(`address ${MAC}`);
-  expect(identityKey(NONE)).toBeNull();
+test("a report is known again by all that it tells; two boards with one number are two", () => {
+  const key = (told: Partial<Identity>) => identityKey(identity(told));
+  expect(key({ uuid: UUID, serial: "s" })).toBe(key({ uuid: UUID, serial: "s", tag: "a-1" }));
+  expect(key({ uuid: UUID, serial: "s" })).not.toBe(key({ uuid: UUID, serial: "t" }));
+  expect(key({ serial: "s", make: "tarn" })).not.toBe(key({ serial: "s", make: "corvane" }));
+  expect([key({}), key({ make: "tarn", tag: "a-1" })]).toEqual([null, null]);
 });
+
+test.each(["To be filled by O.E.M.", "Default string", "0123456789", "123456789", "00000000", "None", "  "])(
+  "a serial of %j is nobody's",
+  (serial) => {
+    const told = readFacts(JSON.stringify({ schema: "creel.facts/1", computer: { serial } }));
+    expect(told.ok && identityOf(told.facts).serial).toBeNull();
+  },
+);

@@ -1,3 +1,4 @@
+import { statedText } from "../../kernel/stated-values";
 import type { Facts } from "./schema";
 
 /** What tells one computer from another, as its facts have it. Texts in small letters where letter case says nothing. */
@@ -15,7 +16,14 @@ export interface Identity {
 export const IDENTITY_KINDS = ["uuid", "serial", "address", "disk"] as const;
 export type IdentityKind = (typeof IDENTITY_KINDS)[number];
 
-const small = (text: string | null) => text?.trim().toLowerCase() || null;
+/** What makers count up to where no number was given (common practice). */
+const COUNTED = /^0?123456789(0|a|ab|abc|abcdef)?$/;
+
+/** What is stated, in small letters; fillers are everybody's, and tell nobody from another. */
+function small(text: string | null): string | null {
+  const stated = statedText(text)?.toLowerCase() ?? null;
+  return stated === null || COUNTED.test(stated) ? null : stated;
+}
 
 export function identityOf({ computer, disks }: Pick<Facts, "computer" | "disks">): Identity {
   const { tag, make, serial, uuid, addresses } = computer;
@@ -104,11 +112,9 @@ function isBeyondDoubt(kind: IdentityKind | "tag", { same, other }: Likeness): b
   }
 }
 
-/** What a report is known by when it comes again: the surest that it tells; null where it tells nothing of that kind. */
+/** What a report is known by when it comes again just so: all that it tells of the kind; null where it tells nothing. */
 export function identityKey(identity: Identity): string | null {
-  for (const kind of IDENTITY_KINDS) {
-    const [value] = valuesOf(identity, kind);
-    if (value !== undefined) return `${kind} ${kind === "serial" ? `${identity.make ?? ""} ` : ""}${value}`;
-  }
-  return null;
+  if (IDENTITY_KINDS.every((kind) => valuesOf(identity, kind).length === 0)) return null;
+  const { make, serial, uuid, addresses, disks } = identity;
+  return JSON.stringify([make, serial, uuid, addresses, disks]);
 }
