@@ -262,6 +262,8 @@ const PAGES: Record<string, string | { on: string; to: RegExp; show?: string; at
   "key cards": "/boot-keys?make=Ostrel&model=Block+1",
   systems: "/operating-systems",
   edit: "/computers/NP-K1/edit",
+  collect: "/computers/collect",
+  arrivals: "/computers/arrivals",
   medium: "/media/SP-01",
   register: "/media/new",
   sheet: "/run-sheets/HO-007/LN-01",

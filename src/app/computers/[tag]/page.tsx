@@ -85,7 +85,7 @@ export default async function Computer({ params, searchParams }: Props) {
                   {row.retiredAt && " · retired"}
                 </p>
               </div>
-              <div className="flex items-start gap-2">
+              <div className="flex flex-wrap items-start gap-2">
                 <Link prefetch={false} className="act" href={`/computers/facts?to=${encodeURIComponent(row.tag)}`}>
                   Import facts
                 </Link>
