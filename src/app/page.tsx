@@ -104,7 +104,7 @@ const REPORTS_SHOWN = 6;
 function Reported({ reports, mayAct }: { reports: ReportedItem[]; mayAct: boolean }) {
   if (reports.length === 0) return null;
   return (
-    <section className="mt-3 max-w-3xl">
+    <section aria-label="Reported by computers" className="mt-3 max-w-3xl">
       <h2>Reported by computers</h2>
       <ul className="mt-1 divide-y divide-line border-line border-y">
         {reports.map((report) => (

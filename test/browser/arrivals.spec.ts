@@ -55,7 +55,10 @@ test("computers that report wait, are accepted under tags of their site, and rep
   const secured = { firmware: { ...box("").firmware, secureBoot: { state: "on", pk: "", kek: "", db: "", dbx: "" } } };
   expect((await report(request, token, box("TB-1", secured), "2026-11-02T08:00:00Z")).state).toBe("taken");
   await openForm(page, "/");
-  const told = page.getByRole("listitem").filter({ hasText: `Secure Boot was switched on at ${again.tag}` });
+  const told = page
+    .getByRole("region", { name: "Reported by computers" })
+    .getByRole("listitem")
+    .filter({ hasText: `Secure Boot was switched on at ${again.tag}` });
   await expect(told).toBeVisible();
   await told.getByRole("button", { name: "Mark as seen" }).click();
   await expect(told).toHaveCount(0);
