@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { mkdirSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { run } from "../../../scripts/media/workshop";
 import { readDamaged } from "../../../test/support/damage";
@@ -40,8 +40,12 @@ function folder(): string {
 }
 const tree = folder();
 
+// It copies chunks from a file that C's tmpfile() makes, in /tmp: both have to be on one file system.
+const images = mkdtempSync("/tmp/creel-erofs-");
+afterAll(() => rmSync(images, { recursive: true, force: true }));
+
 function volume(options: string[]): string {
-  const image = w.path("erofs.img");
+  const image = join(images, "erofs.img");
   writeFileSync(image, "");
   run("mkfs.erofs", ["--quiet", ...options, image, tree]);
   return image;
@@ -93,7 +97,7 @@ test.each([
 });
 
 test("a form that is newer than what is read here is not opened", async () => {
-  const bytes = new Uint8Array(w.bytes(volume([])));
+  const bytes = new Uint8Array(readFileSync(volume([])));
   bytes[1024 + 80] = 0x80;
   expect(await ErofsTree.open(new MemorySource(bytes))).toBeNull();
 });
@@ -102,7 +106,7 @@ test.each([
   ["plain", []],
   ["packed", ["-zlz4", "-C16384", "-Efragments"]],
 ])("damage ends what is read of it, and never throws: %s", async (_, options) => {
-  const bytes = new Uint8Array(w.bytes(volume(options)));
+  const bytes = new Uint8Array(readFileSync(volume(options)));
   const listed = await readDamaged(bytes, (source) => ErofsTree.open(source), { rounds: 60, first: 24, roll: dice(5) });
   expect(listed).toBeGreaterThan(500);
 });

@@ -24,6 +24,6 @@ export async function collectorFor(name: CollectorName, address: string, secret:
       : script
           .replace("if (-not $Send) { $Send = '' }", () => `if (-not $Send) { $Send = '${address}' }`)
           .replace("if (-not $Token) { $Token = '' }", () => `if (-not $Token) { $Token = '${secret}' }`);
-  if (filled.split(secret).length !== 2) throw new Error("The script has no place for a token.");
+  if (filled.split(secret).length !== 2) throw new Error("The script has no room for a token.");
   return filled;
 }

@@ -50,7 +50,7 @@ export default async function Arrivals({ searchParams }: { searchParams: SearchP
       <p className="mt-1 max-w-3xl text-quiet">
         {state === "waiting"
           ? "Computers that reported themselves and are not recorded, or may be one that is."
-          : "Computers that report and were marked as not ours. Nobody is asked about them again."}{" "}
+          : "Computers that report and were marked as not ours. They stay out of Arrivals."}{" "}
         <Link
           prefetch={false}
           className="link"
