@@ -118,7 +118,7 @@ function Reported({ reports, mayAct }: { reports: ReportedItem[]; mayAct: boolea
             </p>
             {mayAct && (
               <ActButton
-                text="Seen"
+                text="Mark as seen"
                 label={`Mark as seen: ${report.computer}`}
                 act={markSeenAction.bind(null, report.id)}
               />
@@ -134,7 +134,7 @@ function Waiting({ count }: { count: number }) {
   if (count === 0) return null;
   return (
     <p className="mt-3">
-      {plural(count, "computer")} {count === 1 ? "waits" : "wait"} to be accepted.{" "}
+      {plural(count, "computer")} reported, not recorded yet.{" "}
       <Link prefetch={false} className="link" href="/computers/arrivals">
         Arrivals
       </Link>

@@ -99,7 +99,7 @@ async function list(
   const around = volumes.find(({ id }) => id === inside.volume);
   const trees = around ? await within(around.tree, inside.path) : [];
   if (!around || trees.length === 0)
-    return { kind: "failed", problem: "Creel reads no files inside it: it is damaged, or has another format." };
+    return { kind: "failed", problem: "No readable files inside: damaged, or an unsupported format." };
   const inner = trees.map(({ tree, prefix }, nth): Volume => {
     const image = prefix.length > inside.path.length ? Number(prefix.slice(inside.path.length + 1)) : null;
     const id = image === null ? ("whole" as const) : (`wim:${image}` as const);
@@ -165,7 +165,7 @@ async function copied(content: ByteSource): Promise<ReadReply> {
 }
 
 /** What needs the medium itself, and not only its files. */
-const NEEDS_MEDIUM = "A folder shows only its files. Read the whole stick for this: as an image file, or at a bench.";
+const NEEDS_MEDIUM = "Not available for a folder. Read the whole stick: as an image file, or at a bench.";
 
 /** The same of the files of a plugged-in drive. */
 async function answerOfFolder(

@@ -45,7 +45,7 @@ test("computers that report wait, are accepted under tags of their site, and rep
   await page.getByRole("button", { name: "Accept 2 computers" }).click();
   await expect(page.getByText(/^WS-T00\d to WS-T00\d are recorded\.$/)).toBeVisible();
   await page.getByRole("listitem").filter({ hasText: "TB-3" }).getByRole("checkbox").check();
-  await page.getByRole("button", { name: "Not ours" }).click();
+  await page.getByRole("button", { name: "Mark as not ours" }).click();
   await expect(page.getByText("1 computer marked as not ours.")).toBeVisible();
   const again = await report(request, token, box("TB-1"));
   expect(again).toMatchObject({ state: "same", tag: expect.stringMatching(/^WS-T00\d$/) });
@@ -76,8 +76,8 @@ test("one that may be recorded already is shown beside it, and joined to it", as
   await report(request, token, box("JN-2", { disks }));
   await page.reload();
   const item = page.getByRole("listitem").filter({ hasText: "JN-2" }).first();
-  await expect(item).toContainText("The same disk, but another serial.");
-  await item.getByRole("button", { name: "It is WS-J001" }).click();
+  await expect(item).toContainText("Same disk, different serial.");
+  await item.getByRole("button", { name: "Merge into WS-J001" }).click();
   await expect(page.getByText("Facts of WS-J001 imported.")).toBeVisible();
 });
 
@@ -88,7 +88,7 @@ test("the line of a link runs as it is shown; once the link is ended nothing is 
   const token = await makeLink(page, "Workshop");
   const line = `curl -fsS ${baseURL}/api/collect/${token}/creel-collect.sh | sh`;
   const run = () => spawnSync("sh", ["-c", line], { cwd: folder, encoding: "utf8" });
-  expect(run().stderr).toContain("waits to be accepted");
+  expect(run().stderr).toContain("Not recorded yet");
   const script = await (await page.request.get(`/api/collect/${token}/creel-collect.sh`)).text();
   await openForm(page, "/computers/collect");
   await page

@@ -30,12 +30,12 @@ test("a plugged-in stick is read as a folder, recognised, and registered; what a
   await openForm(page, "/media/new");
   await chooseDrive(page, drive);
   const recognised = page.getByRole("region", { name: "Recognised" });
-  await expect(recognised).toContainText("Lantern 12.");
+  await expect(recognised).toContainText("Lantern 12:");
   await recognised
     .getByRole("listitem")
-    .filter({ hasText: "Lantern 12." })
+    .filter({ hasText: "Lantern 12:" })
     .first()
-    .getByRole("button", { name: "Carries it" })
+    .getByRole("button", { name: "Mark Lantern 12 as carried" })
     .click();
   await page.getByLabel("Tag", { exact: true }).fill("PLUG-1");
   await page.getByRole("button", { name: "Register medium" }).click();
@@ -81,6 +81,6 @@ test("its files are looked through and taken out; a damaged one is found by the 
   const release = recognised.getByRole("listitem").filter({ hasText: "Lantern 12.9" });
   await openForm(page, "/look");
   await chooseDrive(page, drive);
-  await release.getByRole("button", { name: "Verify against its manifest" }).click();
+  await release.getByRole("button", { name: "Verify against manifest" }).click();
   await expect(recognised.getByText(/BOOTX64\.EFI.*content/)).toBeVisible();
 });

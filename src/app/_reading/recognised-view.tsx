@@ -56,7 +56,7 @@ export function RecognisedView({
     <section aria-label="Recognised" className="my-3 border-sea border-l-4 bg-sea-soft px-3 py-2">
       {head && (
         <p>
-          Its own records name it <span className="code">{visible(head.medium.tag, 60)}</span>, made with{" "}
+          Its records: <span className="code">{visible(head.medium.tag, 60)}</span>, made with{" "}
           {visible(`${head.release.kit} ${head.release.name}`, 120)} on {dateText(head.madeAt.slice(0, 10))}.{" "}
           {medium ? (
             <a className="link" href={`/media/${encodeURIComponent(medium.tag)}`}>
@@ -65,7 +65,7 @@ export function RecognisedView({
               {medium.retired && ", retired"}
             </a>
           ) : (
-            "No medium of that tag is recorded here."
+            "No medium with this tag is recorded."
           )}
         </p>
       )}
@@ -74,13 +74,12 @@ export function RecognisedView({
           {releases.map(({ id, text, of, all, inspectionId, hasManifest }) => (
             <li key={id} className="flex flex-wrap items-baseline gap-x-3 gap-y-1 py-0.5">
               <span>
-                {of === 1 && all === 1 ? "Programs and archives of " : `${Math.round(of * 100)} % of it is of `}
-                <strong>{text}</strong>
-                {of === 1 && all < 1 && `, with ${Math.round(all * 100)} % of that release`}.
+                Matches <strong>{text}</strong>: {of === 1 ? "all" : `${Math.round(of * 100)} %`} of the programs and
+                archives here, {all === 1 ? "all" : `${Math.round(all * 100)} %`} of the release.
               </span>
               {onRelease && (
                 <button type="button" className="link" onClick={() => onRelease(id)}>
-                  Carries it
+                  Mark {text} as carried
                 </button>
               )}
               {hasManifest && (
@@ -90,7 +89,7 @@ export function RecognisedView({
                   disabled={verifying.state.step === "running"}
                   onClick={() => verify(inspectionId)}
                 >
-                  Verify against its manifest
+                  Verify against manifest
                 </button>
               )}
             </li>

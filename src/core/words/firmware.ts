@@ -121,9 +121,9 @@ export function biosStepText(step: BiosStep): string {
     case "medium-too-short":
       return "the medium is too small for BIOS to read as a disk (less than one cylinder of 1,008 sectors)";
     case "folder-read":
-      return "its files were read as a folder, which does not show the boot code";
+      return "read as a folder: boot code unknown";
     case "sectors-too-large":
-      return `BIOS reads sticks in sectors of 512 bytes, and this one has sectors of ${step.bytes.toLocaleString("en-GB")}`;
+      return `BIOS starts only sticks with 512-byte sectors; this one has ${step.bytes.toLocaleString("en-GB")}-byte sectors`;
     case "no-boot-record":
       return "sector 17 of the disc has no boot record (El Torito)";
     case "catalogue-outside":

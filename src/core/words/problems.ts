@@ -129,7 +129,7 @@ const PLAIN: Record<PlainCode, string> = {
   "entry-without-computer": "Enter the tag of the computer on whose disk the boot entry is.",
   "plan-not-done": "Only a plan that was computed to its end can be accepted.",
   "no-emulator": "No emulator on this server. Install Debian's qemu-system-x86, ovmf and ovmf-ia32.",
-  "not-waiting": "Already decided, by you or by somebody else.",
+  "not-waiting": "Already accepted or set aside. Reload the list.",
   "plan-fails": "Not possible; the plan says why.",
   "device-is-store": "This device receives images: never written to as a whole.",
   "device-changed": "The device changed since the preview. Preview the plan again.",
@@ -154,11 +154,11 @@ function refusalReasonText(why: Refusal): string {
     case "other-site":
       return `${why.site === null ? "Its site is not recorded" : `This is at ${why.site}`}, and your account is limited to other sites.`;
     case "too-many-waiting":
-      return `${why.most.toLocaleString("en-GB")} computers wait to be accepted already. Decide on some under Computers, Arrivals.`;
+      return `${why.most.toLocaleString("en-GB")} reported computers are not recorded yet. Accept or set aside some under Computers, Arrivals.`;
     case "report-unreadable":
-      return `This is no report of a computer: ${documentProblemText(why.problem)}`;
+      return `Not a computer report. ${documentProblemText(why.problem)}`;
     case "report-without-tag":
-      return `${why.count === 1 ? "One computer names" : `${why.count} computers name`} no tag or serial to be called by. Number them instead.`;
+      return `${why.count === 1 ? "One computer" : `${why.count} computers`} reported no tag or serial. Number them instead.`;
     case "facts-of-another":
       return `These facts are of ${why.told}, not of ${why.tag}.`;
     case "body-too-large":

@@ -14,7 +14,7 @@ test("what a report changed is told with the media that it concerns", () => {
     "The list of revoked signers changed at X: A starts it now; B starts it now; C starts it now; 2 more media are affected.",
   );
   expect(reportedText("X", { changes: [], shifts: [shift("A", "holds", "unknown")] })).toBe(
-    "Facts of X changed: whether A starts it is unknown.",
+    "Facts of X changed: unknown whether A starts it.",
   );
   expect(
     reportedText("X", {
@@ -25,12 +25,8 @@ test("what a report changed is told with the media that it concerns", () => {
 });
 
 test("why two may be one is told in a sentence, and side by side", () => {
-  expect(likenessText({ same: ["disk"], other: ["serial", "uuid"] })).toBe(
-    "The same disk, but another serial and board",
-  );
-  expect(likenessText({ same: ["uuid", "address", "disk"], other: [] })).toBe(
-    "The same board, network address and disk",
-  );
+  expect(likenessText({ same: ["disk"], other: ["serial", "uuid"] })).toBe("Same disk, different serial and board");
+  expect(likenessText({ same: ["uuid", "address", "disk"], other: [] })).toBe("Same board, network address and disk");
   expect(
     sideBySide({ ...NONE, serial: "a", disks: ["d"] }, { ...NONE, serial: "b", disks: ["d", "e"], make: "m" }),
   ).toEqual([

@@ -8,11 +8,11 @@ export function reportAnswerText({ state, tag }: { state: string; tag: string | 
     case "taken":
       return `Facts of ${tag} imported.`;
     case "same":
-      return `Facts of ${tag} confirmed: nothing new.`;
+      return `Facts of ${tag} confirmed, no changes.`;
     case "dismissed":
       return "Received. This computer was marked as not ours.";
     default:
-      return "Received. This computer waits to be accepted under Computers, Arrivals.";
+      return "Received. Not recorded yet: accept it under Computers, Arrivals.";
   }
 }
 
@@ -36,7 +36,7 @@ function shiftText({ tag, before, after }: ReportedChange["shifts"][number]): st
     case "broken":
       return `${tag} no longer starts it`;
     default:
-      return `whether ${tag} starts it is unknown`;
+      return `unknown whether ${tag} starts it`;
   }
 }
 
@@ -64,10 +64,10 @@ const SAME: Record<IdentityKind | "tag", string> = {
 };
 const OTHER: Record<IdentityKind | "make", string> = { ...SAME, make: "maker" };
 
-/** "The same serial and disk, but another board": why a computer that reported may be one that is recorded. */
+/** "Same serial and disk, different board": why a computer that reported may be one that is recorded. */
 export function likenessText({ same, other }: Likeness): string {
-  const told = `The same ${listed(same.map((kind) => SAME[kind]))}`;
-  return other.length === 0 ? told : `${told}, but another ${listed(other.map((kind) => OTHER[kind]))}`;
+  const told = `Same ${listed(same.map((kind) => SAME[kind]))}`;
+  return other.length === 0 ? told : `${told}, different ${listed(other.map((kind) => OTHER[kind]))}`;
 }
 
 /** What two computers are known by, side by side: what neither tells is left out. */

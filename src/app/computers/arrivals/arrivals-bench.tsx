@@ -107,7 +107,7 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
                 )}
                 {item.tag && (
                   <>
-                    , tag told: <span className="code">{item.tag}</span>
+                    . Reported tag: <span className="code">{item.tag}</span>
                   </>
                 )}
               </p>
@@ -120,12 +120,12 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
                     <li key={double.tag} className="py-0.5">
                       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
                         <span>
-                          Is it{" "}
+                          May be{" "}
                           <a className="code link" href={`/computers/${encodeURIComponent(double.tag)}`}>
                             {double.tag}
                           </a>
                           {double.name && `, ${double.name}`}
-                          {double.site && ` at ${double.site}`}? {double.text}.
+                          {double.site && ` at ${double.site}`}. {double.text}.
                         </span>
                         <button
                           type="button"
@@ -138,7 +138,7 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
                             )
                           }
                         >
-                          It is {double.tag}
+                          Merge into {double.tag}
                         </button>
                       </div>
                       <Beside tag={double.tag} facts={double.facts} />
@@ -178,8 +178,8 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
               onChange={(event) => setNaming(event.currentTarget.value as Naming)}
             >
               <option value="number">prefix and next number</option>
-              <option value="told">as the computer tells</option>
-              <option value="serial">its serial</option>
+              <option value="told">reported tag</option>
+              <option value="serial">serial</option>
             </select>
           </label>
           {naming === "number" && (
@@ -223,7 +223,7 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
               )
             }
           >
-            Not ours
+            Mark as not ours
           </button>
         </div>
         <ProblemLine text={problem} />

@@ -49,8 +49,8 @@ export default async function Arrivals({ searchParams }: { searchParams: SearchP
       <h1>{state === "waiting" ? "Arrivals" : "Not ours"}</h1>
       <p className="mt-1 max-w-3xl text-quiet">
         {state === "waiting"
-          ? "Computers that reported themselves and are not recorded, or may be one that is."
-          : "Computers that report and were marked as not ours. They stay out of Arrivals."}{" "}
+          ? "Reported computers that are not recorded, or may match one that is."
+          : "Reporting computers that were marked as not ours. They stay out of Arrivals."}{" "}
         <Link
           prefetch={false}
           className="link"
@@ -63,7 +63,7 @@ export default async function Arrivals({ searchParams }: { searchParams: SearchP
         <p className="mt-4">
           {state === "waiting" ? (
             <>
-              No computer waits.{" "}
+              No arrivals.{" "}
               <Link prefetch={false} className="link" href="/computers/collect">
                 Collect facts
               </Link>{" "}
@@ -87,8 +87,8 @@ export default async function Arrivals({ searchParams }: { searchParams: SearchP
               </span>
               {state === "dismissed" && mayDecide && (
                 <ActButton
-                  text="Ask again"
-                  label={`Ask again about ${titleOf(item)}`}
+                  text="Return to Arrivals"
+                  label={`Return to Arrivals: ${titleOf(item)}`}
                   act={recallArrivalAction.bind(null, item.row.id)}
                 />
               )}

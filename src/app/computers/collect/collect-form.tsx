@@ -62,7 +62,7 @@ export function CollectForm({
             </select>
           )}
         </Field>
-        <Field label="Or one computer" hint="Its tag. Empty: any of the site." error={faults.computer}>
+        <Field label="Or one computer" hint="Its tag. Blank: all computers of the site." error={faults.computer}>
           {(props) => (
             <input {...props} className="field code" name="computer" defaultValue={computer} autoComplete="off" />
           )}
@@ -145,8 +145,8 @@ function System({
           <a className="link" href={file} download={name}>
             Save {name}
           </a>{" "}
-          to carry it on a stick, or scan the code to load it on the computer itself. Without a network it leaves its
-          facts in a file: drop that under Import facts.
+          to carry it on a stick, or scan the code to load it on the computer itself. Without a network it saves its
+          facts to a file: drop that under Import facts.
         </p>
       </div>
     </section>
@@ -168,7 +168,7 @@ function Line({ label, text }: { label: string; text: string }) {
             setCopied(true);
           }}
         >
-          {copied ? "Copied" : "Copy"}
+          {copied ? "Copied" : "Copy line"}
         </button>
       </div>
       <p className="code select-all break-all border border-line bg-sheet px-2 py-1 text-[0.82rem]">{text}</p>

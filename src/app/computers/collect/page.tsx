@@ -33,7 +33,7 @@ export default async function Collect({ searchParams }: { searchParams: SearchPa
           siteId={positive(query.site) ?? null}
         />
       ) : (
-        <p className="mt-3">Links are made by technicians.</p>
+        <p className="mt-3">Making links needs the role technician.</p>
       )}
       <p className="mt-4 max-w-3xl text-[0.92rem]">
         Without a link:{" "}
@@ -68,13 +68,13 @@ export default async function Collect({ searchParams }: { searchParams: SearchPa
                     </td>
                     <td className="py-1.5 pr-4">{link.createdBy}</td>
                     <td className="py-1.5 pr-4">
-                      {link.expiresAt ? dateText(link.expiresAt.toISOString().slice(0, 10)) : "it is ended"}
+                      {link.expiresAt ? dateText(link.expiresAt.toISOString().slice(0, 10)) : "ended by hand"}
                     </td>
                     <td className="py-1.5 pr-4">{link.lastUsedAt ? timeText(link.lastUsedAt) : "none yet"}</td>
                     <td className="py-1.5 text-right">
                       {mayMake && (
                         <ActButton
-                          text="End"
+                          text="End link"
                           label={`End the link for ${link.computer ?? link.site ?? "all sites"}`}
                           act={endCollectLinkAction.bind(null, link.id)}
                         />
