@@ -48,17 +48,7 @@ const VIEWS: {
       await page.getByRole("heading", { name: /^Contradictions/ }).waitFor();
     },
   },
-  {
-    name: "import",
-    path: "/computers/import",
-    before: async (page) => {
-      const file = { name: "north-pier.csv", mimeType: "text/csv", buffer: Buffer.from(TABLE) };
-      await page.locator('input[type="file"]:not([webkitdirectory])').setInputFiles(file);
-      await page.waitForURL(/import\/\d+/);
-      await page.getByRole("button", { name: "Check every row" }).click();
-      await page.getByRole("heading", { name: "First rows afterwards" }).waitFor();
-    },
-  },
+  { name: "arrivals", path: "/computers/arrivals" },
   { name: "medium", path: "/media/SP-01" },
   {
     name: "look-inside",
@@ -121,11 +111,6 @@ const TAKEN_IN = {
     '{"blockdevices":[{"name":"nvme0n1","size":1024209543168,"type":"disk","rm":false,"tran":"nvme","model":"Halyde 1024","serial":"HX990118","pttype":"gpt","children":[{"name":"nvme0n1p1","size":272629760,"type":"part","fstype":"vfat","fsver":"FAT32","parttype":"c12a7328-f81f-11d2-ba4b-00a0c93ec93b"}]}]}',
   "typed.json": '{"schema":"creel.facts/1","firmware":{"usbStart":"off","secureBoot":{"state":"off"}}}',
 };
-const TABLE = [
-  "Asset no;Serial;Maker;Model;RAM (GiB);Office;BIOS mode;Remarks",
-  ...[1, 2, 3, 4].map((n) => `NP-10${n};OSR77${n}0${n};Ostrel;Block 3;16;North Pier;UEFI;New counter ${n}`),
-  "NP-001;;;;32;;;More memory",
-].join("\n");
 
 mkdirSync(folder, { recursive: true });
 const browser = await chromium.launch({
