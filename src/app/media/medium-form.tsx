@@ -3,6 +3,7 @@
 import { useRouter } from "next/navigation";
 import { useMemo, useRef, useState } from "react";
 import { useForm } from "react-hook-form";
+import { SiteOptions } from "@/app/_parts/site-options";
 import { InspectionView } from "@/app/_reading/inspection-view";
 import { keepRead } from "@/app/_reading/keep";
 import { Progress } from "@/app/_reading/progress";
@@ -209,11 +210,7 @@ export function MediumForm({ opened, sites, releases }: MediumFormProps) {
             {(props) => (
               <select {...props} {...register("siteId")}>
                 <option value="">not recorded</option>
-                {sites.map((site) => (
-                  <option key={site.id} value={site.id}>
-                    {site.name}
-                  </option>
-                ))}
+                <SiteOptions sites={sites} />
               </select>
             )}
           </Field>

@@ -4,6 +4,7 @@ import { useRouter } from "next/navigation";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { FormProblem } from "@/app/_parts/form-problem";
+import { SiteOptions } from "@/app/_parts/site-options";
 import { type LinkKind, USUAL_RATES } from "@/core/images/forecast";
 import { USUAL_PATTERN } from "@/core/images/names";
 import { parseSize } from "@/core/kernel/parse-size";
@@ -153,11 +154,7 @@ export function StoreForm({ opened, sites }: StoreFormProps) {
           {(props) => (
             <select {...props} {...register("siteId")}>
               <option value="">not recorded</option>
-              {sites.map(({ id, name }) => (
-                <option key={id} value={id}>
-                  {name}
-                </option>
-              ))}
+              <SiteOptions sites={sites} />
             </select>
           )}
         </Field>

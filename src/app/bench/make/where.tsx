@@ -1,3 +1,4 @@
+import { SiteOptions } from "@/app/_parts/site-options";
 import { leastBytesOf, STICK_BYTES } from "@/core/making/planning/propose";
 import { trustText } from "@/core/words/bench";
 import { bytesText } from "@/core/words/sizes";
@@ -146,11 +147,7 @@ export function Where({
           <span className="font-semibold text-[0.9rem]">Kept at</span>
           <select className="field" name="site" defaultValue={making.siteId ?? ""}>
             <option value="">unchanged</option>
-            {sites.map(({ id, name }) => (
-              <option key={id} value={id}>
-                {name}
-              </option>
-            ))}
+            <SiteOptions sites={sites} />
           </select>
         </label>
         <label className="block">

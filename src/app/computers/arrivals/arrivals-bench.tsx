@@ -2,6 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
+import { SiteOptions } from "@/app/_parts/site-options";
 import { fieldTexts, problemText } from "@/core/words/problems";
 import type { Result } from "@/server/problems";
 import { ProblemLine } from "@/ui/problem-line";
@@ -162,11 +163,7 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
               defaultValue={first?.siteId ?? ""}
             >
               <option value="">not recorded</option>
-              {sites.map(({ id, name }) => (
-                <option key={id} value={id}>
-                  {name}
-                </option>
-              ))}
+              <SiteOptions sites={sites} />
             </select>
           </label>
           <label className="block text-[0.9rem]">

@@ -2,6 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { type FormEvent, useState, useTransition } from "react";
+import { SiteOptions } from "@/app/_parts/site-options";
 import { fieldTexts, problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
@@ -54,11 +55,7 @@ export function CollectForm({
           {(props) => (
             <select {...props} name="site" defaultValue={siteId ?? ""}>
               <option value="">all sites</option>
-              {sites.map(({ id, name }) => (
-                <option key={id} value={id}>
-                  {name}
-                </option>
-              ))}
+              <SiteOptions sites={sites} />
             </select>
           )}
         </Field>

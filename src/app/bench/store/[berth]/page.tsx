@@ -1,5 +1,6 @@
 import type { Metadata } from "next";
 import { notFound } from "next/navigation";
+import { SiteOptions } from "@/app/_parts/site-options";
 import { makingTime } from "@/core/making/planning/duration";
 import { planProblemText, trustText } from "@/core/words/bench";
 import { durationText } from "@/core/words/images";
@@ -59,11 +60,7 @@ export default async function MakeStore({ params, searchParams }: Props) {
           </label>
           <select id="store-site" className="field w-auto" name="site" defaultValue={siteId ?? ""}>
             <option value="">not recorded</option>
-            {sites.map((site) => (
-              <option key={site.id} value={site.id}>
-                {site.name}
-              </option>
-            ))}
+            <SiteOptions sites={sites} />
           </select>
         </span>
         <button type="submit" className="act-main">
