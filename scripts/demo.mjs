@@ -24,8 +24,7 @@ await runMain(async () => {
   }
   await runCreel({
     ...{ folder, port, more: { CREEL_DEMO: "1" } },
-    prepare: (url, data) => {
-      const env = { DATABASE_URL: url, CREEL_DATA: data };
+    prepare: (env) => {
       if (runScript("scripts/load-demo.mts", fresh ? ["--fresh"] : [], env) !== 0)
         throw new Problem(
           "The demo data could not be loaded, for the reason above; npm run demo -- --fresh starts over.",

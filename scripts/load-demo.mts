@@ -34,8 +34,7 @@ import { closeCallout, openCallout } from "@/server/callouts/callouts";
 import { replaceDisk, takeInFacts } from "@/server/computers/computer-acts";
 import { saveView } from "@/server/computers/saved-views";
 import { type Context, ownContext } from "@/server/context";
-import { connect, type Database } from "@/server/db/client";
-import { migrateDatabase } from "@/server/db/migrate";
+import type { Database } from "@/server/db/client";
 import { insertedId } from "@/server/db/results";
 import {
   berths,
@@ -81,6 +80,7 @@ import { DRILLS, IMAGES_TAKEN, STATES } from "./demo/proofs";
 import { revoking } from "./demo/signers";
 import { CALENDARS, factsOf, KITS, MACHINES, MEDIA, PEOPLE, SITES, VIEWS } from "./demo/skerry-line";
 import { CALLOUTS, COPIES, STORES, STRAYS } from "./demo/stores";
+import { preparedDatabase } from "./lib/prepared";
 import { Workshop } from "./media/workshop";
 
 function value<T>(result: Result<T>): T {
@@ -497,14 +497,11 @@ async function happen(context: Context): Promise<void> {
   value(await replaceDisk(context, before.row.id, 2, disk));
 }
 
-const url = process.env.DATABASE_URL;
-if (!url) {
+if (!process.env.DATABASE_URL) {
   console.error("creel: DATABASE_URL is not set. Start the demo with npm run demo.");
   process.exit(1);
 }
-const db = connect(url);
-try {
-  await migrateDatabase(db);
+async function prepare(db: Database): Promise<void> {
   await refreshDerived(db);
   const [count] = await db.select({ people: sql<number>`COUNT(*)` }).from(people);
   if (Number(count?.people ?? 0) < PEOPLE.length || process.argv.includes("--fresh")) {
@@ -512,12 +509,15 @@ try {
     await load(db);
   }
   await giveAccounts(db);
+}
+
+try {
+  const db = await preparedDatabase();
+  await prepare(db).finally(() => db.$client.end());
 } catch (error) {
   const causes: string[] = [];
   for (let each: unknown = error; each instanceof Error; each = each.cause)
     causes.push(each.message.split("\n")[0] as string);
   console.error(`creel: ${causes.at(-1) ?? String(error)}`);
   process.exitCode = 1;
-} finally {
-  await db.$client.end();
 }

@@ -30,9 +30,8 @@ await runMain(async () => {
   if (!process.env.DATABASE_URL) installDebianPackages(DEBIAN.run);
   await runCreel({
     ...{ folder: join(ROOT, ".creel", "own"), host: HOST, port },
-    prepare: (url, data) => {
-      const env = { DATABASE_URL: url, CREEL_DATA: data, CREEL_SET_UP_CODE: code };
-      const status = runScript("scripts/prepare-database.mts", [], env);
+    prepare: (env) => {
+      const status = runScript("scripts/prepare-database.mts", [], { ...env, CREEL_SET_UP_CODE: code });
       if (status !== 0 && status !== NEW) throw new Problem("Creel was not started, for the reason above.");
       isNew = status === NEW;
     },

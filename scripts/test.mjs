@@ -69,17 +69,17 @@ const STEPS = {
       },
     });
   },
-  browser: async ({ url, folder }) => {
+  browser: async ({ url, runningUrl, folder }) => {
     await buildIfNeeded();
     const data = join(folder, "data");
     await step(
       "Demo data",
       process.execPath,
       [join(ROOT, "node_modules", "tsx", "dist", "cli.mjs"), join(ROOT, "scripts", "load-demo.mts"), "--fresh"],
-      { env: { DATABASE_URL: url, CREEL_DATA: data }, isQuiet: true },
+      { env: { DATABASE_URL: runningUrl, DATABASE_OWNER_URL: url, CREEL_DATA: data }, isQuiet: true },
     );
     const port = await freePort();
-    const server = await serve(port, url, join(folder, "web.log"), data, { more: { CREEL_DEMO: "1" } });
+    const server = await serve(port, runningUrl, join(folder, "web.log"), data, { more: { CREEL_DEMO: "1" } });
     running.add(server);
     try {
       await step("Browser tests", bin("playwright"), ["test"], {
@@ -108,13 +108,13 @@ await runMain(async () => {
     installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples, ...DEBIAN.test]);
     const made = testFolder();
     const database = given
-      ? { url: given, stop: async () => {}, kill: () => {} }
+      ? { url: given, runningUrl: given, stop: async () => {}, kill: () => {} }
       : await startDatabase(join(made.folder, "database"), { isFleeting: true });
     process.once("exit", () => {
       for (const child of running) child.kill("SIGTERM");
       database.kill();
     });
-    context = { ...made, url: database.url };
+    context = { ...made, url: database.url, runningUrl: database.runningUrl };
     cleanUp = async () => {
       await database.stop();
       made.remove();

@@ -98,6 +98,8 @@ export async function serve(port, databaseUrl, logFile, data, { host = "127.0.0.
       CREEL_URL: env.CREEL_URL || usualUrls(host, port),
       CREEL_SECRET: env.CREEL_SECRET || randomBytes(32).toString("base64url"),
       ...more,
+      // Only what prepared the database needs the account that owns it.
+      DATABASE_OWNER_URL: "",
       // The application ends by itself, once it has handed its work back: src/instrumentation.ts.
       NEXT_MANUAL_SIG_HANDLE: "1",
     },

@@ -24,16 +24,24 @@ function secretIn(folder) {
   return readFileSync(path, "utf8");
 }
 
+/** A database of somebody's own, whose tables may be another account's than that which the server runs by. */
+function givenDatabase() {
+  const runningUrl = process.env.DATABASE_URL;
+  if (!runningUrl) return null;
+  return { url: process.env.DATABASE_OWNER_URL || runningUrl, runningUrl, stop: async () => {}, kill: () => {} };
+}
+
 /**
  * Starts the database that is needed, prepares it, builds the application where it has changed and serves it until it is
- * asked to end. `folder`: what it keeps; `prepare` gets the database's address and the folder for what is too large for it;
- * `more`: variables of the server's own.
+ * asked to end. `folder`: what it keeps; `prepare` gets the variables that scripts need to prepare it: the database's address
+ * for the account that owns it, for the one that the server runs by, and the folder for what is too large for it; `more`:
+ * variables of the server's own.
  */
 export async function runCreel({ folder, host = "127.0.0.1", port, prepare, ready, more = {} }) {
-  const given = process.env.DATABASE_URL;
+  const given = givenDatabase();
   const data = process.env.CREEL_DATA ? resolve(process.env.CREEL_DATA) : join(folder, "data");
   mkdirSync(folder, { recursive: true });
-  const database = given ? { url: given, stop: async () => {}, kill: () => {} } : await startDatabase(folder);
+  const database = given ?? (await startDatabase(folder));
   process.once("exit", database.kill);
   const secret = process.env.CREEL_SECRET || secretIn(folder);
   // For the command line beside it. It has the password in it, as the file that it is from.
@@ -53,9 +61,10 @@ export async function runCreel({ folder, host = "127.0.0.1", port, prepare, read
   process.on("SIGTERM", () => stop(0));
   try {
     await buildIfNeeded();
-    await prepare(database.url, data);
+    const { url, runningUrl } = database;
+    await prepare({ DATABASE_URL: runningUrl, DATABASE_OWNER_URL: url, CREEL_DATA: data });
     const env = { CREEL_SECRET: secret, ...more };
-    server = await serve(port, database.url, join(folder, "web.log"), data, { host, more: env });
+    server = await serve(port, database.runningUrl, join(folder, "web.log"), data, { host, more: env });
     server.once("exit", () => stop(1));
     ready(`http://${host.includes(":") ? `[${host}]` : host}:${port}`);
   } catch (error) {

@@ -1,7 +1,8 @@
-import { and, desc, like, lt, or, type SQL, sql } from "drizzle-orm";
+import { and, desc, getTableColumns, like, lt, or, type SQL, sql } from "drizzle-orm";
 import type { Context } from "../context";
 import type { AuditId } from "../db/ids";
-import { audits } from "../db/schema";
+import { nameOf } from "../db/results";
+import { audits, people } from "../db/schema";
 
 export interface Asked {
   /** The code of what was asked. */
@@ -19,12 +20,13 @@ export async function recordAudit(
   person: Context["person"] | null,
   { act, outcome, origin, detail = null }: Asked,
 ): Promise<void> {
-  const who = { personId: person?.id ?? null, personName: person?.name.slice(0, 120) ?? null };
-  const what = { act: act.slice(0, 60), outcome: outcome.slice(0, 60), detail };
-  await db.insert(audits).values({ at: now(), ...who, origin: origin?.slice(0, 64) ?? null, ...what });
+  const who = { personId: person?.id ?? null, origin: origin?.slice(0, 64) ?? null };
+  await db.insert(audits).values({ at: now(), ...who, act: act.slice(0, 60), outcome: outcome.slice(0, 60), detail });
 }
 
-export type AuditRow = typeof audits.$inferSelect;
+export type AuditRow = typeof audits.$inferSelect & { personName: string | null };
+
+const auditColumns = { ...getTableColumns(audits), personName: sql<string | null>`${nameOf(audits.personId)}` };
 
 /** What of the audit is asked for: words in who, what, where from; refused ones alone. */
 export interface AuditFilter {
@@ -38,7 +40,7 @@ function matching({ text, isRefused }: AuditFilter): SQL | undefined {
   const holds = words.map((word) => {
     const pattern = `%${word.replace(/[\\%_]/g, "\\$&")}%`;
     return or(
-      like(audits.personName, pattern),
+      sql`${audits.personId} IN (SELECT ${people.id} FROM ${people} WHERE ${like(people.name, pattern)})`,
       like(audits.act, pattern),
       like(audits.outcome, pattern),
       like(audits.origin, pattern),
@@ -56,7 +58,7 @@ export async function listAudit(
   const where = matching(filter);
   const [found, total] = await Promise.all([
     db
-      .select()
+      .select(auditColumns)
       .from(audits)
       .where(where)
       .orderBy(desc(audits.id))
@@ -73,7 +75,7 @@ const EXPORTED_AT_ONCE = 1_000;
 export async function* eachAudit({ db }: Context, filter: AuditFilter): AsyncGenerator<AuditRow[]> {
   for (let before: AuditId | null = null; ; ) {
     const rows: AuditRow[] = await db
-      .select()
+      .select(auditColumns)
       .from(audits)
       .where(and(matching(filter), before === null ? undefined : lt(audits.id, before)))
       .orderBy(desc(audits.id))

@@ -3,7 +3,7 @@ import { formerMemberText } from "@/core/words/accounts";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { PersonId } from "../db/ids";
-import { accounts, audits, digests, events, feedEntries, people, tokens } from "../db/schema";
+import { accounts, digests, events, feedEntries, people, tokens } from "../db/schema";
 import { recordEvent } from "../inventory/events";
 import { fail, ok, type Result, refused } from "../problems";
 
@@ -41,7 +41,6 @@ export async function forgetPerson(context: Context, personId: PersonId): Promis
       .where(and(eq(events.personId, personId), ne(events.personName, name)));
     await tx.update(feedEntries).set(own).where(eq(feedEntries.personName, person.name));
     await tx.delete(digests).where(eq(digests.audience, `person ${person.name}`));
-    await tx.update(audits).set(own).where(eq(audits.personId, personId));
     // What the log says of the person themself.
     const told = { entityTag: name, before: null, after: null };
     await tx

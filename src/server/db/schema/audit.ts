@@ -4,15 +4,15 @@ import { at, id, json } from "./columns";
 
 /**
  * What was asked of Creel, by whom and from where, and what came of it: sign-ins, acts, what was refused. Rows are only
- * ever added; they name no other table's rows, so that nothing goes with those.
+ * ever added (`db/running-account.ts`); they name no other table's rows, so that nothing goes with those.
  */
 export const audits = mysqlTable(
   "audits",
   {
     id: id<AuditId>(),
     at: at("at").notNull(),
+    /** Who is called what is kept in one table, so that nobody has to change a row of this one. */
     personId: int("person_id").$type<PersonId>(),
-    personName: varchar("person_name", { length: 120 }),
     /** The address that it came from, as the server saw it. */
     origin: varchar("origin", { length: 64 }),
     /** The code of what was asked: "retireComputer", "sign-in". */

@@ -1,0 +1,1 @@
+ALTER TABLE `audits` DROP COLUMN IF EXISTS `person_name`;
