@@ -7,6 +7,7 @@ import type { Metadata } from "next";
 import { cookies } from "next/headers";
 import type { ReactNode } from "react";
 import { isDemo } from "@/server/accounts/auth";
+import { regional } from "@/ui/regional";
 import { shellContext } from "./_lib/context";
 import { CatchUp } from "./_shell/catch-up";
 import { Shell } from "./_shell/shell";
@@ -21,8 +22,9 @@ export const dynamic = "force-dynamic";
 export default async function Layout({ children }: { children: ReactNode }) {
   const context = await shellContext();
   const form = (await cookies()).get("creel-form")?.value === "dark" ? "dark" : "light";
+  const { timeZone, currency } = regional();
   return (
-    <html lang="en-GB" data-form={form}>
+    <html lang="en-GB" data-form={form} data-zone={timeZone} data-currency={currency ?? undefined}>
       <body>
         {context ? (
           <Shell person={{ name: context.person.name, role: context.account.role }} isDemo={isDemo()} form={form}>

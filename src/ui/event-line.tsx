@@ -1,7 +1,7 @@
 import Link from "next/link";
 import { actionText, entitiesText, noteText } from "@/core/words/events";
 import { visible } from "@/core/words/visible";
-import { timeText } from "./words";
+import { zonedTimeText } from "./words";
 
 interface Event {
   id: number;
@@ -73,7 +73,7 @@ function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean 
         <div>
           {event.personName} {actionText(event.action)} {entitiesText(event.entity, event.count ?? 1)}
         </div>
-        <div className="caption">{timeText(event.at)} UTC</div>
+        <div className="caption">{zonedTimeText(event.at)}</div>
       </li>
     );
   const fields = event.action === "changed" ? Object.keys(event.after ?? {}) : [];
@@ -110,7 +110,7 @@ function EventLine({ event, withTag = true }: { event: Event; withTag?: boolean 
           </dl>
         </details>
       )}
-      <div className="caption">{timeText(event.at)} UTC</div>
+      <div className="caption">{zonedTimeText(event.at)}</div>
     </li>
   );
 }

@@ -1,5 +1,6 @@
-import { dayOfMomentText, momentText } from "@/core/words/dates";
+import { dayOfMomentText, zonedMomentText } from "@/core/words/dates";
 import { archText } from "@/core/words/firmware";
+import { regional } from "./regional";
 
 /** Words for what the inventory holds. */
 export function mediumKindText(kind: string): string {
@@ -46,6 +47,23 @@ export function dateText(value: Date | string | null): string {
   return dayOfMomentText(value);
 }
 
+/** "1 Jul 2027, 09:30", in the organisation's time zone, where a heading says which that is (`zoneText`). */
 export function timeText(value: Date | string): string {
-  return momentText(value);
+  return zonedMomentText(value, regional().timeZone, false);
+}
+
+/** The same with its zone: "1 Jul 2027, 09:30 BST". */
+export function zonedTimeText(value: Date | string): string {
+  return zonedMomentText(value, regional().timeZone, true);
+}
+
+/** "09:30", likewise: of a moment of which everybody knows the day. */
+export function clockText(value: Date | string): string {
+  return timeText(value).split(", ").at(-1) as string;
+}
+
+/** "London time", for the heading of a column of times: the place by which the time zone is called. */
+export function zoneText(): string {
+  const { timeZone } = regional();
+  return timeZone.includes("/") ? `${timeZone.split("/").at(-1)?.replaceAll("_", " ")} time` : timeZone;
 }

@@ -33,3 +33,35 @@ test("somebody is limited to sites, is told so elsewhere, and changes what is th
   }
   await expect(runa.getByText("only North Pier")).toBeHidden();
 });
+
+test("times are in the time zone of the organisation, which an administrator changes", async ({ browser, baseURL }) => {
+  const runa = await (await signedInAs(browser, baseURL, "runa")).newPage();
+  const save = async (zone: string, currency: string) => {
+    await openForm(runa, "/organisation");
+    await runa.getByLabel("Time zone").selectOption(zone);
+    await runa.getByLabel("Currency").fill(currency);
+    await runa.getByRole("button", { name: "Save", exact: true }).click();
+    await expect(runa.getByText("Saved.", { exact: true })).toBeVisible();
+  };
+  const lastAsked = async (heading: string) => {
+    await runa.goto("/audit");
+    await expect(runa.getByRole("columnheader", { name: heading })).toBeVisible();
+    return (await runa.getByRole("cell").first().textContent())?.slice(-5) ?? "";
+  };
+  await save("Asia/Kathmandu", "npr");
+  try {
+    // Nepal is 5:45 ahead of UTC all year (IANA time zone database).
+    const minutes = (clock: string) => Number(clock.slice(0, 2)) * 60 + Number(clock.slice(3));
+    const now = new Date();
+    const ahead = minutes(await lastAsked("When, Kathmandu time")) - now.getUTCHours() * 60 - now.getUTCMinutes();
+    expect((((ahead - 345) % 1440) + 1440 + 2) % 1440).toBeLessThanOrEqual(4);
+    await runa.goto("/cover/plans/new");
+    await expect(runa.getByText("In NPR. Blank: not available.").first()).toBeVisible();
+    await openForm(runa, "/organisation");
+    await runa.getByLabel("Currency").fill("1");
+    await runa.getByRole("button", { name: "Save", exact: true }).click();
+    await expect(runa.getByText("A currency has three letters, such as EUR.")).toBeVisible();
+  } finally {
+    await save("Europe/London", "EUR");
+  }
+});

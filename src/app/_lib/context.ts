@@ -6,6 +6,7 @@ import { type SignedIn, signedIn } from "@/server/accounts/sessions";
 import type { Context } from "@/server/context";
 import { database } from "@/server/db/client";
 import { PATH_HEADER } from "./path-header";
+import { ownRegional } from "./regional";
 
 export interface RequestContext extends Context {
   account: SignedIn;
@@ -14,7 +15,7 @@ export interface RequestContext extends Context {
 /** Who acts in this request, and with what; null: nobody signed in. */
 export const requestContext = cache(async (): Promise<RequestContext | null> => {
   const db = database();
-  const account = await signedIn(db, await headers());
+  const [account] = await Promise.all([signedIn(db, await headers()), ownRegional({ db })]);
   return account && { db, person: account.person, now: () => new Date(), sites: account.sites, account };
 });
 

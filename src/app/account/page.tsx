@@ -5,7 +5,7 @@ import { isDemo } from "@/server/accounts/auth";
 import { ownSessions } from "@/server/accounts/own";
 import { passkeyHost } from "@/server/accounts/passkey-host";
 import { ownPasskeys } from "@/server/accounts/passkeys";
-import { dateText, timeText } from "@/ui/words";
+import { dateText, timeText, zoneText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { ActButton } from "../_parts/act-button";
 import { endOwnSessionAction } from "./actions";
@@ -54,8 +54,8 @@ export default async function Account() {
               <tr>
                 <th className="py-1 pr-4 font-normal">With</th>
                 <th className="py-1 pr-4 font-normal">From</th>
-                <th className="py-1 pr-4 font-normal">Since, UTC</th>
-                <th className="py-1 pr-4 font-normal">Last used, UTC</th>
+                <th className="py-1 pr-4 font-normal">Since, {zoneText()}</th>
+                <th className="py-1 pr-4 font-normal">Last used, {zoneText()}</th>
                 <th />
               </tr>
             </thead>

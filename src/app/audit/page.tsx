@@ -3,7 +3,7 @@ import Link from "next/link";
 import { askedText, outcomeText } from "@/core/words/accounts";
 import { listAudit } from "@/server/accounts/audit";
 import { Pages } from "@/ui/pages";
-import { timeText } from "@/ui/words";
+import { timeText, zoneText } from "@/ui/words";
 import { contextOf } from "../_lib/context";
 import type { SearchParams } from "../_lib/params";
 import { OfPeople } from "../people/nav";
@@ -56,7 +56,7 @@ export default async function Audit({ searchParams }: { searchParams: SearchPara
           <table className="mt-4 w-full text-left">
             <thead className="caption">
               <tr>
-                <th className="py-1 pr-4 font-normal">When, UTC</th>
+                <th className="py-1 pr-4 font-normal">When, {zoneText()}</th>
                 <th className="py-1 pr-4 font-normal">Who</th>
                 <th className="py-1 pr-4 font-normal">From</th>
                 <th className="py-1 pr-4 font-normal">Asked for</th>

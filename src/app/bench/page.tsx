@@ -10,7 +10,7 @@ import { type JobItem, listJobs } from "@/server/bench/jobs";
 import type { Context } from "@/server/context";
 import { listReleases } from "@/server/media/releases";
 import { Size } from "@/ui/size";
-import { plural, tagsText, timeText } from "@/ui/words";
+import { plural, tagsText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { many, one, positive, type SearchParams } from "../_lib/params";
 import { BerthActs } from "./berth-acts";
@@ -277,7 +277,7 @@ function JobLine({ item: { job, berth, device, release } }: { item: JobItem }) {
       ) : (
         <p className={job.state === "failed" ? "text-plum" : "text-quiet"}>
           {job.result ? resultText(job.result) : job.state === "cancelled" ? "Cancelled." : ""}{" "}
-          {job.endedAt && <span className="caption">{timeText(job.endedAt)} UTC</span>}
+          {job.endedAt && <span className="caption">{zonedTimeText(job.endedAt)}</span>}
         </p>
       )}
     </li>

@@ -4,7 +4,7 @@ import { cameBackText, happeningText } from "@/core/words/callout";
 import { durationText } from "@/core/words/images";
 import { type CalloutItem, listCallouts } from "@/server/callouts/callouts";
 import { tagsInService } from "@/server/inventory/computers";
-import { dateText, timeText } from "@/ui/words";
+import { dateText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { one, type SearchParams } from "../_lib/params";
 import { OpenForm } from "./open-form";
@@ -43,7 +43,7 @@ export default async function Callouts({ searchParams }: { searchParams: SearchP
                 {item.row.chosen ? `; ${item.row.chosen.medium} in use` : "; no route chosen yet"}
               </span>
               <span className="col-start-2 text-quiet md:col-start-3">
-                {timeText(item.row.openedAt)} UTC, {item.row.openedBy}
+                {zonedTimeText(item.row.openedAt)}, {item.row.openedBy}
               </span>
             </li>
           ))}

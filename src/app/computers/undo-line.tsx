@@ -5,7 +5,7 @@ import { useState, useTransition } from "react";
 import { problemText } from "@/core/words/problems";
 import type { Undone } from "@/server/computers/bulk";
 import type { Result } from "@/server/problems";
-import { plural, timeText } from "@/ui/words";
+import { plural, zonedTimeText } from "@/ui/words";
 import { undoBatchAction } from "./actions";
 
 interface Batch {
@@ -48,8 +48,8 @@ export function UndoLine({ batch }: { batch: Batch | null }) {
     });
   return (
     <p className="caption mt-2" role="status">
-      {batch.personName} changed {plural(batch.computers, "computer")} together ({batch.summary}), {timeText(batch.at)}{" "}
-      UTC.{" "}
+      {batch.personName} changed {plural(batch.computers, "computer")} together ({batch.summary}),{" "}
+      {zonedTimeText(batch.at)}.{" "}
       <button type="button" className="link min-h-[24px]" disabled={pending} onClick={undo}>
         {pending ? "Undoing …" : "Undo"}
       </button>

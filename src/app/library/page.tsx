@@ -4,7 +4,7 @@ import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { isEnough } from "@/server/accounts/roles";
 import { listUploads, readLibrary } from "@/server/bench/uploads";
-import { timeText } from "@/ui/words";
+import { zonedTimeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { ActButton } from "../_parts/act-button";
 import { KitsNav } from "../kits/nav";
@@ -108,7 +108,7 @@ export default async function LibraryPage() {
                   <span className={state === "failed" ? "text-plum" : ""}>{STATES[state]}</span>
                   {trouble && <span> {TROUBLES[trouble]}</span>}
                   <span className="caption ml-2">
-                    {by}, {timeText(createdAt)} UTC
+                    {by}, {zonedTimeText(createdAt)}
                   </span>
                 </li>
               ))}

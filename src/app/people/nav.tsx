@@ -2,6 +2,7 @@ import { Ways } from "@/ui/ways";
 
 const WAYS = [
   { href: "/people", name: "People" },
+  { href: "/organisation", name: "Organisation" },
   { href: "/tokens", name: "Tokens" },
   { href: "/audit", name: "Audit" },
 ] as const;

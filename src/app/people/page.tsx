@@ -3,7 +3,7 @@ import { roleMayText, roleText } from "@/core/words/accounts";
 import { listAccounts } from "@/server/accounts/accounts";
 import { ROLES } from "@/server/accounts/roles";
 import { listSites } from "@/server/inventory/sites";
-import { timeText } from "@/ui/words";
+import { timeText, zoneText } from "@/ui/words";
 import { contextOf } from "../_lib/context";
 import { AccountActs } from "./account-acts";
 import { InviteForm } from "./invite-form";
@@ -31,7 +31,7 @@ export default async function People() {
                 <tr>
                   <th className="py-1 pr-4 font-normal">Person</th>
                   <th className="py-1 pr-4 font-normal">Signs in with</th>
-                  <th className="py-1 pr-4 font-normal max-sm:hidden">Last used, UTC</th>
+                  <th className="py-1 pr-4 font-normal max-sm:hidden">Last used, {zoneText()}</th>
                   <th className="py-1 font-normal">Role</th>
                 </tr>
               </thead>

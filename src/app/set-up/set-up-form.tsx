@@ -6,6 +6,7 @@ import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
 import { ask } from "../_door/ask";
+import { RegionalFields } from "../_parts/regional-fields";
 import { setUpAction } from "./actions";
 
 interface Asked {
@@ -64,20 +65,13 @@ export function SetUpForm({ code, zones }: { code: string; zones: string[] }) {
     <form onSubmit={submit} aria-busy={!ready} className="space-y-3">
       <h2>Organisation</h2>
       {fields(OF_ORGANISATION)}
-      <div className="grid grid-cols-[1fr_6rem] gap-3">
-        <Field label="Time zone" error={faults.timeZone}>
-          {(props) => (
-            <select {...props} name="timeZone" value={zone} onChange={(event) => setZone(event.target.value)}>
-              {[...new Set(["UTC", zone, ...zones])].map((each) => (
-                <option key={each}>{each}</option>
-              ))}
-            </select>
-          )}
-        </Field>
-        <Field label="Currency" error={faults.currency}>
-          {(props) => <input {...props} name="currency" defaultValue="EUR" maxLength={3} required />}
-        </Field>
-      </div>
+      <RegionalFields
+        zones={zones}
+        zone={zone}
+        onZone={setZone}
+        currency="EUR"
+        faults={{ timeZone: faults.timeZone, currency: faults.currency }}
+      />
       <h2 className="pt-3">Administrator</h2>
       {fields(OF_ADMINISTRATOR)}
       <ProblemLine text={problem} />

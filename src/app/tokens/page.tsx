@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import { tokenKindText, tokenMayText } from "@/core/words/accounts";
 import { listTokens, TOKEN_KINDS, type TokenRow } from "@/server/accounts/tokens";
 import { listSites } from "@/server/inventory/sites";
-import { dateText, timeText } from "@/ui/words";
+import { dateText, timeText, zoneText } from "@/ui/words";
 import { contextOf } from "../_lib/context";
 import { ActButton } from "../_parts/act-button";
 import { OfPeople } from "../people/nav";
@@ -43,7 +43,7 @@ export default async function Tokens() {
                     <th className="py-1 pr-4 font-normal">Token</th>
                     <th className="py-1 pr-4 font-normal">Good for</th>
                     <th className="py-1 pr-4 font-normal">Made by</th>
-                    <th className="py-1 pr-4 font-normal">Last used, UTC</th>
+                    <th className="py-1 pr-4 font-normal">Last used, {zoneText()}</th>
                     <th />
                   </tr>
                 </thead>

@@ -9,6 +9,7 @@ import { listSites } from "../inventory/sites";
 import { changeAccount, endSessions, invite, inviteAgain, listAccounts, removeSecondFactor } from "./accounts";
 import { listAudit } from "./audit";
 import { authOf } from "./auth";
+import { ownOrganisation, saveOrganisation } from "./organisation";
 import { endOwnSession, ownSessions } from "./own";
 import { signedIn } from "./sessions";
 import { allowSetUp, isNew, isSetUpCode, setUp } from "./set-up";
@@ -113,6 +114,25 @@ describe("setting up", () => {
     expect(await setUp(db, now, { ...SET_UP, code: "code-2", site: "B", mail: "b@skerry.example" })).toMatchObject({
       problem: { why: { code: "set-up-over" } },
     });
+  });
+});
+
+test("the organisation is changed by its version, and what it was is kept", async () => {
+  const { ina } = inventory;
+  const changed = { name: "Skerry Line", timeZone: "Atlantic/Faroe", currency: "dkk" };
+  expect(await saveOrganisation(ina, 1, { ...changed, timeZone: "Mars/Olympus", currency: "crowns" })).toMatchObject({
+    problem: { code: "invalid", fields: { timeZone: expect.any(String), currency: expect.any(String) } },
+  });
+  expect(await saveOrganisation(ina, 1, changed)).toEqual({ ok: true, value: 2 });
+  expect(await ownOrganisation(ina)).toEqual({ ...changed, currency: "DKK", version: 2 });
+  expect(await saveOrganisation(ina, 1, { ...changed, name: "Skerry" })).toMatchObject({
+    problem: { code: "stale", version: 2, changes: [{ field: "timeZone" }, { field: "currency" }] },
+  });
+  expect(await saveOrganisation(ina, 2, changed)).toEqual({ ok: true, value: 2 });
+  const [logged] = await ina.db.select().from(events).where(eq(events.entity, "organisation"));
+  expect(logged).toMatchObject({
+    before: { timeZone: "Europe/London", currency: "EUR" },
+    after: { timeZone: "Atlantic/Faroe", currency: "DKK" },
   });
 });
 

@@ -10,6 +10,7 @@ import { accounts, credentials, organisations, people, setUpLinks, sites } from 
 import { recordEvent } from "../inventory/events";
 import { nameSchema } from "../inventory/named";
 import { checked, ok, type Result, refused } from "../problems";
+import { REGIONAL } from "./organisation";
 import { hashPassword, PASSWORD_LENGTH } from "./passwords";
 
 const VALID_HOURS = 48;
@@ -40,15 +41,6 @@ export async function isSetUpCode(db: Database, code: string, now: Date): Promis
   return link !== undefined && timingSafeEqual(Buffer.from(link.hash), Buffer.from(hashOf(code)));
 }
 
-/** Time zones that this machine's database knows, and no others. */
-const isTimeZone = (name: string) => {
-  try {
-    return Boolean(new Intl.DateTimeFormat("en-GB", { timeZone: name }));
-  } catch {
-    return false;
-  }
-};
-
 const passwordSchema = z
   .string()
   .min(PASSWORD_LENGTH.least, `A password has at least ${PASSWORD_LENGTH.least} characters.`)
@@ -62,12 +54,7 @@ export const mailAddressSchema = z
 const setUpSchema = z.strictObject({
   code: z.string().max(100),
   organisation: nameSchema,
-  timeZone: z.string().max(64).refine(isTimeZone, "No such time zone. Use a name such as Europe/London."),
-  currency: z
-    .string()
-    .trim()
-    .toUpperCase()
-    .regex(/^[A-Z]{3}$/, "A currency has three letters, such as EUR."),
+  ...REGIONAL,
   site: nameSchema,
   name: nameSchema,
   mail: mailAddressSchema,

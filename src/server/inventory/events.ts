@@ -30,7 +30,8 @@ export type Entity =
   | "upkeep"
   | "person"
   | "token"
-  | "library file";
+  | "library file"
+  | "organisation";
 export type Action =
   | "added"
   | "changed"

@@ -7,7 +7,8 @@ import { affectedRows } from "../db/results";
 import { fail, ok, type Result } from "../problems";
 import { type Action, changesSince, type Entity, recordEvent } from "./events";
 
-type VersionedTable = MySqlTable & { id: MySqlColumn; version: MySqlColumn; updatedAt: MySqlColumn };
+type NumberedTable = MySqlTable & { id: MySqlColumn; version: MySqlColumn };
+type VersionedTable = NumberedTable & { updatedAt: MySqlColumn };
 
 export interface VersionedChange {
   entity: Entity;
@@ -53,7 +54,7 @@ export async function saveVersioned(
 /** Locking reads: the transaction's own view may be older than the change that got in between. */
 export async function staleResult(
   queries: Queries,
-  table: VersionedTable,
+  table: NumberedTable,
   change: Pick<VersionedChange, "entity" | "id" | "version">,
 ): Promise<Result<number>> {
   const [row] = await queries

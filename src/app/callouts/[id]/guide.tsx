@@ -6,6 +6,7 @@ import { type GuidedStep, isDangerous } from "@/core/callout/step";
 import { branchText, stepCheckText, stepText } from "@/core/words/steps";
 import type { Mark } from "@/server/callouts/callout-marks";
 import { useReady } from "@/ui/use-ready";
+import { clockText } from "@/ui/words";
 import { CloseForm, type Closing } from "./acts";
 import { useKeptPage } from "./kept-page";
 import { useMarks } from "./marks";
@@ -193,7 +194,7 @@ function StepLine({
               <span className={kind === "failed" ? "text-plum" : ""}>{text}</span>
             )}{" "}
             <span className="caption">
-              {clock(at)}, {personName}
+              {clockText(at)}, {personName}
             </span>
           </p>
         ))}
@@ -231,10 +232,8 @@ function StepLine({
             {isDone ? "Undo" : "Done"}
           </button>
         )}
-        {isDone && <p className="caption">{clock(done.at)}</p>}
+        {isDone && <p className="caption">{clockText(done.at)}</p>}
       </div>
     </li>
   );
 }
-
-const clock = (at: string) => `${at.slice(11, 16)} UTC`;

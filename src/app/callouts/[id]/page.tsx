@@ -19,7 +19,7 @@ import {
 } from "@/server/callouts/callouts";
 import { Size } from "@/ui/size";
 import { Strip } from "@/ui/strip";
-import { dateText, timeText } from "@/ui/words";
+import { dateText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, type SearchParams } from "../../_lib/params";
 import { CloseForm, ComputerForm, DiskForm } from "./acts";
@@ -67,7 +67,7 @@ export default async function Callout({ params, searchParams }: Props) {
           </h1>
           <p className="text-quiet">
             {[computer.siteName, computer.row.make, computer.row.model].filter(Boolean).join(", ")}. Opened{" "}
-            {timeText(row.openedAt)} UTC by {row.openedBy}
+            {zonedTimeText(row.openedAt)} by {row.openedBy}
             {row.since && `; fault possible since ${dateText(row.since)}`}
           </p>
         </div>
@@ -80,7 +80,7 @@ export default async function Callout({ params, searchParams }: Props) {
       </header>
       {row.closedAt && row.outcome && (
         <p className="mt-4 border-sea border-l-4 bg-sunk px-3 py-2 text-lg">
-          {cameBackText(row.outcome.cameBack)}, {timeText(row.closedAt)} UTC, after {durationText(secondsOf(detail))}.
+          {cameBackText(row.outcome.cameBack)}, {zonedTimeText(row.closedAt)}, after {durationText(secondsOf(detail))}.
           {row.outcome.lost && ` Lost: ${row.outcome.lost}.`}
           {row.outcome.failed && ` ${row.outcome.failed}`}
         </p>

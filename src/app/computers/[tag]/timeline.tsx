@@ -3,7 +3,7 @@ import { actionText } from "@/core/words/events";
 import { visible } from "@/core/words/visible";
 import type { events } from "@/server/db/schema";
 import { type FactDifference, factDifferences } from "@/ui/fact-differences";
-import { plural, timeText } from "@/ui/words";
+import { plural, zonedTimeText } from "@/ui/words";
 
 type Event = typeof events.$inferSelect;
 
@@ -33,7 +33,7 @@ export function Timeline({
               <div>
                 <strong>{event.personName}</strong> {actionText(event.action)} it
                 {event.note && <span className="text-quiet"> ({visible(event.note, 200)})</span>}{" "}
-                <span className="caption whitespace-nowrap">{timeText(event.at)} UTC</span>
+                <span className="caption whitespace-nowrap">{zonedTimeText(event.at)}</span>
               </div>
               <ul className="mt-0.5 text-[0.92rem]">
                 {differences.slice(0, SHOWN).map((difference) => (

@@ -5,7 +5,7 @@ import { isEnough } from "@/server/accounts/roles";
 import { ARRIVALS_ON_PAGE, type ArrivalItem, listArrivals } from "@/server/arrivals/arrivals";
 import { listSites } from "@/server/inventory/sites";
 import { Pages } from "@/ui/pages";
-import { plural, timeText } from "@/ui/words";
+import { plural, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, positive, type SearchParams } from "../../_lib/params";
 import { ActButton } from "../../_parts/act-button";
@@ -23,7 +23,7 @@ function titleOf({ row: { make, model, identity } }: ArrivalItem): string {
 }
 
 function reportsText({ row }: ArrivalItem): string {
-  return `${plural(row.reports, "report")}, last ${timeText(row.lastAt)} UTC${row.origin ? ` from ${row.origin}` : ""}`;
+  return `${plural(row.reports, "report")}, last ${zonedTimeText(row.lastAt)}${row.origin ? ` from ${row.origin}` : ""}`;
 }
 
 const waitingOf = (item: ArrivalItem): WaitingComputer => ({

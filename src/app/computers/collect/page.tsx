@@ -2,7 +2,7 @@ import type { Metadata } from "next";
 import { isEnough } from "@/server/accounts/roles";
 import { listTokens } from "@/server/accounts/tokens";
 import { listSites } from "@/server/inventory/sites";
-import { dateText, timeText } from "@/ui/words";
+import { dateText, timeText, zoneText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, positive, type SearchParams } from "../../_lib/params";
 import { ActButton } from "../../_parts/act-button";
@@ -56,7 +56,7 @@ export default async function Collect({ searchParams }: { searchParams: SearchPa
                   <th className="py-1 pr-4 font-normal">For</th>
                   <th className="py-1 pr-4 font-normal">Made by</th>
                   <th className="py-1 pr-4 font-normal">Valid until</th>
-                  <th className="py-1 pr-4 font-normal">Last report, UTC</th>
+                  <th className="py-1 pr-4 font-normal">Last report, {zoneText()}</th>
                   <th />
                 </tr>
               </thead>

@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import Link from "next/link";
 import { listImports } from "@/server/exchange/imports";
-import { plural, timeText } from "@/ui/words";
+import { plural, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { ComputersNav } from "../nav";
 import { IMPORT_STATE_TEXT } from "./states";
@@ -31,7 +31,7 @@ export default async function Import() {
                     <Link prefetch={false} className="link truncate" href={`/computers/import/${each.id}`}>
                       {each.fileName}
                     </Link>
-                    <span className="caption">{timeText(each.updatedAt)} UTC</span>
+                    <span className="caption">{zonedTimeText(each.updatedAt)}</span>
                     <span className="caption col-span-2">
                       {IMPORT_STATE_TEXT[each.state]}
                       {each.total > 0 && `, ${plural(each.total, "row")}`}

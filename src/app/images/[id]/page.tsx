@@ -9,7 +9,7 @@ import { history } from "@/server/inventory/events";
 import { ChainLink } from "@/ui/chain";
 import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";
-import { dateText, plural, timeText } from "@/ui/words";
+import { dateText, plural, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { AddCopy, CopyActs } from "../copies";
 import { ImageActs } from "../image-acts";
@@ -47,7 +47,7 @@ export default async function Image({ params }: Props) {
             <Link prefetch={false} className="code font-bold" href={`/computers/${encodeURIComponent(computer)}`}>
               {computer}
             </Link>
-            , taken {timeText(row.takenAt)} UTC
+            , taken {zonedTimeText(row.takenAt)}
             {body.kit && ` with ${[body.kit, body.kitVersion].filter(Boolean).join(" ")}`}
             {body.locked && "; protected"}
           </p>

@@ -13,7 +13,7 @@ import { history } from "@/server/inventory/events";
 import { listReleases } from "@/server/media/releases";
 import { EventList } from "@/ui/event-line";
 import { Size } from "@/ui/size";
-import { dateText, plural, timeText } from "@/ui/words";
+import { dateText, plural, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { ImagesNav } from "../../images/nav";
 import { retireStoreAction } from "../actions";
@@ -143,7 +143,7 @@ export default async function Store({ params }: Props) {
           {scan && scan.state !== "running" && (
             <p className="text-quiet">
               {scan.state === "done" && scan.report
-                ? `Last scan ${timeText(scan.createdAt)} UTC by ${scan.personName}: ${plural(scan.report.files, "file")}, ${plural(scan.report.images.length, "image")}${scan.isThorough ? ", all read in full" : ""}.`
+                ? `Last scan ${zonedTimeText(scan.createdAt)} by ${scan.personName}: ${plural(scan.report.files, "file")}, ${plural(scan.report.images.length, "image")}${scan.isThorough ? ", all read in full" : ""}.`
                 : scan.problem
                   ? scanTroubleText(scan.problem)
                   : "The last scan was cancelled."}

@@ -4,7 +4,7 @@ import { isEnough } from "@/server/accounts/roles";
 import { outboxFiles } from "@/server/host/mailer";
 import { listAudiences } from "@/server/upkeep/addresses";
 import { lastDigest } from "@/server/upkeep/digests";
-import { timeText } from "@/ui/words";
+import { zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { UpkeepNav } from "../nav";
 import { CalendarAddress } from "./calendar-address";
@@ -78,7 +78,7 @@ export default async function Told() {
           <h2>Digests</h2>
           <p className="text-quiet">
             Once a day each site and person gets what changed; nothing new, no mail. Without an address the digest stays
-            in the outbox. {last ? `Last on ${timeText(last)} UTC.` : "None sent yet."}
+            in the outbox. {last ? `Last on ${zonedTimeText(last)}.` : "None sent yet."}
           </p>
           <SendDigests />
           {files.length === 0 && <p className="mt-2 text-quiet">The outbox is empty.</p>}

@@ -5,7 +5,7 @@ import { stepText } from "@/core/words/steps";
 import { type Mark, marksOf, photoOf } from "@/server/callouts/callout-marks";
 import { type CalloutDetail, getCallout, stepsOf } from "@/server/callouts/callouts";
 import { type ReportBlock, reportPdf } from "@/server/host/report-pdf";
-import { dateText, timeText } from "@/ui/words";
+import { dateText, zonedTimeText } from "@/ui/words";
 
 /** The report of a call-out as a PDF: what happened, what was done when, and how it ended. */
 export const GET = route<{ id: string }>("readReport", "reader", async ({ context, params }) => {
@@ -16,13 +16,13 @@ export const GET = route<{ id: string }>("readReport", "reader", async ({ contex
   for (const [at, { step }] of (steps ?? []).entries()) {
     const marksOfStep = marks.filter((mark) => mark.step === step.code);
     const done = marksOfStep.filter(({ kind }) => kind === "done" || kind === "undone").at(-1);
-    const when = done?.kind === "done" ? `${timeText(done.at)} UTC, ${done.personName}` : "not done";
+    const when = done?.kind === "done" ? `${zonedTimeText(done.at)}, ${done.personName}` : "not done";
     blocks.push({ kind: "line", text: `${at + 1}. ${stepText(step).act}` }, { kind: "quiet", text: when });
     for (const mark of marksOfStep) blocks.push(...(await told(mark)));
   }
   async function told(mark: Mark): Promise<ReportBlock[]> {
     if (mark.kind === "note" || mark.kind === "failed")
-      return [{ kind: "quiet", text: `${timeText(mark.at)} UTC, ${mark.personName}: ${mark.text ?? ""}` }];
+      return [{ kind: "quiet", text: `${zonedTimeText(mark.at)}, ${mark.personName}: ${mark.text ?? ""}` }];
     const photo = mark.kind === "photo" ? await photoOf(context, rowId(params.id), mark.id) : null;
     return photo ? [{ kind: "picture", ...photo }] : [];
   }
@@ -48,14 +48,14 @@ function head({ row, computer }: CalloutDetail): ReportBlock[] {
       kind: "line",
       text: `What happened: ${happeningText(row.happening)}${row.since ? `, perhaps since ${dateText(row.since)}` : ""}.`,
     },
-    { kind: "line", text: `Opened ${timeText(row.openedAt)} UTC by ${row.openedBy}.` },
+    { kind: "line", text: `Opened ${zonedTimeText(row.openedAt)} by ${row.openedBy}.` },
   ];
   if (row.closedAt && outcome) {
     const seconds = (row.closedAt.getTime() - row.openedAt.getTime()) / 1000;
     const took = durationText({ low: seconds, likely: seconds, high: seconds });
     blocks.push({
       kind: "line",
-      text: `Handed back ${timeText(row.closedAt)} UTC, after ${took}: ${cameBackText(outcome.cameBack)}.`,
+      text: `Handed back ${zonedTimeText(row.closedAt)}, after ${took}: ${cameBackText(outcome.cameBack)}.`,
     });
     if (outcome.lost) blocks.push({ kind: "line", text: `Lost: ${outcome.lost}` });
     if (outcome.failed) blocks.push({ kind: "line", text: `What failed: ${outcome.failed}` });

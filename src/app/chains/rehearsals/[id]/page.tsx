@@ -6,7 +6,7 @@ import type { ComputerEffect } from "@/core/fleet/rehearsal";
 import { bestText, changedText, rehearsalText } from "@/core/words/rehearsal";
 import { playRehearsal } from "@/server/fleet/rehearsals";
 import { ChainLink } from "@/ui/chain";
-import { plural, tagsText, timeText } from "@/ui/words";
+import { plural, tagsText, timeText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
 
 export const metadata: Metadata = { title: "What if" };
@@ -33,7 +33,7 @@ export default async function Played({ params }: { params: Promise<{ id: string 
       </header>
       <p className="mt-1 text-lg">{rehearsalText(result)}</p>
       <p className="caption">
-        Run against the inventory of {timeText(context.now())} UTC; saved by {item.personName},{" "}
+        Run against the inventory of {zonedTimeText(context.now())}; saved by {item.personName},{" "}
         {timeText(item.createdAt)}. The inventory is unchanged.
       </p>
       {effects.length > 0 && (

@@ -6,7 +6,7 @@ import { lacksByReason, leftOutText, progressText } from "@/core/words/cover";
 import { needAct } from "@/core/words/policy";
 import { getPlan, type PlanRow } from "@/server/cover/plans";
 import { listTasks, shoppingList } from "@/server/drills/cover-tasks";
-import { plural, timeText } from "@/ui/words";
+import { plural, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
 import { UpkeepNav } from "../../../upkeep/nav";
 import { moneyText } from "../../money";
@@ -36,8 +36,8 @@ export default async function Plan({ params }: Props) {
         <div>
           <h1>{plan.name}</h1>
           <p className="text-quiet">
-            {timeText(plan.createdAt)} UTC, {plan.personName}
-            {plan.acceptedAt && ` · accepted ${timeText(plan.acceptedAt)} UTC`}
+            {zonedTimeText(plan.createdAt)}, {plan.personName}
+            {plan.acceptedAt && ` · accepted ${zonedTimeText(plan.acceptedAt)}`}
           </p>
         </div>
         <div className="flex flex-wrap gap-2">

@@ -8,6 +8,7 @@ import { type CoverSettings, PRICED } from "@/core/cover/result";
 import { fieldTexts } from "@/core/words/problems";
 import type { Problem } from "@/server/problems";
 import { Field } from "@/ui/field";
+import { regional } from "@/ui/regional";
 import { useReady } from "@/ui/use-ready";
 import { startPlanAction } from "../../actions";
 
@@ -54,6 +55,7 @@ export function PlanForm({ settings, name, sites, releases }: PlanFormProps) {
       ...{ noPurchase: settings.noPurchase, without: settings.without },
     },
   });
+  const { currency } = regional();
   const fields = fieldTexts(problem);
   const submit = handleSubmit(async (values) => {
     const wrong = Object.fromEntries(
@@ -93,7 +95,7 @@ export function PlanForm({ settings, name, sites, releases }: PlanFormProps) {
             </Field>
           ))}
         </div>
-        <p className="caption">Any one currency. Blank: not available.</p>
+        <p className="caption">{currency === null ? "" : `In ${currency}. `}Blank: not available.</p>
       </fieldset>
       <fieldset>
         <legend className="font-semibold">Labour</legend>

@@ -22,7 +22,7 @@ import { asKeyCard, keyCardOf } from "@/server/inventory/key-cards";
 import { getMedium } from "@/server/media/media";
 import { runSheetInput, sheetMedium, sheetOfRoute } from "@/server/media/run-sheets";
 import { ChainHead } from "@/ui/chain";
-import { firmwareText, timeText } from "@/ui/words";
+import { firmwareText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../../_lib/context";
 
 interface Props {
@@ -100,7 +100,7 @@ export default async function RunSheet({ params }: Props) {
               .filter(Boolean)
               .join(" · ")}
           </p>
-          <p className="caption">Printed {timeText(context.now())} UTC from the inventory of that time.</p>
+          <p className="caption">Printed {zonedTimeText(context.now())} from the inventory of that time.</p>
         </div>
         <QrCode svg={qr} label={`QR code of ${computer.row.tag}`} />
       </header>
