@@ -23,6 +23,12 @@ export function identityOfRow({ kind, model, serial, bytes, sectorBytes }: Devic
 /** As far as a plan goes by a device. */
 export type DeviceShape = Pick<DeviceRow, "kind" | "model" | "serial" | "bytes" | "sectorBytes">;
 
+/** As far as work on a device goes by it. */
+export interface DeviceTarget extends DeviceShape {
+  /** Keeps images that are received: never written to as a whole. */
+  isStore: boolean;
+}
+
 /** The kind of medium that a device makes: a card is used as a stick is. */
 export function mediumKindOf({ kind }: Pick<DeviceRow, "kind">): "usb" | "disk" | "optical" {
   return kind === "card" ? "usb" : kind;

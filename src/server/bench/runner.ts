@@ -4,12 +4,15 @@ import { type Context, ownContext } from "../context";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
 import { benchJobs, benchLines } from "../db/schema";
+import { jobFolder } from "../host/folders";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { log } from "../log";
 import { ok } from "../problems";
+import { DatabaseDesk } from "./database-desk";
 import { seatFoundDevices } from "./found-berths";
-import { endJob, lineOf, type RunnerTimes, USUAL_TIMES } from "./holding";
+import { endJob, lineOf } from "./holding";
 import type { BenchJob } from "./jobs";
+import { type RunnerTimes, USUAL_TIMES } from "./runner-times";
 import { BenchWork } from "./work";
 
 /** What is in the ports of this machine is looked at so often. */
@@ -112,20 +115,9 @@ export class BenchRunner {
     return claimed.ok ? claimed.value : null;
   }
 
-  private async run(job: BenchJob): Promise<void> {
-    const work = new BenchWork(this.db, job, this.name, this.now, this.times, () => this.stopped);
-    const end = await work.do();
-    if (end === "stopped") return;
-    const isSame = (end.state === "compared" || end.state === "sampled") && end.same;
-    const isDone = end.state === "verified" || end.state === "capacity" || isSame;
-    const set = {
-      state: isDone ? "done" : "failed",
-      result: end,
-      wish: null,
-      phase: null,
-      endedAt: this.now(),
-    } as const;
-    await endJob(this.db, this.now, job.id, this.name, set, { code: "ended", result: end.state });
+  private run(job: BenchJob): Promise<void> {
+    const desk = new DatabaseDesk(this.db, job, this.name, this.now);
+    return new BenchWork(desk, jobFolder(job.id), this.name, this.times, () => this.stopped).run();
   }
 
   /** A fault of ours: the log has it, and the job can be let go on. */
