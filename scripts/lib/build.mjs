@@ -53,6 +53,7 @@ export async function buildIfNeeded() {
     throw new Problem("The web application could not be built; what the build printed is above.");
   }
   await buildThreads();
+  await buildBenchHost();
   writeFileSync(STAMP, digest);
 }
 
@@ -73,6 +74,23 @@ async function buildThreads() {
     platform: "node",
     format: "esm",
     target: "node20",
+    logLevel: "warning",
+  });
+}
+
+/** The program for bench hosts, one file that needs nothing but Node. */
+async function buildBenchHost() {
+  const { build } = await import("esbuild");
+  await build({
+    entryPoints: [join(ROOT, "src", "cli", "host", "entry.ts")],
+    outfile: join(ROOT, ".next", "workers", "creel-bench.cjs"),
+    bundle: true,
+    minify: true,
+    alias: { "@": join(ROOT, "src") },
+    platform: "node",
+    format: "cjs",
+    target: "node20",
+    banner: { js: "#!/usr/bin/env node" },
     logLevel: "warning",
   });
 }

@@ -1,5 +1,6 @@
 import { Command, CommanderError } from "commander";
 import { runDrives } from "./drives";
+import { asBenchHost } from "./host/command";
 import { runInspect } from "./inspect";
 import { runManifest, runVerify } from "./integrity";
 import { runJudge } from "./judge";
@@ -178,6 +179,7 @@ export async function main(args: string[]): Promise<number> {
       const { runRestore } = await import("./inventory/backup");
       await runRestore(file, options);
     });
+  asBenchHost(program.command("bench"));
   for (const [name, { names, summary }] of Object.entries(QUESTIONS)) {
     const command = program
       .command(name)

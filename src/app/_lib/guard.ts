@@ -261,7 +261,8 @@ export interface AskedByMachine<P> {
 
 /**
  * A route for machines, which come with a token of one kind: as `Authorization: Bearer …` (RFC 6750, 2.1), or where
- * `secretOf` finds it for programs that can send nothing but an address. A page of somebody else's cannot make a browser
+ * `secretOf` finds it for programs that can send nothing but an address. `isChatty`: it is asked every few seconds, and only
+ * what was refused is written down. A page of somebody else's cannot make a browser
  * send one, so that such requests need not come from a page of Creel's.
  */
 export function tokenRoute<P = Record<never, string>>(
@@ -269,6 +270,7 @@ export function tokenRoute<P = Record<never, string>>(
   kind: TokenKind,
   answer: (asked: AskedByMachine<P>) => Promise<Response> | Response,
   secretOf: (params: P) => string | null = () => null,
+  { isChatty = false }: { isChatty?: boolean } = {},
 ): (request: Request, props: { params: Promise<P> }) => Promise<Response> {
   const guarded = async (request: Request, props: { params: Promise<P> }): Promise<Response> => {
     const params = await props.params;
@@ -289,7 +291,8 @@ export function tokenRoute<P = Record<never, string>>(
     };
     const run = async () => answer({ request, context: { db, now, person: bearer.madeBy }, bearer, params });
     const response = await toldBy(write, run);
-    if (request.method !== "GET") await write(response.ok ? "done" : `status-${response.status}`);
+    if (request.method !== "GET" && !(isChatty && response.ok))
+      await write(response.ok ? "done" : `status-${response.status}`);
     return sealed(response);
   };
   guards.set(guarded, { name, role: "token" });

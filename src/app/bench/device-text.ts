@@ -5,13 +5,14 @@ import type { BerthDevice } from "@/server/bench/berths";
 import { dateText, plural } from "@/ui/words";
 
 /** What stands on a device, in a sentence. */
-export function contentText({ look, medium, row }: BerthDevice): string {
+export function contentText({ look, medium, row, isUnread }: BerthDevice): string {
   if (look.fault) return deviceFaultText(look.fault);
   if (row.isStore) return "Receives images: never written to as a whole.";
   if (medium) return `It is ${medium.tag}${medium.name ? `, ${medium.name}` : ""}.`;
   const { inspection, pack } = look;
   if (pack)
     return `It says that it is ${pack.medium.tag}, made of ${pack.release.kit} ${pack.release.name} on ${dateText(pack.madeAt)}. No such medium is registered.`;
+  if (isUnread) return "Being read by its bench host.";
   if (!inspection) return "At work.";
   if (inspection.container === "unknown") return "Content not recognised.";
   const labels = inspection.partitions.flatMap(({ label }) => label ?? []);

@@ -6,6 +6,7 @@ import { resultText, trustText } from "@/core/words/bench";
 import { confirmationText } from "@/core/words/problems";
 import { type Berth, listBerths, looseDevices } from "@/server/bench/berths";
 import { usesBlockDevices } from "@/server/bench/block-devices";
+import { type HostItem, listHosts } from "@/server/bench/host-list";
 import { type JobItem, listJobs } from "@/server/bench/jobs";
 import type { Context } from "@/server/context";
 import { listReleases } from "@/server/media/releases";
@@ -17,6 +18,7 @@ import { BerthActs } from "./berth-acts";
 import { contentText, deviceTitle, wearText } from "./device-text";
 import { FaultChoice } from "./fault-choice";
 import { JobMeter } from "./job-meter";
+import { BenchNav } from "./nav";
 
 export const metadata: Metadata = { title: "Bench" };
 
@@ -25,7 +27,18 @@ const SCALE_BYTES = 64e9;
 
 export default async function Bench({ searchParams }: { searchParams: SearchParams }) {
   const [context, query] = await Promise.all([currentContext(), searchParams]);
-  const [berths, loose, jobs] = await Promise.all([listBerths(context), looseDevices(context), listJobs(context)]);
+  const [berths, loose, jobs, hosts] = await Promise.all([
+    listBerths(context),
+    looseDevices(context),
+    listJobs(context),
+    listHosts(context),
+  ]);
+  // This server's own first; a host that is there is told of where nothing is in its ports, too.
+  const ofHosts = hosts.map((host) => ({ host, own: berths.filter((berth) => berth.host?.id === host.id) }));
+  const groups = [
+    { host: null, own: berths.filter(({ host }) => host === null) },
+    ...ofHosts.filter(({ host, own }) => host.isThere || own.some(({ device }) => device)),
+  ];
   const wanted = await wantedOf(context, query);
   const filled = berths.filter(({ device }) => device).length;
   const choices = loose.map(({ id, model, serial, bytes, kind }) => ({
@@ -34,86 +47,110 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
     text: [model, serial, `${Math.round(bytes / 1e6).toLocaleString("en-GB")} MB`].filter(Boolean).join(", "),
   }));
   return (
-    <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_21rem]">
-      <section>
-        <div className="flex items-baseline justify-between gap-4">
-          <h1>Bench</h1>
-          <span className="flex items-baseline gap-4">
-            <Link prefetch={false} className="link" href="/bench/devices">
-              All devices
-            </Link>
+    <>
+      <BenchNav here="/bench" />
+      <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_21rem]">
+        <section>
+          <div className="flex items-baseline justify-between gap-4">
+            <h1>Bench</h1>
             <Link prefetch={false} className="act-main" href="/bench/make">
               Make a medium
             </Link>
-          </span>
-        </div>
-        <p className="mt-1 text-quiet">
-          {berths.length === 0
-            ? usesBlockDevices()
-              ? "No device connected. Insert a stick, card or disc; it appears within seconds."
-              : "Real devices are off. Start the server with CREEL_BLOCK_DEVICES=1 (docs/operations.md), or register a medium made elsewhere under Media."
-            : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. Bars are to one scale; full width: 64 GB.`}
-        </p>
-        {wanted && (
-          <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">
-            For <strong>{wanted.text}</strong>
-            {wanted.tag && (
-              <>
-                {" "}
-                on <span className="code font-bold">{wanted.tag}</span>
-              </>
-            )}
-            : choose a berth.{" "}
-            <Link prefetch={false} className="link" href="/bench">
-              Something else
-            </Link>
+          </div>
+          <p className="mt-1 text-quiet">
+            {berths.length === 0
+              ? usesBlockDevices()
+                ? "No device connected. Insert a stick, card or disc; it appears within seconds."
+                : "Real devices are off here. Add a bench host to use the ports of another computer, start the server with CREEL_BLOCK_DEVICES=1 (docs/operations.md), or register a medium made elsewhere under Media."
+              : `${plural(berths.length, "berth")}, ${filled.toLocaleString("en-GB")} with a device in it. Bars are to one scale; full width: 64 GB.`}
           </p>
-        )}
-        <ul className="mt-3 divide-y divide-line border-line border-y">
-          {berths.map((berth) => (
-            <li key={berth.id} className="py-2">
-              <div
+          {wanted && (
+            <p className="mt-2 border-rope border-l-4 bg-rope-soft px-3 py-1.5">
+              For <strong>{wanted.text}</strong>
+              {wanted.tag && (
+                <>
+                  {" "}
+                  on <span className="code font-bold">{wanted.tag}</span>
+                </>
+              )}
+              : choose a berth.{" "}
+              <Link prefetch={false} className="link" href="/bench">
+                Something else
+              </Link>
+            </p>
+          )}
+          {groups.map(({ host, own }) => (
+            <section key={host?.id ?? 0} aria-label={host ? `Bench host ${host.name}` : "This server"} className="mt-3">
+              {groups.length > 1 && <GroupHead host={host} isEmpty={own.length === 0} />}
+              <ul
                 className={clsx(
-                  "grid gap-x-4 gap-y-1 border-l-4 pl-3 sm:grid-cols-[5.5rem_minmax(0,1fr)_auto]",
-                  holdsTheOnly(berth) ? "border-rope" : "border-transparent",
+                  "divide-y divide-line border-line",
+                  own.length > 0 && "border-y",
+                  host && !host.isThere && "opacity-70",
                 )}
               >
-                <span className="font-semibold">{berth.name}</span>
-                <BerthBody berth={berth} />
-                <BerthActs
-                  berth={{
-                    id: berth.id,
-                    name: berth.name,
-                    version: berth.version,
-                    jobId: berth.jobId,
-                    isEmpty: berth.device === null,
-                    isStore: berth.device?.row.isStore ?? false,
-                    isMedium: berth.device?.medium != null,
-                    isPort: berth.isPort,
-                    saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
-                    isForeign: isForeign(berth),
-                    howToName: howToName(berth),
-                  }}
-                  makeHref={`/bench/make?${new URLSearchParams(`${wanted?.params ?? ""}&berth=${berth.id}`)}`}
-                  isWished={wanted !== null}
-                  loose={choices.filter(({ kind }) => (kind === "optical") === (berth.accepts === "optical"))}
-                />
-              </div>
-            </li>
+                {own.map((berth) => (
+                  <li key={berth.id} className="py-2">
+                    <div
+                      className={clsx(
+                        "grid gap-x-4 gap-y-1 border-l-4 pl-3 sm:grid-cols-[5.5rem_minmax(0,1fr)_auto]",
+                        holdsTheOnly(berth) ? "border-rope" : "border-transparent",
+                      )}
+                    >
+                      <span className="font-semibold">
+                        {host ? berth.name.slice(host.name.length + 1) : berth.name}
+                      </span>
+                      <BerthBody berth={berth} />
+                      <BerthActs
+                        berth={{
+                          id: berth.id,
+                          name: berth.name,
+                          version: berth.version,
+                          jobId: berth.jobId,
+                          isEmpty: berth.device === null,
+                          isStore: berth.device?.row.isStore ?? false,
+                          isMedium: berth.device?.medium != null,
+                          isPort: berth.isPort,
+                          saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
+                          isForeign: isForeign(berth),
+                          howToName: howToName(berth),
+                        }}
+                        makeHref={`/bench/make?${new URLSearchParams(`${wanted?.params ?? ""}&berth=${berth.id}`)}`}
+                        isWished={wanted !== null}
+                        loose={choices.filter(({ kind }) => (kind === "optical") === (berth.accepts === "optical"))}
+                      />
+                    </div>
+                  </li>
+                ))}
+              </ul>
+            </section>
           ))}
-        </ul>
-        <Simulation berths={berths} />
-      </section>
-      <aside aria-label="Jobs">
-        <h2>Jobs</h2>
-        {jobs.length === 0 && <p className="mt-2 text-quiet">No jobs yet.</p>}
-        <ul className="mt-2 space-y-2.5">
-          {jobs.slice(0, 12).map((item) => (
-            <JobLine key={item.job.id} item={item} />
-          ))}
-        </ul>
-      </aside>
-    </div>
+          <Simulation berths={berths} />
+        </section>
+        <aside aria-label="Jobs">
+          <h2>Jobs</h2>
+          {jobs.length === 0 && <p className="mt-2 text-quiet">No jobs yet.</p>}
+          <ul className="mt-2 space-y-2.5">
+            {jobs.slice(0, 12).map((item) => (
+              <JobLine key={item.job.id} item={item} />
+            ))}
+          </ul>
+        </aside>
+      </div>
+    </>
+  );
+}
+
+/** Whose berths follow. */
+function GroupHead({ host, isEmpty }: { host: HostItem | null; isEmpty: boolean }) {
+  return (
+    <h2 className="mb-1 flex flex-wrap items-baseline gap-x-3 text-[1rem]">
+      {host ? host.name : "This server"}
+      {host && !host.isThere && (
+        <span className="font-normal text-plum">not connected since {zonedTimeText(host.seenAt)}</span>
+      )}
+      {isEmpty && <span className="font-normal text-quiet">No device in its ports.</span>}
+    </h2>
   );
 }
 

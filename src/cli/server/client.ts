@@ -20,10 +20,18 @@ const PAUSE_MS = 500;
 const LONGEST_MS = 60_000;
 const AGAIN: readonly number[] = [429, 502, 503, 504];
 
+/** The server was not reached, or had no time: it may be, later. */
+export class ServerUnreached extends UsageError {}
+
+interface Patience {
+  attempts?: number;
+  withinMs?: number;
+}
+
 /** A Creel that runs somewhere, by its HTTP interface. */
 export class CreelServer {
   private constructor(
-    private readonly origin: string,
+    readonly origin: string,
     private readonly token: string,
   ) {}
 
@@ -57,9 +65,56 @@ export class CreelServer {
     return this.ask(path, { method: "POST", headers, body: Buffer.from(body) }, schema);
   }
 
-  private async ask<S extends z.ZodType>(path: string, request: RequestInit, schema: S): Promise<z.output<S>> {
-    const { status, text } = await this.answer(path, request);
+  /** Says something that may be said twice. */
+  say<S extends z.ZodType>(path: string, said: unknown, schema: S, patience: Patience = {}): Promise<z.output<S>> {
+    const headers = { "content-type": "application/json" };
+    return this.ask(path, { method: "POST", headers, body: JSON.stringify(said) }, schema, patience);
+  }
+
+  /** The bytes of a file from one on; whole where the server says so. Throws `ServerUnreached`, as does reading it. */
+  async bytesFrom(path: string, from: number): Promise<{ isWhole: boolean; body: AsyncIterable<Uint8Array> }> {
+    const response = await this.fetched(path, { headers: from > 0 ? { range: `bytes=${from}-` } : {} }, LONGEST_MS);
+    if (response.status !== 200 && response.status !== 206)
+      throw new UsageError(`${this.origin} answered with status ${response.status}.`);
+    const { origin } = this;
+    const body = (async function* () {
+      try {
+        for await (const chunk of response.body as unknown as AsyncIterable<Uint8Array>) yield chunk;
+      } catch {
+        throw new ServerUnreached(`${origin} broke off in the middle of a file.`);
+      }
+    })();
+    return { isWhole: response.status === 200, body };
+  }
+
+  private async fetched(path: string, request: RequestInit, withinMs: number): Promise<Response> {
+    // The first answer has to come in time; a large file takes as long as it takes.
+    const late = new AbortController();
+    const timer = setTimeout(() => late.abort(), withinMs);
+    try {
+      return await fetch(`${this.origin}/api/v1${path}`, {
+        ...request,
+        headers: { ...request.headers, authorization: `Bearer ${this.token}` },
+        // A token goes to nobody else.
+        redirect: "error",
+        signal: late.signal,
+      });
+    } catch {
+      throw new ServerUnreached(`${this.origin} was not reached. Check the address and the network.`);
+    } finally {
+      clearTimeout(timer);
+    }
+  }
+
+  private async ask<S extends z.ZodType>(
+    path: string,
+    request: RequestInit,
+    schema: S,
+    patience: Patience = {},
+  ): Promise<z.output<S>> {
+    const { status, text } = await this.answer(path, request, patience);
     const parsed = jsonOf(text);
+    if (AGAIN.includes(status)) throw new ServerUnreached(`${this.origin} has no time: status ${status}.`);
     if (status !== 200) {
       const told = problemDetailsSchema.safeParse(parsed);
       throw new UsageError(
@@ -71,25 +126,32 @@ export class CreelServer {
     return read.data;
   }
 
-  private async answer(path: string, request: RequestInit): Promise<{ status: number; text: string }> {
+  private async answer(
+    path: string,
+    request: RequestInit,
+    { attempts = ATTEMPTS, withinMs = LONGEST_MS }: Patience,
+  ): Promise<{ status: number; text: string }> {
     for (let attempt = 1; ; attempt++) {
       try {
-        const response = await fetch(`${this.origin}/api/v1${path}`, {
-          ...request,
-          headers: { ...request.headers, authorization: `Bearer ${this.token}` },
-          // A token goes to nobody else.
-          redirect: "error",
-          signal: AbortSignal.timeout(LONGEST_MS),
-        });
-        const answer = { status: response.status, text: await response.text() };
-        if (!AGAIN.includes(answer.status) || attempt === ATTEMPTS) return answer;
-      } catch {
-        if (attempt === ATTEMPTS)
-          throw new UsageError(`${this.origin} was not reached. Check the address and the network.`);
+        const response = await this.fetched(path, request, withinMs);
+        const answer = { status: response.status, text: await textWithin(response, withinMs) };
+        if (!AGAIN.includes(answer.status) || attempt >= attempts) return answer;
+      } catch (error) {
+        if (attempt >= attempts) throw error;
       }
       await sleep(PAUSE_MS * 2 ** (attempt - 1));
     }
   }
+}
+
+async function textWithin(response: Response, withinMs: number): Promise<string> {
+  const late = sleep(withinMs, null, { ref: false }).then(() => {
+    throw new ServerUnreached("The server broke off in the middle of an answer.");
+  });
+  late.catch(() => {});
+  return Promise.race([response.text(), late]).catch(() => {
+    throw new ServerUnreached("The server broke off in the middle of an answer.");
+  });
 }
 
 async function firstLine(path: string): Promise<string | undefined> {

@@ -130,6 +130,9 @@ export type Refusal =
   | { code: "device-is-medium"; tag: string }
   | { code: "device-unreadable" }
   | { code: "berth-busy"; job: number }
+  | { code: "bench-host-taken"; name: string }
+  | { code: "pack-gone" }
+  | { code: "records-by-folder" }
   | { code: "job-over"; state: string; wish: string }
   | { code: "job-cannot-resume"; state: string }
   | { code: "pack-refused"; problem: PackProblem }

@@ -106,6 +106,10 @@ const TOKEN_KINDS: Record<string, { name: string; may: string }> = {
   calendar: { name: "Calendar", may: "reads what is due as a calendar, by an address of its own." },
   read: { name: "Read", may: "reads computers, media, chains, cover and what is due through the HTTP interface." },
   metrics: { name: "Metrics", may: "reads the figures of a server, for Prometheus." },
+  bench: {
+    name: "Bench",
+    may: "makes the ports of a computer berths of the bench. Bench hosts are added under Bench, Hosts.",
+  },
   facts: {
     name: "Facts",
     may: "reports facts of computers, and reads nothing. Links for collectors are made under Computers, Collect facts.",

@@ -270,6 +270,7 @@ export function resultText(result: BenchResult): string {
 
 const PHASES = new Map([
   ["open", "opening the device"],
+  ["fetch", "fetching the release"],
   ["write", "writing"],
   ["flush", "flushing"],
   ["verify", "reading back"],

@@ -85,6 +85,9 @@ export function fieldTexts(problem: Problem | null): Record<string, string> {
 }
 
 const PLAIN: Record<PlainCode, string> = {
+  "pack-gone": "What stands on the medium beside its release is gone. Plan the medium again.",
+  "records-by-folder":
+    "This device is at a bench host. To import its records, add a medium on that computer and drop the stick's drive there.",
   "key-typed": `What you typed ${KEY_REFUSED}`,
   "undone-already": "Already undone.",
   "no-disk-to-replace": "The replaced disk is not recorded. Replace it on the computer's page.",
@@ -203,6 +206,8 @@ function refusalReasonText(why: Refusal): string {
       return `This does not name the device: type ${confirmationText(why.marks)}.`;
     case "device-is-medium":
       return `It is ${why.tag}: a medium in use is not erased for a test. Retire ${why.tag} first.`;
+    case "bench-host-taken":
+      return `Another bench host is called ${why.name}. Start this one with --name and another name.`;
     case "berth-busy":
       return `Job ${why.job} uses this berth. Wait for it, or cancel it.`;
     case "job-over":

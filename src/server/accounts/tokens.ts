@@ -12,7 +12,7 @@ import { nameSchema } from "../inventory/named";
 import { checked, fail, ok, type Result } from "../problems";
 
 /** What a token is good for, and for nothing else. */
-export const TOKEN_KINDS = ["calendar", "read", "facts", "metrics"] as const;
+export const TOKEN_KINDS = ["calendar", "read", "facts", "metrics", "bench"] as const;
 export type TokenKind = (typeof TOKEN_KINDS)[number];
 
 /** Found by whoever looks for secrets in files that should have none. */

@@ -1,9 +1,17 @@
 import { asc, eq, gt } from "drizzle-orm";
-import type { z } from "zod";
+import { z } from "zod";
 import { readDocument } from "@/core/computer/collect/read";
 import { factsSchema } from "@/core/computer/facts/schema";
 import { ofEachLink } from "@/core/judging/model/schema";
 import { dayOf } from "@/core/kernel/days";
+import {
+  claimAnswerSchema,
+  hostAnswerSchema,
+  hostLookSchema,
+  hostReportSchema,
+  hostTellingSchema,
+  toldAnswerSchema,
+} from "@/core/making/jobs/host";
 import {
   computerAnswerSchema,
   computerRowSchema,
@@ -24,6 +32,7 @@ import { outcomeText } from "@/core/words/routes";
 import { consequenceText, dueReasonText, dueTitle } from "@/core/words/upkeep";
 import type { Bearer, TokenKind } from "../accounts/tokens";
 import { takeInto, takeReport } from "../arrivals/reports";
+import { claimForHost, takeHostLook, takeHostReport, takeTelling } from "../bench/hosts";
 import { listComputers } from "../computers/computer-list";
 import type { Context } from "../context";
 import { coverView } from "../cover/view";
@@ -41,6 +50,8 @@ interface Asked {
   bearer: Bearer;
   /** Out of the path: `{tag}`. */
   tag: string;
+  /** Out of the path: `{id}`; 0 where it is no number. */
+  id: number;
   query: Record<string, string>;
   /** Of a request that has one. */
   body: Uint8Array;
@@ -95,6 +106,29 @@ function routeOf({ medium, siteName, release, outcome, weakest, links }: Route):
 }
 
 const EVENTS_MOST = 500;
+
+/** What a bench host says and asks: `run` gets its body as JSON, which it holds against the schema itself. */
+function ofHosts(
+  { path, name, summary, body, answer }: Pick<Endpoint, "path" | "name" | "summary" | "body" | "answer">,
+  run: (asked: Asked, said: unknown) => Promise<Result<unknown>>,
+): Endpoint {
+  return {
+    ...{ method: "POST", path: `/bench${path}`, name, kind: "bench", summary, query: {}, body, answer },
+    run: async (asked) => {
+      const said = jsonOf(asked.body);
+      return said === undefined ? refused({ code: "body-unreadable" }) : run(asked, said);
+    },
+  };
+}
+
+/** Undefined where it is none. */
+function jsonOf(body: Uint8Array): unknown {
+  try {
+    return JSON.parse(new TextDecoder("utf-8", { fatal: true }).decode(body));
+  } catch {
+    return undefined;
+  }
+}
 
 export const ENDPOINTS: readonly Endpoint[] = [
   {
@@ -281,4 +315,35 @@ export const ENDPOINTS: readonly Endpoint[] = [
       });
     },
   },
+  ofHosts(
+    {
+      ...{ path: "/report", name: "apiBenchReport", body: hostReportSchema, answer: hostAnswerSchema },
+      summary: "What is in the ports of a bench host, every few seconds; answers what it is wanted for.",
+    },
+    ({ context, bearer }, said) => takeHostReport(context, bearer, said),
+  ),
+  ofHosts(
+    {
+      ...{ path: "/looks", name: "apiBenchLook", body: hostLookSchema, answer: z.null() },
+      summary: "What a bench host read on a device in one of its ports.",
+    },
+    ({ context, bearer }, said) => takeHostLook(context, bearer, said),
+  ),
+  ofHosts(
+    {
+      ...{ path: "/claims", name: "apiBenchClaim", body: z.object({}), answer: claimAnswerSchema },
+      summary: "The next job of a bench host, with all that it needs; null where none waits.",
+    },
+    async ({ context, bearer }) => {
+      const job = await claimForHost(context, bearer);
+      return job.ok ? ok({ job: job.value }) : job;
+    },
+  ),
+  ofHosts(
+    {
+      ...{ path: "/jobs/{id}/told", name: "apiBenchTold", body: hostTellingSchema, answer: toldAnswerSchema },
+      summary: "What a bench host tells of a job that it does: how far it is, lines of its log, how it ended.",
+    },
+    ({ context, bearer, id }, said) => takeTelling(context, bearer, id, said),
+  ),
 ];

@@ -6,14 +6,16 @@ import { type Trust, trustOf } from "@/core/making/writing/trust";
 import { act } from "../act";
 import type { Context } from "../context";
 import type { Queries } from "../db/client";
-import type { BenchJobId, BerthId, DeviceId } from "../db/ids";
+import type { BenchHostId, BenchJobId, BerthId, DeviceId } from "../db/ids";
 import { benchJobs, berths, computers, devices, drills, media } from "../db/schema";
 import { onlyRoutesOn } from "../fleet/covers";
 import { imageParts } from "../images/image-parts";
 import { saveVersioned } from "../inventory/versioned";
 import { checked, fail, ok, type Result, refused } from "../problems";
-import { type DeviceRow, identityOfRow, type Look, lookAt, UNSEEN } from "./devices";
+import { type DeviceRow, identityOfRow, type Look, UNSEEN } from "./devices";
 import { type Fault, faultOf } from "./faults";
+import { listHosts } from "./host-list";
+import { looksAt } from "./looks";
 
 /** States in which a job holds its berth. */
 export const HOLDING = ["queued", "running", "paused", "interrupted"] as const;
@@ -25,6 +27,8 @@ export interface Berth {
   version: number;
   /** It stands for a port of this machine: what is in it is found, not put in here. */
   isPort: boolean;
+  /** The bench host whose port it is; null: this server. */
+  host: { id: BenchHostId; name: string; isThere: boolean } | null;
   device: BerthDevice | null;
   /** The job that holds the berth. */
   jobId: BenchJobId | null;
@@ -33,6 +37,8 @@ export interface Berth {
 export interface BerthDevice {
   row: DeviceRow;
   look: Look;
+  /** It is at a bench host, which has not read it yet. */
+  isUnread: boolean;
   /** The medium that it is. */
   medium: { tag: string; name: string | null } | null;
   /** Other berths with a device that says the same of itself, or nearly. */
@@ -60,14 +66,18 @@ export async function listBerths(context: Context): Promise<Berth[]> {
     .from(berths)
     .leftJoin(devices, eq(devices.id, berths.deviceId))
     .leftJoin(media, and(eq(media.id, devices.mediumId), isNull(media.retiredAt)))
-    .orderBy(asc(berths.place));
+    .orderBy(asc(berths.place), asc(berths.name));
   const jobs = await context.db
     .select({ id: benchJobs.id, berthId: benchJobs.berthId })
     .from(benchJobs)
     .where(inArray(benchJobs.state, [...HOLDING]))
     .orderBy(desc(benchJobs.id));
   const jobOf = new Map(jobs.map(({ id, berthId }) => [berthId, id]));
-  const histories = await historiesOf(context);
+  const [histories, hosts] = await Promise.all([historiesOf(context), listHosts(context)]);
+  const hostOf = new Map(hosts.map(({ id, name, isThere }) => [id, { id, name, isThere }]));
+  // A device that is being written to is not read beside it.
+  const idle = rows.flatMap(({ berth, device }) => (device && !jobOf.has(berth.id) ? [device] : []));
+  const looks = await looksAt(context, idle);
   const losses = await lossesOf(
     context,
     rows.flatMap(({ mediumTag }) => mediumTag ?? []),
@@ -77,7 +87,9 @@ export async function listBerths(context: Context): Promise<Berth[]> {
       const { id, name, accepts, version } = berth;
       const isPort = berth.port !== null;
       const jobId = jobOf.get(id) ?? null;
-      if (!device) return { id, name, accepts, version, isPort, device: null, jobId };
+      const host = berth.hostId === null ? null : (hostOf.get(berth.hostId) ?? null);
+      if (!device) return { id, name, accepts, version, isPort, host, device: null, jobId };
+      const look = looks.get(device.id) ?? UNSEEN;
       const alike = rows.flatMap((other) =>
         other.device && other.device.id !== device.id && areAlike(device, other.device) ? [other.berth.name] : [],
       );
@@ -87,11 +99,12 @@ export async function listBerths(context: Context): Promise<Berth[]> {
         accepts,
         version,
         isPort,
+        host,
         jobId,
         device: {
           row: device,
-          // A device that is being written to is not read beside it.
-          look: jobId === null ? await lookAt(device) : UNSEEN,
+          look,
+          isUnread: host !== null && jobId === null && look.inspection === null && look.fault === null,
           medium: mediumTag === null ? null : { tag: mediumTag, name: mediumName },
           alike,
           loss: losses.get(mediumTag ?? "") ?? { onlyRouteOf: [], images: [] },

@@ -1,64 +1,19 @@
-import { mkdirSync, readFileSync, rmSync, symlinkSync, truncateSync, writeFileSync } from "node:fs";
-import { dirname, join } from "node:path";
+import { mkdirSync, readFileSync, rmSync } from "node:fs";
+import { join } from "node:path";
 import { eq } from "drizzle-orm";
 import { DeviceFault, type DeviceIdentity } from "@/core/making/writing/device";
 import { testInventory } from "../../../test/support/database";
+import { addDisk, type Disk, file } from "../../../test/support/host-tree";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { berths, devices } from "../db/schema";
 import { fillBerth, listBerths } from "./berths";
 import { findBlockDevices, type HostTree, openBlockDevice } from "./block-devices";
 import { seat } from "./found-berths";
 
-// The tree that Linux shows under /sys, /proc and /dev (Documentation/ABI/stable/sysfs-block, proc(5)), with files in the
-// place of devices.
 const w = tempWorkshop();
 const host: HostTree = { sys: w.path("sys"), proc: w.path("proc"), dev: w.path("dev") };
 
-function file(path: string, text: string): void {
-  mkdirSync(dirname(path), { recursive: true });
-  writeFileSync(path, text);
-}
-
-interface Disk {
-  removable?: boolean;
-  bytes?: number;
-  serial?: string | null;
-  port?: string;
-  number?: string;
-  partitions?: string[];
-  model?: string;
-}
-
-/** A disk as the kernel shows it; with `port` below a USB device. */
-function disk(
-  name: string,
-  { removable = true, bytes = 1 << 20, serial = "S1", port, number = "8:16", partitions = [], model = "Dart" }: Disk,
-) {
-  const bus = port
-    ? join(host.sys, "devices", "pci0000:00", "usb2", port)
-    : join(host.sys, "devices", "pci0000:00", "ata1");
-  if (port) {
-    file(join(bus, "idVendor"), "0951\n");
-    if (serial !== null) file(join(bus, "serial"), `${serial}\n`);
-  }
-  const device = join(bus, "host6", "6:0:0:0");
-  file(join(device, "vendor"), "Norlight\n");
-  file(join(device, "model"), `${model}     \n`);
-  const own = join(host.sys, "block", name);
-  file(join(own, "removable"), removable ? "1\n" : "0\n");
-  file(join(own, "size"), `${bytes / 512}\n`);
-  file(join(own, "ro"), "0\n");
-  file(join(own, "dev"), `${number}\n`);
-  file(join(own, "queue", "logical_block_size"), "512\n");
-  mkdirSync(join(own, "holders"), { recursive: true });
-  symlinkSync(device, join(own, "device"));
-  for (const [at, partition] of partitions.entries()) {
-    file(join(own, partition, "dev"), `${number.split(":")[0]}:${Number(number.split(":")[1]) + at + 1}\n`);
-    mkdirSync(join(own, partition, "holders"), { recursive: true });
-  }
-  file(join(host.dev, name), "");
-  truncateSync(join(host.dev, name), bytes);
-}
+const disk = (name: string, given: Disk) => addDisk(host, name, given);
 
 beforeEach(() => {
   for (const folder of Object.values(host)) rmSync(folder, { recursive: true, force: true });

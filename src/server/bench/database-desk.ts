@@ -14,13 +14,14 @@ import { listPeople } from "../inventory/people";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { ok, type Result } from "../problems";
 import { openCarried } from "./carry";
-import { type CompareOptions, compareWith } from "./compare";
+import { type Compared, type CompareOptions, compareWith } from "./compare";
 import type { Desk, EndState, GoodPlan, Heard, OpenPlan, Preparation, Wear, WorkProgress } from "./desk";
 import { type DeviceRow, type DeviceTarget, openDevice } from "./devices";
 import { endJob, GONE, isHeldBy, lineOf, linesSaid } from "./holding";
 import type { BenchJob } from "./jobs";
+import { planStoreOn } from "./material";
 import { keptPack } from "./packs";
-import { openReleases, planFrom, planStoreOn } from "./plans";
+import { openReleases, planFrom } from "./plans";
 import { distrustMedium, recordMedium, recordPlainStore, recordWear, storeBytesOf, voidMedium } from "./record";
 import { RunnerGone } from "./runner-times";
 import { startsOf } from "./starts-of";
@@ -130,7 +131,7 @@ export class DatabaseDesk implements Desk {
       return result;
     };
     const pack = await keptPack(request.pack);
-    if (!pack) return failed(missing("Extra content for the release is gone. Plan the medium again."));
+    if (!pack) return failed(missing(problemText({ code: "refused", why: { code: "pack-gone" } })));
     const carried = await openCarried(context, request.carry ?? []);
     if (!carried.ok) return failed(missing(problemText(carried.problem)));
     closing.push(carried.value.close);
@@ -190,6 +191,42 @@ export class DatabaseDesk implements Desk {
     const compared = await compareWith(source, wanted.loads, options);
     if (compared) await this.keep((acting) => dateByComparison(acting, wanted.tag, compared));
     return compared;
+  }
+
+  /** Dates the medium's verification by what comparing it elsewhere came to. */
+  async keepComparison(compared: Compared): Promise<void> {
+    const wanted = await toCompareWith(await this.context(), await this.device());
+    if (wanted) await this.keep((acting) => dateByComparison(acting, wanted.tag, compared));
+  }
+
+  /** Concludes what was made elsewhere, against what this server plans itself. */
+  async concludeElsewhere(read: Inspection): Promise<BenchResult | null> {
+    if (this.request.kind !== "prepare") return { state: "nothing-to-compare" };
+    const planned = await this.plan(this.request);
+    if ("failed" in planned) return planned.failed;
+    try {
+      return await this.conclude(read, planned.plan);
+    } finally {
+      await planned.close();
+    }
+  }
+
+  /** How a job ends that was done elsewhere: nothing counts as verified that was not recorded here. */
+  async endOf(state: EndState, result: BenchResult | null): Promise<{ state: EndState; result: BenchResult | null }> {
+    const isSaid = state === "done" || state === "failed";
+    if (isSaid !== (result !== null)) return { state: "interrupted", result: null };
+    if (state !== "done" || result === null) return { state, result };
+    const isOfKind =
+      this.request.kind === "prepare"
+        ? result.state === "verified"
+        : this.request.kind === "capacity"
+          ? result.state === "capacity"
+          : (result.state === "compared" || result.state === "sampled") && result.same;
+    const codes = (await this.linesSaid()).map(({ code }) => code);
+    const isKept = result.state !== "verified" || codes.includes("recorded");
+    return isOfKind && isKept
+      ? { state, result }
+      : { state: "failed", result: { state: "lines-missing", codes: ["recorded"] } };
   }
 
   async end(state: EndState, result: BenchResult | null): Promise<void> {

@@ -88,8 +88,8 @@ export const UNSEEN: Look = { inspection: null, pack: null, fingerprint: null, f
 
 const looks = new LRUCache<string, Promise<Look>>({ max: 200 });
 
-/** Looks at a device; what was seen is kept until its content is written to. */
-export async function lookAt(row: DeviceRow): Promise<Look> {
+/** Looks at a device of this server's; what was seen is kept until its content is written to. */
+export async function lookHere(row: DeviceRow): Promise<Look> {
   const state = row.simulatedAs && (await stat(contentPath(join(devicesFolder(), row.simulatedAs))).catch(() => null));
   const key = state ? `${row.id} ${state.mtimeMs} ${state.size}` : null;
   const keptLook = key === null ? undefined : looks.get(key);

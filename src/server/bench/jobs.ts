@@ -14,9 +14,11 @@ import { tagSchema } from "../inventory/computers";
 import { holdToSites } from "../inventory/site-limits";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { HOLDING, lossesOf } from "./berths";
-import { type DeviceRow, identityOfRow, type Look, lookAt } from "./devices";
+import { type DeviceRow, identityOfRow, type Look } from "./devices";
+import { lookAt } from "./looks";
+import { planStoreOn } from "./material";
 import { keepPack } from "./packs";
-import { planInBerth, planStoreOn, requestOf } from "./plans";
+import { planInBerth, requestOf } from "./plans";
 
 export type BenchJob = typeof benchJobs.$inferSelect;
 
@@ -86,7 +88,7 @@ export async function startStore(context: Context, input: unknown): Promise<Resu
   const madeAt = context.now().toISOString();
   const plan = await planStoreOn(device, plainStore.name, madeAt);
   if (!plan.ok) return refused({ code: "plan-fails" });
-  const look = await lookAt(device);
+  const look = await lookAt(context, device);
   const refusal = await refusalOf(context, { device, berth, look, confirm, lossAgreed, fingerprint });
   if (refusal) return refusal;
   const { way, table, store, tag } = plan.request;
@@ -170,7 +172,7 @@ export async function startCheck(
     if (tag !== null) return refused({ code: "device-is-medium", tag });
     const marks = { serial: device.serial, tag, berth: found.berth };
     if (!confirms(confirm, marks)) return refused({ code: "device-not-named", marks }, "confirm");
-    const look = await lookAt(device);
+    const look = await lookAt(context, device);
     if (look.fault) return refused({ code: "device-unreadable" });
   }
   return queueJob(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });

@@ -7,15 +7,8 @@ import { withoutSystemFilesPart } from "@/core/judging/model/release-part";
 import type { Link, Verdict } from "@/core/judging/model/schema";
 import { compareRoutes, type Route } from "@/core/judging/routes/routes";
 import type { BenchRequest, Carry, KeptAs } from "@/core/making/jobs/job";
-import { type PackFile, packToWrite } from "@/core/making/pack/pack";
-import {
-  type Carried,
-  isLean,
-  type MediumPlan,
-  type PlanRequest,
-  planMedium,
-  planPlainStore,
-} from "@/core/making/planning/plan";
+import type { PackFile } from "@/core/making/pack/pack";
+import { type Carried, isLean, type MediumPlan, type PlanRequest } from "@/core/making/planning/plan";
 import type { Context } from "../context";
 import type { BerthId, ReleaseId } from "../db/ids";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
@@ -27,9 +20,11 @@ import { FileSource } from "../host/file-source";
 import { attachmentOf } from "../inspections/verdicts";
 import { fail, ok, type Result, refused } from "../problems";
 import { driversToCarry, openCarried } from "./carry";
-import { type DeviceRow, type DeviceShape, identityOfRow, type Look, lookAt, mediumKindOf } from "./devices";
+import { type DeviceRow, type DeviceShape, identityOfRow, type Look, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
+import { lookAt } from "./looks";
 import { makeablePartsOf } from "./makeable";
+import { planFromMaterial } from "./material";
 import { makePack, type Served } from "./packs";
 
 /** What a medium that is to be made would come to. */
@@ -107,7 +102,7 @@ export async function planInBerth(context: Context, wish: PlanWish): Promise<Res
     .innerJoin(devices, eq(devices.id, berths.deviceId))
     .where(eq(berths.id, wish.berthId));
   if (!found) return fail({ code: "not-found", what: "device in that berth" });
-  const look = await lookAt(found.device);
+  const look = await lookAt(context, found.device);
   const planned = await planOn(context, wish, found.device);
   return planned.ok ? ok({ ...planned.value, ...found, look }) : planned;
 }
@@ -188,26 +183,18 @@ export async function openReleases(
 export async function planFrom(
   releases: readonly OpenRelease[],
   device: DeviceShape,
-  { way, table, store, tag, systemFiles }: PlanRequest,
+  request: PlanRequest,
   pack: readonly PackFile[],
   madeAt: string,
   carried?: Carried,
 ): Promise<MediumPlan> {
-  const { kind, bytes, sectorBytes } = identityOfRow(device);
-  const [own, ...others] = releases;
-  if (!own) throw new Error("a medium without a release is not planned");
-  return planMedium({
-    request: { way, table, store, tag, systemFiles },
-    image: own.source,
-    name: own.name,
-    title: own.text,
-    beside: others.map(({ text, source }) => ({ title: text, image: source })),
-    device: { kind, bytes, sectorBytes },
-    bios: await biosStart(),
-    pack: packToWrite(pack, madeAt),
-    ...(carried ? { carried } : {}),
+  const material = { releases: releases.map(({ text, name, source }) => ({ title: text, name, source })) };
+  return planFromMaterial(
+    { ...material, pack, bios: await biosStart(), ...(carried ? { carried } : {}) },
+    device,
+    request,
     madeAt,
-  });
+  );
 }
 
 const NAMED_OF_EACH = 12;
@@ -296,23 +283,6 @@ function weakestMade({ links }: Route): Link {
   return [links.starts, links.sees, links.restores].reduce((worst, link) =>
     compareVerdicts(link.verdict, worst.verdict) > 0 ? link : worst,
   );
-}
-
-/** How exFAT names a volume: at most 11 letters, digits and spaces of the store's name. Microsoft, "exFAT specification", 7.3. */
-function storeLabel(name: string): string {
-  const plain = name
-    .toUpperCase()
-    .replace(/[^A-Z0-9 -]/g, "")
-    .trim()
-    .slice(0, 11)
-    .trim();
-  return plain || "STORE";
-}
-
-/** Plans a device as nothing but a store, called `name`. */
-export function planStoreOn(device: DeviceShape, name: string, madeAt: string): Promise<MediumPlan> {
-  const { kind, bytes, sectorBytes } = identityOfRow(device);
-  return planPlainStore({ label: storeLabel(name), device: { kind, bytes, sectorBytes }, madeAt });
 }
 
 /** The request that a job keeps of a plan that was agreed to. */

@@ -14,6 +14,7 @@ import { tagSchema } from "../inventory/computers";
 import { addMedium } from "../media/media";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { asSource, type DeviceRow, mediumKindOf, openDevice, sectorsOf } from "./devices";
+import { isElsewhere, lookAt } from "./looks";
 
 export interface Registered {
   tag: string;
@@ -38,7 +39,7 @@ export async function registerFromBerth(
     .where(eq(berths.id, berthId));
   if (!row) return fail({ code: "not-found", what: "device in that berth" });
   if (row.medium !== null) return refused({ code: "device-registered", tag: row.medium });
-  const read = await readDevice(row.device, tag);
+  const read = await readDevice(context, row.device, tag);
   if (!read.ok) return read;
   const release = await recognisedAs(context, read.value);
   return act(context, null, async (acting) => {
@@ -57,7 +58,12 @@ export async function registerFromBerth(
   });
 }
 
-async function readDevice(row: DeviceRow, tag: string): Promise<Result<Inspection>> {
+async function readDevice(context: Context, row: DeviceRow, tag: string): Promise<Result<Inspection>> {
+  if (await isElsewhere(context, row)) {
+    const { inspection } = await lookAt(context, row);
+    const file = inspection && { ...inspection.file, name: `${tag}.img` };
+    return file ? ok({ ...inspection, file }) : refused({ code: "device-unreadable" });
+  }
   try {
     const device = await openDevice(row, { write: false });
     try {

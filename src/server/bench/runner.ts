@@ -3,7 +3,7 @@ import { act } from "../act";
 import { type Context, ownContext } from "../context";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
-import { benchJobs, benchLines } from "../db/schema";
+import { benchJobs, benchLines, berths } from "../db/schema";
 import { jobFolder } from "../host/folders";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { log } from "../log";
@@ -91,14 +91,17 @@ export class BenchRunner {
   private async claim(): Promise<BenchJob | null> {
     if (this.stopped) return null;
     const claimed = await act(this.own, null, async ({ db: tx }) => {
-      const [job] = await tx
-        .select()
+      // What is in a port of a bench host is done there.
+      const [found] = await tx
+        .select({ job: benchJobs })
         .from(benchJobs)
-        .where(eq(benchJobs.state, "queued"))
+        .innerJoin(berths, eq(berths.id, benchJobs.berthId))
+        .where(and(eq(benchJobs.state, "queued"), isNull(berths.hostId)))
         .orderBy(asc(benchJobs.id))
         .limit(1)
         .for("update", { skipLocked: true });
-      if (!job) return ok(null);
+      if (!found) return ok(null);
+      const { job } = found;
       const at = this.now();
       const taken = await tx
         .update(benchJobs)

@@ -9,6 +9,7 @@ import type { BerthId } from "../db/ids";
 import { berths, devices, media } from "../db/schema";
 import { fail, type Result, refused } from "../problems";
 import { asSource, openDevice } from "./devices";
+import { isElsewhere } from "./looks";
 import { importPack, type PackImport } from "./pack-import";
 
 /** Takes in what the device in a berth says of itself. It is that medium from then on. Problems: `not-found`, `invalid`. */
@@ -19,6 +20,7 @@ export async function takeInFromBerth(context: Context, berthId: BerthId): Promi
     .innerJoin(devices, eq(devices.id, berths.deviceId))
     .where(eq(berths.id, berthId));
   if (!row) return fail({ code: "not-found", what: "device in that berth" });
+  if (await isElsewhere(context, row.device)) return refused({ code: "records-by-folder" });
   try {
     const device = await openDevice(row.device, { write: false });
     try {

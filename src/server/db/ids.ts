@@ -7,6 +7,7 @@ type Id<Table extends string> = number & { readonly of?: Table };
 export type ArrivalId = Id<"arrival">;
 export type AuditId = Id<"audit">;
 export type BatchId = Id<"batch">;
+export type BenchHostId = Id<"benchHost">;
 export type BenchJobId = Id<"benchJob">;
 export type BerthId = Id<"berth">;
 export type CalloutId = Id<"callout">;

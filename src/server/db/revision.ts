@@ -13,7 +13,17 @@ const TOLD_MOST = 500;
 
 /** Tables that tell how work goes, or are nobody's but their own: nothing that is told of the fleet follows from them. */
 const QUIET: ReadonlySet<string> = new Set([
-  ...["jobs", "job_lines", "bench_jobs", "bench_lines", "imports", "import_parts", "store_scans"],
+  ...[
+    "jobs",
+    "job_lines",
+    "bench_jobs",
+    "bench_lines",
+    "bench_hosts",
+    "device_looks",
+    "imports",
+    "import_parts",
+    "store_scans",
+  ],
   ...[
     "accounts",
     "account_sites",

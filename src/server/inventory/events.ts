@@ -31,7 +31,8 @@ export type Entity =
   | "person"
   | "token"
   | "library file"
-  | "organisation";
+  | "organisation"
+  | "bench host";
 export type Action =
   | "added"
   | "changed"

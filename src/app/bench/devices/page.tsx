@@ -6,6 +6,7 @@ import { Size } from "@/ui/size";
 import { dateText, plural } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { wearText } from "../device-text";
+import { BenchNav } from "../nav";
 import { BatchField } from "./batch-field";
 
 export const metadata: Metadata = { title: "Devices" };
@@ -23,14 +24,12 @@ export default async function Devices() {
   const failed = devices.filter(({ trust }) => trust.verdict === "distrust").length;
   return (
     <section>
+      <BenchNav here="/bench/devices" />
       <h1>Devices</h1>
       <p className="mt-1 text-quiet">
         {devices.length === 0
           ? "No device has been in a berth yet."
-          : `${plural(devices.length, "device")} that were ever in a berth${failed > 0 ? `, ${failed.toLocaleString("en-GB")} of them marked “do not use”` : ""}. Devices of one batch tend to fail alike: where one failed, the others are marked.`}{" "}
-        <Link prefetch={false} className="link" href="/bench">
-          Open bench
-        </Link>
+          : `${plural(devices.length, "device")} that were ever in a berth${failed > 0 ? `, ${failed.toLocaleString("en-GB")} of them marked “do not use”` : ""}. Devices of one batch tend to fail alike: where one failed, the others are marked.`}
       </p>
       {devices.length > 0 && (
         <table className="mt-3 w-full">

@@ -12,8 +12,10 @@ import { fieldsOf, type Making } from "./wish";
 const STICKS = STICK_BYTES.filter((bytes) => bytes <= 32e9);
 
 /** Why a device cannot be taken, in a few words; null where it can. */
-function obstacleOf({ device, jobId }: Berth, isDisc: boolean, needed: number | null): string | null {
+function obstacleOf({ device, jobId, host }: Berth, isDisc: boolean, needed: number | null): string | null {
   if (!device) return "empty";
+  if (host && !host.isThere) return "its bench host is not connected";
+  if (device.isUnread) return "being read by its bench host";
   if (jobId !== null) return `job ${jobId} uses it`;
   if (device.row.isStore) return "receives images: never written to as a whole";
   if (device.look.fault) return "not readable";

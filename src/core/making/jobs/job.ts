@@ -30,7 +30,7 @@ export const plainStoreSchema = z.object({
 });
 
 /** What a job is asked to do. */
-const benchRequestSchema = z.discriminatedUnion("kind", [
+export const benchRequestSchema = z.discriminatedUnion("kind", [
   z.object({
     kind: z.literal("prepare"),
     way: z.enum(WAYS),
@@ -72,7 +72,7 @@ export type BenchResult =
   | { state: "not-as-predicted"; expected: string[]; found: string[] }
   | { state: "differs"; start: number; lengthBytes: number; path: string | null }
   | { state: "wraps"; trueBytes: number }
-  | { state: "fault"; phase: Phase | "open" | "inspect"; code: DeviceFaultCode; offset: number | null }
+  | { state: "fault"; phase: Phase | "open" | "fetch" | "inspect"; code: DeviceFaultCode; offset: number | null }
   | { state: "source-failed"; offset: number }
   | { state: "device-changed"; what: "identity" | "content" }
   | { state: "file-missing"; file: string }

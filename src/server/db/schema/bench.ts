@@ -2,10 +2,11 @@ import { sql } from "drizzle-orm";
 import { bigint, boolean, index, int, mysqlTable, uniqueIndex, varchar } from "drizzle-orm/mysql-core";
 import type { BenchLine, BenchRequest, BenchResult } from "@/core/making/jobs/job";
 import type { CapacityResult } from "@/core/making/writing/capacity";
-import type { BenchJobId, BerthId, DeviceId, MediumId, ReleaseId } from "../ids";
+import type { BenchHostId, BenchJobId, BerthId, DeviceId, MediumId, ReleaseId, TokenId } from "../ids";
 import { at, createdAt, id, json, updatedAt, version } from "./columns";
 import { person } from "./computers";
 import { media, releases } from "./media";
+import { tokens } from "./tokens";
 
 /** Devices that were ever in a berth, known again by kind, model, serial and size; what each went through. */
 export const devices = mysqlTable(
@@ -48,6 +49,37 @@ export const devices = mysqlTable(
   ],
 );
 
+/** Computers that take part in the bench: their ports are berths, and they do the jobs there. */
+export const benchHosts = mysqlTable(
+  "bench_hosts",
+  {
+    id: id<BenchHostId>(),
+    /** Its computer's. */
+    name: varchar("name", { length: 60 }).notNull(),
+    /** What it comes with. */
+    tokenId: int("token_id")
+      .$type<TokenId>()
+      .notNull()
+      .references(() => tokens.id, { onDelete: "cascade" }),
+    version: varchar("version", { length: 40 }).notNull(),
+    system: varchar("system", { length: 120 }).notNull(),
+    /** When it was heard of last, by the clock of the database. */
+    seenAt: at("seen_at").notNull(),
+    createdAt: createdAt(),
+  },
+  (table) => [uniqueIndex("bench_hosts_name").on(table.name), index("bench_hosts_token").on(table.tokenId)],
+);
+
+/** What a bench host saw of a device that is in one of its ports. */
+export const deviceLooks = mysqlTable("device_looks", {
+  deviceId: int("device_id")
+    .$type<DeviceId>()
+    .primaryKey()
+    .references(() => devices.id, { onDelete: "cascade" }),
+  look: json<object>("look").notNull(),
+  at: at("looked_at").notNull(),
+});
+
 /** The slots of the bench. */
 export const berths = mysqlTable(
   "berths",
@@ -59,6 +91,10 @@ export const berths = mysqlTable(
     place: int("place").notNull(),
     /** Of a real one: the port that it stands for; what is in it is found, not chosen. */
     port: varchar("port", { length: 120 }),
+    /** Whose port it is; null: this server's. */
+    hostId: int("host_id")
+      .$type<BenchHostId>()
+      .references(() => benchHosts.id),
     deviceId: int("device_id")
       .$type<DeviceId>()
       .references(() => devices.id),
@@ -66,7 +102,11 @@ export const berths = mysqlTable(
     createdAt: createdAt(),
     updatedAt: updatedAt(),
   },
-  (table) => [uniqueIndex("berths_name").on(table.name), uniqueIndex("berths_device").on(table.deviceId)],
+  (table) => [
+    uniqueIndex("berths_name").on(table.name),
+    uniqueIndex("berths_device").on(table.deviceId),
+    index("berths_host").on(table.hostId),
+  ],
 );
 
 /** Work on devices: queued, claimed by a runner, told as it goes. */

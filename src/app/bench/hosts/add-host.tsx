@@ -1,0 +1,84 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { type FormEvent, useState, useTransition } from "react";
+import { fieldTexts, problemText } from "@/core/words/problems";
+import { Field } from "@/ui/field";
+import { ProblemLine } from "@/ui/problem-line";
+import { useReady } from "@/ui/use-ready";
+import { addHostAction, type HostToken } from "./actions";
+
+const DAYS = [
+  { value: 30, text: "30 days" },
+  { value: 365, text: "one year" },
+  { value: null, text: "until it is ended" },
+] as const;
+
+/** Makes a token for a computer, and shows this once how that becomes a bench host. */
+export function AddHost() {
+  const router = useRouter();
+  const ready = useReady();
+  const [pending, start] = useTransition();
+  const [token, setToken] = useState<HostToken | null>(null);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const [problem, setProblem] = useState<string | null>(null);
+  const submit = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    const form = event.currentTarget;
+    const data = new FormData(form);
+    start(async () => {
+      const days = DAYS[Number(data.get("days"))]?.value ?? null;
+      const result = await addHostAction({ name: String(data.get("name") ?? ""), days });
+      const fields = result.ok ? {} : fieldTexts(result.problem);
+      setFaults(fields);
+      setProblem(result.ok || Object.keys(fields).length > 0 ? null : problemText(result.problem));
+      setToken(result.ok ? result.value : null);
+      if (!result.ok) return;
+      form.reset();
+      router.refresh();
+    });
+  };
+  return (
+    <section aria-label="Add a bench host">
+      <h2>Add a bench host</h2>
+      <form onSubmit={submit} aria-busy={!ready} className="mt-2 space-y-3">
+        <Field label="Name" hint="Such as: Ina's laptop." error={faults.name}>
+          {(props) => <input {...props} name="name" autoComplete="off" />}
+        </Field>
+        <Field label="Valid for" error={faults.days}>
+          {(props) => (
+            <select {...props} name="days" defaultValue={1}>
+              {DAYS.map(({ text }, nth) => (
+                <option key={text} value={nth}>
+                  {text}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <button type="submit" className="act-main" disabled={pending}>
+          {pending ? "Adding …" : "Add host"}
+        </button>
+        <ProblemLine text={problem} />
+      </form>
+      {token && <HowTo {...token} />}
+    </section>
+  );
+}
+
+function HowTo({ server, secret }: HostToken) {
+  const lines = [
+    `umask 077; printf '%s\\n' ${secret} > creel-bench.token`,
+    `curl -fsSO ${server}/bench/hosts/creel-bench.cjs`,
+    `sudo node creel-bench.cjs --server ${server} --token-file creel-bench.token`,
+  ];
+  return (
+    <div role="status" className="mt-4 border-rope border-l-4 pl-3">
+      <p>
+        Run this on that computer. It needs Linux and Node.js 20 or later. The token in the first line is a secret and
+        is not shown again.
+      </p>
+      <pre className="code mt-2 whitespace-pre-wrap break-all text-[0.85rem]">{lines.join("\n")}</pre>
+    </div>
+  );
+}

@@ -1,0 +1,178 @@
+import { arch, hostname, release, type } from "node:os";
+import { join } from "node:path";
+import { z } from "zod";
+import { CachedSource, ReadFailed } from "@/core/kernel/source";
+import { claimAnswerSchema, type HostJob, hostAnswerSchema } from "@/core/making/jobs/host";
+import { glanceAtPack } from "@/core/making/pack/pack-read";
+import { DeviceFault } from "@/core/making/writing/device";
+import { inspect } from "@/core/medium/inspection/inspect";
+import { visible } from "@/core/words/visible";
+import { asSource, fingerprintOf, type Look, sectorsOf, UNSEEN } from "@/server/bench/devices";
+import { RunnerGone, type RunnerTimes, USUAL_TIMES } from "@/server/bench/runner-times";
+import { BenchWork } from "@/server/bench/work";
+import { type CreelServer, ServerUnreached } from "../server/client";
+import { Contents } from "./contents";
+import type { InPort, Ports } from "./ports";
+import { ServerDesk } from "./server-desk";
+
+/** Of what a host and a server say to each other. */
+const VERSION = "1";
+const REPORT_EVERY_MS = 2_000;
+const SOON_MS = 300;
+
+export interface HostOptions {
+  server: CreelServer;
+  ports: Ports;
+  /** What is fetched and how far jobs are: kept here. */
+  folder: string;
+  name?: string;
+  times?: RunnerTimes;
+  /** Says what happens, a sentence at a time. */
+  print: (text: string) => void;
+}
+
+/** A computer whose ports are berths: tells its server what is in them, and does the jobs that are chosen there. */
+export class BenchHost {
+  private readonly running = new Map<string, Promise<void>>();
+  private readonly contents: Contents;
+  private readonly times: RunnerTimes;
+  private isStopping = false;
+  private wake: (() => void) | null = null;
+
+  constructor(private readonly options: HostOptions) {
+    this.contents = new Contents(options.server, join(options.folder, "contents"));
+    this.times = options.times ?? { ...USUAL_TIMES, sleeps: true };
+  }
+
+  /** Works until it is stopped; what was under way then goes on at the next start. */
+  async run(): Promise<void> {
+    let isReached: boolean | null = null;
+    while (!this.isStopping) {
+      let pauseMs = REPORT_EVERY_MS;
+      try {
+        if (await this.step()) pauseMs = SOON_MS;
+        if (isReached !== true) this.options.print("Connected. What is in the ports is on the bench.");
+        isReached = true;
+      } catch (error) {
+        if (!(error instanceof ServerUnreached)) throw error;
+        if (isReached !== false) this.options.print(`${error.message} Trying again until it is.`);
+        isReached = false;
+      }
+      if (!this.isStopping) await this.pause(pauseMs);
+    }
+    while (this.running.size > 0) await Promise.all(this.running.values());
+  }
+
+  stop(): void {
+    this.isStopping = true;
+    this.wake?.();
+  }
+
+  private pause(ms: number): Promise<void> {
+    return new Promise((resolve) => {
+      const timer = setTimeout(resolve, ms);
+      this.wake = () => {
+        clearTimeout(timer);
+        resolve();
+      };
+    });
+  }
+
+  private known = new Map<string, string>();
+
+  /** Tells what is in the ports, looks at what is new, takes up a job; gives whether it did. */
+  async step(): Promise<boolean> {
+    const { server, ports, name = hostname(), print } = this.options;
+    const found = await ports.list();
+    this.tellChanges(found);
+    const report = {
+      ...{ name: name.slice(0, 60), version: VERSION, system: `${type()} ${release()} ${arch()}`.slice(0, 120) },
+      devices: found,
+    };
+    const answer = await server.say("/bench/report", report, hostAnswerSchema, { attempts: 1 });
+    for (const { port, berth } of answer.twins)
+      if (!this.known.get(`twin ${port}`)) {
+        this.known.set(`twin ${port}`, berth);
+        print(
+          `${visible(port)}: a device that says the same of itself is in ${visible(berth)}. It is left alone here.`,
+        );
+      }
+    for (const port of answer.looks) {
+      const there = found.find((each) => each.port === port);
+      if (there && !this.running.has(port) && !this.isStopping) await this.look(there);
+    }
+    if (!answer.isWanted || this.isStopping) return false;
+    const { job } = await server.say("/bench/claims", {}, claimAnswerSchema, { attempts: 1 });
+    if (!job) return false;
+    this.take(job, found);
+    return true;
+  }
+
+  private tellChanges(found: readonly InPort[]): void {
+    const now = new Map(
+      found.map(({ port, identity }) => [port, `${identity.model}, ${identity.serial ?? "no serial"}`]),
+    );
+    for (const [port, what] of now)
+      if (this.known.get(port) !== what) this.options.print(`${visible(port)}: ${visible(what)}.`);
+    for (const port of this.known.keys())
+      if (!port.startsWith("twin ") && !now.has(port)) this.options.print(`${visible(port)}: empty.`);
+    this.known = new Map([
+      ...now,
+      ...[...this.known].filter(([key]) => key.startsWith("twin ") && now.has(key.slice(5))),
+    ]);
+  }
+
+  private async look({ port, identity }: InPort): Promise<void> {
+    const look = await this.lookAt({ port, identity });
+    const sent = { port, identity, look };
+    await this.options.server.say("/bench/looks", sent, z.null(), { attempts: 1 }).catch((error: unknown) => {
+      // What is gone meanwhile is looked at when it is back.
+      if (error instanceof ServerUnreached) throw error;
+    });
+  }
+
+  private async lookAt({ port, identity }: InPort): Promise<Look> {
+    try {
+      const device = await this.options.ports.open(port, identity, { write: false });
+      try {
+        const source = new CachedSource(asSource(device));
+        const name = `${identity.model}.img`;
+        const { inspection } = await inspect(source, { name, ...sectorsOf(identity) });
+        const pack = await glanceAtPack(source);
+        return { inspection, pack, fingerprint: await fingerprintOf(device), fault: null };
+      } finally {
+        await device.close();
+      }
+    } catch (error) {
+      const cause = error instanceof ReadFailed ? error.cause : error;
+      if (cause instanceof DeviceFault) return { ...UNSEEN, fault: cause.code };
+      throw error;
+    }
+  }
+
+  private take(job: HostJob, found: readonly InPort[]): void {
+    const { server, ports, folder, print } = this.options;
+    // The port that a job names is one of those that were just looked at, whatever a server says.
+    if (!found.some(({ port }) => port === job.port) || this.running.has(job.port)) return;
+    print(`Job ${job.id} in ${visible(job.port)}: begun.`);
+    const desk = new ServerDesk(server, job, ports, this.contents, this.times);
+    const own = join(folder, "jobs", String(job.id));
+    const work = new BenchWork(desk, own, job.runner, this.times, () => this.isStopping)
+      .run()
+      .then(() => {
+        print(`Job ${job.id} in ${visible(job.port)}: over for now. The bench says how it ended.`);
+      })
+      .catch(async (error: unknown) => {
+        // It is found silent there, and comes back.
+        if (error instanceof RunnerGone || error instanceof ServerUnreached)
+          return print(`Job ${job.id}: the server was not reached. It goes on when it is.`);
+        // A fault of ours would come again and again: somebody says when it is to be tried once more.
+        print(
+          `Job ${job.id} broke off: ${error instanceof Error ? visible(error.message, 300) : "unknown"}. It is paused.`,
+        );
+        await desk.end("paused", null).catch(() => {});
+      })
+      .finally(() => this.running.delete(job.port));
+    this.running.set(job.port, work);
+  }
+}

@@ -1,0 +1,34 @@
+import { asc, eq, sql } from "drizzle-orm";
+import type { Context } from "../context";
+import type { BenchHostId } from "../db/ids";
+import { benchHosts, tokens } from "../db/schema";
+import { DATABASE_NOW } from "../jobs/jobs";
+
+/** A host that was heard of within so many seconds has its devices still. */
+export const HOST_THERE_SECONDS = 12;
+
+export interface HostItem {
+  id: BenchHostId;
+  name: string;
+  system: string;
+  version: string;
+  seenAt: Date;
+  /** Whether it was heard of within the last seconds. */
+  isThere: boolean;
+  /** Of the token that it comes with. */
+  tokenId: number;
+}
+
+const isThere = sql<number>`${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND AND ${tokens.endedAt} IS NULL`;
+
+/** All hosts, by name. */
+export async function listHosts({ db }: Pick<Context, "db">): Promise<HostItem[]> {
+  const rows = await db
+    .select({ host: benchHosts, isThere })
+    .from(benchHosts)
+    .innerJoin(tokens, eq(tokens.id, benchHosts.tokenId))
+    .orderBy(asc(benchHosts.name));
+  return rows.map(({ host: { id, name, system, version, seenAt, tokenId }, isThere: there }) => {
+    return { id, name, system, version, seenAt, isThere: Boolean(Number(there)), tokenId };
+  });
+}
