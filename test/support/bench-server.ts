@@ -1,4 +1,4 @@
-import { createServer } from "node:http";
+import { createServer, type IncomingMessage, type ServerResponse } from "node:http";
 import type { AddressInfo } from "node:net";
 import { Readable } from "node:stream";
 import type { ReadableStream } from "node:stream/web";
@@ -34,14 +34,14 @@ export async function benchServer(inventory: TestInventory): Promise<BenchServer
     },
     close: () => new Promise((resolve) => server.close(() => resolve()).closeAllConnections()),
   };
-  const server = createServer(async (request, response) => {
+  const answer = async (request: IncomingMessage, response: ServerResponse) => {
     const path = (request.url ?? "").replace(/^\/api\/v1\/bench\//, "");
     own.asked.push(path);
     if (own.isCut) return request.socket.destroy();
     const chunks: Buffer[] = [];
     for await (const chunk of request) chunks.push(chunk as Buffer);
     const bearer = await bearerWith((request.headers.authorization ?? "").replace(/^Bearer /, ""));
-    let answer = problemDetails({ code: "refused", why: { code: "token-refused" } });
+    let told = problemDetails({ code: "refused", why: { code: "token-refused" } });
     if (bearer) {
       const context = { ...inventory.ina, person: bearer.madeBy };
       const content = /^jobs\/(\d+)\/content\/(\d+)$/.exec(path);
@@ -52,17 +52,17 @@ export async function benchServer(inventory: TestInventory): Promise<BenchServer
       });
       if (content) {
         const opened = await openContent(context, bearer, rowId(content[1] ?? ""), Number(content[2]));
-        answer = opened.ok ? rangedAnswer(asked.headers, opened.value) : problemDetails(opened.problem);
+        told = opened.ok ? rangedAnswer(asked.headers, opened.value) : problemDetails(opened.problem);
       } else {
-        answer = await answered({ request: asked, context, bearer, params: { path: ["bench", ...path.split("/")] } });
+        told = await answered({ request: asked, context, bearer, params: { path: ["bench", ...path.split("/")] } });
       }
     }
     // What was asked is done; the answer may not arrive.
     if (own.isCut) return request.socket.destroy();
-    response.writeHead(answer.status, Object.fromEntries(answer.headers));
-    if (own.lies) return response.end(own.lies(path, await answer.text()));
+    response.writeHead(told.status, Object.fromEntries(told.headers));
+    if (own.lies) return response.end(own.lies(path, await told.text()));
     let sent = 0;
-    for await (const chunk of Readable.fromWeb(answer.body as ReadableStream<Uint8Array>)) {
+    for await (const chunk of Readable.fromWeb(told.body as ReadableStream<Uint8Array>)) {
       response.write(chunk);
       sent += (chunk as Uint8Array).length;
       if (own.cutsAt?.path.test(path) && sent >= own.cutsAt.bytes) {
@@ -71,7 +71,11 @@ export async function benchServer(inventory: TestInventory): Promise<BenchServer
       }
     }
     response.end();
-  });
+  };
+  // A guest asks on after a test is over and its database is gone.
+  const server = createServer(
+    (request, response) => void answer(request, response).catch(() => request.socket.destroy()),
+  );
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   own.url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   return own;

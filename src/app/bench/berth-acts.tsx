@@ -28,6 +28,8 @@ export interface BerthToAct {
   isMedium: boolean;
   /** What is in it is found, not put in here. */
   isPort: boolean;
+  /** It is at a bench host that is not connected: nothing can be begun there. */
+  isAway: boolean;
   /** The tag that it says it has, where that is no medium here. */
   saysItIs: string | null;
   /** It holds something that is no medium here, and could be one. */
@@ -103,7 +105,7 @@ export function BerthActs({
             !berth.isStore &&
             berth.howToName !== null && { name: "Test capacity", onSelect: () => setOpened("test") },
         ];
-  const possible = acts.filter((each) => each !== false);
+  const possible = berth.isAway && berth.jobId === null ? [] : acts.filter((each) => each !== false);
   if (!berth.isPort)
     possible.push({
       name: "Remove",

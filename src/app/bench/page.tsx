@@ -82,13 +82,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
           {groups.map(({ host, own }) => (
             <section key={host?.id ?? 0} aria-label={host ? `Bench host ${host.name}` : "This server"} className="mt-3">
               {groups.length > 1 && <GroupHead host={host} isEmpty={own.length === 0} />}
-              <ul
-                className={clsx(
-                  "divide-y divide-line border-line",
-                  own.length > 0 && "border-y",
-                  host && !host.isThere && "opacity-70",
-                )}
-              >
+              <ul className={clsx("divide-y divide-line border-line", own.length > 0 && "border-y")}>
                 {own.map((berth) => (
                   <li key={berth.id} className="py-2">
                     <div
@@ -111,6 +105,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
                           isStore: berth.device?.row.isStore ?? false,
                           isMedium: berth.device?.medium != null,
                           isPort: berth.isPort,
+                          isAway: berth.host !== null && !berth.host.isThere,
                           saysItIs: berth.device?.medium ? null : (berth.device?.look.pack?.medium.tag ?? null),
                           isForeign: isForeign(berth),
                           howToName: howToName(berth),

@@ -19,10 +19,10 @@ import {
 } from "@/core/making/jobs/host";
 import { sameDevice } from "@/core/making/writing/device";
 import { problemText } from "../../core/words/problems";
-import type { Bearer } from "../accounts/tokens";
+import { type Bearer, endToken, listTokens } from "../accounts/tokens";
 import { act } from "../act";
 import type { Context } from "../context";
-import type { BenchHostId, BenchJobId } from "../db/ids";
+import type { BenchHostId, BenchJobId, TokenId } from "../db/ids";
 import { affectedRows, insertedId } from "../db/results";
 import { benchHosts, benchJobs, berths, deviceLooks, devices, tokens } from "../db/schema";
 import { biosStart } from "../host/bios-start";
@@ -373,4 +373,17 @@ async function keepTold(desk: DatabaseDesk, told: HostTold): Promise<ToldAnswer>
       return HELD;
     }
   }
+}
+
+/** Ends a host's token: it takes part no more, and what is in its ports is on the bench no more. Problems: `not-found`. */
+export async function endHost(context: Context, tokenId: TokenId): Promise<Result<null>> {
+  const own = (await listTokens(context, "bench")).find((each) => each.id === tokenId);
+  if (!own) return fail({ code: "not-found", what: "bench host" });
+  return act(context, null, async (acting) => {
+    const ended = await endToken(acting, tokenId);
+    if (!ended.ok) return ended;
+    const hosts = acting.db.select({ id: benchHosts.id }).from(benchHosts).where(eq(benchHosts.tokenId, tokenId));
+    await acting.db.update(berths).set({ deviceId: null }).where(inArray(berths.hostId, hosts));
+    return ended;
+  });
 }

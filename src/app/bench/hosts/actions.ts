@@ -1,9 +1,10 @@
 "use server";
 
 import { z } from "zod";
-import { endToken, listTokens, makeToken } from "@/server/accounts/tokens";
+import { makeToken } from "@/server/accounts/tokens";
+import { endHost } from "@/server/bench/hosts";
 import { ownOrigins } from "@/server/host/addresses";
-import { fail, ok } from "@/server/problems";
+import { ok } from "@/server/problems";
 import { action, id, word } from "../../_lib/guard";
 
 /** For how many days a host may take part; null: until it is ended. */
@@ -25,9 +26,4 @@ export const addHostAction = action(
   },
 );
 
-/** Ends a host's token: it takes part no more, at once. */
-export const endHostAction = action("endBenchHost", "technician", [id], async (context, token) => {
-  const own = (await listTokens(context, "bench")).find((each) => each.id === token);
-  if (!own) return fail<null>({ code: "not-found", what: "bench host" });
-  return endToken(context, token);
-});
+export const endHostAction = action("endBenchHost", "technician", [id], endHost);

@@ -39,9 +39,13 @@ export function AddHost() {
     });
   };
   return (
-    <section aria-label="Add a bench host">
+    <section aria-label="Add a bench host" className="mt-7">
       <h2>Add a bench host</h2>
-      <form onSubmit={submit} aria-busy={!ready} className="mt-2 space-y-3">
+      <form
+        onSubmit={submit}
+        aria-busy={!ready}
+        className="mt-2 grid max-w-3xl gap-3 sm:grid-cols-[minmax(0,1fr)_14rem]"
+      >
         <Field label="Name" hint="Such as: Ina's laptop." error={faults.name}>
           {(props) => <input {...props} name="name" autoComplete="off" />}
         </Field>
@@ -56,10 +60,12 @@ export function AddHost() {
             </select>
           )}
         </Field>
-        <button type="submit" className="act-main" disabled={pending}>
-          {pending ? "Adding …" : "Add host"}
-        </button>
-        <ProblemLine text={problem} />
+        <div className="sm:col-span-2">
+          <button type="submit" className="act-main" disabled={pending}>
+            {pending ? "Adding …" : "Add host"}
+          </button>
+          <ProblemLine text={problem} />
+        </div>
       </form>
       {token && <HowTo {...token} />}
     </section>
@@ -73,7 +79,7 @@ function HowTo({ server, secret }: HostToken) {
     `sudo node creel-bench.cjs --server ${server} --token-file creel-bench.token`,
   ];
   return (
-    <div role="status" className="mt-4 border-rope border-l-4 pl-3">
+    <div role="status" className="mt-4 max-w-5xl border-rope border-l-4 pl-3">
       <p>
         Run this on that computer. It needs Linux and Node.js 20 or later. The token in the first line is a secret and
         is not shown again.

@@ -20,39 +20,37 @@ export default async function Hosts() {
   return (
     <>
       <BenchNav here="/bench/hosts" />
-      <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_24rem]">
-        <section>
-          <h1>Bench hosts</h1>
-          <p className="mt-1 max-w-3xl text-quiet">
-            Computers whose USB ports and card slots are berths of this bench. Media are chosen here, and written, read
-            back and checked there.
-          </p>
-          {inUse.length === 0 ? (
-            <p className="mt-4">No bench host yet. Add one to make media where the sticks are.</p>
-          ) : (
-            <ul data-list className="mt-3 max-w-3xl divide-y divide-line border-line border-y">
-              {inUse.map((token) => (
-                <li key={token.id} className="flex items-start justify-between gap-4 py-2">
-                  <div className="min-w-0">
-                    <p>
-                      <strong>{token.name}</strong>{" "}
-                      <span className="text-quiet">
-                        added by {token.createdBy}, valid{" "}
-                        {token.expiresAt ? `until ${dateText(token.expiresAt)}` : "until it is ended"}
-                      </span>
-                    </p>
-                    <HostLines hosts={hosts.filter(({ tokenId }) => tokenId === token.id)} />
-                  </div>
-                  {mayAdd && (
-                    <ActButton text="End" label={`End ${token.name}`} act={endHostAction.bind(null, token.id)} />
-                  )}
-                </li>
-              ))}
-            </ul>
-          )}
-        </section>
-        {mayAdd ? <AddHost /> : <p>Adding bench hosts needs the role technician.</p>}
-      </div>
+      <section>
+        <h1>Bench hosts</h1>
+        <p className="mt-1 max-w-3xl text-quiet">
+          Computers whose USB ports and card slots are berths of this bench. Media are chosen here, and written, read
+          back and checked there.
+        </p>
+        {inUse.length === 0 ? (
+          <p className="mt-4">No bench host yet. Add one to make media where the sticks are.</p>
+        ) : (
+          <ul data-list className="mt-3 max-w-3xl divide-y divide-line border-line border-y">
+            {inUse.map((token) => (
+              <li key={token.id} className="flex items-start justify-between gap-4 py-2">
+                <div className="min-w-0">
+                  <p>
+                    <strong>{token.name}</strong>{" "}
+                    <span className="text-quiet">
+                      added by {token.createdBy}, valid{" "}
+                      {token.expiresAt ? `until ${dateText(token.expiresAt)}` : "until it is ended"}
+                    </span>
+                  </p>
+                  <HostLines hosts={hosts.filter(({ tokenId }) => tokenId === token.id)} />
+                </div>
+                {mayAdd && (
+                  <ActButton text="End" label={`End ${token.name}`} act={endHostAction.bind(null, token.id)} />
+                )}
+              </li>
+            ))}
+          </ul>
+        )}
+      </section>
+      {mayAdd ? <AddHost /> : <p className="mt-6">Adding bench hosts needs the role technician.</p>}
     </>
   );
 }
