@@ -33,6 +33,7 @@ const SERVER_FLOORS = [
   ["media"],
   ["arrivals"],
   ["exchange", "drills"],
+  ["devices"],
   ["bench"],
   ["cover"],
   ["callouts"],
@@ -135,7 +136,14 @@ module.exports = {
       comment: "Only what works on the inventory, below cli/inventory, does.",
       severity: "error",
       from: { path: "^src/cli", pathNot: "^src/cli/(inventory/|main\\.ts$)" },
-      to: { path: "^src/(app|ui|workers|server/(?!(host/|log|problems))|cli/inventory)" },
+      to: { path: "^src/(app|ui|workers|server/(?!(host/|devices/|log|problems))|cli/inventory)" },
+    },
+    {
+      name: "devices-need-no-database",
+      comment: "A bench host has none.",
+      severity: "error",
+      from: { path: "^src/server/devices/" },
+      to: { path: "^src/server/(?!(host|devices)/)|^node_modules/(mysql2|drizzle-orm)/" },
     },
     {
       name: "cli-below-app",

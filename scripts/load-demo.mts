@@ -29,7 +29,7 @@ import { volumesOf } from "@/core/medium/volumes/volumes";
 import { problemText } from "@/core/words/problems";
 import { insertAccount, isNew } from "@/server/accounts/set-up";
 import { takeReport } from "@/server/arrivals/reports";
-import { contentPath, makeSimulated } from "@/server/bench/simulated";
+import { contentPath, makeSimulated } from "@/server/devices/simulated";
 import { closeCallout, openCallout } from "@/server/callouts/callouts";
 import { replaceDisk, takeInFacts } from "@/server/computers/computer-acts";
 import { saveView } from "@/server/computers/saved-views";

@@ -5,8 +5,8 @@ import { WindowSource } from "@/core/kernel/source";
 import { asItIs } from "@/core/making/layout/with-store";
 import { blocksOf } from "@/core/making/writing/blocks";
 import { writeMedium } from "@/core/making/writing/write-medium";
-import { FileJournal } from "@/server/bench/journal";
-import { contentPath, makeSimulated, openSimulated } from "@/server/bench/simulated";
+import { FileJournal } from "@/server/devices/journal";
+import { contentPath, makeSimulated, openSimulated } from "@/server/devices/simulated";
 import { FileSource } from "@/server/host/file-source";
 
 const BYTES = 2 * 2 ** 30;

@@ -1,4 +1,4 @@
-import type { Simulated } from "@/server/bench/simulated";
+import type { Simulated } from "@/server/devices/simulated";
 import type { ImageName } from "./images";
 
 /** The bench of Skerry Line's workshop: what is in its berths, what it says of itself, and what it really is. */

@@ -1,7 +1,7 @@
 import { truncateSync, writeFileSync } from "node:fs";
 import { listBerths } from "@/server/bench/berths";
 import { getJob, resume } from "@/server/bench/jobs";
-import type { Simulated } from "@/server/bench/simulated";
+import type { Simulated } from "@/server/devices/simulated";
 import { getMedium } from "@/server/media/media";
 import { run } from "../../scripts/media/workshop";
 import { MIB, smallRelease, testBench } from "../support/bench";

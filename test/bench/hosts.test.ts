@@ -8,12 +8,12 @@ import { CreelServer } from "@/cli/server/client";
 import type { HostTold } from "@/core/making/jobs/host";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { listBerths } from "@/server/bench/berths";
-import type { HostTree } from "@/server/bench/block-devices";
-import { claimForHost, takeHostLook, takeHostReport, takeTelling } from "@/server/bench/hosts";
+import { claimForHost, endHost, takeHostLook, takeHostReport, takeTelling } from "@/server/bench/hosts";
 import { askOf, resume, startCheck } from "@/server/bench/jobs";
 import { markInterrupted } from "@/server/bench/runner";
-import { contentPath, makeSimulated, type Simulated, saveSimulated } from "@/server/bench/simulated";
 import { devices } from "@/server/db/schema";
+import type { HostTree } from "@/server/devices/block-devices";
+import { contentPath, makeSimulated, type Simulated, saveSimulated } from "@/server/devices/simulated";
 import { getMedium } from "@/server/media/media";
 import { IMAGES } from "../../scripts/demo/images";
 import { run } from "../../scripts/media/workshop";
@@ -314,9 +314,13 @@ describe("a host that is not to be believed", () => {
     ])
       expect(await tell(told as unknown as HostTold)).toMatchObject({ problem: { code: "invalid" } });
     expect((await job(id)).codes).toEqual([]);
-    // Another token does not become this host.
+    // Another token does not become this host, until its own is ended: then its ports are on the bench no more.
     const taken = await takeHostReport(inventory.ina, bearer, { ...report, name: "bench-x RM-X3" });
     expect(taken).toMatchObject({ problem: { why: { code: "bench-host-taken" } } });
+    const { id: ownToken } = (await claimed("RM-X4")).bearer;
+    value(await endHost(inventory.ina, ownToken));
+    expect((await berthNamed("bench-x RM-X4 p"))?.device).toBeNull();
+    value(await takeHostReport(inventory.ina, bearer, { ...report, name: "bench-x RM-X4", devices: [] }));
   });
 });
 

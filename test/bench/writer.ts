@@ -1,7 +1,7 @@
 import { blocksOf } from "@/core/making/writing/blocks";
 import { writeMedium } from "@/core/making/writing/write-medium";
-import { FileJournal } from "@/server/bench/journal";
-import { openSimulated } from "@/server/bench/simulated";
+import { FileJournal } from "@/server/devices/journal";
+import { openSimulated } from "@/server/devices/simulated";
 import { layoutOf } from "../support/bench-layout";
 
 /** A process that writes a layout to a simulated device, to be killed: `writer.ts DEVICE JOURNAL SEED`. */

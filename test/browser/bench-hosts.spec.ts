@@ -3,7 +3,7 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
-import { makeSimulated, saveSimulated } from "@/server/bench/simulated";
+import { makeSimulated, saveSimulated } from "@/server/devices/simulated";
 import { openForm } from "./helpers";
 
 // A computer elsewhere, with the program that the server itself hands out and nothing else: no database, no project.

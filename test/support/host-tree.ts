@@ -1,6 +1,6 @@
 import { mkdirSync, symlinkSync, truncateSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
-import type { HostTree } from "@/server/bench/block-devices";
+import type { HostTree } from "@/server/devices/block-devices";
 
 // The tree that Linux shows under /sys, /proc and /dev (Documentation/ABI/stable/sysfs-block, proc(5)), with files in the
 // place of devices, or links to real ones.

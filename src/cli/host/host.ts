@@ -1,15 +1,11 @@
 import { arch, hostname, release, type } from "node:os";
 import { join } from "node:path";
 import { z } from "zod";
-import { CachedSource, ReadFailed } from "@/core/kernel/source";
 import { claimAnswerSchema, type HostJob, hostAnswerSchema } from "@/core/making/jobs/host";
-import { glanceAtPack } from "@/core/making/pack/pack-read";
-import { DeviceFault } from "@/core/making/writing/device";
-import { inspect } from "@/core/medium/inspection/inspect";
 import { visible } from "@/core/words/visible";
-import { asSource, fingerprintOf, type Look, sectorsOf, UNSEEN } from "@/server/bench/devices";
-import { RunnerGone, type RunnerTimes, USUAL_TIMES } from "@/server/bench/runner-times";
-import { BenchWork } from "@/server/bench/work";
+import { lookWith } from "@/server/devices/device";
+import { RunnerGone, type RunnerTimes, USUAL_TIMES } from "@/server/devices/runner-times";
+import { BenchWork } from "@/server/devices/work";
 import { type CreelServer, ServerUnreached } from "../server/client";
 import { Contents } from "./contents";
 import type { InPort, Ports } from "./ports";
@@ -123,31 +119,12 @@ export class BenchHost {
   }
 
   private async look({ port, identity }: InPort): Promise<void> {
-    const look = await this.lookAt({ port, identity });
+    const look = await lookWith(() => this.options.ports.open(port, identity, { write: false }), identity);
     const sent = { port, identity, look };
     await this.options.server.say("/bench/looks", sent, z.null(), { attempts: 1 }).catch((error: unknown) => {
       // What is gone meanwhile is looked at when it is back.
       if (error instanceof ServerUnreached) throw error;
     });
-  }
-
-  private async lookAt({ port, identity }: InPort): Promise<Look> {
-    try {
-      const device = await this.options.ports.open(port, identity, { write: false });
-      try {
-        const source = new CachedSource(asSource(device));
-        const name = `${identity.model}.img`;
-        const { inspection } = await inspect(source, { name, ...sectorsOf(identity) });
-        const pack = await glanceAtPack(source);
-        return { inspection, pack, fingerprint: await fingerprintOf(device), fault: null };
-      } finally {
-        await device.close();
-      }
-    } catch (error) {
-      const cause = error instanceof ReadFailed ? error.cause : error;
-      if (cause instanceof DeviceFault) return { ...UNSEEN, fault: cause.code };
-      throw error;
-    }
   }
 
   private take(job: HostJob, found: readonly InPort[]): void {

@@ -1,8 +1,8 @@
 import { readdir } from "node:fs/promises";
 import { join } from "node:path";
 import { type Device, DeviceFault, type DeviceIdentity, sameDevice } from "@/core/making/writing/device";
-import { findBlockDevices, type HostTree, openBlockDevice } from "@/server/bench/block-devices";
-import { openSimulated, readSimulated } from "@/server/bench/simulated";
+import { findBlockDevices, type HostTree, openBlockDevice } from "@/server/devices/block-devices";
+import { openSimulated, readSimulated } from "@/server/devices/simulated";
 
 export interface InPort {
   port: string;

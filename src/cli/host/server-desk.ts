@@ -5,11 +5,11 @@ import type { BenchLine, BenchRequest, BenchResult } from "@/core/making/jobs/jo
 import type { CapacityResult } from "@/core/making/writing/capacity";
 import type { Device } from "@/core/making/writing/device";
 import type { Inspection } from "@/core/medium/inspection/schema";
-import { type CompareOptions, compareWith } from "@/server/bench/compare";
-import type { Desk, EndState, Heard, OpenPlan, Preparation, Wear, WorkProgress } from "@/server/bench/desk";
-import type { DeviceTarget } from "@/server/bench/devices";
-import { planFromMaterial, planStoreOn } from "@/server/bench/material";
-import { RunnerGone, type RunnerTimes } from "@/server/bench/runner-times";
+import { type CompareOptions, compareWith } from "@/server/devices/compare";
+import type { Desk, EndState, Heard, OpenPlan, Preparation, Wear, WorkProgress } from "@/server/devices/desk";
+import type { DeviceTarget } from "@/server/devices/device";
+import { planFromMaterial, planStoreOn } from "@/server/devices/material";
+import { RunnerGone, type RunnerTimes } from "@/server/devices/runner-times";
 import type { FileSource } from "@/server/host/file-source";
 import { type CreelServer, ServerUnreached } from "../server/client";
 import { ContentRefused, type Contents } from "./contents";

@@ -26,6 +26,7 @@ const PAGES: [string, string][] = [
     "/media",
     "Media: what is really on each medium, what it starts, and who has it. Register one by dropping its file.",
   ],
+  ["/bench/hosts", "Bench hosts: computers elsewhere whose USB ports and card slots are berths of this bench."],
   ["/bench", "Bench: devices in their berths. Make a medium, verify one, or test a stick for its true size."],
   ["/bench/make", "Make a medium: for whom, what, where, and a check of what it will be before anything is written."],
   ["/images", "Images: points in time of each computer and where their copies are. Due: which to take next."],

@@ -21,6 +21,7 @@ import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { connect } from "../db/client";
 import { benchJobs, devices, media, stores } from "../db/schema";
+import { contentPath, type Simulated, saveSimulated } from "../devices/simulated";
 import { recordDrill } from "../drills/drills";
 import { worldText } from "../fleet/export-world";
 import { fleet } from "../fleet/fleet";
@@ -40,7 +41,6 @@ import { openMediumFile } from "./medium-file";
 import { planInBerth } from "./plans";
 import { proposeFor } from "./proposals";
 import { BenchRunner, markInterrupted } from "./runner";
-import { contentPath, type Simulated, saveSimulated } from "./simulated";
 import { takeInFromBerth } from "./take-in";
 import { importWorld } from "./world-import";
 

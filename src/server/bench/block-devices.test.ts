@@ -6,8 +6,8 @@ import { testInventory } from "../../../test/support/database";
 import { addDisk, type Disk, file } from "../../../test/support/host-tree";
 import { tempWorkshop } from "../../../test/support/workshop";
 import { berths, devices } from "../db/schema";
+import { findBlockDevices, type HostTree, openBlockDevice } from "../devices/block-devices";
 import { fillBerth, listBerths } from "./berths";
-import { findBlockDevices, type HostTree, openBlockDevice } from "./block-devices";
 import { seat } from "./found-berths";
 
 const w = tempWorkshop();

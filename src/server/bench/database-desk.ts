@@ -10,21 +10,22 @@ import type { Context } from "../context";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
 import { benchJobs, benchLines, berths, devices } from "../db/schema";
+import { type Compared, type CompareOptions, compareWith } from "../devices/compare";
+import type { Desk, EndState, GoodPlan, Heard, OpenPlan, Preparation, Wear, WorkProgress } from "../devices/desk";
+import type { DeviceTarget } from "../devices/device";
+import { planStoreOn } from "../devices/material";
+import { RunnerGone } from "../devices/runner-times";
+import { startsOf } from "../devices/starts-of";
 import { listPeople } from "../inventory/people";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { ok, type Result } from "../problems";
 import { openCarried } from "./carry";
-import { type Compared, type CompareOptions, compareWith } from "./compare";
-import type { Desk, EndState, GoodPlan, Heard, OpenPlan, Preparation, Wear, WorkProgress } from "./desk";
-import { type DeviceRow, type DeviceTarget, openDevice } from "./devices";
+import { type DeviceRow, openDevice } from "./devices";
 import { endJob, GONE, isHeldBy, lineOf, linesSaid } from "./holding";
 import type { BenchJob } from "./jobs";
-import { planStoreOn } from "./material";
 import { keptPack } from "./packs";
 import { openReleases, planFrom } from "./plans";
 import { distrustMedium, recordMedium, recordPlainStore, recordWear, storeBytesOf, voidMedium } from "./record";
-import { RunnerGone } from "./runner-times";
-import { startsOf } from "./starts-of";
 import { dateByComparison, toCompareWith } from "./verify";
 
 /** A desk at the database itself, for work that this server does; of a bench host's work the same keeps what it tells. */

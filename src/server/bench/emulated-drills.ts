@@ -7,6 +7,7 @@ import { dayOf } from "@/core/kernel/days";
 import type { Context } from "../context";
 import type { DrillId, MediumId, ReleaseId } from "../db/ids";
 import { computers, devices, drills, jobs, media } from "../db/schema";
+import { contentPath } from "../devices/simulated";
 import { recordDrill } from "../drills/drills";
 import { canEmulate, type Emulated, emulate } from "../host/emulator";
 import type { EmulatedFirmware } from "../host/emulator-args";
@@ -19,7 +20,6 @@ import { enqueue } from "../jobs/jobs";
 import { getMedium } from "../media/media";
 import { checked, fail, ok, type Refusal, type Result, refused } from "../problems";
 import { releaseFile } from "./library";
-import { contentPath } from "./simulated";
 
 /** The emulated firmware that is most like a computer's; null where there is none such. */
 function emulatedFirmwareOf({ kind, arch, legacyMode }: FirmwareFacts): EmulatedFirmware | null {

@@ -3,9 +3,9 @@ import { eq } from "drizzle-orm";
 import type { Context } from "../context";
 import type { DeviceId } from "../db/ids";
 import { devices } from "../db/schema";
+import { readSimulated, type Simulated, saveSimulated } from "../devices/simulated";
 import { devicesFolder } from "../host/folders";
 import { fail, ok, type Result } from "../problems";
-import { readSimulated, type Simulated, saveSimulated } from "./simulated";
 
 /** Faults that can be switched on at a simulated device, as people would meet them. */
 export const FAULTS = [

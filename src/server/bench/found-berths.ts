@@ -5,10 +5,11 @@ import type { Context } from "../context";
 import type { BenchHostId, BerthId, DeviceId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { benchHosts, berths, deviceLooks, devices } from "../db/schema";
+import { type BlockDevice, findBlockDevices, usesBlockDevices } from "../devices/block-devices";
+import { identityOfRow } from "../devices/device";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { ok } from "../problems";
-import { type BlockDevice, findBlockDevices, usesBlockDevices } from "./block-devices";
-import { type DeviceRow, identityOfRow } from "./devices";
+import type { DeviceRow } from "./devices";
 import { HOST_THERE_SECONDS } from "./host-list";
 
 /** Behind the berths that somebody set up. */

@@ -19,7 +19,7 @@ export interface HostItem {
   tokenId: number;
 }
 
-const isThere = sql<number>`${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND AND ${tokens.endedAt} IS NULL`;
+const isThere = sql<number>`${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND AND ${tokens.endedAt} IS NULL AND (${tokens.expiresAt} IS NULL OR ${tokens.expiresAt} > ${DATABASE_NOW})`;
 
 /** All hosts, by name. */
 export async function listHosts({ db }: Pick<Context, "db">): Promise<HostItem[]> {

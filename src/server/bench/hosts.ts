@@ -25,6 +25,9 @@ import type { Context } from "../context";
 import type { BenchHostId, BenchJobId, TokenId } from "../db/ids";
 import { affectedRows, insertedId } from "../db/results";
 import { benchHosts, benchJobs, berths, deviceLooks, devices, tokens } from "../db/schema";
+import type { Preparation } from "../devices/desk";
+import { identityOfRow } from "../devices/device";
+import { RunnerGone } from "../devices/runner-times";
 import { biosStart } from "../host/bios-start";
 import type { SentFile } from "../host/ranged";
 import { recordEvent } from "../inventory/events";
@@ -32,13 +35,10 @@ import { DATABASE_NOW } from "../jobs/jobs";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { openCarried } from "./carry";
 import { DatabaseDesk } from "./database-desk";
-import type { Preparation } from "./desk";
-import { identityOfRow } from "./devices";
 import { seat } from "./found-berths";
 import type { BenchJob } from "./jobs";
 import { keptPack } from "./packs";
 import { openReleases } from "./plans";
-import { RunnerGone } from "./runner-times";
 import { toCompareWith } from "./verify";
 
 /** Whoever comes with a token of the kind for bench hosts. */
@@ -92,7 +92,10 @@ async function hostOf(
   { name, version, system }: HostReport,
 ): Promise<Result<{ id: BenchHostId; name: string }>> {
   const [known] = await context.db
-    .select({ host: benchHosts, isEnded: sql<number>`${tokens.endedAt} IS NOT NULL` })
+    .select({
+      host: benchHosts,
+      isEnded: sql<number>`${tokens.endedAt} IS NOT NULL OR ${tokens.expiresAt} <= ${DATABASE_NOW}`,
+    })
     .from(benchHosts)
     .innerJoin(tokens, eq(tokens.id, benchHosts.tokenId))
     .where(eq(benchHosts.name, name));
@@ -111,8 +114,8 @@ async function hostOf(
       });
       return ok({ id, name });
     });
-  // A host whose token was ended comes back with another one.
-  if (known.host.tokenId !== bearer.id && !known.isEnded) return refused({ code: "bench-host-taken", name });
+  // A host whose token is over comes back with another one.
+  if (known.host.tokenId !== bearer.id && !Number(known.isEnded)) return refused({ code: "bench-host-taken", name });
   await context.db
     .update(benchHosts)
     .set({ ...own, seenAt: DATABASE_NOW })

@@ -10,13 +10,14 @@ import type { Queries } from "../db/client";
 import type { BenchJobId, BerthId, DeviceId, ReleaseId } from "../db/ids";
 import { affectedRows, insertedId, nameOf } from "../db/results";
 import { benchJobs, benchLines, berths, devices, kits, media, releases, stores } from "../db/schema";
+import { identityOfRow, type Look } from "../devices/device";
+import { planStoreOn } from "../devices/material";
 import { tagSchema } from "../inventory/computers";
 import { holdToSites } from "../inventory/site-limits";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { HOLDING, lossesOf } from "./berths";
-import { type DeviceRow, identityOfRow, type Look } from "./devices";
+import type { DeviceRow } from "./devices";
 import { lookAt } from "./looks";
-import { planStoreOn } from "./material";
 import { keepPack } from "./packs";
 import { planInBerth, requestOf } from "./plans";
 

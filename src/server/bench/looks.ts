@@ -2,7 +2,8 @@ import { eq, inArray } from "drizzle-orm";
 import { hostLookSchema } from "@/core/making/jobs/host";
 import type { Context } from "../context";
 import { berths, deviceLooks } from "../db/schema";
-import { type DeviceRow, type Look, lookHere, UNSEEN } from "./devices";
+import { type Look, UNSEEN } from "../devices/device";
+import { type DeviceRow, lookHere } from "./devices";
 
 /** What is known of a device: looked at here, or as the bench host saw it in whose port it is. */
 export async function lookAt(context: Pick<Context, "db">, row: DeviceRow): Promise<Look> {

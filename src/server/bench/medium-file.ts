@@ -2,9 +2,9 @@ import { createHash } from "node:crypto";
 import { LayoutSource } from "@/core/formats/pieces";
 import type { PlanRequest } from "@/core/making/planning/plan";
 import type { Context } from "../context";
+import type { DeviceShape } from "../devices/device";
 import { ok, type Result, refused } from "../problems";
 import { openCarried } from "./carry";
-import type { DeviceShape } from "./devices";
 import { roomFor } from "./makeable";
 import { type MediumWish, openReleases, type PlanView, planFrom, planOn } from "./plans";
 

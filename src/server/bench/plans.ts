@@ -12,6 +12,8 @@ import { type Carried, isLean, type MediumPlan, type PlanRequest } from "@/core/
 import type { Context } from "../context";
 import type { BerthId, ReleaseId } from "../db/ids";
 import { berths, devices, kits, media, releases, sites } from "../db/schema";
+import { type DeviceShape, identityOfRow, type Look } from "../devices/device";
+import { planFromMaterial } from "../devices/material";
 import { asked } from "../fleet/asked";
 import { fleet } from "../fleet/fleet";
 import { releaseParts } from "../fleet/world";
@@ -20,11 +22,10 @@ import { FileSource } from "../host/file-source";
 import { attachmentOf } from "../inspections/verdicts";
 import { fail, ok, type Result, refused } from "../problems";
 import { driversToCarry, openCarried } from "./carry";
-import { type DeviceRow, type DeviceShape, identityOfRow, type Look, mediumKindOf } from "./devices";
+import { type DeviceRow, mediumKindOf } from "./devices";
 import { releaseFile } from "./library";
 import { lookAt } from "./looks";
 import { makeablePartsOf } from "./makeable";
-import { planFromMaterial } from "./material";
 import { makePack, type Served } from "./packs";
 
 /** What a medium that is to be made would come to. */

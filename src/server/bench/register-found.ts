@@ -9,11 +9,12 @@ import { act } from "../act";
 import type { Context } from "../context";
 import type { BerthId, ReleaseId } from "../db/ids";
 import { berths, devices, inspections, inspectionViews, kits, media, releases } from "../db/schema";
+import { asSource, sectorsOf } from "../devices/device";
 import { asInspection } from "../inspections/inspections";
 import { tagSchema } from "../inventory/computers";
 import { addMedium } from "../media/media";
 import { checked, fail, ok, type Result, refused } from "../problems";
-import { asSource, type DeviceRow, mediumKindOf, openDevice, sectorsOf } from "./devices";
+import { type DeviceRow, mediumKindOf, openDevice } from "./devices";
 import { isElsewhere, lookAt } from "./looks";
 
 export interface Registered {

@@ -4,6 +4,8 @@ import { type Context, ownContext } from "../context";
 import type { Database } from "../db/client";
 import { affectedRows } from "../db/results";
 import { benchJobs, benchLines, berths } from "../db/schema";
+import { type RunnerTimes, USUAL_TIMES } from "../devices/runner-times";
+import { BenchWork } from "../devices/work";
 import { jobFolder } from "../host/folders";
 import { DATABASE_NOW } from "../jobs/jobs";
 import { log } from "../log";
@@ -12,8 +14,6 @@ import { DatabaseDesk } from "./database-desk";
 import { seatFoundDevices } from "./found-berths";
 import { endJob, lineOf } from "./holding";
 import type { BenchJob } from "./jobs";
-import { type RunnerTimes, USUAL_TIMES } from "./runner-times";
-import { BenchWork } from "./work";
 
 /** What is in the ports of this machine is looked at so often. */
 const SEAT_EVERY_MS = 2000;

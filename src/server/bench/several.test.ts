@@ -10,6 +10,7 @@ import { testInventory, value } from "../../../test/support/database";
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { computers, devices, imageCopies, kits, loads, media, releases, systemImages } from "../db/schema";
+import { contentPath } from "../devices/simulated";
 import { fleet } from "../fleet/fleet";
 import { listStores } from "../images/stores";
 import { addComputer } from "../inventory/computers";
@@ -17,7 +18,6 @@ import { getMedium, mediumInputOf, saveMedium } from "../media/media";
 import { getJob, startCheck } from "./jobs";
 import { planInBerth } from "./plans";
 import { registerFromBerth } from "./register-found";
-import { contentPath } from "./simulated";
 import { takeInFromBerth } from "./take-in";
 
 // Media with two releases, as the simulated bench makes them; which one starts where: core/making/planning/several.test.ts.

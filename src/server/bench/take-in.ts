@@ -7,8 +7,9 @@ import { act } from "../act";
 import type { Context } from "../context";
 import type { BerthId } from "../db/ids";
 import { berths, devices, media } from "../db/schema";
+import { asSource } from "../devices/device";
 import { fail, type Result, refused } from "../problems";
-import { asSource, openDevice } from "./devices";
+import { openDevice } from "./devices";
 import { isElsewhere } from "./looks";
 import { importPack, type PackImport } from "./pack-import";
 

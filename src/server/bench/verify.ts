@@ -3,9 +3,9 @@ import { manifestWithoutSystemFiles } from "@/core/making/planning/release-tree"
 import { problemText } from "../../core/words/problems";
 import type { Context } from "../context";
 import { loads, media, releases } from "../db/schema";
+import type { Compared, Manifested } from "../devices/compare";
 import { readManifest } from "../inspections/contents";
 import { dateVerification } from "../media/date-verification";
-import type { Compared, Manifested } from "./compare";
 import type { DeviceRow } from "./devices";
 
 export interface ToCompare {

@@ -17,7 +17,7 @@ const faultCode = z.enum([
   ...["gone", "write-protected", "in-use", "read-failed", "write-failed", "no-answer", "already-written"],
 ] as const);
 
-export const deviceIdentitySchema = z.object({
+const deviceIdentitySchema = z.object({
   kind: z.enum(DEVICE_KINDS),
   model: z.string().max(120),
   serial: z.string().min(1).max(120).nullable(),
@@ -61,7 +61,7 @@ const contentSchema = z.object({ sha256, bytes });
 const writtenFileSchema = z.object({ path: z.string(), modified: z.string().nullable(), content: z.number().int() });
 
 /** All that a job needs to be done elsewhere. What is large is fetched by its number in `contents`, and held against its digest. */
-export const hostJobSchema = z.object({
+const hostJobSchema = z.object({
   id: z.number().int().positive(),
   runner,
   ...{ port, berth: z.string() },

@@ -6,7 +6,7 @@ import { planProblemText, trustText } from "@/core/words/bench";
 import { durationText } from "@/core/words/images";
 import { confirmationText } from "@/core/words/problems";
 import { listBerths } from "@/server/bench/berths";
-import { planStoreOn } from "@/server/bench/material";
+import { planStoreOn } from "@/server/devices/material";
 import { listSites } from "@/server/inventory/sites";
 import { Size } from "@/ui/size";
 import { Strip } from "@/ui/strip";

@@ -8,7 +8,7 @@ import { type Phase, writeMedium } from "@/core/making/writing/write-medium";
 import { inspect } from "@/core/medium/inspection/inspect";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { Desk, GoodPlan, OpenPlan, Preparation, WorkProgress } from "./desk";
-import { asSource, type DeviceTarget, fingerprintOf, identityOfRow, sectorsOf } from "./devices";
+import { asSource, type DeviceTarget, fingerprintOf, identityOfRow, sectorsOf } from "./device";
 import { FileJournal } from "./journal";
 import { RunnerGone, type RunnerTimes } from "./runner-times";
 import { startsOf } from "./starts-of";

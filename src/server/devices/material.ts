@@ -8,7 +8,7 @@ import {
   planMedium,
   planPlainStore,
 } from "@/core/making/planning/plan";
-import { type DeviceShape, identityOfRow } from "./devices";
+import { type DeviceShape, identityOfRow } from "./device";
 
 /** All that a medium is made from, open for as long as its plan is used. */
 export interface Material {

@@ -5,7 +5,7 @@ import type { CapacityResult } from "@/core/making/writing/capacity";
 import type { Device } from "@/core/making/writing/device";
 import type { Inspection } from "@/core/medium/inspection/schema";
 import type { CompareOptions } from "./compare";
-import type { DeviceTarget } from "./devices";
+import type { DeviceTarget } from "./device";
 
 /** How far a job is. Bytes of its phase. */
 export interface WorkProgress {
