@@ -169,7 +169,7 @@ export async function startGuest({ port, token }: { port: number; token: string 
       ...["-nodefaults", "-serial", "stdio", "-qmp", `unix:${socket},server=on,wait=off`],
       ...["-kernel", kernel, "-initrd", initrd],
       ...["-append", `console=ttyS0 quiet panic=-1 creel.server=http://10.0.2.2:${port} creel.token=${token}`],
-      ...["-netdev", "user,id=net", "-device", "virtio-net-pci,netdev=net", "-device", "qemu-xhci,id=usb"],
+      ...["-netdev", "user,id=net", "-device", "virtio-net-pci,netdev=net", "-device", "qemu-xhci,id=usb,p2=10,p3=10"],
       ...devices,
     ],
     { stdio: ["ignore", "pipe", "pipe"] },
@@ -180,7 +180,12 @@ export async function startGuest({ port, token }: { port: number; token: string 
       shown += data;
     });
   const ended = new Promise<void>((resolve) => child.once("exit", () => resolve()));
-  const ask = await machineProtocol(socket);
+  const ask = await Promise.race([
+    machineProtocol(socket),
+    ended.then((): never => {
+      throw new Error(`QEMU ended at once: ${shown.slice(-2000)}`);
+    }),
+  ]);
   return {
     console: () => shown,
     ask,

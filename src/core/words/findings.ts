@@ -1,5 +1,6 @@
 import type { Finding } from "../medium/findings/findings";
 import { bytesText } from "./sizes";
+import { visible } from "./visible";
 
 /** The sentence of a finding. */
 export function findingText(facts: Finding): string {
@@ -64,6 +65,10 @@ export function findingText(facts: Finding): string {
       return "No boot code for sticks: a raw copy on a stick will not start BIOS computers.";
     case "told-in-words":
       return facts.text;
+    case "boot-store-names-missing":
+      return `${visible(facts.store)} starts ${visible(facts.file)}, which is not on the medium. Copy the file back, or make the medium again.`;
+    case "boot-store-damaged":
+      return `${visible(facts.store)} is damaged, or names no entry to start. Copy it from the release, or make the medium again.`;
     case "odd-size":
       return `The file ends ${facts.overBytes} bytes after the last whole sector.`;
   }

@@ -38,6 +38,8 @@ const codedSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("iso-cut-short"), wantedBytes: z.number(), thereBytes: z.number() }),
   z.object({ code: z.literal("iso-not-hybrid") }),
   z.object({ code: z.literal("odd-size"), overBytes: z.number() }),
+  z.object({ code: z.literal("boot-store-names-missing"), store: z.string(), file: z.string() }),
+  z.object({ code: z.literal("boot-store-damaged"), store: z.string() }),
   /** Of an inspection that was kept when findings were kept as sentences: `was` is its code. */
   z.object({ code: z.literal("told-in-words"), was: z.string(), severity: severitySchema, text: z.string() }),
 ]);
@@ -80,6 +82,8 @@ const SEVERITY: Record<Exclude<Finding["code"], "told-in-words">, Severity> = {
   "iso-cut-short": "fault",
   "iso-not-hybrid": "info",
   "odd-size": "info",
+  "boot-store-names-missing": "caution",
+  "boot-store-damaged": "caution",
 };
 
 /** How grave a finding is. */

@@ -3,6 +3,7 @@ import { hive } from "../../../../test/support/hive";
 import { memory, tempWorkshop } from "../../../../test/support/workshop";
 import { readBootStore } from "../../formats/boot-store";
 import { FatTree } from "../../formats/fat";
+import { inspect } from "../inspection/inspect";
 import { followDisc, followStick } from "./bios/follow";
 import { loadProblem } from "./uefi/choose";
 import { enumerateUefi } from "./uefi/enumerate";
@@ -159,4 +160,20 @@ test("UEFI: the boot manager as first program, by its own store", async () => {
   ]);
   const { "sources/boot.wim": _archive, ...lacking } = here;
   expect(await problem(lacking)).toMatchObject([kind, { code: "next-missing", expected: "/sources/boot.wim" }]);
+});
+
+test("a store that names a file which is not there, or is damaged, is told of the medium", async () => {
+  const told = async (files: Files) => {
+    const { inspection } = await inspect(memory(stick(files)), { name: "stick.img" });
+    return inspection.findings.filter(({ code }) => code.startsWith("boot-store"));
+  };
+  expect(await told(whole())).toEqual([]);
+  expect(await told(without("sources/boot.wim"))).toEqual([
+    { code: "boot-store-names-missing", store: "/Boot/BCD", file: "/sources/boot.wim" },
+  ]);
+  expect(await told({ ...whole(), "boot/BCD": w.text("cut", "regf and no more") })).toEqual([
+    { code: "boot-store-damaged", store: "/Boot/BCD" },
+  ]);
+  // A medium without a store has none that is broken.
+  expect(await told(without("boot/BCD"))).toEqual([]);
 });

@@ -11,6 +11,22 @@ export type BootFiles =
   /** It starts something that is not on this volume. */
   | { state: "elsewhere" };
 
+/** Where boot managers keep their stores, for BIOS and for UEFI (Microsoft, "BCD system store settings"). */
+export const STORES = { bios: "/Boot/BCD", uefi: "/EFI/Microsoft/Boot/BCD" } as const;
+
+/** Stores that are there and lead nowhere: the file that they name is not on their volume, or they cannot be read. */
+export async function brokenStores<E extends TreeEntry>(
+  tree: FileTree<E>,
+): Promise<{ store: string; file: string | null }[]> {
+  const found: { store: string; file: string | null }[] = [];
+  for (const store of Object.values(STORES)) {
+    const files = await bootFilesOf(tree, store);
+    if (files.state === "damaged") found.push({ store, file: null });
+    if (files.state === "missing" && files.path !== store) found.push({ store, file: files.path });
+  }
+  return found;
+}
+
 /** What a boot manager starts by a store on its own volume: paths with `/`. */
 export async function bootFilesOf<E extends TreeEntry>(tree: FileTree<E>, storePath: string): Promise<BootFiles> {
   const content = await openPath(tree, storePath);

@@ -10,10 +10,11 @@ import { type SurveyOptions, survey, surveyBareFile } from "../contents/survey";
 import { type DriverSource, entriesOf } from "../drivers/driver-set";
 import type { Finding } from "../findings/findings";
 import { followDisc, followStick } from "../firmware/bios/follow";
+import { brokenStores } from "../firmware/boot-files";
 import { enumerateUefi } from "../firmware/uefi/enumerate";
 import { StartFileReader } from "../firmware/uefi/loader";
 import { readTables, type TablesReading } from "../tables/tables";
-import { volumesOf } from "../volumes/volumes";
+import { type Volume, volumesOf } from "../volumes/volumes";
 import { INSPECTION_SCHEMA, type Inspection } from "./schema";
 import { startPathsOf } from "./start-paths";
 
@@ -72,6 +73,7 @@ export async function inspect(medium: ByteSource, options: InspectOptions): Prom
   };
   const found = container === "wim" ? await surveyBareFile(medium, options.name, look) : await survey(volumes, look);
   noteWhole(medium, head, container, descriptors, views, facts);
+  await noteStores(volumes, facts);
   const inspection: Inspection = {
     schema: INSPECTION_SCHEMA,
     file: { name: options.name, bytes: medium.sizeBytes, sha256: options.sha256 ?? null },
@@ -178,6 +180,20 @@ function noteWhole(
   }
   if (container !== "unknown" && !startPathsOf({ views }).some(({ problem }) => problem === null))
     facts.push({ code: "nothing-starts" });
+}
+
+/** Boot configuration stores that lead nowhere; one that two trees of a disc show is told once. */
+async function noteStores(volumes: readonly Volume[], facts: Finding[]): Promise<void> {
+  const told = new Set<string>();
+  for (const { tree } of volumes)
+    for (const { store, file } of await brokenStores(tree)) {
+      const key = JSON.stringify([store, file]);
+      if (told.has(key)) continue;
+      told.add(key);
+      facts.push(
+        file === null ? { code: "boot-store-damaged", store } : { code: "boot-store-names-missing", store, file },
+      );
+    }
 }
 
 async function labelOf(

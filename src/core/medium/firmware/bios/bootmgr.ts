@@ -2,13 +2,13 @@ import { type FileTree, findEntry, type TreeEntry } from "../../../formats/file-
 import { openIso, openTree } from "../../../formats/open-tree";
 import { UdfTree } from "../../../formats/udf";
 import { WindowSource } from "../../../kernel/source";
-import { bootFilesOf } from "../boot-files";
+import { bootFilesOf, STORES } from "../boot-files";
 import { type Drive, type Outcome, type Run, SECTOR_BYTES, stop } from "./machine";
 import type { Target } from "./tables";
 
-/** The boot manager in the root of its volume, and its store (Microsoft, "BCD system store settings", BIOS). */
+/** The boot manager in the root of its volume. */
 const MANAGER = "/bootmgr";
-const STORE = "/Boot/BCD";
+const STORE = STORES.bios;
 
 /** A boot sector of FAT or NTFS that loads the boot manager of Windows from its own volume. */
 export async function followBootmgr(run: Run, drive: Drive, target: Target | null): Promise<Outcome> {

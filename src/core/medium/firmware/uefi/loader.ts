@@ -10,7 +10,7 @@ import { ARCHITECTURES, LOADER_PATHS } from "../../../kernel/architecture";
 import { toBase64 } from "../../../kernel/base64";
 import { utf16 } from "../../../kernel/fields";
 import type { ByteSource } from "../../../kernel/source";
-import { bootFilesOf } from "../boot-files";
+import { bootFilesOf, STORES } from "../boot-files";
 import { chosenEntry } from "./boot-manager";
 import { fixedNext, hasKernelInside, programKindOf } from "./program-kind";
 import type { FirstStage, Loader, LoaderSigning, NextStage, StartFile, UefiVolume } from "./view";
@@ -221,11 +221,8 @@ async function readSecondStage<E extends TreeEntry>(stage: Stage<E>, depth: numb
     : { expected, role: "second-stage", loader: null, next: null };
 }
 
-/** Where the boot manager of Windows keeps its store on a medium (Microsoft, "BCD system store settings for UEFI"). */
-const STORE = "/EFI/Microsoft/Boot/BCD";
-
 async function readArchive<E extends TreeEntry>({ tree, gathered }: Stage<E>): Promise<NextStage | null> {
-  const files = await bootFilesOf(tree, STORE);
+  const files = await bootFilesOf(tree, STORES.uefi);
   if (files.state === "elsewhere") return null;
   const path = files.state === "there" ? files.archive : files.path;
   const entry = files.state === "missing" ? null : await findEntry(tree, path);
