@@ -29,7 +29,6 @@ import { volumesOf } from "@/core/medium/volumes/volumes";
 import { problemText } from "@/core/words/problems";
 import { insertAccount, isNew } from "@/server/accounts/set-up";
 import { takeReport } from "@/server/arrivals/reports";
-import { contentPath, makeSimulated } from "@/server/devices/simulated";
 import { closeCallout, openCallout } from "@/server/callouts/callouts";
 import { replaceDisk, takeInFacts } from "@/server/computers/computer-acts";
 import { saveView } from "@/server/computers/saved-views";
@@ -48,6 +47,7 @@ import {
   systemImages,
   tokens,
 } from "@/server/db/schema";
+import { contentPath, makeSimulated } from "@/server/devices/simulated";
 import { recordDrill } from "@/server/drills/drills";
 import { FileSource } from "@/server/host/file-source";
 import { carryFolder, devicesFolder, libraryFolder, storesFolder } from "@/server/host/folders";

@@ -1,11 +1,23 @@
 import { spawn, spawnSync } from "node:child_process";
 import { createHash, randomBytes } from "node:crypto";
-import { existsSync, openSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  openSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from "node:fs";
 import { join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import { ROOT } from "./install.mjs";
 import { Problem } from "./problem.mjs";
 
+/** By which Node finds a program within itself; of its documentation. */
+const FUSE = "NODE_SEA_FUSE_fce680ab2cc467b6e072b8b5df1996b2";
 const STAMP = join(ROOT, ".next", "creel-sources");
 const WATCHED = ["src", "public", "next.config.ts", "postcss.config.mjs", "package-lock.json", "tsconfig.json"];
 
@@ -93,6 +105,27 @@ async function buildBenchHost() {
     banner: { js: "#!/usr/bin/env node" },
     logLevel: "warning",
   });
+  if (process.platform === "linux" && process.arch === "x64") buildExecutable();
+}
+
+/** The same with Node in it, for computers without (Node.js, "Single executable applications"). */
+function buildExecutable() {
+  const folder = join(ROOT, ".next", "workers");
+  const [program, blob, config] = ["creel-bench.cjs", "creel-bench.blob", "sea.json"].map((name) => join(folder, name));
+  const [executable, made] = [join(folder, "creel-bench"), join(folder, "creel-bench.new")];
+  writeFileSync(config, JSON.stringify({ main: program, output: blob, disableExperimentalSEAWarning: true }));
+  const run = (args) => {
+    const { status, stderr } = spawnSync(process.execPath, args, { encoding: "utf8" });
+    const last = (stderr ?? "").trim().split("\n").at(-1);
+    if (status !== 0) throw new Problem(`The program for bench hosts could not be made: ${last}`);
+  };
+  run(["--experimental-sea-config", config]);
+  copyFileSync(process.execPath, made);
+  chmodSync(made, 0o755);
+  const postject = join(ROOT, "node_modules", "postject", "dist", "cli.js");
+  run([postject, made, "NODE_SEA_BLOB", blob, "--sentinel-fuse", FUSE]);
+  renameSync(made, executable);
+  rmSync(blob);
 }
 
 /** By which a server at an address of its own machine is reached, where nobody said otherwise. */

@@ -1,3 +1,4 @@
+import { randomBytes } from "node:crypto";
 import { truncateSync, writeFileSync } from "node:fs";
 import { listBerths } from "@/server/bench/berths";
 import { getJob, resume } from "@/server/bench/jobs";
@@ -21,6 +22,7 @@ const whole = isWhole ? test : test.skip;
 let server: BenchServer;
 let guest: Guest;
 let releaseId: number;
+let largeId: number;
 
 /** A file that stands for a device, empty or with a FAT of a name. */
 function disk(name: string, bytes: number, label?: string): string {
@@ -42,6 +44,11 @@ const BYTES = 160 * MIB;
 beforeAll(async () => {
   server = await benchServer(inventory);
   releaseId = await bench.release(smallRelease(w, "CAIRN", ["x64"]), "Cairn", "1", ["file-rescue"]);
+  // So large that it is being written for a while.
+  const filler = w.path("filler.bin");
+  writeFileSync(filler, randomBytes(48 * MIB));
+  const large = { "EFI/BOOT/BOOTX64.EFI": w.efi("x64"), "live/filler.bin": filler };
+  if (isWhole) largeId = await bench.release(w.iso("LARGE.iso", large, ["-V", "LARGE"]), "Large", "1", ["file-rescue"]);
   const { secret } = await server.token("guest");
   const faulty = w.path("faulty.conf");
   // QEMU, docs/devel/blkdebug.rst: a read error at a sector, in units of 512 bytes.
@@ -89,10 +96,10 @@ async function until<T>(find: () => Promise<T | null | undefined | false>, secon
   throw new Error(`not within ${seconds} s: ${what}\n${guest.console().slice(-3000)}`);
 }
 
-async function begin(serial: string, tag: string): Promise<number> {
+async function begin(serial: string, tag: string, of = releaseId): Promise<number> {
   const { id: berthId, device } = await until(() => bySerial(serial), 120, `${serial} on the bench`);
   const stickOf = { berthId, deviceId: device?.row.id ?? 0, serial, simulated: {} as Simulated };
-  return value(await bench.begin(stickOf, { releaseId, tag }));
+  return value(await bench.begin(stickOf, { releaseId: of, tag }));
 }
 
 const over = (id: number, ...states: string[]) =>
@@ -118,11 +125,11 @@ test("a stick in a guest is written, read back, compared and recorded; its own d
 whole(
   "a stick that is pulled in the middle fails there, and goes on when it is back",
   async () => {
-    const id = await begin("GUEST-B1", "RM-G2");
+    const id = await begin("GUEST-B1", "RM-G2", largeId);
     await until(
       async () => {
         const now = (await getJob(inventory.ina, id))?.job;
-        return now?.phase === "write" && now.doneBytes > 2 * MIB;
+        return now && ["write", "flush"].includes(now.phase ?? "") && now.doneBytes > 8 * MIB;
       },
       120,
       "it writes",

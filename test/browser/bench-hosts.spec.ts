@@ -52,7 +52,7 @@ test("a laptop becomes a bench host, is killed while it writes, goes on, and is 
   await expect(page.getByText("No bench host yet.")).toBeVisible();
   await page.getByLabel("Name", { exact: true }).fill("Pier laptop");
   await page.getByRole("button", { name: "Add host" }).click();
-  const lines = await page.getByRole("status").locator("pre").textContent();
+  const lines = await page.getByRole("status").locator("pre").last().textContent();
   const secret = /creel_[\w-]+/.exec(lines ?? "")?.[0] ?? "";
   expect(lines).toContain(`${baseURL}/bench/hosts/creel-bench.cjs`);
   writeFileSync(join(folder, "token"), `${secret}\n`, { mode: 0o600 });

@@ -73,18 +73,33 @@ export function AddHost() {
 }
 
 function HowTo({ server, secret }: HostToken) {
-  const lines = [
-    `umask 077; printf '%s\\n' ${secret} > creel-bench.token`,
-    `curl -fsSO ${server}/bench/hosts/creel-bench.cjs`,
-    `sudo node creel-bench.cjs --server ${server} --token-file creel-bench.token`,
-  ];
+  const use = `--server ${server} --token-file creel-bench.token`;
+  const token = `umask 077; printf '%s\\n' ${secret} > creel-bench.token`;
   return (
     <div role="status" className="mt-4 max-w-5xl border-rope border-l-4 pl-3">
-      <p>
-        Run this on that computer. It needs Linux and Node.js 20 or later. The token in the first line is a secret and
-        is not shown again.
-      </p>
-      <pre className="code mt-2 whitespace-pre-wrap break-all text-[0.85rem]">{lines.join("\n")}</pre>
+      <p>Run this on that computer. The token in its first line is a secret and is not shown again.</p>
+      <Lines
+        title="Linux on x64"
+        lines={[
+          token,
+          `curl -fsSO ${server}/bench/hosts/creel-bench`,
+          "chmod 755 creel-bench",
+          `sudo ./creel-bench ${use}`,
+        ]}
+      />
+      <Lines
+        title="Any other Linux, with Node.js 20 or later"
+        lines={[token, `curl -fsSO ${server}/bench/hosts/creel-bench.cjs`, `sudo node creel-bench.cjs ${use}`]}
+      />
     </div>
+  );
+}
+
+function Lines({ title, lines }: { title: string; lines: string[] }) {
+  return (
+    <section aria-label={title} className="mt-3">
+      <h3 className="font-semibold text-[0.9rem]">{title}</h3>
+      <pre className="code mt-1 whitespace-pre-wrap break-all text-[0.85rem]">{lines.join("\n")}</pre>
+    </section>
   );
 }
