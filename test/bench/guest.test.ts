@@ -200,7 +200,7 @@ whole(
     // usb-bot with scsi-hd tells other sectors than 512; usb-storage does not.
     await guest.ask("device_del", { id: "u-t1" });
     await guest.ask("device_del", { id: "u-t2" });
-    await guest.ask("blockdev-add", { driver: "file", "node-name": "k", filename: disk("k", BYTES) });
+    await guest.ask("blockdev-add", { driver: "file", "node-name": "k", filename: disk("k", 400 * MIB) });
     await guest.ask("device_add", { driver: "usb-bot", bus: "usb.0", port: "4", id: "bot", serial: "GUEST-K1" });
     await guest.ask("device_add", {
       ...{ driver: "scsi-hd", bus: "bot.0", drive: "k", id: "u-k", removable: true, serial: "GUEST-K1" },

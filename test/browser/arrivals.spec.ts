@@ -3,7 +3,7 @@ import { mkdtempSync, readdirSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { type APIRequestContext, expect, type Page, test } from "@playwright/test";
-import { openForm } from "./helpers";
+import { listening, openForm } from "./helpers";
 
 const folder = mkdtempSync(join(tmpdir(), "creel-browser-arrivals-"));
 test.afterAll(() => rmSync(folder, { recursive: true, force: true }));
@@ -77,6 +77,11 @@ test("one that may be recorded already is shown beside it, and joined to it", as
   await page.reload();
   const item = page.getByRole("listitem").filter({ hasText: "JN-2" }).first();
   await expect(item).toContainText("Same disk, different serial.");
+  await item.getByRole("link", { name: "Compare all facts" }).click();
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("Reported, and WS-J001");
+  await expect(page.getByText(/differ; all others are the same, or not reported|is the recorded one/)).toBeVisible();
+  await page.goBack();
+  await listening(page);
   await item.getByRole("button", { name: "Merge into WS-J001" }).click();
   await expect(page.getByText("Facts of WS-J001 imported.")).toBeVisible();
 });

@@ -34,6 +34,10 @@ test("why two may be one is told in a sentence, and side by side", () => {
     { title: "Serial", told: "a", recorded: "b", isOther: true },
     { title: "Disks", told: "d", recorded: "d, e", isOther: false },
   ]);
+  // As they are written, though letter case says nothing.
+  expect(sideBySide({ ...NONE, serial: "hx1" }, { ...NONE, serial: "hx2" }, ["HX1", " Hx2 "])).toEqual([
+    { title: "Serial", told: "HX1", recorded: "Hx2", isOther: true },
+  ]);
 });
 
 test("whoever sends a report hears what became of it", () => {

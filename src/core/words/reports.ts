@@ -70,10 +70,14 @@ export function likenessText({ same, other }: Likeness): string {
   return other.length === 0 ? told : `${told}, different ${listed(other.map((kind) => OTHER[kind]))}`;
 }
 
-/** What two computers are known by, side by side: what neither tells is left out. */
+/**
+ * What two computers are known by, side by side: what neither tells is left out. `written`: texts as either of them has
+ * them, which are compared in small letters.
+ */
 export function sideBySide(
   told: Identity,
   recorded: Identity,
+  written: readonly string[] = [],
 ): { title: string; told: string; recorded: string; isOther: boolean }[] {
   const rows = [
     ["Maker", [told.make], [recorded.make]],
@@ -82,11 +86,13 @@ export function sideBySide(
     ["Network", told.addresses, recorded.addresses],
     ["Disks", told.disks, recorded.disks],
   ] as const;
+  const asWritten = new Map(written.map((text) => [text.trim().toLowerCase(), text.trim()]));
+  const shown = (values: string[]) => values.map((value) => asWritten.get(value) ?? value).join(", ") || "–";
   return rows.flatMap(([title, one, other]) => {
     const [own, theirs] = [one, other].map((values) => values.flatMap((value) => value ?? [])) as [string[], string[]];
     if (own.length + theirs.length === 0) return [];
     const isOther = own.length > 0 && theirs.length > 0 && !own.some((value) => theirs.includes(value));
-    return [{ title, told: own.join(", ") || "–", recorded: theirs.join(", ") || "–", isOther }];
+    return [{ title, told: shown(own), recorded: shown(theirs), isOther }];
   });
 }
 

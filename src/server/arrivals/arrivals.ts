@@ -2,14 +2,15 @@ import { and, asc, count, desc, eq, inArray, isNull, like, type SQL } from "driz
 import { z } from "zod";
 import { gather } from "@/core/computer/collect/read";
 import { type Likeness, likeness } from "@/core/computer/facts/identity";
-import { applyMerge, NO_PROVENANCE } from "@/core/computer/facts/merge";
+import { applyMerge, type Merged, NO_PROVENANCE } from "@/core/computer/facts/merge";
 import type { ReportedChange } from "@/core/computer/facts/reported";
+import type { Facts } from "@/core/computer/facts/schema";
 import { act, takeBack } from "../act";
 import type { Context } from "../context";
 import type { ArrivalId, ReportedChangeId, SiteId } from "../db/ids";
 import { affectedRows } from "../db/results";
 import { arrivals, computers, reportedChanges, sites } from "../db/schema";
-import { getComputer, insertComputer, tagSchema } from "../inventory/computers";
+import { type ComputerDetail, getComputer, insertComputer, tagSchema } from "../inventory/computers";
 import { checked, fail, ok, type Result, refused } from "../problems";
 import { type Candidate, candidatesFor } from "./candidates";
 import { takeInto, unpackObservations } from "./reports";
@@ -19,7 +20,7 @@ export const ARRIVALS_ON_PAGE = 50;
 type Row = Omit<typeof arrivals.$inferSelect, "body" | "key">;
 
 /** A recorded computer that an arrival may be, with what speaks for it and against it. */
-interface Double extends Pick<Candidate, "tag" | "name" | "site" | "identity"> {
+interface Double extends Pick<Candidate, "tag" | "name" | "site" | "identity" | "written"> {
   likeness: Likeness;
 }
 
@@ -71,8 +72,8 @@ export async function listArrivals(context: Context, { state, siteId, page }: Ar
   const found = state === "waiting" && rows.length > 0 ? await candidatesFor(context.db, identities) : [];
   const items = rows.map(({ row, ...rest }, nth) => ({
     ...{ row, ...rest },
-    doubles: (found[nth] ?? []).map(({ tag, name, site, identity }) => ({
-      ...{ tag, name, site, identity },
+    doubles: (found[nth] ?? []).map(({ tag, name, site, identity, written }) => ({
+      ...{ tag, name, site, identity, written },
       likeness: likeness(row.identity, identity),
     })),
   }));
@@ -119,11 +120,7 @@ export async function acceptArrivals(context: Context, input: unknown): Promise<
     if (!tags.ok) return tags;
     for (const [nth, row] of waiting.entries()) {
       const tag = tags.value[nth] as string;
-      const told = (await unpackObservations(row.body)).map((each) => ({
-        ...each,
-        values: each.values.filter(([path]) => !NOT_MERGED.test(path)),
-      }));
-      const { facts, provenance } = applyMerge(null, NO_PROVENANCE, gather(told), {});
+      const { facts, provenance } = await factsTold(row.body);
       const added = await insertComputer(acting, {
         input: { tag, name: null, siteId, note: null, facts },
         ...{ provenance, action: "added", note: "reported by itself" },
@@ -138,6 +135,31 @@ export async function acceptArrivals(context: Context, input: unknown): Promise<
 
 /** What a report says of its own tag and time is no fact of the computer here. */
 const NOT_MERGED = /^computer\/tag$|^collected/;
+
+/** All that a computer reported, as facts. */
+async function factsTold(body: Uint8Array): Promise<Merged> {
+  const told = (await unpackObservations(body)).map((each) => ({
+    ...each,
+    values: each.values.filter(([path]) => !NOT_MERGED.test(path)),
+  }));
+  return applyMerge(null, NO_PROVENANCE, gather(told), {});
+}
+
+/** An arrival and a computer that it may be, with the facts of both. Problems: `not-found`. */
+export async function compareArrival(
+  context: Context,
+  id: ArrivalId,
+  tag: string,
+): Promise<Result<{ row: Row; reported: Facts; recorded: ComputerDetail }>> {
+  const [found] = await context.db
+    .select({ row: COLUMNS, body: arrivals.body })
+    .from(arrivals)
+    .where(eq(arrivals.id, id));
+  if (!found) return fail({ code: "not-found", what: "arrival" });
+  const recorded = await getComputer(context, tag);
+  if (!recorded) return fail({ code: "not-found", what: "computer", name: tag });
+  return ok({ row: found.row, reported: (await factsTold(found.body)).facts, recorded });
+}
 
 type Naming = z.output<typeof acceptSchema>["naming"];
 

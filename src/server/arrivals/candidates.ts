@@ -12,6 +12,8 @@ export interface Candidate {
   siteId: SiteId | null;
   site: string | null;
   identity: Identity;
+  /** Its maker and serials as they are recorded. */
+  written: string[];
 }
 
 /** Of one report, so many at most: fillers that makers leave in serials are everybody's. */
@@ -105,7 +107,8 @@ async function recordedOf(tx: Queries, ids: ComputerId[]): Promise<Candidate[]> 
     const computer = { tag, make, model: null, serial, form: null, uuid, addresses: of("address") };
     const told = ownDisks.filter((each) => each.computerId === id);
     const identity = identityOf({ computer, disks: told.map(({ serial: own, removable }) => diskOf(own, removable)) });
-    return { id, tag, name, siteId, site, identity };
+    const written = [make, serial, ...told.map((each) => each.serial)].flatMap((text) => text ?? []);
+    return { id, tag, name, siteId, site, identity, written };
   });
 }
 

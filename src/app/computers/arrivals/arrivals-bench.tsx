@@ -141,6 +141,9 @@ export function ArrivalsBench({ items, sites }: { items: WaitingComputer[]; site
                         >
                           Merge into {double.tag}
                         </button>
+                        <a className="link" href={`/computers/arrivals/${item.id}/${encodeURIComponent(double.tag)}`}>
+                          Compare all facts
+                        </a>
                       </div>
                       <Beside tag={double.tag} facts={double.facts} />
                     </li>

@@ -29,9 +29,12 @@ function reportsText({ row }: ArrivalItem): string {
 const waitingOf = (item: ArrivalItem): WaitingComputer => ({
   ...{ id: item.row.id, title: titleOf(item), serial: item.row.serial, tag: item.row.tag, system: item.row.system },
   ...{ siteId: item.row.siteId, site: item.site, told: reportsText(item) },
-  doubles: item.doubles.map(({ tag, name, site, likeness, identity }) => ({
+  doubles: item.doubles.map(({ tag, name, site, likeness, identity, written }) => ({
     ...{ tag, name, site, text: likenessText(likeness) },
-    facts: sideBySide(item.row.identity, identity),
+    facts: sideBySide(item.row.identity, identity, [
+      ...written,
+      ...[item.row.make, item.row.serial].flatMap((text) => text ?? []),
+    ]),
   })),
 });
 
