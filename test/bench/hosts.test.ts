@@ -259,6 +259,23 @@ test("a device that is put elsewhere is one device; two that say the same are tw
   expect(other?.device?.alike).toContain("bench-d port 2");
 });
 
+test("two computers with one token and ports of one name do each their own jobs", async () => {
+  const one = await computer("bench-f");
+  const ports = w.path("ports-bench-g");
+  const other = await again({ folder: w.path("state-bench-g"), ports, secret: one.secret }, "bench-g");
+  await stickIn(one.ports, "port 1", "BF-0001");
+  await stickIn(ports, "port 1", "BG-0001");
+  for (const { host } of [one, other, one, other]) await host.step();
+  const id = value(await begin("bench-g port 1", "RM-H7"));
+  for (let tries = 0; tries < 5; tries++) {
+    await one.host.step();
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  expect((await job(id)).state).toBe("queued");
+  expect(await until(other.host, id, "done", "failed")).toMatchObject({ state: "done" });
+  expect(one.said.join(" ")).not.toContain("Job");
+});
+
 describe("a host that is not to be believed", () => {
   const identity = {
     kind: "usb" as const,
@@ -272,9 +289,9 @@ describe("a host that is not to be believed", () => {
     const name = `bench-x ${tag}`;
     const own = { ...report, name, devices: [{ port: "p", identity: { ...identity, serial: `BX-${tag}` } }] };
     value(await takeHostReport(inventory.ina, bearer, own));
-    value(await takeHostLook(inventory.ina, bearer, { port: "p", identity: own.devices[0]?.identity, look }));
+    value(await takeHostLook(inventory.ina, bearer, { name, port: "p", identity: own.devices[0]?.identity, look }));
     const id = value(await begin(`${name} p`, tag));
-    const given = value(await claimForHost(inventory.ina, bearer));
+    const given = value(await claimForHost(inventory.ina, bearer, { name }));
     expect(given?.id).toBe(id);
     const tell = (told: HostTold, runner = given?.runner ?? "") =>
       takeTelling(inventory.ina, bearer, id, { runner, told });

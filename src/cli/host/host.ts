@@ -6,6 +6,7 @@ import { visible } from "@/core/words/visible";
 import { lookWith } from "@/server/devices/device";
 import { RunnerGone, type RunnerTimes, USUAL_TIMES } from "@/server/devices/runner-times";
 import { BenchWork } from "@/server/devices/work";
+import { UsageError } from "../problems";
 import { type CreelServer, ServerUnreached } from "../server/client";
 import { Contents } from "./contents";
 import type { InPort, Ports } from "./ports";
@@ -32,11 +33,13 @@ export class BenchHost {
   private readonly running = new Map<string, Promise<void>>();
   private readonly contents: Contents;
   private readonly times: RunnerTimes;
+  private readonly name: string;
   private isStopping = false;
   private wake: (() => void) | null = null;
 
   constructor(private readonly options: HostOptions) {
     this.contents = new Contents(options.server, join(options.folder, "contents"));
+    this.name = (options.name ?? hostname()).slice(0, 60);
     this.times = options.times ?? { ...USUAL_TIMES, sleeps: true };
   }
 
@@ -56,6 +59,7 @@ export class BenchHost {
       }
       if (!this.isStopping) await this.pause(pauseMs);
     }
+    await this.claiming;
     while (this.running.size > 0) await Promise.all(this.running.values());
   }
 
@@ -76,13 +80,13 @@ export class BenchHost {
 
   private known = new Map<string, string>();
 
-  /** Tells what is in the ports, looks at what is new, takes up a job; gives whether it did. */
+  /** Tells what is in the ports, looks at what is new, takes up a job; gives whether one is wanted. */
   async step(): Promise<boolean> {
-    const { server, ports, name = hostname(), print } = this.options;
+    const { server, ports, print } = this.options;
     const found = await ports.list();
     this.tellChanges(found);
     const report = {
-      ...{ name: name.slice(0, 60), version: VERSION, system: `${type()} ${release()} ${arch()}`.slice(0, 120) },
+      ...{ name: this.name, version: VERSION, system: `${type()} ${release()} ${arch()}`.slice(0, 120) },
       devices: found,
     };
     const answer = await server.say("/bench/report", report, hostAnswerSchema, { attempts: 1 });
@@ -97,11 +101,25 @@ export class BenchHost {
       const there = found.find((each) => each.port === port);
       if (there && !this.running.has(port) && !this.isStopping) await this.look(there);
     }
-    if (!answer.isWanted || this.isStopping) return false;
-    const { job } = await server.say("/bench/claims", {}, claimAnswerSchema, { attempts: 1 });
-    if (!job) return false;
-    this.take(job, found);
+    if (!answer.isWanted || this.isStopping || this.claiming) return false;
+    // A server may take a while to put a job together: what is in the ports is told on meanwhile.
+    this.claiming = this.claim().finally(() => {
+      this.claiming = null;
+    });
     return true;
+  }
+
+  private claiming: Promise<void> | null = null;
+
+  private async claim(): Promise<void> {
+    const { server, ports } = this.options;
+    try {
+      const { job } = await server.say("/bench/claims", { name: this.name }, claimAnswerSchema, { attempts: 1 });
+      if (job && !this.isStopping) this.take(job, await ports.list());
+    } catch (error) {
+      // The next report tells whether the server is there at all.
+      if (!(error instanceof UsageError)) throw error;
+    }
   }
 
   private tellChanges(found: readonly InPort[]): void {
@@ -120,7 +138,7 @@ export class BenchHost {
 
   private async look({ port, identity }: InPort): Promise<void> {
     const look = await lookWith(() => this.options.ports.open(port, identity, { write: false }), identity);
-    const sent = { port, identity, look };
+    const sent = { name: this.name, port, identity, look };
     await this.options.server.say("/bench/looks", sent, z.null(), { attempts: 1 }).catch((error: unknown) => {
       // What is gone meanwhile is looked at when it is back.
       if (error instanceof ServerUnreached) throw error;

@@ -6,6 +6,7 @@ import { ofEachLink } from "@/core/judging/model/schema";
 import { dayOf } from "@/core/kernel/days";
 import {
   claimAnswerSchema,
+  claimSchema,
   hostAnswerSchema,
   hostLookSchema,
   hostReportSchema,
@@ -331,11 +332,11 @@ export const ENDPOINTS: readonly Endpoint[] = [
   ),
   ofHosts(
     {
-      ...{ path: "/claims", name: "apiBenchClaim", body: z.object({}), answer: claimAnswerSchema },
+      ...{ path: "/claims", name: "apiBenchClaim", body: claimSchema, answer: claimAnswerSchema },
       summary: "The next job of a bench host, with all that it needs; null where none waits.",
     },
-    async ({ context, bearer }) => {
-      const job = await claimForHost(context, bearer);
+    async ({ context, bearer }, said) => {
+      const job = await claimForHost(context, bearer, said);
       return job.ok ? ok({ job: job.value }) : job;
     },
   ),

@@ -19,16 +19,17 @@ export interface HostItem {
   tokenId: number;
 }
 
-const isThere = sql<number>`${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND AND ${tokens.endedAt} IS NULL AND (${tokens.expiresAt} IS NULL OR ${tokens.expiresAt} > ${DATABASE_NOW})`;
+const isThere = sql<number>`${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND`;
 
 /** All hosts, by name. */
-export async function listHosts({ db }: Pick<Context, "db">): Promise<HostItem[]> {
+export async function listHosts({ db, now }: Pick<Context, "db" | "now">): Promise<HostItem[]> {
   const rows = await db
-    .select({ host: benchHosts, isThere })
+    .select({ host: benchHosts, isThere, endedAt: tokens.endedAt, expiresAt: tokens.expiresAt })
     .from(benchHosts)
     .innerJoin(tokens, eq(tokens.id, benchHosts.tokenId))
     .orderBy(asc(benchHosts.name));
-  return rows.map(({ host: { id, name, system, version, seenAt, tokenId }, isThere: there }) => {
-    return { id, name, system, version, seenAt, isThere: Boolean(Number(there)), tokenId };
+  return rows.map(({ host: { id, name, system, version, seenAt, tokenId }, isThere: there, endedAt, expiresAt }) => {
+    const isOver = endedAt !== null || (expiresAt !== null && expiresAt <= now());
+    return { id, name, system, version, seenAt, isThere: Boolean(Number(there)) && !isOver, tokenId };
   });
 }

@@ -1,11 +1,12 @@
 import { createHash } from "node:crypto";
 import { createReadStream } from "node:fs";
 import { stat } from "node:fs/promises";
-import { and, asc, desc, eq, inArray, isNull, or, sql } from "drizzle-orm";
+import { and, asc, desc, eq, inArray, isNull, or } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import type { FileToWrite } from "@/core/formats/tree-writing";
 import type { ByteSource } from "@/core/kernel/source";
 import {
+  claimSchema,
   type HostAnswer,
   type HostJob,
   type HostMaterial,
@@ -94,7 +95,8 @@ async function hostOf(
   const [known] = await context.db
     .select({
       host: benchHosts,
-      isEnded: sql<number>`${tokens.endedAt} IS NOT NULL OR ${tokens.expiresAt} <= ${DATABASE_NOW}`,
+      endedAt: tokens.endedAt,
+      expiresAt: tokens.expiresAt,
     })
     .from(benchHosts)
     .innerJoin(tokens, eq(tokens.id, benchHosts.tokenId))
@@ -115,7 +117,8 @@ async function hostOf(
       return ok({ id, name });
     });
   // A host whose token is over comes back with another one.
-  if (known.host.tokenId !== bearer.id && !Number(known.isEnded)) return refused({ code: "bench-host-taken", name });
+  const isOver = known.endedAt !== null || (known.expiresAt !== null && known.expiresAt <= context.now());
+  if (known.host.tokenId !== bearer.id && !isOver) return refused({ code: "bench-host-taken", name });
   await context.db
     .update(benchHosts)
     .set({ ...own, seenAt: DATABASE_NOW })
@@ -123,14 +126,14 @@ async function hostOf(
   return ok({ id: known.host.id, name });
 }
 
-/** The berth that is a port of one of a token's hosts, with what is in it. */
-async function portOf({ db }: Pick<Context, "db">, bearer: HostBearer, port: string) {
+/** What is in a port of one of a token's hosts. */
+async function inPort({ db }: Pick<Context, "db">, bearer: HostBearer, name: string, port: string) {
   const [found] = await db
     .select({ device: devices, host: benchHosts.name })
     .from(berths)
     .innerJoin(benchHosts, eq(benchHosts.id, berths.hostId))
     .innerJoin(devices, eq(devices.id, berths.deviceId))
-    .where(and(eq(benchHosts.tokenId, bearer.id), eq(berths.port, port)));
+    .where(and(eq(benchHosts.tokenId, bearer.id), eq(benchHosts.name, name), eq(berths.port, port)));
   return found ?? null;
 }
 
@@ -138,8 +141,8 @@ async function portOf({ db }: Pick<Context, "db">, bearer: HostBearer, port: str
 export async function takeHostLook(context: Context, bearer: HostBearer, input: unknown): Promise<Result<null>> {
   const parsed = checked(hostLookSchema, input);
   if (!parsed.ok) return parsed;
-  const { port, identity, look } = parsed.value;
-  const found = await portOf(context, bearer, port);
+  const { name, port, identity, look } = parsed.value;
+  const found = await inPort(context, bearer, name, port);
   if (!found || !sameDevice(identityOfRow(found.device), identity))
     return fail({ code: "not-found", what: "device in that port" });
   const set = { look, at: context.now() };
@@ -151,21 +154,28 @@ export async function takeHostLook(context: Context, bearer: HostBearer, input: 
 }
 
 /** Jobs that a host may do: those that wait at its ports, and its own that broke off, as long as their device is there. */
-const isForHost = (bearer: HostBearer) =>
+const isForHost = (bearer: HostBearer, name: string) =>
   and(
     eq(benchHosts.tokenId, bearer.id),
+    eq(benchHosts.name, name),
     eq(berths.deviceId, benchJobs.deviceId),
     or(eq(benchJobs.state, "queued"), and(eq(benchJobs.state, "interrupted"), isNull(benchJobs.wish))),
   );
 
 /** Gives a host the next of its jobs, with all that it needs; null where none waits. */
-export async function claimForHost(context: Context, bearer: HostBearer): Promise<Result<HostJob | null>> {
+export async function claimForHost(
+  context: Context,
+  bearer: HostBearer,
+  input: unknown,
+): Promise<Result<HostJob | null>> {
+  const parsed = checked(claimSchema, input);
+  if (!parsed.ok) return parsed;
   const [found] = await context.db
     .select({ job: benchJobs, port: berths.port, berth: berths.name, hostId: benchHosts.id })
     .from(benchJobs)
     .innerJoin(berths, eq(berths.id, benchJobs.berthId))
     .innerJoin(benchHosts, eq(benchHosts.id, berths.hostId))
-    .where(isForHost(bearer))
+    .where(isForHost(bearer, parsed.value.name))
     .orderBy(desc(eq(benchJobs.state, "queued")), asc(benchJobs.id))
     .limit(1);
   if (!found?.port) return ok(null);

@@ -47,16 +47,22 @@ const SAMPLES = 16;
 export async function fingerprintOf(device: Device): Promise<string> {
   const step = Math.max(SAMPLE_BYTES, Math.floor((device.sizeBytes - SAMPLE_BYTES) / SAMPLES / 512) * 512);
   const digests: Uint8Array[] = [];
-  for (let at = 0, sample = 0; at < device.sizeBytes && sample <= SAMPLES; at += step, sample++)
-    digests.push(await blockDigest(await device.read(at, SAMPLE_BYTES).catch(() => new Uint8Array(0))));
-  digests.push(
-    await blockDigest(
-      await device.read(Math.max(0, device.sizeBytes - SAMPLE_BYTES), SAMPLE_BYTES).catch(() => new Uint8Array(0)),
-    ),
-  );
+  const take = async (at: number) => digests.push(await blockDigest(await readable(device, at)));
+  for (let at = 0, sample = 0; at < device.sizeBytes && sample <= SAMPLES; at += step, sample++) await take(at);
+  await take(Math.max(0, device.sizeBytes - SAMPLE_BYTES));
   const all = new Uint8Array(digests.length * 32);
   for (const [at, digest] of digests.entries()) all.set(digest, at * 32);
   return hex(await blockDigest(all));
+}
+
+/** What can be read of a sample: a place that the device cannot read is empty. A device that is gone is no other one. */
+async function readable(device: Device, at: number): Promise<Uint8Array> {
+  try {
+    return await device.read(at, SAMPLE_BYTES);
+  } catch (error) {
+    if (error instanceof DeviceFault && error.code === "read-failed") return new Uint8Array(0);
+    throw error;
+  }
 }
 
 /** What a quick look at a device finds. */

@@ -25,10 +25,12 @@ const deviceIdentitySchema = z.object({
   sectorBytes: z.union([z.literal(512), z.literal(2048), z.literal(4096)]),
 });
 
+/** How a host is called: by its computer. */
+const name = z.string().trim().min(1).max(60);
+
 /** What is in the ports of a host: said every few seconds. */
 export const hostReportSchema = z.object({
-  /** How the host is called: by its computer. */
-  name: z.string().trim().min(1).max(60),
+  name,
   version: z.string().max(40),
   system: z.string().max(120),
   devices: z.array(z.object({ port, identity: deviceIdentitySchema })).max(64),
@@ -48,6 +50,7 @@ export type HostAnswer = z.infer<typeof hostAnswerSchema>;
 
 /** What a look at a device found. */
 export const hostLookSchema = z.object({
+  name,
   ...{ port, identity: deviceIdentitySchema },
   look: z.object({
     inspection: inspectionSchema.nullable(),
@@ -93,6 +96,8 @@ const hostJobSchema = z.object({
 export type HostJob = z.infer<typeof hostJobSchema>;
 export type HostMaterial = NonNullable<HostJob["material"]>;
 
+/** One token may be that of several computers. */
+export const claimSchema = z.object({ name });
 export const claimAnswerSchema = z.object({ job: hostJobSchema.nullable() });
 
 /** Lines that a host says of its work. Whether it was recorded, and how it ended, is said by the server alone. */
