@@ -22,6 +22,7 @@ test("every route names the role that may call it", async () => {
     "api/auth/[...all]/route.ts",
     "api/auth/[...all]/route.ts",
     "api/v1/openapi.json/route.ts",
+    "bench/hosts/[file]/route.ts",
     "health/route.ts",
     "ready/route.ts",
   ]);

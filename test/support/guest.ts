@@ -52,9 +52,13 @@ function unpacked(name: string): string {
 
 /** The newest kernel that the release's own package names. */
 function kernelPackage(): string {
-  const found = /Depends: (linux-image-\S+-amd64)/.exec(run("apt-cache", ["depends", "linux-image-amd64"]));
-  if (!found?.[1]) throw new Error("Debian's kernel package was not found: run apt-get update.");
-  return found[1];
+  const named = () =>
+    /Depends: (linux-image-\S+-amd64)/.exec(run("sh", ["-c", "apt-cache depends linux-image-amd64; :"]));
+  // A machine whose lists of packages were removed has them fetched, as when packages are installed.
+  if (!named()) run("sh", ["-c", '[ "$(id -u)" = 0 ] && apt-get update || sudo apt-get update']);
+  const found = named()?.[1];
+  if (!found) throw new Error("Debian's kernel package was not found: run apt-get update.");
+  return found;
 }
 
 const nameOf = (file: string) => basename(file, ".ko").replaceAll("-", "_");

@@ -45,13 +45,11 @@ async function runBench(options: BenchOptions): Promise<void> {
   const { name = hostname(), simulated } = options;
   const ports = simulated === undefined ? ownPorts() : simulatedPorts(resolve(simulated));
   const host = new BenchHost({ server, ports, folder, name, print });
-  print(
-    `Bench host ${visible(name)} of ${server.origin}. Ctrl-C stops it; what is under way goes on at the next start.`,
-  );
+  print(`Bench host ${visible(name)} of ${server.origin}. Ctrl-C stops it; its jobs go on at the next start.`);
   if (simulated === undefined && process.getuid?.() !== 0)
     print("Not run as root: devices can be written to only where this account may.");
   const stop = () => {
-    print("Stopping after the blocks that are under way.");
+    print("Stopping after the current block.");
     host.stop();
   };
   process.once("SIGINT", stop);

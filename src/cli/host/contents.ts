@@ -92,7 +92,7 @@ export class Contents {
     }
     if (hash.digest("hex") !== wanted.sha256) {
       await rm(part, { force: true });
-      throw new ContentRefused("What arrived is not what its digest says.");
+      throw new ContentRefused("What arrived does not match its SHA-256.");
     }
     await rename(part, path);
   }

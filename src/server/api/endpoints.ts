@@ -319,7 +319,7 @@ export const ENDPOINTS: readonly Endpoint[] = [
   ofHosts(
     {
       ...{ path: "/report", name: "apiBenchReport", body: hostReportSchema, answer: hostAnswerSchema },
-      summary: "What is in the ports of a bench host, every few seconds; answers what it is wanted for.",
+      summary: "What is in the ports of a bench host, every few seconds; answers what to read and whether a job waits.",
     },
     ({ context, bearer }, said) => takeHostReport(context, bearer, said),
   ),

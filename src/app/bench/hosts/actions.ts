@@ -16,7 +16,7 @@ export interface HostToken {
   secret: string;
 }
 
-export const addHostAction = action(
+export const addBenchHostAction = action(
   "addBenchHost",
   "technician",
   [z.object({ name: word, days: DAYS })],
@@ -26,4 +26,4 @@ export const addHostAction = action(
   },
 );
 
-export const endHostAction = action("endBenchHost", "technician", [id], endHost);
+export const endBenchHostAction = action("endBenchHost", "technician", [id], endHost);

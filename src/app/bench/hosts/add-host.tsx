@@ -6,7 +6,7 @@ import { fieldTexts, problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { useReady } from "@/ui/use-ready";
-import { addHostAction, type HostToken } from "./actions";
+import { addBenchHostAction, type HostToken } from "./actions";
 
 const DAYS = [
   { value: 30, text: "30 days" },
@@ -28,7 +28,7 @@ export function AddHost() {
     const data = new FormData(form);
     start(async () => {
       const days = DAYS[Number(data.get("days"))]?.value ?? null;
-      const result = await addHostAction({ name: String(data.get("name") ?? ""), days });
+      const result = await addBenchHostAction({ name: String(data.get("name") ?? ""), days });
       const fields = result.ok ? {} : fieldTexts(result.problem);
       setFaults(fields);
       setProblem(result.ok || Object.keys(fields).length > 0 ? null : problemText(result.problem));

@@ -6,7 +6,7 @@ import { dateText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { ActButton } from "../../_parts/act-button";
 import { BenchNav } from "../nav";
-import { endHostAction } from "./actions";
+import { endBenchHostAction } from "./actions";
 import { AddHost } from "./add-host";
 
 export const metadata: Metadata = { title: "Bench hosts" };
@@ -43,7 +43,7 @@ export default async function Hosts() {
                   <HostLines hosts={hosts.filter(({ tokenId }) => tokenId === token.id)} />
                 </div>
                 {mayAdd && (
-                  <ActButton text="End" label={`End ${token.name}`} act={endHostAction.bind(null, token.id)} />
+                  <ActButton text="End" label={`End ${token.name}`} act={endBenchHostAction.bind(null, token.id)} />
                 )}
               </li>
             ))}
