@@ -23,6 +23,7 @@ import { ProblemLine } from "@/ui/problem-line";
 import { dateText, firmwareText, plural } from "@/ui/words";
 import { currentContext } from "./_lib/context";
 import { ActButton } from "./_parts/act-button";
+import { KeepCurrent } from "./_parts/keep-current";
 import { FirstStepsList } from "./_shell/first-steps";
 import { markSeenAction } from "./computers/arrivals/actions";
 import { computersQuery } from "./computers/state";
@@ -56,6 +57,7 @@ export default async function Today() {
   return (
     <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_19rem]">
       <section>
+        <KeepCurrent mark="reports" />
         <DownNow open={open} />
         {alarm && <ProblemLine boxed className="mt-3" text={backupAlarmText(alarm)} />}
         {!isBegun && <FirstStepsList done={steps} />}

@@ -73,6 +73,9 @@ beforeAll(async () => {
           ...["-blockdev", `driver=blkdebug,node-name=f-debug,image=f-file,config=${faulty}`],
           ...["-blockdev", "driver=raw,node-name=f,file=f-debug"],
           ...stick("f", "GUEST-F1", 5),
+          // A card's size is a power of two (SD Association, "Physical Layer Simplified Specification").
+          ...drive("c", disk("c", 256 * MIB)),
+          ...["-device", "sdhci-pci", "-device", "sd-card,drive=c"],
         ]
       : []),
   ]);

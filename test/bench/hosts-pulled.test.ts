@@ -143,6 +143,7 @@ test(`${PULLS} cables pulled at random: nothing is recorded that was not read ba
     const check = value(await startCheck(inventory.ina, found?.id ?? 0, { kind: "verify" }, ""));
     for (let tries = 0; !["done", "failed"].includes((await job(check)).state) && tries < 400; tries++) {
       await host.step();
+      await markInterrupted(inventory.ina.db, new Date(), TIMES);
       await wait(40);
     }
     expect(await job(check)).toMatchObject({ state: "done", result: { state: "compared", same: true } });

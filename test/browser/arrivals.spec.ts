@@ -53,8 +53,10 @@ test("computers that report wait, are accepted under tags of their site, and rep
 
   // What changes which media start it is told on the first page, until somebody has seen it.
   const secured = { firmware: { ...box("").firmware, secureBoot: { state: "on", pk: "", kek: "", db: "", dbx: "" } } };
-  expect((await report(request, token, box("TB-1", secured), "2026-11-02T08:00:00Z")).state).toBe("taken");
+  // The page is open already, and hears of it by itself.
   await openForm(page, "/");
+  await page.locator('[data-hears="reports"]').waitFor({ state: "attached" });
+  expect((await report(request, token, box("TB-1", secured), "2026-11-02T08:00:00Z")).state).toBe("taken");
   const told = page
     .getByRole("region", { name: "Reported by computers" })
     .getByRole("listitem")

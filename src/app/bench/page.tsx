@@ -14,6 +14,7 @@ import { Size } from "@/ui/size";
 import { plural, tagsText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../_lib/context";
 import { many, one, positive, type SearchParams } from "../_lib/params";
+import { KeepCurrent } from "../_parts/keep-current";
 import { BerthActs } from "./berth-acts";
 import { contentText, deviceTitle, wearText } from "./device-text";
 import { FaultChoice } from "./fault-choice";
@@ -49,6 +50,7 @@ export default async function Bench({ searchParams }: { searchParams: SearchPara
   return (
     <>
       <BenchNav here="/bench" />
+      <KeepCurrent mark="berths" />
       <div className="grid gap-x-10 gap-y-6 xl:grid-cols-[minmax(0,1fr)_21rem]">
         <section>
           <div className="flex items-baseline justify-between gap-4">

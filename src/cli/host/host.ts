@@ -114,7 +114,8 @@ export class BenchHost {
   private async claim(): Promise<void> {
     const { server, ports } = this.options;
     try {
-      const { job } = await server.say("/bench/claims", { name: this.name }, claimAnswerSchema, { attempts: 1 });
+      const wish = { name: this.name, busy: [...this.running.keys()] };
+      const { job } = await server.say("/bench/claims", wish, claimAnswerSchema, { attempts: 1 });
       if (job && !this.isStopping) this.take(job, await ports.list());
     } catch (error) {
       // The next report tells whether the server is there at all.

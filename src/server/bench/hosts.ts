@@ -1,8 +1,9 @@
 import { createHash } from "node:crypto";
 import { createReadStream } from "node:fs";
 import { stat } from "node:fs/promises";
-import { and, asc, desc, eq, inArray, isNull, or } from "drizzle-orm";
+import { and, asc, desc, eq, inArray, isNull, notInArray, or } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
+import type { z } from "zod";
 import type { FileToWrite } from "@/core/formats/tree-writing";
 import type { ByteSource } from "@/core/kernel/source";
 import {
@@ -154,10 +155,11 @@ export async function takeHostLook(context: Context, bearer: HostBearer, input: 
 }
 
 /** Jobs that a host may do: those that wait at its ports, and its own that broke off, as long as their device is there. */
-const isForHost = (bearer: HostBearer, name: string) =>
+const isForHost = (bearer: HostBearer, { name, busy }: z.output<typeof claimSchema>) =>
   and(
     eq(benchHosts.tokenId, bearer.id),
     eq(benchHosts.name, name),
+    busy.length > 0 ? notInArray(berths.port, busy) : undefined,
     eq(berths.deviceId, benchJobs.deviceId),
     or(eq(benchJobs.state, "queued"), and(eq(benchJobs.state, "interrupted"), isNull(benchJobs.wish))),
   );
@@ -175,7 +177,7 @@ export async function claimForHost(
     .from(benchJobs)
     .innerJoin(berths, eq(berths.id, benchJobs.berthId))
     .innerJoin(benchHosts, eq(benchHosts.id, berths.hostId))
-    .where(isForHost(bearer, parsed.value.name))
+    .where(isForHost(bearer, parsed.value))
     .orderBy(desc(eq(benchJobs.state, "queued")), asc(benchJobs.id))
     .limit(1);
   if (!found?.port) return ok(null);

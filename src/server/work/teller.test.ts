@@ -15,8 +15,8 @@ test("two hundred who listen cost the questions of one; nobody costs none; a ser
   const leave = told.map((_, at) => teller.listen(() => (told[at] as number)++));
   while (told.some((count) => count < 5)) await pause(10);
   const rounds = Math.max(...told);
-  // A round asks what goes on and what has ended on the bench, and of all other work.
-  expect(questions).toBeLessThanOrEqual((rounds + 2) * 3);
+  // A round asks what goes on and what has ended on the bench, of all other work, and whether there is something new.
+  expect(questions).toBeLessThanOrEqual((rounds + 2) * 4);
   for (const each of leave) each();
   await pause(100);
   const after = questions;
@@ -37,7 +37,7 @@ test("two hundred who listen cost the questions of one; nobody costs none; a ser
 test("work of all kinds is told while it waits and goes on, and what it came to once more", async () => {
   const { ina } = inventory;
   const teller = new JobTeller(ina, 20);
-  let latest: Progress = { bench: [], jobs: [] };
+  let latest: Progress = { bench: [], jobs: [], marks: { reports: "", berths: "" } };
   teller.listen((progress) => {
     latest = progress;
   });

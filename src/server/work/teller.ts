@@ -2,6 +2,7 @@ import { type JobProgress, progressOf } from "../bench/jobs";
 import { type Context, ownContext } from "../context";
 import { type JobTold, jobsTold } from "../jobs/jobs";
 import { log } from "../log";
+import { type Marks, marksOf } from "./marks";
 
 const TELL_EVERY_MS = 700;
 /** What ended so lately is told once more, since whoever listens may have missed it. */
@@ -11,6 +12,7 @@ const BACK_MS = 5000;
 export interface Progress {
   bench: JobProgress[];
   jobs: JobTold[];
+  marks: Marks;
 }
 
 /** Tells how far jobs are to everybody who listens: one question for all of them, and none while nobody does. */
@@ -57,11 +59,12 @@ export class JobTeller {
     const question = ++this.asked;
     this.isAsking = true;
     try {
-      const [bench, jobs] = await Promise.all([
+      const [bench, jobs, marks] = await Promise.all([
         progressOf(this.context, new Date(Date.now() - BACK_MS)),
         jobsTold(this.context, BACK_MS),
+        marksOf(this.context),
       ]);
-      for (const [tell, cameAt] of this.listeners) if (cameAt < question) tell({ bench, jobs });
+      for (const [tell, cameAt] of this.listeners) if (cameAt < question) tell({ bench, jobs, marks });
     } catch (error) {
       log.warn({ err: error }, "the progress of jobs could not be told");
     }

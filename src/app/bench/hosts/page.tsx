@@ -5,6 +5,7 @@ import { type HostItem, listHosts } from "@/server/bench/host-list";
 import { dateText, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { ActButton } from "../../_parts/act-button";
+import { KeepCurrent } from "../../_parts/keep-current";
 import { BenchNav } from "../nav";
 import { endBenchHostAction } from "./actions";
 import { AddHost } from "./add-host";
@@ -20,6 +21,7 @@ export default async function Hosts() {
   return (
     <>
       <BenchNav here="/bench/hosts" />
+      <KeepCurrent mark="berths" />
       <section>
         <h1>Bench hosts</h1>
         <p className="mt-1 max-w-3xl text-quiet">

@@ -9,6 +9,7 @@ import { plural, zonedTimeText } from "@/ui/words";
 import { currentContext } from "../../_lib/context";
 import { one, positive, type SearchParams } from "../../_lib/params";
 import { ActButton } from "../../_parts/act-button";
+import { KeepCurrent } from "../../_parts/keep-current";
 import { ComputersNav } from "../nav";
 import { recallArrivalAction } from "./actions";
 import { ArrivalsBench, type WaitingComputer } from "./arrivals-bench";
@@ -49,6 +50,7 @@ export default async function Arrivals({ searchParams }: { searchParams: SearchP
   return (
     <>
       <ComputersNav here="/computers/arrivals" />
+      <KeepCurrent mark="reports" />
       <h1>{state === "waiting" ? "Arrivals" : "Not ours"}</h1>
       <p className="mt-1 max-w-3xl text-quiet">
         {state === "waiting"

@@ -96,8 +96,8 @@ const hostJobSchema = z.object({
 export type HostJob = z.infer<typeof hostJobSchema>;
 export type HostMaterial = NonNullable<HostJob["material"]>;
 
-/** One token may be that of several computers. */
-export const claimSchema = z.object({ name });
+/** One token may be that of several computers. `busy`: ports in which the end of an earlier job is still awaited. */
+export const claimSchema = z.object({ name, busy: z.array(port).max(64).default([]) });
 export const claimAnswerSchema = z.object({ job: hostJobSchema.nullable() });
 
 /** Lines that a host says of its work. Whether it was recorded, and how it ended, is said by the server alone. */
