@@ -174,6 +174,25 @@ whole(
 );
 
 whole(
+  "a card in a slot of the guest is made as a card",
+  async () => {
+    const card = await until(
+      async () => (await inGuest()).find(({ device }) => device?.row.kind === "card" && !device.isUnread),
+      60,
+      "a card",
+    );
+    expect(card.name).toMatch(/^guest slot mmcblk\d$/);
+    const serial = card.device?.row.serial ?? "";
+    const at = { berthId: card.id, deviceId: card.device?.row.id ?? 0, serial, simulated: {} as Simulated };
+    const id = value(await bench.begin(at, { releaseId, tag: "RM-G7" }));
+    expect(await over(id, "done", "failed")).toMatchObject({ state: "done", result: { state: "verified" } });
+    expect(run("sgdisk", ["-v", w.path("c.img")])).toContain("No problems found");
+    expect((await getMedium(inventory.ina, "RM-G7"))?.row.kind).toBe("usb");
+  },
+  300_000,
+);
+
+whole(
   "two that say the same are told apart by their ports, and 4,096-byte sectors and cards are made as such",
   async () => {
     const add = async (id: string, path: string, device: object) => {
