@@ -9,7 +9,7 @@ import type { HostTold } from "@/core/making/jobs/host";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { listBerths } from "@/server/bench/berths";
 import { claimForHost, endHost, takeHostLook, takeHostReport, takeTelling } from "@/server/bench/hosts";
-import { askOf, resume, startCheck } from "@/server/bench/jobs";
+import { askOf, resume, type StartInput, startCheck } from "@/server/bench/jobs";
 import { markInterrupted } from "@/server/bench/runner";
 import { devices } from "@/server/db/schema";
 import type { HostTree } from "@/server/devices/block-devices";
@@ -80,12 +80,12 @@ const stickIn = (folder: string, port: string, serial: string | null, faults: Pa
 const berthNamed = async (name: string) => (await listBerths(inventory.ina)).find((berth) => berth.name === name);
 
 /** Plans and queues a medium in a berth, as somebody at a page would. */
-async function begin(berth: string, tag: string, releaseId = ids.release) {
+async function begin(berth: string, tag: string, releaseId = ids.release, more: Partial<StartInput> = {}) {
   const found = await berthNamed(berth);
   if (!found?.device) throw new Error(`nothing in ${berth}`);
   const { id: berthId, device } = found;
   const stick = { berthId, deviceId: device.row.id, serial: device.row.serial ?? berth, simulated: {} as Simulated };
-  return bench.begin(stick, { releaseId, tag, ...(device.row.serial ? {} : { confirm: berth }) });
+  return bench.begin(stick, { releaseId, tag, ...(device.row.serial ? {} : { confirm: berth }), ...more });
 }
 
 /** Lets a host work until a job is in one of some states. */
@@ -257,6 +257,25 @@ test("a device that is put elsewhere is one device; two that say the same are tw
   const [one, other] = [await berthNamed("bench-d port 2"), await berthNamed("bench-e port 2")];
   expect(one?.device?.row.id).not.toBe(other?.device?.row.id);
   expect(other?.device?.alike).toContain("bench-d port 2");
+});
+
+test("a disc in the burner of a host is burnt once, and is the release to the byte", async () => {
+  const { host, ports } = await computer("bench-h");
+  await makeSimulated(join(ports, "burner"), {
+    ...{ kind: "optical", model: "DVD-R, blank disc", serial: null, bytes: 700 * MIB, sectorBytes: 2048 },
+  });
+  await host.step();
+  const disc = { way: "disc", store: false } as const;
+  const id = value(await begin("bench-h burner", "RM-H8", ids.release, disc));
+  expect(await until(host, id, "done", "failed")).toMatchObject({ state: "done", result: { state: "verified" } });
+  const release = readFileSync(IMAGES.bollard5.make(w));
+  const burnt = readFileSync(contentPath(join(ports, "burner")));
+  expect(Buffer.compare(burnt.subarray(0, release.length), release)).toBe(0);
+  expect((await getMedium(inventory.ina, "RM-H8"))?.row).toMatchObject({ kind: "optical", verifiedWhole: true });
+  for (let tries = 0; tries < 3; tries++) await host.step();
+  const again = await begin("bench-h burner", "RM-H9", ids.release, disc);
+  const twice = again.ok ? await until(host, again.value, "done", "failed") : null;
+  expect(twice?.result ?? again).toMatchObject(again.ok ? { state: "fault", code: "already-written" } : { ok: false });
 });
 
 test("two computers with one token and ports of one name do each their own jobs", async () => {
