@@ -191,6 +191,7 @@ describe("deciding", () => {
       {
         ...{ tag: "WS-1", name: "Workshop", site: null, likeness: { same: ["uuid"], other: ["serial"] } },
         identity: expect.objectContaining({ serial: "old-1", uuid: UUID(1) }),
+        written: ["Corvane", "OLD-1"],
       },
     ]);
     expect(value(await joinArrival(inventory.ina, item.row.id, "WS-1"))).toBe("WS-1");

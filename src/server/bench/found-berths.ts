@@ -1,7 +1,8 @@
-import { and, eq, gt, isNotNull, isNull, ne, sql } from "drizzle-orm";
+import { and, eq, isNotNull, isNull, ne, or, sql } from "drizzle-orm";
 import { sameDevice } from "@/core/making/writing/device";
 import { act } from "../act";
 import type { Context } from "../context";
+import type { Queries } from "../db/client";
 import type { BenchHostId, BerthId, DeviceId } from "../db/ids";
 import { insertedId } from "../db/results";
 import { benchHosts, berths, deviceLooks, devices } from "../db/schema";
@@ -35,84 +36,98 @@ export interface Seated {
 /** A port is a berth, made when something is first seen in it; it is empty once that is gone. */
 export async function seat(context: Context, found: readonly Found[], host: Host = null): Promise<Seated> {
   const seated: Seated = { devices: new Map(), twins: new Map() };
-  const ofHost = host === null ? isNull(berths.hostId) : eq(berths.hostId, host.id);
   await act(context, null, async ({ db: tx }) => {
+    // What was begun before a conflict is begun anew.
     seated.devices.clear();
     seated.twins.clear();
-    const knownDevices = await tx.select().from(devices).where(isNull(devices.simulatedAs));
-    const knownBerths = await tx
+    await recognise(tx, found, await elsewhereOf(tx, host), seated);
+    const ofHost = host === null ? isNull(berths.hostId) : eq(berths.hostId, host.id);
+    const own = await tx
       .select()
       .from(berths)
       .where(and(isNotNull(berths.port), ofHost));
-    // What is in a berth of somebody else's who is there is there, not here.
-    const elsewhere = new Map(
-      (
-        await tx
-          .select({ deviceId: berths.deviceId, berth: berths.name })
-          .from(berths)
-          .leftJoin(benchHosts, eq(benchHosts.id, berths.hostId))
-          .where(
-            and(
-              isNotNull(berths.deviceId),
-              isNotNull(berths.port),
-              host === null
-                ? gt(benchHosts.seenAt, sql`${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND`)
-                : sql`(${berths.hostId} IS NULL OR (${ne(berths.hostId, host.id)} AND ${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND))`,
-            ),
-          )
-      ).map(({ deviceId, berth }) => [deviceId as DeviceId, berth]),
-    );
-    const taken = new Set<number>();
-    for (const device of found) {
-      const row = rowFor(device, knownDevices, taken, elsewhere);
-      if (row && elsewhere.has(row.id)) {
-        seated.twins.set(device.port, elsewhere.get(row.id) as string);
-        continue;
-      }
-      let id = row?.id;
-      if (id === undefined) {
-        const added = await tx
-          .insert(devices)
-          .values({ ...device.identity, port: device.port })
-          .$returningId();
-        id = insertedId(added);
-      } else if (row?.port !== device.port)
-        await tx.update(devices).set({ port: device.port }).where(eq(devices.id, id));
-      taken.add(id);
-      seated.devices.set(device.port, id);
-    }
-    const emptied = async (id: BerthId, deviceId: DeviceId) => {
-      await tx
-        .update(berths)
-        .set({ deviceId: null, version: sql`${berths.version} + 1` })
-        .where(and(eq(berths.id, id), eq(berths.deviceId, deviceId)));
-      // Whatever comes back is looked at anew.
-      await tx.delete(deviceLooks).where(eq(deviceLooks.deviceId, deviceId));
-    };
     // Emptied first: a device that was moved is in one berth only.
-    for (const berth of knownBerths)
-      if (berth.deviceId !== null && seated.devices.get(berth.port ?? "") !== berth.deviceId)
-        await emptied(berth.id, berth.deviceId);
-    for (const [port, deviceId] of seated.devices) {
-      const berth = knownBerths.find((each) => each.port === port);
-      if (berth?.deviceId === deviceId) continue;
+    for (const { id, port, deviceId } of own)
+      if (deviceId !== null && seated.devices.get(port ?? "") !== deviceId) await emptied(tx, id, deviceId);
+    for (const { port, identity } of found) {
+      const deviceId = seated.devices.get(port);
+      const berth = own.find((each) => each.port === port);
+      if (deviceId === undefined || berth?.deviceId === deviceId) continue;
       const others = await tx.select({ id: berths.id }).from(berths).where(eq(berths.deviceId, deviceId));
-      for (const other of others) await emptied(other.id, deviceId);
-      const { kind } = (found.find((each) => each.port === port) as Found).identity;
-      const name = (host ? `${host.name} ${port}` : port).slice(0, 60);
-      if (!berth)
+      for (const other of others) await emptied(tx, other.id, deviceId);
+      if (berth) await filled(tx, berth.id, deviceId);
+      else {
+        const name = (host ? `${host.name} ${port}` : port).slice(0, 60);
+        const place = PLACE_OF_FOUND;
         await tx
           .insert(berths)
-          .values({ ...{ name, accepts: kind, place: PLACE_OF_FOUND, port, deviceId }, hostId: host?.id ?? null });
-      else
-        await tx
-          .update(berths)
-          .set({ deviceId, version: sql`${berths.version} + 1` })
-          .where(eq(berths.id, berth.id));
+          .values({ name, accepts: identity.kind, place, port, deviceId, hostId: host?.id ?? null });
+      }
     }
     return ok(found.length);
   });
   return seated;
+}
+
+/** Which recorded device each of those found is; one that was never seen is recorded. */
+async function recognise(
+  tx: Queries,
+  found: readonly Found[],
+  elsewhere: ReadonlyMap<number, string>,
+  seated: Seated,
+): Promise<void> {
+  const known = await tx.select().from(devices).where(isNull(devices.simulatedAs));
+  const taken = new Set<number>();
+  for (const device of found) {
+    const { port, identity } = device;
+    const row = rowFor(device, known, taken, elsewhere);
+    const twin = row && elsewhere.get(row.id);
+    if (twin !== undefined) {
+      seated.twins.set(port, twin);
+      continue;
+    }
+    const id =
+      row?.id ??
+      insertedId(
+        await tx
+          .insert(devices)
+          .values({ ...identity, port })
+          .$returningId(),
+      );
+    if (row && row.port !== port) await tx.update(devices).set({ port }).where(eq(devices.id, id));
+    taken.add(id);
+    seated.devices.set(port, id);
+  }
+}
+
+/** Devices in ports of somebody else who is there, each with the name of its berth: they are there, not here. */
+async function elsewhereOf(tx: Queries, host: Host): Promise<Map<number, string>> {
+  const isThere = sql`${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND`;
+  const ofOthers = host === null ? isThere : and(ne(berths.hostId, host.id), isThere);
+  // This server's own ports are looked at only where it was told to.
+  const isElsewhere = host !== null && usesBlockDevices() ? or(isNull(berths.hostId), ofOthers) : ofOthers;
+  const rows = await tx
+    .select({ deviceId: berths.deviceId, berth: berths.name })
+    .from(berths)
+    .leftJoin(benchHosts, eq(benchHosts.id, berths.hostId))
+    .where(and(isNotNull(berths.deviceId), isNotNull(berths.port), isElsewhere));
+  return new Map(rows.map(({ deviceId, berth }) => [deviceId as DeviceId, berth]));
+}
+
+async function emptied(tx: Queries, berthId: BerthId, deviceId: DeviceId): Promise<void> {
+  await tx
+    .update(berths)
+    .set({ deviceId: null, version: sql`${berths.version} + 1` })
+    .where(and(eq(berths.id, berthId), eq(berths.deviceId, deviceId)));
+  // Whatever comes back is looked at anew.
+  await tx.delete(deviceLooks).where(eq(deviceLooks.deviceId, deviceId));
+}
+
+async function filled(tx: Queries, berthId: BerthId, deviceId: DeviceId): Promise<void> {
+  await tx
+    .update(berths)
+    .set({ deviceId, version: sql`${berths.version} + 1` })
+    .where(eq(berths.id, berthId));
 }
 
 /**

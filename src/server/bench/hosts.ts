@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { createReadStream } from "node:fs";
 import { stat } from "node:fs/promises";
-import { and, asc, desc, eq, inArray, isNull, notInArray, or } from "drizzle-orm";
+import { and, asc, desc, eq, inArray, isNull, notInArray, or, sql } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import type { z } from "zod";
 import type { FileToWrite } from "@/core/formats/tree-writing";
@@ -398,7 +398,10 @@ export async function endHost(context: Context, tokenId: TokenId): Promise<Resul
     const ended = await endToken(acting, tokenId);
     if (!ended.ok) return ended;
     const hosts = acting.db.select({ id: benchHosts.id }).from(benchHosts).where(eq(benchHosts.tokenId, tokenId));
-    await acting.db.update(berths).set({ deviceId: null }).where(inArray(berths.hostId, hosts));
+    await acting.db
+      .update(berths)
+      .set({ deviceId: null, version: sql`${berths.version} + 1` })
+      .where(inArray(berths.hostId, hosts));
     return ended;
   });
 }
