@@ -80,7 +80,7 @@ test("one that may be recorded already is shown beside it, and joined to it", as
   const item = page.getByRole("listitem").filter({ hasText: "JN-2" }).first();
   await expect(item).toContainText("Same disk, different serial.");
   await item.getByRole("link", { name: "Compare all facts" }).click();
-  await expect(page.getByRole("heading", { level: 1 })).toContainText("Reported, and WS-J001");
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("Reported computer and WS-J001");
   await expect(page.getByText(/differ; all others are the same, or not reported|is the recorded one/)).toBeVisible();
   await page.goBack();
   await listening(page);

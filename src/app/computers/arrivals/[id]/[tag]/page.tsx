@@ -36,7 +36,7 @@ export default async function Compare({ params }: Props) {
     <>
       <ComputersNav here="/computers/arrivals" />
       <h1>
-        Reported, and {own}
+        Reported computer and {own}
         {recorded.row.name && `, ${visible(recorded.row.name)}`}
       </h1>
       <p className="mt-1 max-w-3xl text-quiet">
