@@ -162,7 +162,7 @@ function Media({ media, planId }: { media: PlannedMedium[]; planId: number }) {
           .slice(0, SHOWN)
           .map((each, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a plan that was computed does not change
-            <li key={at} className="grid gap-x-4 py-1.5 md:grid-cols-[22rem_minmax(0,1fr)_5rem]">
+            <li key={at} className="grid gap-x-4 py-1.5 md:grid-cols-[22rem_minmax(0,1fr)_7rem]">
               <div>
                 <MediumLine medium={each} />
                 <Decide medium={each} planId={planId} />
@@ -170,7 +170,7 @@ function Media({ media, planId }: { media: PlannedMedium[]; planId: number }) {
               <div className="text-quiet">
                 <Whom medium={each} />
               </div>
-              <span className="text-right tabular-nums">{each.cost > 0 && moneyText(each.cost)}</span>
+              <span className="whitespace-nowrap text-right tabular-nums">{each.cost > 0 && moneyText(each.cost)}</span>
             </li>
           ))}
       </ul>
@@ -259,7 +259,7 @@ function Shopping({ plan, result }: { plan: PlanRow; result: CoverResult }) {
             <tr key={`${site} ${size}`} className="border-line border-b">
               <td className="py-1">{site}</td>
               <td>{size === "disc" ? plural(count, "blank disc") : `${plural(count, "stick")} of ${size}`}</td>
-              <td className="text-right tabular-nums">{moneyText(count * price)}</td>
+              <td className="whitespace-nowrap text-right tabular-nums">{moneyText(count * price)}</td>
             </tr>
           ))}
         </tbody>
