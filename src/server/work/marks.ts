@@ -1,4 +1,4 @@
-import { sql } from "drizzle-orm";
+import { sql, sum } from "drizzle-orm";
 import { HOST_THERE_SECONDS } from "../bench/host-list";
 import type { Context } from "../context";
 import { arrivals, benchHosts, berths, deviceLooks, reportedChanges } from "../db/schema";
@@ -18,7 +18,7 @@ export async function marksOf({ db }: Pick<Context, "db">): Promise<Marks> {
   const [found] = (await db.execute(sql`SELECT
     ${one(sql`SELECT CONCAT(COUNT(*), ' ', COALESCE(MAX(${reportedChanges.id}), 0)) FROM ${reportedChanges}`)} AS changes,
     ${one(sql`SELECT COUNT(*) FROM ${arrivals} WHERE ${arrivals.state} = 'waiting'`)} AS waiting,
-    ${one(sql`SELECT CONCAT(COUNT(*), ' ', COALESCE(SUM(${berths.version}), 0)) FROM ${berths}`)} AS seats,
+    ${one(sql`SELECT CONCAT(COUNT(*), ' ', COALESCE(${sum(berths.version)}, 0)) FROM ${berths}`)} AS seats,
     ${one(sql`SELECT CONCAT(COUNT(*), ' ', COALESCE(MAX(${deviceLooks.at}), '')) FROM ${deviceLooks}`)} AS looks,
     ${one(
       sql`SELECT COUNT(*) FROM ${benchHosts} WHERE ${benchHosts.seenAt} > ${DATABASE_NOW} - INTERVAL ${HOST_THERE_SECONDS} SECOND`,
