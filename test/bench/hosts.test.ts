@@ -62,11 +62,16 @@ async function computer(name: string, ports?: Ports): Promise<Made> {
 }
 
 /** The same computer after its program was started once more. */
-async function again({ folder, ports, secret }: Pick<Made, "folder" | "ports" | "secret">, name: string, real?: Ports) {
+async function again(
+  { folder, ports, secret }: Pick<Made, "folder" | "ports" | "secret">,
+  name: string,
+  real?: Ports,
+  times = TIMES,
+) {
   const said: string[] = [];
   const host = new BenchHost({
     server: await CreelServer.of({ server: server.url, token: secret }),
-    ...{ ports: real ?? simulatedPorts(ports), folder, name, times: TIMES },
+    ...{ ports: real ?? simulatedPorts(ports), folder, name, times },
     print: (text) => said.push(text),
   });
   return { host, said };
@@ -196,6 +201,33 @@ test("a killed host, a cut connection and a file cut off in the middle: it goes 
   const second = value(await begin("bench-b port 2", "RM-H3"));
   await until(next.host, second, "done", "failed");
   expect(server.asked.filter((path) => /content\/0$/.test(path))).toHaveLength(2);
+});
+
+test("a laptop that fell asleep writes nothing more of what it held before, and goes on", async () => {
+  const made = await computer("bench-z");
+  // By its own clock, which stands still while it sleeps, it would hold its job for a minute.
+  const patient = { silentAfter: 70_000, held: 60_000, tellEvery: 100, sleeps: true };
+  const { host, said } = await again(made, "bench-z", undefined, patient);
+  await stickIn(made.ports, "port 1", "BZ-0001", { slowAfter: { bytes: MIB, writeRate: 4e6 } });
+  await host.step();
+  const id = value(await begin("bench-z port 1", "RM-HZ"));
+  await host.step();
+  for (let tries = 0; (await phaseOf(id)) !== "write" && tries < 400; tries++)
+    await new Promise((resolve) => setTimeout(resolve, 30));
+  server.isCut = true;
+  // clock_gettime(2): CLOCK_MONOTONIC does not count the time that a system is suspended; the clock on the wall does.
+  const wall = Date.now.bind(Date);
+  const clock = jest.spyOn(Date, "now").mockImplementation(() => wall() + 3_600_000);
+  try {
+    const isOver = () => said.some((text) => text.includes("over for now") || text.includes("was not reached"));
+    for (let tries = 0; !isOver() && tries < 200; tries++) await new Promise((resolve) => setTimeout(resolve, 50));
+    expect([isOver(), (await job(id)).state]).toEqual([true, "running"]);
+    server.isCut = false;
+    await markInterrupted(inventory.ina.db, new Date(), { silentAfter: 1 });
+    expect(await until(host, id, "done", "failed")).toMatchObject({ state: "done", result: { state: "verified" } });
+  } finally {
+    clock.mockRestore();
+  }
 });
 
 async function phaseOf(id: number): Promise<string | null> {
