@@ -1,13 +1,11 @@
 "use client";
 
-import { useRouter } from "next/navigation";
-import { type FormEvent, useState, useTransition } from "react";
+import { useState } from "react";
 import { SiteOptions } from "@/app/_parts/site-options";
-import { fieldTexts, problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
 import { SecretOnce } from "@/ui/secret-once";
-import { useReady } from "@/ui/use-ready";
+import { useMaking } from "../_parts/use-making";
 import { makeTokenAction } from "./actions";
 
 interface Props {
@@ -23,33 +21,13 @@ const DAYS = [
 
 /** Makes a token, and shows its secret this once. */
 export function TokenForm({ kinds, sites }: Props) {
-  const router = useRouter();
-  const ready = useReady();
-  const [pending, start] = useTransition();
   const [kind, setKind] = useState(kinds[0]?.value ?? "");
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const [problem, setProblem] = useState<string | null>(null);
-  const [secret, setSecret] = useState<string | null>(null);
-  const submit = (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault();
-    const form = event.currentTarget;
-    const said = (name: string) => String(new FormData(form).get(name) ?? "");
-    const number = (name: string) => (said(name) === "" ? null : Number(said(name)));
-    start(async () => {
-      const told = { name: said("name"), kind, siteId: number("site"), days: number("days") };
-      const result = await makeTokenAction(told);
-      const fields = result.ok ? {} : fieldTexts(result.problem);
-      setFaults(fields);
-      setProblem(result.ok || Object.keys(fields).length > 0 ? null : problemText(result.problem));
-      setSecret(result.ok ? result.value.secret : null);
-      if (!result.ok) return;
-      form.reset();
-      router.refresh();
-    });
-  };
+  const { made, faults, problem, pending, isReady, submit } = useMaking(({ text, number }) =>
+    makeTokenAction({ name: text("name"), kind, siteId: number("site"), days: number("days") }),
+  );
   return (
     <section>
-      <form onSubmit={submit} aria-busy={!ready} className="max-w-md space-y-3">
+      <form onSubmit={submit} aria-busy={!isReady} className="max-w-md space-y-3">
         <h2>New token</h2>
         <Field label="Name" hint="What comes with it, such as “Collector of North Pier”." error={faults.name}>
           {(props) => <input {...props} name="name" autoComplete="off" required />}
@@ -89,7 +67,7 @@ export function TokenForm({ kinds, sites }: Props) {
           {pending ? "Making …" : "Make token"}
         </button>
       </form>
-      {secret && <SecretOnce text="The token. It is not shown again." secret={secret} />}
+      {made && <SecretOnce text="The token. It is not shown again." secret={made.secret} />}
     </section>
   );
 }

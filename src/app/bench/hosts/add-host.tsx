@@ -1,11 +1,8 @@
 "use client";
 
-import { useRouter } from "next/navigation";
-import { type FormEvent, useState, useTransition } from "react";
-import { fieldTexts, problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
-import { useReady } from "@/ui/use-ready";
+import { useMaking } from "../../_parts/use-making";
 import { addBenchHostAction, type HostToken } from "./actions";
 
 const DAYS = [
@@ -16,34 +13,15 @@ const DAYS = [
 
 /** Makes a token for a computer, and shows this once how that becomes a bench host. */
 export function AddHost() {
-  const router = useRouter();
-  const ready = useReady();
-  const [pending, start] = useTransition();
-  const [token, setToken] = useState<HostToken | null>(null);
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const [problem, setProblem] = useState<string | null>(null);
-  const submit = (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault();
-    const form = event.currentTarget;
-    const data = new FormData(form);
-    start(async () => {
-      const days = DAYS[Number(data.get("days"))]?.value ?? null;
-      const result = await addBenchHostAction({ name: String(data.get("name") ?? ""), days });
-      const fields = result.ok ? {} : fieldTexts(result.problem);
-      setFaults(fields);
-      setProblem(result.ok || Object.keys(fields).length > 0 ? null : problemText(result.problem));
-      setToken(result.ok ? result.value : null);
-      if (!result.ok) return;
-      form.reset();
-      router.refresh();
-    });
-  };
+  const { made, faults, problem, pending, isReady, submit } = useMaking(({ text }) =>
+    addBenchHostAction({ name: text("name"), days: DAYS[Number(text("days"))]?.value ?? null }),
+  );
   return (
     <section aria-label="Add a bench host" className="mt-7">
       <h2>Add a bench host</h2>
       <form
         onSubmit={submit}
-        aria-busy={!ready}
+        aria-busy={!isReady}
         className="mt-2 grid max-w-3xl gap-3 sm:grid-cols-[minmax(0,1fr)_14rem]"
       >
         <Field label="Name" hint="Such as: Ina's laptop." error={faults.name}>
@@ -67,7 +45,7 @@ export function AddHost() {
           <ProblemLine text={problem} />
         </div>
       </form>
-      {token && <HowTo {...token} />}
+      {made && <HowTo {...made} />}
     </section>
   );
 }

@@ -1,12 +1,10 @@
 "use client";
 
-import { useRouter } from "next/navigation";
-import { type FormEvent, useState, useTransition } from "react";
+import { useState } from "react";
 import { SiteOptions } from "@/app/_parts/site-options";
-import { fieldTexts, problemText } from "@/core/words/problems";
 import { Field } from "@/ui/field";
 import { ProblemLine } from "@/ui/problem-line";
-import { useReady } from "@/ui/use-ready";
+import { useMaking } from "../../_parts/use-making";
 import { type CollectLink, makeCollectLinkAction } from "./actions";
 
 const DAYS = [
@@ -27,30 +25,17 @@ export function CollectForm({
   computer: string;
   siteId: number | null;
 }) {
-  const router = useRouter();
-  const ready = useReady();
-  const [pending, start] = useTransition();
-  const [link, setLink] = useState<CollectLink | null>(null);
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const [problem, setProblem] = useState<string | null>(null);
-  const submit = (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault();
-    const data = new FormData(event.currentTarget);
-    const site = String(data.get("site") ?? "");
-    start(async () => {
-      const days = Number(data.get("days")) as (typeof DAYS)[number]["value"];
-      const told = { siteId: site === "" ? null : Number(site), computer: String(data.get("computer") ?? ""), days };
-      const result = await makeCollectLinkAction(told);
-      const fields = result.ok ? {} : fieldTexts(result.problem);
-      setFaults(fields);
-      setProblem(result.ok || Object.keys(fields).length > 0 ? null : problemText(result.problem));
-      setLink(result.ok ? result.value : null);
-      if (result.ok) router.refresh();
-    });
-  };
+  // It stays as it is: the next link is for the same site, as a rule.
+  const { made, faults, problem, pending, isReady, submit } = useMaking(
+    ({ text, number }) => {
+      const days = Number(text("days")) as (typeof DAYS)[number]["value"];
+      return makeCollectLinkAction({ siteId: number("site"), computer: text("computer"), days });
+    },
+    { empties: false },
+  );
   return (
     <>
-      <form onSubmit={submit} aria-busy={!ready} className="mt-3 grid max-w-3xl gap-3 sm:grid-cols-3">
+      <form onSubmit={submit} aria-busy={!isReady} className="mt-3 grid max-w-3xl gap-3 sm:grid-cols-3">
         <Field label="Site" hint="Only computers there are updated." error={faults.siteId}>
           {(props) => (
             <select {...props} name="site" defaultValue={siteId ?? ""}>
@@ -82,7 +67,7 @@ export function CollectForm({
           <ProblemLine text={problem} />
         </div>
       </form>
-      {link && <Link link={link} />}
+      {made && <Link link={made} />}
     </>
   );
 }
