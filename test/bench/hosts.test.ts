@@ -310,6 +310,42 @@ test("a disc in the burner of a host is burnt once, and is the release to the by
   expect(twice?.result ?? again).toMatchObject(again.ok ? { state: "fault", code: "already-written" } : { ok: false });
 });
 
+test("the true size of a stick is tested at a host, once it was read there, and only while it is as it was then", async () => {
+  const { host, ports } = await computer("bench-k");
+  await stickIn(ports, "port 1", "BK-0001", { counterfeit: { trueBytes: 50 * MIB, how: "wraps" } });
+  await stickIn(ports, "port 2", "BK-0002");
+  const test = async (port: string, serial: string) => {
+    const berth = await berthNamed(`bench-k ${port}`);
+    return startCheck(inventory.ina, berth?.id ?? 0, { kind: "capacity" }, serial.slice(-4));
+  };
+  const { bearer } = await server.token("bench-k unread");
+  const identity = { ...{ kind: "usb", sectorBytes: 512 }, model: "Dart", serial: "BK-0009", bytes: 200 * MIB };
+  const unread = { name: "bench-k2", version: "1", system: "Linux", devices: [{ port: "port 1", identity }] };
+  value(await takeHostReport(inventory.ina, bearer, unread));
+  const early = await startCheck(
+    inventory.ina,
+    (await berthNamed("bench-k2 port 1"))?.id ?? 0,
+    { kind: "capacity" },
+    "0009",
+  );
+  expect(early).toMatchObject({ problem: { why: { code: "device-unreadable" } } });
+
+  await host.step();
+  const counterfeit = value(await test("port 1", "BK-0001"));
+  const capacity = { state: "counterfeit", trueBytes: 50 * MIB, how: "wraps" };
+  expect(await until(host, counterfeit, "done", "failed")).toMatchObject({ state: "done", result: { capacity } });
+  const [row] = await inventory.ina.db.select().from(devices).where(eq(devices.serial, "BK-0001"));
+  expect(row?.testResult).toEqual(capacity);
+  // Somebody put files onto it after it was asked for: they stay.
+  const changed = value(await test("port 2", "BK-0002"));
+  const content = contentPath(join(ports, "port 2"));
+  writeFileSync(content, "photos of the slipway", { flag: "r+" });
+  expect(await until(host, changed, "done", "failed")).toMatchObject({
+    result: { state: "device-changed", what: "content" },
+  });
+  expect(readFileSync(content).subarray(0, 6).toString()).toBe("photos");
+});
+
 test("two computers with one token and ports of one name do each their own jobs", async () => {
   const one = await computer("bench-f");
   const ports = w.path("ports-bench-g");

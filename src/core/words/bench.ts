@@ -245,7 +245,7 @@ export function resultText(result: BenchResult): string {
       return `The release's file ends early, at ${bytesText(result.offset)}. Put the whole file into the library.`;
     case "device-changed":
       return result.what === "content"
-        ? "The device changed since the preview. Nothing written. Preview the plan again."
+        ? "The device changed since it was read. Nothing written. Start again."
         : "Another device is in the berth. Nothing written.";
     case "file-missing":
       return result.file || "The release's file is not in this server's library.";

@@ -137,7 +137,7 @@ const PLAIN: Record<PlainCode, string> = {
   "device-is-store": "This device receives images: never written to as a whole.",
   "device-changed": "The device changed since the preview. Preview the plan again.",
   "loss-not-agreed": "Confirm the loss first.",
-  "device-unreadable": "The device cannot be read.",
+  "device-unreadable": "The device cannot be read, or was not read yet. Try again in a few seconds.",
   "release-never-read": "Never read from a file. Read its file first under Kits.",
   "release-twice": "This release is already on the medium. Choose another one.",
 };

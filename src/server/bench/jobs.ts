@@ -161,20 +161,23 @@ async function tagOn(context: Context, deviceId: DeviceId): Promise<string | nul
 export async function startCheck(
   context: Context,
   berthId: BerthId,
-  request: Exclude<BenchRequest, { kind: "prepare" }>,
+  wish: { kind: "verify"; share?: number | null } | { kind: "capacity" },
   confirm: string,
 ): Promise<Result<number>> {
   const found = await deviceIn(context, berthId);
   if (!found) return fail({ code: "not-found", what: "device in that berth" });
   const { device } = found;
-  if (request.kind === "capacity") {
+  let request: BenchRequest;
+  if (wish.kind === "verify") request = wish;
+  else {
     if (device.isStore) return refused({ code: "device-is-store" });
     const tag = await tagOn(context, device.id);
     if (tag !== null) return refused({ code: "device-is-medium", tag });
     const marks = { serial: device.serial, tag, berth: found.berth };
     if (!confirms(confirm, marks)) return refused({ code: "device-not-named", marks }, "confirm");
-    const look = await lookAt(context, device);
-    if (look.fault) return refused({ code: "device-unreadable" });
+    const { fault, fingerprint } = await lookAt(context, device);
+    if (fault || fingerprint === null) return refused({ code: "device-unreadable" });
+    request = { ...wish, fingerprint };
   }
   return queueJob(context, berthId, { request, releaseId: null, mediumTag: null, deviceId: device.id });
 }

@@ -58,7 +58,7 @@ export class BenchWork {
     try {
       const { request } = this.desk;
       if (request.kind === "prepare") return await this.prepare(device, request);
-      if (request.kind === "capacity") return await this.capacity(device);
+      if (request.kind === "capacity") return await this.capacity(device, request.fingerprint);
       return await this.verify(request.share ?? null);
     } catch (error) {
       const cause = error instanceof ReadFailed ? error.cause : error;
@@ -253,10 +253,17 @@ export class BenchWork {
     return refused ?? { state: "verified", ...facts, viewsAsPredicted: true };
   }
 
-  private async capacity(row: DeviceTarget): Promise<BenchResult | "stopped"> {
+  private async capacity(row: DeviceTarget, fingerprint: string): Promise<BenchResult | "stopped"> {
     const device = await this.open(true);
     await this.desk.say({ code: "device-open", identity: device.identity });
     try {
+      if (!sameDevice(device.identity, identityOfRow(row)) || row.isStore)
+        return { state: "device-changed", what: "identity" };
+      // One that was begun before has emptied it.
+      const isBegun = (await this.desk.linesSaid()).some(({ code }) => code === "device-is-no-store");
+      if (!isBegun && (await fingerprintOf(device)) !== fingerprint)
+        return { state: "device-changed", what: "content" };
+      await this.desk.say({ code: "device-is-no-store" });
       const result = await testCapacity({
         device,
         seed: `job ${this.desk.jobId}`,

@@ -56,7 +56,8 @@ export const benchRequestSchema = z.discriminatedUnion("kind", [
   }),
   /** All of it, or a sample of so large a share of its content. */
   z.object({ kind: z.literal("verify"), share: z.number().positive().max(1).nullish() }),
-  z.object({ kind: z.literal("capacity") }),
+  /** Empties the device, as long as it is as it was when that was agreed to: by a digest of its first and last blocks. */
+  z.object({ kind: z.literal("capacity"), fingerprint: z.string() }),
 ]);
 export type BenchRequest = z.infer<typeof benchRequestSchema>;
 
