@@ -81,7 +81,9 @@ test("one that may be recorded already is shown beside it, and joined to it", as
   await expect(item).toContainText("Same disk, different serial.");
   await item.getByRole("link", { name: "Compare all facts" }).click();
   await expect(page.getByRole("heading", { level: 1 })).toContainText("Reported computer and WS-J001");
-  await expect(page.getByText(/differ; all others are the same, or not reported|is the recorded one/)).toBeVisible();
+  await expect(
+    page.getByText(/differ\. The others match, or were not reported|All reported facts match/),
+  ).toBeVisible();
   await page.goBack();
   await listening(page);
   await item.getByRole("button", { name: "Merge into WS-J001" }).click();

@@ -45,9 +45,9 @@ async function runBench(options: BenchOptions): Promise<void> {
   const { name = hostname(), simulated } = options;
   const ports = simulated === undefined ? ownPorts() : simulatedPorts(resolve(simulated));
   const host = new BenchHost({ server, ports, folder, name, print });
-  print(`Bench host ${visible(name)} of ${server.origin}. Ctrl-C stops it; its jobs go on at the next start.`);
+  print(`Bench host ${visible(name)} for ${server.origin}. Ctrl-C stops it; unfinished jobs resume at the next start.`);
   if (simulated === undefined && process.getuid?.() !== 0)
-    print("Not run as root: devices can be written to only where this account may.");
+    print("Not running as root: only devices that this account may write to can be used.");
   const stop = () => {
     print("Stopping after the current block.");
     host.stop();

@@ -69,9 +69,11 @@ export class Contents {
       for (let goneSince: number | null = null; have < wanted.bytes; ) {
         try {
           const { isWhole, body } = await this.server.bytesFrom(wanted.path, have);
-          if (isWhole && have > 0) throw new ContentRefused("The server sent a file from its beginning again.");
+          if (isWhole && have > 0)
+            throw new ContentRefused("The release could not be resumed where it broke off. Start again.");
           for await (const chunk of body) {
-            if (have + chunk.length > wanted.bytes) throw new ContentRefused("More arrived than the file has.");
+            if (have + chunk.length > wanted.bytes)
+              throw new ContentRefused("More arrived than the release's file has. Start again.");
             await file.write(chunk);
             hash.update(chunk);
             have += chunk.length;
@@ -92,7 +94,9 @@ export class Contents {
     }
     if (hash.digest("hex") !== wanted.sha256) {
       await rm(part, { force: true });
-      throw new ContentRefused("What arrived does not match its SHA-256.");
+      throw new ContentRefused(
+        "The release did not arrive intact at the bench host: its SHA-256 differs. Start again.",
+      );
     }
     await rename(part, path);
   }
@@ -113,7 +117,9 @@ export class Contents {
       await rm(join(this.folder, name), { force: true });
       if (await isRoom()) return;
     }
-    throw new ContentRefused(`There is no room for it in ${this.folder}.`);
+    throw new ContentRefused(
+      `The bench host has no room for the release in ${this.folder}. Free some space there, then start again.`,
+    );
   }
 }
 

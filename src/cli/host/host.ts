@@ -2,6 +2,7 @@ import { arch, hostname, release, type } from "node:os";
 import { join } from "node:path";
 import { z } from "zod";
 import { claimAnswerSchema, type HostJob, hostAnswerSchema } from "@/core/making/jobs/host";
+import { resultText } from "@/core/words/bench";
 import { visible } from "@/core/words/visible";
 import { lookWith } from "@/server/devices/device";
 import { RunnerGone, type RunnerTimes, USUAL_TIMES } from "@/server/devices/runner-times";
@@ -50,11 +51,11 @@ export class BenchHost {
       let pauseMs = REPORT_EVERY_MS;
       try {
         if (await this.step()) pauseMs = SOON_MS;
-        if (isReached !== true) this.options.print("Connected. What is in the ports is on the bench.");
+        if (isReached !== true) this.options.print("Connected. Devices in the ports now appear on the bench.");
         isReached = true;
       } catch (error) {
         if (!(error instanceof ServerUnreached)) throw error;
-        if (isReached !== false) this.options.print(`${error.message} Trying again until it is.`);
+        if (isReached !== false) this.options.print(`${error.message} Trying again.`);
         isReached = false;
       }
       if (!this.isStopping) await this.pause(pauseMs);
@@ -94,7 +95,7 @@ export class BenchHost {
       if (!this.known.get(`twin ${port}`)) {
         this.known.set(`twin ${port}`, berth);
         print(
-          `${visible(port)}: a device that says the same of itself is in ${visible(berth)}. It is left alone here.`,
+          `${visible(port)}: a device of the same model, size and serial is in ${visible(berth)}. This one is not used.`,
         );
       }
     for (const port of answer.looks) {
@@ -150,18 +151,18 @@ export class BenchHost {
     const { server, ports, folder, print } = this.options;
     // The port that a job names is one of those that were just looked at, whatever a server says.
     if (!found.some(({ port }) => port === job.port) || this.running.has(job.port)) return;
-    print(`Job ${job.id} in ${visible(job.port)}: begun.`);
+    print(`Job ${job.id} in ${visible(job.port)}: started.`);
     const desk = new ServerDesk(server, job, ports, this.contents, this.times);
     const own = join(folder, "jobs", String(job.id));
     const work = new BenchWork(desk, own, job.runner, this.times, () => this.isStopping)
       .run()
-      .then(() => {
-        print(`Job ${job.id} in ${visible(job.port)}: over for now. The bench says how it ended.`);
+      .then((end) => {
+        print(`Job ${job.id} in ${visible(job.port)}: ${end === "stopped" ? "stopped for now." : resultText(end)}`);
       })
       .catch(async (error: unknown) => {
         // It is found silent there, and comes back.
         if (error instanceof RunnerGone || error instanceof ServerUnreached)
-          return print(`Job ${job.id}: the server was not reached. It goes on when it is.`);
+          return print(`Job ${job.id}: the connection to the server was lost. It resumes once the server is reached.`);
         // A fault of ours would come again and again: somebody says when it is to be tried once more.
         print(
           `Job ${job.id} broke off: ${error instanceof Error ? visible(error.message, 300) : "unknown"}. It is paused.`,

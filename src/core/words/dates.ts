@@ -16,7 +16,7 @@ export function dayOfMomentText(moment: Date | string): string {
 
 /** "1 Jul 2027, 09:30 BST": a moment in a zone of the IANA time zone database, with what the zone is called then. */
 export function zonedMomentText(moment: Date | string, timeZone: string, withName: boolean): string {
-  const key = `${timeZone} ${withName}`;
+  const key = [timeZone, withName].join(" ");
   let format = timesByZone.get(key);
   if (!format) {
     format = new Intl.DateTimeFormat("en-GB", { ...TIME, timeZone, ...(withName ? { timeZoneName: "short" } : {}) });

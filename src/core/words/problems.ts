@@ -85,7 +85,7 @@ export function fieldTexts(problem: Problem | null): Record<string, string> {
 }
 
 const PLAIN: Record<PlainCode, string> = {
-  "pack-gone": "What stands on the medium beside its release is gone. Plan the medium again.",
+  "pack-gone": "The run sheets and records for this medium are gone. Plan the medium again.",
   "records-by-folder":
     "This device is at a bench host. To import its records, add a medium on that computer and drop the stick's drive there.",
   "key-typed": `What you typed ${KEY_REFUSED}`,

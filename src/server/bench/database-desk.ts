@@ -171,9 +171,9 @@ export class DatabaseDesk implements Desk {
 
   async conclude(read: Inspection, plan: GoodPlan): Promise<BenchResult | null> {
     const device = await this.device();
-    // Said again by the one who keeps it: a runner elsewhere may be of another version, or not to be believed.
     const [found, expected] = [startsOf(read), startsOf(plan.predicted)];
     if (JSON.stringify(found) !== JSON.stringify(expected)) return { state: "not-as-predicted", expected, found };
+    await this.say({ code: "as-predicted" });
     const missing = missingLines(await this.linesSaid());
     if (missing.length > 0) return { state: "lines-missing", codes: missing };
     const plainStore = this.request.kind === "prepare" ? this.request.plainStore : undefined;

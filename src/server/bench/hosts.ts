@@ -12,7 +12,6 @@ import {
   type HostJob,
   type HostMaterial,
   type HostReport,
-  type HostTelling,
   type HostTold,
   hostLookSchema,
   hostReportSchema,
@@ -340,7 +339,7 @@ export async function takeTelling(
 ): Promise<Result<ToldAnswer>> {
   const parsed = checked(hostTellingSchema, input);
   if (!parsed.ok) return parsed;
-  const { runner, told } = parsed.value satisfies HostTelling;
+  const { runner, told } = parsed.value;
   const job = await jobOfHost(context, bearer, jobId);
   if (!job) return fail({ code: "not-found", what: "job" });
   if (job.state !== "running" || job.runner !== runner) return ok(GONE);

@@ -118,9 +118,9 @@ export class BenchRunner {
     return claimed.ok ? claimed.value : null;
   }
 
-  private run(job: BenchJob): Promise<void> {
+  private async run(job: BenchJob): Promise<void> {
     const desk = new DatabaseDesk(this.db, job, this.name, this.now);
-    return new BenchWork(desk, jobFolder(job.id), this.name, this.times, () => this.stopped).run();
+    await new BenchWork(desk, jobFolder(job.id), this.name, this.times, () => this.stopped).run();
   }
 
   /** A fault of ours: the log has it, and the job can be let go on. */

@@ -60,7 +60,10 @@ export interface Desk {
   distrust(): Promise<void>;
   /** Its capacity was tested, or was seen not to be what it says. */
   tested(result: CapacityResult, wear: Wear | null): Promise<void>;
-  /** The finished medium, as it was read, becomes what is recorded; what came of it where it does not. */
+  /**
+   * The finished medium, as it was read, becomes what is recorded, where it is as predicted and the log lacks nothing; what
+   * came of it where it is not.
+   */
   conclude(read: Inspection, plan: GoodPlan): Promise<BenchResult | null>;
   /** Compares what is on the device with its releases; null where it was stopped. */
   compare(source: ByteSource, options: CompareOptions): Promise<BenchResult | null>;

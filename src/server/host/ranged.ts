@@ -15,23 +15,22 @@ export interface SentFile {
   close: () => Promise<void>;
 }
 
-/** A part of a file, block by block, and the file closed after; one that cannot be read to its end breaks off. */
-export async function* blocksOf({ source, close }: SentFile, from: number, end: number): AsyncGenerator<Uint8Array> {
-  try {
-    for (let at = from; at < end; at += BLOCK_BYTES) {
-      const wanted = Math.min(BLOCK_BYTES, end - at);
-      const block = await source.read(at, wanted);
-      // What ends early is refused by whoever downloads it: its length was told before.
-      if (block.length < wanted) throw new Error("What is sent could not be read to its end.");
-      yield block;
-    }
-  } finally {
-    await close();
+/** A part of a file, block by block; one that cannot be read to its end breaks off. */
+async function* blocksOf({ source }: SentFile, from: number, end: number): AsyncGenerator<Uint8Array> {
+  for (let at = from; at < end; at += BLOCK_BYTES) {
+    const wanted = Math.min(BLOCK_BYTES, end - at);
+    const block = await source.read(at, wanted);
+    // What ends early is refused by whoever downloads it: its length was told before.
+    if (block.length < wanted) throw new Error("What is sent could not be read to its end.");
+    yield block;
   }
 }
 
-const bodyOf = (blocks: AsyncIterable<Uint8Array>) =>
-  Readable.toWeb(Readable.from(blocks, { objectMode: false })) as ReadableStream<Uint8Array>;
+/** A part of a file as a stream, and the file closed after, also where nothing of it is ever read. */
+export function streamOf(file: SentFile, from: number, end: number): Readable {
+  const stream = Readable.from(blocksOf(file, from, end), { objectMode: false });
+  return stream.once("close", () => void file.close());
+}
 
 const named = (name: string) => ({
   "content-type": "application/octet-stream",
@@ -56,7 +55,7 @@ export function rangedAnswer(asked: Pick<Headers, "get">, file: SentFile): Respo
   // Several ranges, or what is no range, are answered with the whole.
   const only = Array.isArray(ranges) && ranges.length === 1 && ranges.type === "bytes" ? ranges[0] : undefined;
   const [from, end] = only ? [only.start, only.end + 1] : [0, sizeBytes];
-  return new Response(bodyOf(blocksOf(file, from, end)), {
+  return new Response(Readable.toWeb(streamOf(file, from, end)) as ReadableStream<Uint8Array>, {
     status: only ? 206 : 200,
     headers: {
       ...{ ...headers, "content-length": String(end - from) },
@@ -76,7 +75,7 @@ export async function packedAnswer(file: SentFile): Promise<Response | null> {
     await file.close();
     return null;
   }
-  const feeding = Readable.from(blocksOf(file, 0, file.source.sizeBytes), { objectMode: false });
+  const feeding = streamOf(file, 0, file.source.sizeBytes);
   feeding.on("error", (error) => packer.stdout.destroy(error));
   packer.stdout.on("close", () => {
     feeding.destroy();

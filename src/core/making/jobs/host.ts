@@ -100,7 +100,7 @@ export type HostMaterial = NonNullable<HostJob["material"]>;
 export const claimSchema = z.object({ name, busy: z.array(port).max(64).default([]) });
 export const claimAnswerSchema = z.object({ job: hostJobSchema.nullable() });
 
-/** Lines that a host says of its work. Whether it was recorded, and how it ended, is said by the server alone. */
+/** Lines that a host says of its work. Whether it is as predicted, was recorded, and how it ended, the server says alone. */
 const lineSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("started"), runner }),
   z.object({ code: z.literal("device-open"), identity: deviceIdentitySchema }),
@@ -118,7 +118,6 @@ const lineSchema = z.discriminatedUnion("code", [
   z.object({ code: z.literal("flushed") }),
   z.object({ code: z.literal("read-back"), bytes, ms: bytes }),
   z.object({ code: z.literal("inspected"), startPaths: z.array(z.string().max(400)).max(200) }),
-  z.object({ code: z.literal("as-predicted") }),
 ]);
 
 const texts = z.array(z.string().max(1000)).max(200);
@@ -194,7 +193,7 @@ const toldSchema = z.discriminatedUnion("what", [
   }),
 ]);
 export const hostTellingSchema = z.object({ runner, told: toldSchema });
-export type HostTelling = z.infer<typeof hostTellingSchema>;
+type HostTelling = z.infer<typeof hostTellingSchema>;
 export type HostTold = HostTelling["told"];
 
 export const toldAnswerSchema = z.object({

@@ -2,7 +2,7 @@ import { createHash } from "node:crypto";
 import { z } from "zod";
 import { problemText } from "@/core/words/problems";
 import { openMediumFile } from "@/server/bench/medium-file";
-import { blocksOf, packedAnswer, rangedAnswer, type SentFile } from "@/server/host/ranged";
+import { packedAnswer, rangedAnswer, type SentFile, streamOf } from "@/server/host/ranged";
 import { route } from "../../../_lib/guard";
 import { one } from "../../../_lib/params";
 import { makingOf, mediumWish } from "../wish";
@@ -55,6 +55,6 @@ function madeOf(told: string | undefined, now: Date): Date | null {
 
 async function digestOf(file: SentFile): Promise<string> {
   const hash = createHash("sha256");
-  for await (const block of blocksOf(file, 0, file.source.sizeBytes)) hash.update(block);
+  for await (const block of streamOf(file, 0, file.source.sizeBytes)) hash.update(block as Buffer);
   return hash.digest("hex");
 }

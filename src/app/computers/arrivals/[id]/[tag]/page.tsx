@@ -42,8 +42,8 @@ export default async function Compare({ params }: Props) {
       <p className="mt-1 max-w-3xl text-quiet">
         {plural(row.reports, "report")}, last {zonedTimeText(row.lastAt)}.{" "}
         {differences.length === 0
-          ? "Every reported fact is the recorded one."
-          : `${plural(differences.length, "fact")} differ; all others are the same, or not reported.`}{" "}
+          ? "All reported facts match."
+          : `${plural(differences.length, "fact")} differ. The others match, or were not reported.`}{" "}
         <Link prefetch={false} className="link" href="/computers/arrivals">
           Arrivals
         </Link>
