@@ -1,5 +1,6 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
+import { openRoute } from "@/app/_lib/guard";
 import { filesOfApp } from "../support/app-files";
 import { actionsOfApp, routesOfApp } from "../support/guarded";
 
@@ -64,4 +65,17 @@ test("nothing in the interface reaches the database but by who is signed in", ()
     ...["_lib/context.ts", "_lib/guard.ts", "api/auth/[...all]/route.ts", "health/route.ts", "ready/route.ts"],
     ...["set-up/actions.ts", "set-up/page.tsx", "sign-in/page.tsx"],
   ]);
+});
+
+// RFC 9110, 9.3.2: an answer to HEAD has no content, and the same header as an answer to GET.
+test("what is only asked for its head lets go of what it would have sent", async () => {
+  const letGo: string[] = [];
+  const answer = openRoute("fileForTest", async ({ method }) => {
+    const content = new ReadableStream({ cancel: () => void letGo.push(method) });
+    return new Response(content, { headers: { "content-length": "5" } });
+  });
+  const head = await answer(new Request("http://creel.test/file", { method: "HEAD" }));
+  expect([head.body, head.headers.get("content-length"), letGo]).toEqual([null, "5", ["HEAD"]]);
+  const whole = await answer(new Request("http://creel.test/file"));
+  expect([whole.body === null, letGo.length]).toEqual([false, 1]);
 });

@@ -216,6 +216,13 @@ export function problemDetails(problem: Problem): Response {
   return new Response(JSON.stringify(body), { status, headers: { "content-type": "application/problem+json" } });
 }
 
+/** Where only the head is asked for (RFC 9110, 9.3.2), a body that nobody will read is let go of at once. */
+function headOf({ method }: Request, response: Response): Response {
+  if (method !== "HEAD" || response.body === null) return response;
+  void response.body.cancel();
+  return new Response(null, response);
+}
+
 /** What every answer says that is somebody's: it is kept nowhere, and is what it says it is. */
 function sealed(response: Response): Response {
   if (!response.headers.has("cache-control")) response.headers.set("cache-control", "private, no-store");
@@ -244,7 +251,7 @@ export function route<P = Record<never, string>>(
     const response = await told(name, request.headers, async () => answer(asked));
     if (isWritten ?? request.method !== "GET")
       await audit(name, request.headers, response.ok ? "done" : `status-${response.status}`);
-    return sealed(response);
+    return sealed(headOf(request, response));
   };
   guards.set(guarded, { name, role });
   return guarded;
@@ -293,7 +300,7 @@ export function tokenRoute<P = Record<never, string>>(
     const response = await toldBy(write, run);
     if (request.method !== "GET" && !(isChatty && response.ok))
       await write(response.ok ? "done" : `status-${response.status}`);
-    return sealed(response);
+    return sealed(headOf(request, response));
   };
   guards.set(guarded, { name, role: "token" });
   return guarded;
@@ -304,7 +311,7 @@ export function openRoute(
   name: string,
   answer: (request: Request) => Promise<Response>,
 ): (request: Request) => Promise<Response> {
-  const guarded = async (request: Request) => sealed(await answer(request));
+  const guarded = async (request: Request) => sealed(headOf(request, await answer(request)));
   guards.set(guarded, { name, role: "anybody" });
   return guarded;
 }
