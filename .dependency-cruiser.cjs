@@ -9,6 +9,7 @@ const CORE_FLOORS = [
   ["judging"],
   ["fleet"],
   ["making"],
+  ["imaging"],
   ["images"],
   ["cover"],
   ["upkeep"],

@@ -42,6 +42,7 @@ if (!process.env.DATABASE_URL && existsSync(join(demo, "database-url"))) {
   process.env.DATABASE_URL = readFileSync(join(demo, "database-url"), "utf8").trim();
   process.env.CREEL_DATA ??= join(demo, "data");
 }
+process.env.CREEL_ROOT = root;
 process.env.CREEL_MIGRATIONS = join(root, "src", "server", "db", "migrations");
 run();
 

@@ -1,6 +1,7 @@
 import { Command, CommanderError } from "commander";
 import { runDrives } from "./drives";
 import { asBenchHost } from "./host/command";
+import { asImageCommands } from "./image-commands";
 import { runInspect } from "./inspect";
 import { runManifest, runVerify } from "./integrity";
 import { runJudge } from "./judge";
@@ -180,6 +181,9 @@ export async function main(args: string[]): Promise<number> {
       await runRestore(file, options);
     });
   asBenchHost(program.command("bench"));
+  asImageCommands(program.command("image"), (code) => {
+    exit = code;
+  });
   for (const [name, { names, summary }] of Object.entries(QUESTIONS)) {
     const command = program
       .command(name)

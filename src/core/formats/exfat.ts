@@ -1,5 +1,6 @@
 import { Fields, hasText, toSafeNumber, utf16 } from "../kernel/fields";
 import { type ByteSource, type Extent, ExtentSource, readExactly } from "../kernel/source";
+import { type AllocationReading, MarkedAllocation, marksFrom } from "./allocation";
 import { type ClusterTable, followChain } from "./cluster-chain";
 import { fatTime } from "./fat";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
@@ -12,6 +13,8 @@ interface ExfatGeometry {
   fatBytes: number;
   dataStart: number;
   rootCluster: number;
+  /** It was not left in order (3.1.13.2). */
+  isDirty: boolean;
 }
 
 /** Where a file's clusters begin, and whether they simply follow each other (7.6.2.2, "NoFatChain"). */
@@ -45,6 +48,7 @@ function decodeGeometry(sector: Uint8Array): ExfatGeometry | null {
     fatBytes: fields.u32le(84) * sectorBytes,
     dataStart: fields.u32le(88) * sectorBytes,
     rootCluster: fields.u32le(96),
+    isDirty: (fields.u16le(106) & 0x2) !== 0,
   };
   return geometry.rootCluster >= 2 && geometry.rootCluster < clusterCount + 2 ? geometry : null;
 }
@@ -54,7 +58,7 @@ const DIRECTORY_MAX_BYTES = 16 << 20;
 /** Part of the FAT kept at hand while a chain is followed. */
 const FAT_WINDOW_BYTES = 64 * 1024;
 
-const ENTRY = { label: 0x83, file: 0x85, stream: 0xc0, name: 0xc1 };
+const ENTRY = { bitmap: 0x81, label: 0x83, file: 0x85, stream: 0xc0, name: 0xc1 };
 const ATTRIBUTE_DIRECTORY = 0x10;
 
 export class ExfatTree implements FileTree<ExfatEntry> {
@@ -95,6 +99,26 @@ export class ExfatTree implements FileTree<ExfatEntry> {
       (each) => each.start === null || each.start + each.lengthBytes <= this.source.sizeBytes,
     );
     return inside ? new ExtentSource(this.source, written, stream.lengthBytes) : null;
+  }
+
+  /** What the volume uses, by its allocation bitmap (7.1); a second one only exists in TexFAT, and is not believed. */
+  async allocation(): Promise<AllocationReading> {
+    const { clusterBytes, clusterCount, dataStart, isDirty } = this.geometry;
+    // Files may lie in a row without any chain, so that only the bitmap tells of them.
+    if (isDirty) return { ok: false, why: "not-left-in-order" };
+    const root = new Fields(await this.directoryBytes(null));
+    const at = [...Array(root.length >> 5).keys()].find(
+      (i) => root.u8(i * 32) === ENTRY.bitmap && !(root.u8(i * 32 + 1) & 1),
+    );
+    const lengthBytes = at === undefined ? null : toSafeNumber(root.u64le(at * 32 + 24));
+    if (at === undefined || lengthBytes === null || lengthBytes < clusterCount / 8)
+      return { ok: false, why: "maps-damaged" };
+    const firstCluster = root.u32le(at * 32 + 20);
+    const extents = await this.extents({ firstCluster, contiguous: false, lengthBytes, validBytes: lengthBytes });
+    if (!extents) return { ok: false, why: "maps-damaged" };
+    const bitmap = new ExtentSource(this.source, extents, lengthBytes);
+    const units = { origin: dataStart, unitBytes: clusterBytes, units: clusterCount };
+    return { ok: true, allocation: new MarkedAllocation({ ...units, marks: marksFrom(bitmap) }) };
   }
 
   private async directoryBytes(directory: ExfatEntry | null): Promise<Uint8Array> {

@@ -19,7 +19,7 @@ const DIRECTORY_STEP_BYTES = 256 * 1024;
 /** Blocks of pointers read for one file: 64 GiB in blocks of 4 KiB. */
 const POINTER_BLOCKS_MAX = 1 << 14;
 
-interface Geometry {
+export interface ExtGeometry {
   blockBytes: number;
   blocks: number;
   inodes: number;
@@ -50,7 +50,8 @@ export interface ExtEntry extends TreeEntry {
   inode: number;
 }
 
-function decodeGeometry(bytes: Uint8Array): Geometry | null {
+/** A superblock (1,024 bytes); null where it is none, or one with a layout that is not read here. */
+export function decodeExtGeometry(bytes: Uint8Array): ExtGeometry | null {
   const fields = new Fields(bytes);
   // Magic at 0x38; offsets below are those of the superblock's table in the kernel's documentation.
   if (fields.u16le(56) !== 0xef53) return null;
@@ -64,7 +65,7 @@ function decodeGeometry(bytes: Uint8Array): Geometry | null {
   // Revision 0 has 128-byte inodes and no feature words: those bytes are not theirs to read.
   const inodeBytes = dynamic ? fields.u16le(88) : 128;
   const blocks = fields.u32le(4) + (wide ? fields.u32le(336) * 2 ** 32 : 0);
-  const geometry: Geometry = {
+  const geometry: ExtGeometry = {
     blockBytes,
     blocks,
     inodes: fields.u32le(0),
@@ -83,18 +84,43 @@ function decodeGeometry(bytes: Uint8Array): Geometry | null {
   return geometry;
 }
 
+/** Where the descriptor of a block group stands, in bytes. */
+export function descriptorPlace(geometry: ExtGeometry, group: number): number {
+  const { blockBytes, descriptorBytes, firstBlock, incompatible, firstMetaGroup, blocksPerGroup } = geometry;
+  const perBlock = Math.floor(blockBytes / descriptorBytes);
+  const block = Math.floor(group / perBlock);
+  // The table follows the superblock, which stands in block 1 of a volume with blocks of 1 KiB.
+  let descriptorBlock = (blockBytes === SUPERBLOCK_AT ? 1 : 0) + 1 + block;
+  // With meta_bg each meta group keeps its descriptors in its first group, behind a superblock if it has one.
+  if (incompatible & INCOMPATIBLE.metaGroups && block >= firstMetaGroup) {
+    const first = block * perBlock;
+    descriptorBlock = firstBlock + first * blocksPerGroup + (hasSuperblock(geometry, first) ? 1 : 0);
+  }
+  return descriptorBlock * blockBytes + (group % perBlock) * descriptorBytes;
+}
+
+/** Sparse superblocks: copies in groups 0, 1 and powers of 3, 5 and 7. */
+export function hasSuperblock({ sparse }: ExtGeometry, group: number): boolean {
+  if (!sparse || group <= 1) return true;
+  return [3, 5, 7].some((base) => {
+    let power = base;
+    while (power < group) power *= base;
+    return power === group;
+  });
+}
+
 export class ExtTree implements FileTree<ExtEntry> {
   private readonly budget = new DirectoryBudget();
   private constructor(
     private readonly source: ByteSource,
-    private readonly geometry: Geometry,
+    private readonly geometry: ExtGeometry,
     readonly label: string | null,
   ) {}
 
   /** Null where there is no superblock, or one with a layout that is not read here. */
   static async open(source: ByteSource): Promise<ExtTree | null> {
     const bytes = await readExactly(source, SUPERBLOCK_AT, 1024);
-    const geometry = bytes && decodeGeometry(bytes);
+    const geometry = bytes && decodeExtGeometry(bytes);
     if (!bytes || !geometry) return null;
     return new ExtTree(source, geometry, trimmed(new Fields(bytes).ascii(120, 16)) || null);
   }
@@ -189,31 +215,11 @@ export class ExtTree implements FileTree<ExtEntry> {
 
   /** The first block of a group's inodes. */
   private async inodeTable(group: number): Promise<number | null> {
-    const { blockBytes, descriptorBytes, firstBlock, incompatible, firstMetaGroup, blocksPerGroup } = this.geometry;
-    const perBlock = Math.floor(blockBytes / descriptorBytes);
-    const block = Math.floor(group / perBlock);
-    // The table follows the superblock, which stands in block 1 of a volume with blocks of 1 KiB.
-    let descriptorBlock = (blockBytes === SUPERBLOCK_AT ? 1 : 0) + 1 + block;
-    // With meta_bg each meta group keeps its descriptors in its first group, behind a superblock if it has one.
-    if (incompatible & INCOMPATIBLE.metaGroups && block >= firstMetaGroup) {
-      const first = block * perBlock;
-      descriptorBlock = firstBlock + first * blocksPerGroup + (this.hasSuperblock(first) ? 1 : 0);
-    }
-    const at = descriptorBlock * blockBytes + (group % perBlock) * descriptorBytes;
-    const bytes = await readExactly(this.source, at, descriptorBytes);
+    const { descriptorBytes } = this.geometry;
+    const bytes = await readExactly(this.source, descriptorPlace(this.geometry, group), descriptorBytes);
     if (!bytes) return null;
     const fields = new Fields(bytes);
     return fields.u32le(8) + (descriptorBytes >= 64 ? fields.u32le(40) * 2 ** 32 : 0);
-  }
-
-  /** Sparse superblocks: copies in groups 0, 1 and powers of 3, 5 and 7. */
-  private hasSuperblock(group: number): boolean {
-    if (!this.geometry.sparse || group <= 1) return true;
-    return [3, 5, 7].some((base) => {
-      let power = base;
-      while (power < group) power *= base;
-      return power === group;
-    });
   }
 
   private async content(inode: Inode): Promise<ByteSource | null> {

@@ -1,6 +1,8 @@
 import { Fields, hasText, toSafeNumber, utf16 } from "../kernel/fields";
 import { type ByteSource, type Extent, ExtentSource, MemorySource, readExactly } from "../kernel/source";
+import { type AllocationReading, MarkedAllocation, marksFrom } from "./allocation";
 import { DirectoryBudget, type FileTree, type TreeEntry } from "./file-tree";
+import { isLogTakenIn } from "./ntfs-log";
 
 /**
  * NTFS 3.1, reading only. The layout is that of the kernel's own headers (fs/ntfs3/ntfs.h) and of ntfs-3g's
@@ -10,6 +12,7 @@ const ATTRIBUTE = {
   list: 0x20,
   fileName: 0x30,
   volumeName: 0x60,
+  volumeInformation: 0x70,
   data: 0x80,
   indexRoot: 0x90,
   indexAllocation: 0xa0,
@@ -17,7 +20,7 @@ const ATTRIBUTE = {
   reparsePoint: 0xc0,
   end: 0xffffffff,
 };
-const RECORD = { volume: 3, root: 5, firstOwn: 16 };
+const RECORD = { log: 2, volume: 3, root: 5, bitmap: 6, firstOwn: 16 };
 const FLAG = { compressed: 0x00ff, encrypted: 0x4000 };
 const REPARSE = { mountPoint: 0xa0000003, symlink: 0xa000000c, wof: 0x80000017, dedup: 0x80000013 };
 /** Multi-sector structures are protected in strides of 512 bytes whatever the sector size. */
@@ -83,6 +86,9 @@ function decodeGeometry(sector: Uint8Array): Geometry | null {
   return { clusterBytes, recordBytes, mftStart: mft, volumeBytes };
 }
 
+/** The mark of a volume that asks to be checked, in its $VOLUME_INFORMATION. */
+const VOLUME_DIRTY = 1;
+
 export class NtfsTree implements FileTree<NtfsEntry> {
   private readonly budget = new DirectoryBudget();
   label: string | null = null;
@@ -143,6 +149,29 @@ export class NtfsTree implements FileTree<NtfsEntry> {
     // A file without data is empty, and there; a data attribute whose runs do not cover it is damaged.
     if (!data) return new MemorySource(new Uint8Array(0));
     return data.content && data.content.sizeBytes === data.sizeBytes ? data.content : null;
+  }
+
+  /**
+   * What the volume uses, by its own bitmap. Not believed where the volume asks to be checked, or where its log knows of
+   * changes that were not taken in: then the bitmap may be behind what was written.
+   */
+  async allocation(): Promise<AllocationReading> {
+    const [volume, bitmap, log] = [
+      await this.record(RECORD.volume),
+      await this.record(RECORD.bitmap),
+      await this.record(RECORD.log),
+    ];
+    const marks = bitmap && this.attribute(bitmap.pieces, ATTRIBUTE.data, "")?.content;
+    const journal = log && this.attribute(log.pieces, ATTRIBUTE.data, "")?.content;
+    const information = volume?.pieces.find((each) => each.type === ATTRIBUTE.volumeInformation)?.value;
+    const { clusterBytes, volumeBytes } = this.geometry;
+    const units = Math.floor(volumeBytes / clusterBytes);
+    if (!marks || !journal || !information || information.length < 12 || marks.sizeBytes < units / 8)
+      return { ok: false, why: "maps-damaged" };
+    if (new Fields(information).u16le(10) & VOLUME_DIRTY || !(await isLogTakenIn(journal)))
+      return { ok: false, why: "not-left-in-order" };
+    const allocation = new MarkedAllocation({ origin: 0, unitBytes: clusterBytes, units, marks: marksFrom(marks) });
+    return { ok: true, allocation };
   }
 
   private async describe(name: string, number: number, modified: string | null): Promise<NtfsEntry | null> {

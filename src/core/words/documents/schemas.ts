@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { computerLineSchema } from "../../computer/exchange/lines";
 import { factsSchema } from "../../computer/facts/schema";
+import { imageManifestSchema } from "../../imaging/form";
 import { manifestSchema } from "../../medium/integrity/manifest";
 import { worldSchema } from "../../world/schema";
 import { inspectionDocumentSchema } from "./inspection";
@@ -14,6 +15,7 @@ export function schemaFiles(): Record<string, string> {
   return {
     "creel.computer-1.json": text(computerLineSchema, "input"),
     "creel.facts-1.json": text(factsSchema, "input"),
+    "creel.image-1.json": text(imageManifestSchema, "output"),
     "creel.inspection-1.json": text(inspectionDocumentSchema, "output"),
     "creel.manifest-1.json": text(manifestSchema, "input"),
     "creel.match-1.json": text(matchDocumentSchema, "output"),
