@@ -105,7 +105,7 @@ await runMain(async () => {
   let cleanUp = async () => {};
   if (isWanted("units") || isWanted("browser")) {
     const given = process.env.CREEL_TEST_DATABASE_URL;
-    installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples, ...DEBIAN.test]);
+    installDebianPackages([...(given ? [] : DEBIAN.run), ...DEBIAN.samples, ...DEBIAN.kit, ...DEBIAN.test]);
     const made = testFolder();
     const database = given
       ? { url: given, runningUrl: given, stop: async () => {}, kill: () => {} }

@@ -30,6 +30,7 @@ export const DEBIAN = {
     "openssl",
     "zstd",
   ],
+  kit: ["xorriso", "mtools", "dosfstools", "grub-common", "cpio", "zstd", "binutils", "kmod"],
   test: [
     "chromium",
     "qemu-system-x86",
