@@ -61,6 +61,24 @@ test("a second image goes on from the first, which is found beside it", () => {
   });
 });
 
+test("a store that is looked through has it with its disk and its partitions", () => {
+  const { stdout } = spawnSync(process.execPath, [join(root, "scripts", "creel.mjs"), "scan", w.folder, "--json"]);
+  const found = stdout
+    .toString()
+    .trim()
+    .split("\n")
+    .map((line) => JSON.parse(line));
+  expect(found.find(({ files }) => files.join() === "monday.creel-image")).toMatchObject({
+    name: "monday",
+    container: "disk",
+    compression: "zstd",
+    diskBytes: 64 << 20,
+    table: "gpt",
+    partitions: [{ name: "1", filesystem: "ext4", lengthBytes: 60 << 20 }],
+    findings: [],
+  });
+});
+
 test("nothing is erased or written over unasked, and what is refused leaves nothing behind", () => {
   expect(creel("restore", "monday.creel-image", "--to", "disk.img")).toMatchObject({
     status: 2,

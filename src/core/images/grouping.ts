@@ -54,7 +54,7 @@ const COMPRESSIONS: Record<string, Compression> = {
   lz4: "lz4",
   bz2: "bzip2",
 };
-const RAW = ["img", "raw", "dd", "bin", "hdd"];
+const RAW = ["img", "raw", "dd", "bin", "hdd", "creel-image"];
 const ARCHIVES = ["wim", "swm", "esd"];
 const BESIDE = [
   "sha256",
@@ -129,7 +129,7 @@ function named(file: StoreFile): NamedFile | "beside" | null {
 }
 
 function suffixOf(name: string): string | null {
-  const suffix = /\.([A-Za-z0-9]{1,9})$/.exec(name)?.[1];
+  const suffix = /\.(creel-image|[A-Za-z0-9]{1,9})$/i.exec(name)?.[1];
   return suffix?.toLowerCase() ?? null;
 }
 

@@ -4,6 +4,8 @@ import { isUsed, readMbr } from "../formats/mbr";
 import { openTree } from "../formats/open-tree";
 import { recogniseVolume } from "../formats/recognise";
 import { readWim } from "../formats/wim";
+import type { ImageManifest } from "../imaging/form";
+import { imageManifestOf } from "../imaging/reading";
 import { ConcatSource } from "../kernel/concat";
 import { type Compression, compressionOf, decompressStream } from "../kernel/decompress";
 import { itemAt } from "../kernel/item-at";
@@ -83,6 +85,12 @@ async function readMember(member: GroupMember, open: OpenStoreFile, reading: Sto
     sources.push(source);
   }
   const start = (await sources[0]?.read(0, 512)) ?? new Uint8Array(0);
+  const own = sources[0] ? await imageManifestOf(sources[0]) : null;
+  if (own?.ok || (own && own.fault.code !== "not-an-image")) {
+    if (own.ok) Object.assign(reading, savedDisk(own.manifest));
+    else reading.findings.push({ code: "damaged", path });
+    return;
+  }
   const wim = sources[0] && (await readWim(sources[0]));
   if (wim) {
     for (const [at, source] of sources.entries()) {
@@ -117,6 +125,25 @@ async function readMember(member: GroupMember, open: OpenStoreFile, reading: Sto
   if (bytes.length === 0) return;
   // Unpacked to its end it is as long as it is; else only its tables can tell.
   await readRaw(new MemorySource(bytes), end === "whole" ? bytes.length : null, member, reading);
+}
+
+/** A disk that Creel saved: its manifest tells all of it. */
+function savedDisk({ disk, table, partitions }: ImageManifest): Partial<StoredReading> {
+  return {
+    container: "disk",
+    compression: "zstd",
+    diskBytes: disk.bytes,
+    sectorBytes: disk.sectorBytes === 4096 ? 4096 : 512,
+    table: table === "none" ? null : table,
+    usedBytes: partitions.reduce((sum, { savedBytes }) => sum + savedBytes, 0),
+    partitions: partitions
+      .filter(({ saved }) => saved !== "nothing")
+      .map(({ number, type, filesystem, label, bytes }) => ({
+        name: String(number),
+        role: table === "gpt" ? roleOfType(type) : (roleOf({ role: null, type, filesystem }) ?? null),
+        ...{ filesystem, label, lengthBytes: bytes, active: null },
+      })),
+  };
 }
 
 async function prefixOf(kind: Compression, source: ByteSource) {

@@ -84,20 +84,9 @@ export class ImageReader implements ByteSource {
     depth: number,
   ): Promise<OpenedImage> {
     const fail = (fault: ImageFault): OpenedImage => ({ ok: false, fault });
-    const headerBytes = await readExactly(file, 0, HEADER_BYTES);
-    const header = headerBytes && decodeHeader(headerBytes);
-    if (!headerBytes || !header) return fail({ code: "not-an-image" });
-    const footerBytes = await readExactly(file, file.sizeBytes - FOOTER_BYTES, FOOTER_BYTES);
-    const footer = footerBytes && decodeFooter(footerBytes, file.sizeBytes);
-    if (!footerBytes || !footer) return fail({ code: "cut-off" });
-    const tail = await readExactly(file, footer.indexOffset, footer.indexBytes + footer.manifestBytes);
-    if (!tail) return fail({ code: "cut-off" });
-    const digest = await digestOfEnds(headerBytes, tail, footerBytes);
-    if (!sameBytes(digest, footer.digest)) return fail({ code: "damaged" });
-    const manifest = readManifest(tail.subarray(footer.indexBytes));
-    if (!manifest || manifest.id !== header.id || manifest.blockBytes !== header.blockBytes)
-      return fail({ code: "damaged" });
-    const index = new BlockIndex(tail.subarray(0, footer.indexBytes));
+    const ends = await readEnds(file);
+    if (!ends.ok) return ends;
+    const { manifest, digest, index } = ends;
     let earlier: ImageReader | null = null;
     if (manifest.before) {
       const { id } = manifest.before;
@@ -109,7 +98,7 @@ export class ImageReader implements ByteSource {
         return fail({ code: "before-differs", id });
       earlier = opened.image;
     }
-    return { ok: true, image: new ImageReader(file, manifest, hex(digest), index, earlier, unpack) };
+    return { ok: true, image: new ImageReader(file, manifest, digest, index, earlier, unpack) };
   }
 
   /** The blocks that hold something, as the index has them, in order. */
@@ -228,6 +217,38 @@ export class ImageReader implements ByteSource {
     const packed = await readExactly(this.file, offset, packedBytes);
     return packed && this.unpack(packed, bytes);
   }
+}
+
+interface Ends {
+  ok: true;
+  manifest: ImageManifest;
+  digest: string;
+  index: BlockIndex;
+}
+
+/** What stands before and behind the blocks of an image, compared with its own SHA-256. */
+async function readEnds(file: ByteSource): Promise<Ends | { ok: false; fault: ImageFault }> {
+  const fail = (code: "not-an-image" | "cut-off" | "damaged") => ({ ok: false, fault: { code } }) as const;
+  const headerBytes = await readExactly(file, 0, HEADER_BYTES);
+  const header = headerBytes && decodeHeader(headerBytes);
+  if (!headerBytes || !header) return fail("not-an-image");
+  const footerBytes = await readExactly(file, file.sizeBytes - FOOTER_BYTES, FOOTER_BYTES);
+  const footer = footerBytes && decodeFooter(footerBytes, file.sizeBytes);
+  if (!footerBytes || !footer) return fail("cut-off");
+  const tail = await readExactly(file, footer.indexOffset, footer.indexBytes + footer.manifestBytes);
+  if (!tail) return fail("cut-off");
+  const digest = await digestOfEnds(headerBytes, tail, footerBytes);
+  const manifest = sameBytes(digest, footer.digest) ? readManifest(tail.subarray(footer.indexBytes)) : null;
+  if (!manifest || manifest.id !== header.id || manifest.blockBytes !== header.blockBytes) return fail("damaged");
+  return { ok: true, manifest, digest: hex(digest), index: new BlockIndex(tail.subarray(0, footer.indexBytes)) };
+}
+
+/** What an image says of itself, without those that it goes on from. */
+export async function imageManifestOf(
+  file: ByteSource,
+): Promise<{ ok: true; manifest: ImageManifest } | { ok: false; fault: ImageFault }> {
+  const ends = await readEnds(file);
+  return ends.ok ? { ok: true, manifest: ends.manifest } : ends;
 }
 
 /** SHA-256 of what leads to the blocks. */
