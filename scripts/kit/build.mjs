@@ -106,9 +106,10 @@ function datedAll(folder) {
 /** Builds it to `file`; gives its size, its SHA-256 and the list of what it is made of. */
 export async function buildKit(file) {
   const kept = join(ROOT, ".creel", "kit", "packages");
+  // First of all, since it sees to it that there are lists of packages.
+  const [kernel] = unpackAll([kernelPackage()], kept);
   const tools = unpackAll(closureOf(TOOLS), kept);
   const loaders = unpackAll(LOADERS, kept);
-  const [kernel] = unpackAll([kernelPackage()], kept);
   const work = mkdtempSync(join(tmpdir(), "creel-kit-"));
   try {
     const program = join(work, "program");

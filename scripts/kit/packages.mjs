@@ -10,7 +10,13 @@ export const TOOLS = [
   ...["efibootmgr", "cryptsetup-bin", "fdisk", "kmod"],
 ];
 /** What starts it. */
-export const LOADERS = ["shim-signed", "grub-efi-amd64-signed", "grub-efi-ia32-bin", "grub-pc-bin"];
+export const LOADERS = [
+  "shim-signed",
+  "shim-helpers-amd64-signed",
+  "grub-efi-amd64-signed",
+  "grub-efi-ia32-bin",
+  "grub-pc-bin",
+];
 /** Needed by packages for their own setting up, not by what is taken from them. */
 const NOT_TAKEN =
   /^(perl|python3|libpython|libperl|debconf|cdebconf|adduser|passwd|dpkg|tar|sed|install-info|mailcap|media-types|mime-support|openssl|ca-certificates|libpam|libnewt|libslang|libdebian|libtextwrap|gcc-\d)/;
@@ -50,14 +56,34 @@ export function closureOf(names) {
   return [...found].sort();
 }
 
+/** Fetches the lists of packages, where a machine's were removed or are old. */
+function updateLists() {
+  run("sh", ["-c", '[ "$(id -u)" = 0 ] && apt-get update || sudo apt-get update']);
+}
+
 /** The kernel that the release's own package names: the same, signed, for all computers. */
 export function kernelPackage() {
   const named = () =>
     /Depends: (linux-image-\S+-amd64)/.exec(run("sh", ["-c", "apt-cache depends linux-image-amd64; :"]))?.[1];
-  if (!named()) run("sh", ["-c", '[ "$(id -u)" = 0 ] && apt-get update || sudo apt-get update']);
+  if (!named()) updateLists();
   const found = named();
   if (!found) throw new Problem("Debian's kernel package was not found: run apt-get update.");
   return found;
+}
+
+function download(names, folder) {
+  const fetch = () => run("apt-get", ["download", "-o", "APT::Sandbox::User=root", ...names], { cwd: folder });
+  try {
+    fetch();
+  } catch {
+    // Lists that are old name versions that are no longer there.
+    updateLists();
+    try {
+      fetch();
+    } catch (error) {
+      throw new Problem(`Debian's packages could not be fetched: ${String(error.stderr).trim().split("\n").at(-1)}`);
+    }
+  }
 }
 
 /** Fetches and unpacks packages below a folder, each in one of its own by name and version; what is there is used again. */
@@ -71,10 +97,9 @@ export function unpackAll(names, folder) {
   const missing = wanted.filter((each) => !existsSync(placeOf(each)));
   if (missing.length > 0) {
     const work = mkdtempSync(join(folder, "fetching-"));
-    run(
-      "apt-get",
-      ["download", "-o", "APT::Sandbox::User=root", ...missing.map(({ name, version }) => `${name}=${version}`)],
-      { cwd: work },
+    download(
+      missing.map(({ name, version }) => `${name}=${version}`),
+      work,
     );
     for (const file of readdirSync(work)
       .filter((each) => each.endsWith(".deb"))
