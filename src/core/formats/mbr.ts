@@ -75,23 +75,25 @@ const LOGICAL_MAX = 128;
 /**
  * The logical partitions behind an extended entry, in chain order. Each table holds the partition relative to
  * itself and the next table relative to the extended partition (common practice; UEFI 2.10 leaves it out).
- * `broken` says that the chain left the medium, came back to a table already seen, or did not end.
+ * `broken` says that the chain left the medium, came back to a table already seen, or did not end; `tables` are the
+ * sectors of the tables.
  */
 export async function readLogicalPartitions(
   source: ByteSource,
   extended: { startLba: number; sectors: number },
   sectorBytes: number,
-): Promise<{ partitions: LogicalPartition[]; broken: boolean }> {
+): Promise<{ partitions: LogicalPartition[]; broken: boolean; tables: number[] }> {
   const partitions: LogicalPartition[] = [];
   const seen = new Set<number>();
+  const end = (broken: boolean) => ({ partitions, broken, tables: [...seen] });
   let tableLba = extended.startLba;
   while (partitions.length < LOGICAL_MAX) {
-    if (seen.has(tableLba)) return { partitions, broken: true };
+    if (seen.has(tableLba)) return end(true);
     seen.add(tableLba);
     const sector = await readExactly(source, tableLba * sectorBytes, 512);
-    if (!sector) return { partitions, broken: true };
+    if (!sector) return end(true);
     const table = decodeMbr(sector);
-    if (!table.signed) return { partitions, broken: partitions.length > 0 || seen.size > 1 };
+    if (!table.signed) return end(partitions.length > 0 || seen.size > 1);
     const [own, next] = table.entries as [MbrEntry, MbrEntry];
     if (isUsed(own) && !isExtendedType(own.type)) {
       partitions.push({
@@ -102,10 +104,10 @@ export async function readLogicalPartitions(
         sectors: own.sectors,
       });
     }
-    if (!isUsed(next) || !isExtendedType(next.type)) return { partitions, broken: false };
+    if (!isUsed(next) || !isExtendedType(next.type)) return end(false);
     tableLba = extended.startLba + next.startLba;
   }
-  return { partitions, broken: true };
+  return end(true);
 }
 
 /** The trade's names of MBR type bytes that rescue media and the disks beside them carry (common practice). */

@@ -321,6 +321,29 @@ test("an MBR with logical drives, by sfdisk", async () => {
   run("e2fsck", ["-fn", image]);
 });
 
+test("tables of logical drives come back, wherever in a long gap they stand", async () => {
+  const disk = w.blank("chain.img", 300);
+  // 1 primary; an extended one from 16 MiB on, with drives at 17 and at 250 MiB.
+  run("sfdisk", ["-q", disk], { input: "2048,20480,83\n32768,581632,5\n34816,2048,83\n512000,4096,83\n" });
+  const bytes = new Uint8Array(readFileSync(disk));
+  const fields = new DataView(bytes.buffer);
+  // The second table, moved to 130 MiB: it counts its drive from itself, and the first one its place from the extended one.
+  const [from, to] = [(512_000 - 2048) * 512, 130 * MIB];
+  expect(fields.getUint16(from + 510, true)).toBe(0xaa55);
+  bytes.copyWithin(to, from, from + 512);
+  bytes.fill(0, from, from + 512);
+  fields.setUint32(to + 446 + 8, 512_000 - to / 512, true);
+  fields.setUint32(32_768 * 512 + 462 + 8, to / 512 - 32_768, true);
+  writeFileSync(disk, bytes);
+  expect(run("sfdisk", ["-d", disk])).toMatch(/chain\.img6 : start= +512000, size= +4096/);
+  const back = await restored(
+    await open((await save(memory(disk))).file),
+    new MemoryDisk(300 * MIB, 512, 0),
+    "chain-back.img",
+  );
+  expect(run("sfdisk", ["-d", back]).replaceAll(back, disk)).toBe(run("sfdisk", ["-d", disk]));
+});
+
 test("a file system without a table; sectors of 4,096 bytes; a disk that ends in the middle of a block", async () => {
   const bare = w.blank("bare.img", 20);
   run("mke2fs", ["-q", "-t", "ext4", bare]);

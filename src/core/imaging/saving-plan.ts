@@ -1,6 +1,6 @@
 import type { Allocation, AllocationDoubt, AllocationReading } from "../formats/allocation";
 import { merged } from "../formats/allocation";
-import { isExtendedType } from "../formats/mbr";
+import { isExtendedType, readLogicalPartitions, readMbr } from "../formats/mbr";
 import { volumeAllocation } from "../formats/volume-allocation";
 import { type ByteRange, type ByteSource, CachedSource, ReadFailed, WindowSource } from "../kernel/source";
 import { readTables } from "../medium/tables/tables";
@@ -98,6 +98,7 @@ export async function planSaving(disk: ByteSource, choice: SavingChoice): Promis
     own.findings.every(({ code }) => code !== "logical-chain-broken") &&
     real.length > 0;
   const table = isBelieved ? own.kind : "none";
+  const links = table === "mbr" ? await logicalTables(cached, choice.sectorBytes) : [];
   const regions: Region[] = [];
   const partitions: SavedPartition[] = [];
   const gap = (from: number, to: number) => {
@@ -107,8 +108,10 @@ export async function planSaving(disk: ByteSource, choice: SavingChoice): Promis
       if (to > from) add(from, to - from);
       return;
     }
+    const end = to - GAP_ENDS_BYTES;
     add(from, GAP_ENDS_BYTES);
-    add(to - GAP_ENDS_BYTES, GAP_ENDS_BYTES);
+    for (const start of links) if (start >= from + GAP_ENDS_BYTES && start < end) add(start, choice.sectorBytes);
+    add(end, GAP_ENDS_BYTES);
   };
   /** `isWhole`: it begins where the file system does, so that what that says of itself can be read. */
   const volume = async (start: number, end: number, isWhole: boolean): Promise<VolumeSaved> => {
@@ -136,6 +139,14 @@ export async function planSaving(disk: ByteSource, choice: SavingChoice): Promis
   if (table !== "none") gap(at, disk.sizeBytes);
   const savedBytes = regions.reduce((sum, region) => sum + region.savedBytes, 0);
   return { diskBytes: disk.sizeBytes, sectorBytes: choice.sectorBytes, table, partitions, regions, savedBytes };
+}
+
+/** Where the tables of logical drives begin, in order: a chain that leads from one to the next. */
+async function logicalTables(disk: ByteSource, sectorBytes: number): Promise<number[]> {
+  const starts: number[] = [];
+  for (const entry of (await readMbr(disk))?.entries.filter((each) => isExtendedType(each.type)) ?? [])
+    for (const lba of (await readLogicalPartitions(disk, entry, sectorBytes)).tables) starts.push(lba * sectorBytes);
+  return starts.sort((a, b) => a - b);
 }
 
 interface VolumeSaved {
