@@ -3,6 +3,7 @@
 import { execFileSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import {
+  chmodSync,
   copyFileSync,
   existsSync,
   lutimesSync,
@@ -20,7 +21,7 @@ import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { ROOT } from "../lib/install.mjs";
 import { Problem } from "../lib/problem.mjs";
-import { closureOf, kernelPackage, LOADERS, TOOLS, unpackAll } from "./packages.mjs";
+import { closureOf, FONTS, kernelPackage, LOADERS, TOOLS, unpackAll } from "./packages.mjs";
 import { makeRoot } from "./root.mjs";
 
 /** What is made is made as of this second: 2026-01-01 in UTC. */
@@ -88,6 +89,8 @@ async function bundleProgram(folder) {
   for (const part of ["package.json", join("dist", "common")])
     run("sh", ["-c", `mkdir -p "$1" && cp -r "$0" "$1"`, join(ROOT, zstd, part), dirname(join(folder, zstd, part))]);
   copyFileSync(join(ROOT, "collect", "creel-collect.sh"), join(folder, "creel-collect.sh"));
+  copyFileSync(join(ROOT, "scripts", "kit", "dhcp.sh"), join(folder, "dhcp.sh"));
+  chmodSync(join(folder, "dhcp.sh"), 0o755);
 }
 
 const fileIn = (packages, path) => {
@@ -109,6 +112,7 @@ export async function buildKit(file) {
   // First of all, since it sees to it that there are lists of packages.
   const [kernel] = unpackAll([kernelPackage()], kept);
   const tools = unpackAll(closureOf(TOOLS), kept);
+  const fonts = unpackAll(FONTS, kept);
   const loaders = unpackAll(LOADERS, kept);
   const work = mkdtempSync(join(tmpdir(), "creel-kit-"));
   try {
@@ -121,6 +125,7 @@ export async function buildKit(file) {
       mkdirSync(each, { recursive: true });
     const release = makeRoot({
       packages: tools,
+      fonts,
       kernel,
       program,
       init: readFileSync(join(ROOT, "scripts", "kit", "init.sh"), "utf8"),
@@ -136,7 +141,7 @@ export async function buildKit(file) {
     copyFileSync(fileIn([kernel], `boot/vmlinuz-${release}`), join(disc, "creel", "vmlinuz"));
     writeFileSync(join(disc, ".disk", "info"), "Creel\n");
     writeFileSync(join(disc, "boot", "grub", "grub.cfg"), MENU);
-    const list = `${JSON.stringify(partsOf([...tools, ...loaders, kernel]), null, 2)}\n`;
+    const list = `${JSON.stringify(partsOf([...tools, ...fonts, ...loaders, kernel]), null, 2)}\n`;
     writeFileSync(join(disc, "creel", "parts.spdx.json"), list);
     biosLoader(loaders, join(disc, "boot", "grub", "i386-pc"), work);
     const esp = efiPartition(loaders, work);

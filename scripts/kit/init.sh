@@ -18,6 +18,14 @@ for round in 1 2 3 4 5; do
   sleep 1
 done
 for each in usb_storage uas sd_mod sr_mod vfat exfat ext4 isofs nls_cp437 nls_ascii nls_utf8 fuse; do modprobe -q $each 2>/dev/null; done
+# Letters as large as leave room for 80 columns and 25 rows.
+if read -r size < /sys/class/graphics/fb0/virtual_size 2>/dev/null; then
+  width=${size%%,*} height=${size##*,} font=
+  [ "$width" -ge 960 ] && [ "$height" -ge 600 ] && font=24x12
+  [ "$width" -ge 1120 ] && [ "$height" -ge 700 ] && font=28x14
+  [ "$width" -ge 1280 ] && [ "$height" -ge 800 ] && font=32x16
+  [ -n "$font" ] && setfont -C /dev/tty1 "/share/consolefonts/Lat15-TerminusBold$font.psf"
+fi
 ip link set lo up
 for each in /sys/class/net/*; do
   name=${each##*/}

@@ -9,6 +9,8 @@ export const TOOLS = [
   ...["busybox-static", "nodejs", "ntfs-3g", "e2fsprogs", "dosfstools", "exfatprogs"],
   ...["efibootmgr", "cryptsetup-bin", "fdisk", "kmod"],
 ];
+/** Letters for the screen. */
+export const FONTS = ["console-setup-linux"];
 /** What starts it. */
 export const LOADERS = [
   "shim-signed",

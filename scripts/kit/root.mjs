@@ -14,6 +14,7 @@ import {
   writeFileSync,
 } from "node:fs";
 import { basename, dirname, join } from "node:path";
+import { gunzipSync } from "node:zlib";
 import { Problem } from "../lib/problem.mjs";
 
 /** Programs that are taken; BusyBox has the rest. */
@@ -203,8 +204,20 @@ function copyDrivers(kernel, tree) {
   return release;
 }
 
+/** Large letters, for screens that have room for 80 columns of them. */
+const FONTS = ["24x12", "28x14", "32x16"].map((size) => `Lat15-TerminusBold${size}.psf`);
+
+function copyFonts(fonts, tree) {
+  mkdirSync(join(tree, "share", "consolefonts"), { recursive: true });
+  for (const name of FONTS) {
+    const file = find(fonts, `usr/share/consolefonts/${name}.gz`);
+    if (!file) throw new Problem(`None of the packages has the font ${name}.`);
+    writeFileSync(join(tree, "share", "consolefonts", name), gunzipSync(readFileSync(file)));
+  }
+}
+
 /** Makes the tree; `program` is the folder that becomes `/creel`. */
-export function makeRoot({ packages, kernel, program, init, tree }) {
+export function makeRoot({ packages, fonts, kernel, program, init, tree }) {
   for (const each of [
     "bin",
     "dev",
@@ -238,6 +251,7 @@ export function makeRoot({ packages, kernel, program, init, tree }) {
   for (const { folder } of packages)
     if (existsSync(join(folder, "usr", "share", "nodejs")))
       copyTree(join(folder, "usr", "share", "nodejs"), join(tree, "share", "nodejs"));
+  copyFonts(fonts, tree);
   copyTree(program, join(tree, "creel"));
   writeFileSync(join(tree, "init"), init);
   chmodSync(join(tree, "init"), 0o755);

@@ -100,7 +100,7 @@ async function until<T>(find: () => Promise<T | null | undefined | false>, secon
 }
 
 async function begin(serial: string, tag: string, of = releaseId): Promise<number> {
-  const { id: berthId, device } = await until(() => bySerial(serial), 120, `${serial} on the bench`);
+  const { id: berthId, device } = await until(() => bySerial(serial), 300, `${serial} on the bench`);
   const stickOf = { berthId, deviceId: device?.row.id ?? 0, serial, simulated: {} as Simulated };
   return value(await bench.begin(stickOf, { releaseId: of, tag }));
 }
@@ -123,7 +123,7 @@ test("a stick in a guest is written, read back, compared and recorded; its own d
   expect(guest.console()).toContain("mounted a stick");
   expect(serials.filter((serial) => serial === "GUEST-M1" || serial === "OWNDISK1")).toEqual([]);
   expect(guest.console()).not.toContain("OWNDISK1");
-}, 400_000);
+}, 900_000);
 
 whole(
   "a stick that is pulled in the middle fails there, and goes on when it is back",

@@ -1,5 +1,6 @@
 import { execFileSync } from "node:child_process";
-import { readFileSync, rmSync } from "node:fs";
+import { copyFileSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { inspect } from "@/core/medium/inspection/inspect";
 import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { FileSource } from "@/server/host/file-source";
@@ -182,6 +183,77 @@ const STARTED = { BIOS: /by BIOS/, "UEFI x64, Secure Boot": /by UEFI, Secure Boo
       expect(computer.shown()).toMatch(STARTED[name as keyof typeof STARTED]);
     } finally {
       await computer.cut();
+    }
+  },
+  DAY_MS,
+);
+
+/** A disk with a small installed system, which starts only by its entry in the firmware's list. */
+function startingDisk(name: string): string {
+  const disk = w.blank(name, 200);
+  run("sgdisk", ["-n", "1:2048:+80M", "-t", "1:ef00", "-n", "2:0:+100M", "-t", "2:8300", disk]);
+  const root = w.path("small");
+  mkdirSync(join(root, "bin"), { recursive: true });
+  const packages = join(".creel", "kit", "packages");
+  const busybox = readdirSync(packages).find((each) => each.startsWith("busybox-static_")) ?? "";
+  copyFileSync(join(packages, busybox, "bin", "busybox"), join(root, "bin", "busybox"));
+  const init = "#!/bin/busybox sh\n/bin/busybox echo THE SYSTEM IS UP\n/bin/busybox poweroff -f\n";
+  writeFileSync(join(root, "init"), init, { mode: 0o755 });
+  run("sh", ["-c", `cd ${root} && find . | cpio -o -H newc --quiet > ${w.path("small.cpio")}`]);
+  const menu = "search --file --set=root /kernel\nlinux /kernel console=ttyS0 quiet panic=-1\ninitrd /small\nboot\n";
+  const loader = w.path("grubx64.efi");
+  run("grub-mkstandalone", ["-O", "x86_64-efi", "-o", loader, `boot/grub/grub.cfg=${w.text("grub.cfg", menu)}`]);
+  const esp = w.blank("esp.img", 80);
+  run("mkfs.fat", ["-F", "32", "-s", "1", esp]);
+  run("mmd", ["-i", esp, "::/EFI", "::/EFI/debian"]);
+  run("mcopy", ["-i", esp, loader, "::/EFI/debian/grubx64.efi"]);
+  run("mcopy", ["-i", esp, kit.kernel, "::/kernel"]);
+  run("mcopy", ["-i", esp, w.path("small.cpio"), "::/small"]);
+  run("dd", [`if=${esp}`, `of=${disk}`, "bs=1M", "seek=1", "conv=notrunc"]);
+  return disk;
+}
+
+(isWholeDay ? test : test.skip)(
+  "what is restored onto an empty, larger disk starts by itself: its entry is in the firmware's list",
+  async () => {
+    const [old, fresh, stick] = [startingDisk("starts.img"), w.blank("empty.img", 320), storeStick("stick2.img")];
+    const variables = w.path("variables.fd");
+    copyFileSync("/usr/share/OVMF/OVMF_VARS_4M.fd", variables);
+    const uefi = [
+      ...["-drive", "if=pflash,format=raw,readonly=on,file=/usr/share/OVMF/OVMF_CODE_4M.fd"],
+      ...["-drive", `if=pflash,format=raw,file=${variables}`],
+    ];
+    const disks: [string, string][] = [
+      [old, "OLD-4471"],
+      [fresh, "NEW-9902"],
+    ];
+    const computer = startComputer([...AT_ONCE, ...uefi, ...SMBIOS, ...ahci(disks), ...usb(stick)]);
+    try {
+      await at(computer, [
+        [HOME, "2"],
+        [/Which disk\?/, "1"],
+        [/Begin\?/, "y"],
+        [/Saved and read back/, "\r"],
+        [HOME, "3"],
+        [/Which image\?/, "1"],
+        [/Which disk\?/, "2"],
+        [/> /, "9902\r"],
+      ]);
+      await computer.sees(/Restored: .* written and read back/);
+      expect(computer.shown()).toMatch(/The firmware now starts \\EFI\\debian\\grubx64\.efi from this disk\./);
+      await at(computer, [
+        [/go back/, "\r"],
+        [HOME, "0"],
+      ]);
+      await computer.ended;
+    } finally {
+      await computer.cut();
+    }
+    const after = startComputer(["-machine", "q35", ...uefi, ...ahci([[fresh, "NEW-9902"]])]);
+    try {
+      await after.sees(/THE SYSTEM IS UP/);
+    } finally {
+      await after.cut();
     }
   },
   DAY_MS,

@@ -14,7 +14,7 @@ export function builtKit(folder: string): { iso: string; kernel: string; initrd:
   ];
   execFileSync(process.execPath, [join(ROOT, "scripts", "kit.mjs"), "--out", iso], { stdio: "pipe", cwd: ROOT });
   const files = ["-extract", "/creel/vmlinuz", kernel, "-extract", "/creel/initrd", initrd];
-  execFileSync("xorriso", ["-osirrox", "on", "-indev", iso, ...files], { stdio: "pipe" });
+  execFileSync("xorriso", ["-osirrox", "on", "-indev", `stdio:${iso}`, ...files], { stdio: "pipe" });
   return { iso, kernel, initrd };
 }
 
