@@ -70,10 +70,18 @@ const usb = (file: string, more = "") => [
   ...["-device", `usb-storage,drive=stick,removable=on${more}`],
 ];
 
-async function at(computer: AtConsole, steps: [see: RegExp, press: string][]): Promise<void> {
+/** What to press: keys, or the number beside the disk with this serial, since disks come in no certain order. */
+type Press = string | { disk: string };
+
+async function at(computer: AtConsole, steps: [see: RegExp, press: Press][]): Promise<void> {
   for (const [see, press] of steps) {
     await computer.sees(see);
-    computer.press(press);
+    if (typeof press === "string") computer.press(press);
+    else {
+      const beside = new RegExp(`^ +(\\d) .*serial ${press.disk}`, "m");
+      await computer.sees(beside);
+      computer.press(beside.exec(computer.shown())?.[1] ?? "");
+    }
   }
 }
 
@@ -95,26 +103,26 @@ test(
     try {
       await computer.sees(HOME);
       expect(computer.shown()).toMatch(/Harbour B240, serial HB-7781/);
-      expect(computer.shown()).toMatch(/sda, 210 MB, QEMU HARDDISK, serial OLD-4471/);
+      expect(computer.shown()).toMatch(/sd[ab], 210 MB, QEMU HARDDISK, serial OLD-4471/);
       await at(computer, [
         [HOME, "1"],
         [/The report is on the medium/, "\r"],
         [HOME, "2"],
-        [/Which disk\?/, "1"],
+        [/Which disk\?/, { disk: "OLD-4471" }],
         [/Begin\?/, "y"],
         [/Saved and read back/, "\r"],
         [HOME, "3"],
         [/Which image\?/, "1"],
-        [/Which disk\?/, "2"],
+        [/Which disk\?/, { disk: "NEW-9902" }],
       ]);
       await computer.sees(/type the last 4 characters of its serial/);
-      expect(computer.shown()).toMatch(/Everything on sdb, 315 MB/);
+      expect(computer.shown()).toMatch(/Everything on sd[ab], 315 MB/);
       await at(computer, [
         [/> /, "4471\r"],
         [/That is not it\. Nothing was written\./, "\r"],
         [HOME, "3"],
         [/Which image\?/, "1"],
-        [/Which disk\?/, "2"],
+        [/Which disk\?/, { disk: "NEW-9902" }],
         [/> /, "9902\r"],
         [/Restored: .* written and read back/, "\r"],
         [HOME, "0"],
@@ -231,12 +239,12 @@ function startingDisk(name: string): string {
     try {
       await at(computer, [
         [HOME, "2"],
-        [/Which disk\?/, "1"],
+        [/Which disk\?/, { disk: "OLD-4471" }],
         [/Begin\?/, "y"],
         [/Saved and read back/, "\r"],
         [HOME, "3"],
         [/Which image\?/, "1"],
-        [/Which disk\?/, "2"],
+        [/Which disk\?/, { disk: "NEW-9902" }],
         [/> /, "9902\r"],
       ]);
       await computer.sees(/Restored: .* written and read back/);
