@@ -208,7 +208,8 @@ function startingDisk(name: string): string {
   const init = "#!/bin/busybox sh\n/bin/busybox echo THE SYSTEM IS UP\n/bin/busybox poweroff -f\n";
   writeFileSync(join(root, "init"), init, { mode: 0o755 });
   run("sh", ["-c", `cd ${root} && find . | cpio -o -H newc --quiet > ${w.path("small.cpio")}`]);
-  const menu = "search --file --set=root /kernel\nlinux /kernel console=ttyS0 quiet panic=-1\ninitrd /small\nboot\n";
+  const menu =
+    "insmod part_gpt\ninsmod fat\nsearch --file --set=root /kernel\nlinux /kernel console=ttyS0 quiet panic=-1\ninitrd /small\nboot\n";
   const loader = w.path("grubx64.efi");
   run("grub-mkstandalone", ["-O", "x86_64-efi", "-o", loader, `boot/grub/grub.cfg=${w.text("grub.cfg", menu)}`]);
   const esp = w.blank("esp.img", 80);
