@@ -111,7 +111,8 @@ export function unpackAll(names, folder) {
       if (!each) continue;
       const tree = join(work, `${name}.tree`);
       run("dpkg-deb", ["-x", join(work, file), tree]);
-      renameSync(tree, placeOf(each));
+      // Another build may have been quicker: what it unpacked is the same.
+      if (!existsSync(placeOf(each))) renameSync(tree, placeOf(each));
     }
     rmSync(work, { recursive: true, force: true });
   }

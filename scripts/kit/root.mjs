@@ -97,6 +97,10 @@ const DRIVERS = [
   ...["lib", "crypto", "arch/x86/crypto", "net/core/failover", "drivers/char"],
 ];
 
+/** What tries the kernel itself, and what no computer that is mended has. */
+const NOT_DRIVERS =
+  /^lib\/test|selftest|torture|_test\.ko|drivers\/net\/ethernet\/(mellanox|netronome|cavium|chelsio|huawei|pensando)\//;
+
 function find(packages, path) {
   // Debian 12 has /usr merged; packages still name both.
   const places = [path, join("usr", path), path.replace(/^usr\//, "")];
@@ -158,39 +162,38 @@ function copyPrograms(packages, tree) {
   for (const name of ["modprobe", "insmod", "lsmod"]) symlinkSync("kmod", join(tree, "bin", name));
 }
 
+/** What the kernel calls the module in a file. */
+export const moduleName = (file) =>
+  basename(file)
+    .replace(/\.ko(\.xz)?$/, "")
+    .replaceAll("-", "_");
+
+/** The modules that one depends on, by what it says itself (modinfo, `depends=`). */
+export function dependsOf(file) {
+  const depends = /(?:^|\0)depends=([^\0]*)\0/.exec(readFileSync(file, "latin1"))?.[1] ?? "";
+  return depends.split(",").filter(Boolean).map(moduleName);
+}
+
 /** Copies drivers, and writes the lists by which they are found for devices. Gives the kernel's release. */
 function copyDrivers(kernel, tree) {
   const [release] = readdirSync(join(kernel.folder, "lib", "modules"));
   const from = join(kernel.folder, "lib", "modules", release);
   const to = join(tree, "lib", "modules", release);
   mkdirSync(to, { recursive: true });
-  const files = readdirSync(join(from, "kernel"), { recursive: true })
+  const all = readdirSync(join(from, "kernel"), { recursive: true })
     .map(String)
-    .filter((file) => /\.ko(\.xz)?$/.test(file) && DRIVERS.some((place) => file.startsWith(place)));
-  const wanted = new Set(files);
-  // What a chosen one depends on comes too, wherever it lies.
-  const byName = new Map(
-    readdirSync(join(from, "kernel"), { recursive: true })
-      .map(String)
-      .filter((file) => /\.ko(\.xz)?$/.test(file))
-      .map((file) => [
-        basename(file)
-          .replace(/\.ko(\.xz)?$/, "")
-          .replaceAll("-", "_"),
-        file,
-      ]),
+    .filter((file) => /\.ko(\.xz)?$/.test(file))
+    .sort();
+  const byName = new Map(all.map((file) => [moduleName(file), file]));
+  const wanted = new Set(
+    all.filter((file) => DRIVERS.some((place) => file.startsWith(place)) && !NOT_DRIVERS.test(file)),
   );
-  const pending = [...files];
-  for (let file = pending.pop(); file; file = pending.pop()) {
-    const depends = /(?:^|\0)depends=([^\0]*)\0/.exec(readFileSync(join(from, "kernel", file), "latin1"))?.[1] ?? "";
-    for (const name of depends.split(",").filter(Boolean)) {
-      const other = byName.get(name.replaceAll("-", "_"));
-      if (other && !wanted.has(other)) {
-        wanted.add(other);
-        pending.push(other);
-      }
+  // A set that grows while it is gone through: what a chosen one depends on comes too, wherever it lies.
+  for (const file of wanted)
+    for (const name of dependsOf(join(from, "kernel", file))) {
+      const other = byName.get(name);
+      if (other) wanted.add(other);
     }
-  }
   for (const file of wanted) {
     mkdirSync(join(to, "kernel", dirname(file)), { recursive: true });
     copyFileSync(join(from, "kernel", file), join(to, "kernel", file));

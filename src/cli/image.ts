@@ -1,11 +1,10 @@
 import { randomBytes } from "node:crypto";
 import { once } from "node:events";
-import { type FileHandle, open, readdir, rename, rm, stat, truncate, writeFile } from "node:fs/promises";
-import { dirname, join, resolve } from "node:path";
+import { realpath, rm, stat, truncate, writeFile } from "node:fs/promises";
+import { dirname } from "node:path";
 import { findEntry } from "@/core/formats/file-tree";
-import { decodeHeader, HEADER_BYTES } from "@/core/imaging/form";
-import { ImageReader } from "@/core/imaging/reading";
-import { planRestore, restoreDisk } from "@/core/imaging/restoring";
+import type { ImageReader } from "@/core/imaging/reading";
+import { planRestore, type RestoreResult, restoreDisk } from "@/core/imaging/restoring";
 import { saveDisk } from "@/core/imaging/saving";
 import { planSaving } from "@/core/imaging/saving-plan";
 import { parseSize } from "@/core/kernel/parse-size";
@@ -22,12 +21,11 @@ import {
 import { bytesText } from "@/core/words/sizes";
 import { visible } from "@/core/words/visible";
 import { BlockPacker } from "@/server/host/block-packer";
-import { openDisk } from "@/server/host/disk-device";
-import { deviceSectorBytes, FileSource } from "@/server/host/file-source";
+import { ImageNotOpened, NewFile, withDiskImage } from "@/server/host/disk-images";
+import { deviceSectorBytes, isOnDevice } from "@/server/host/file-source";
+import { openDisk } from "@/server/host/handle-device";
 import { fileProblem, readSectorBytes, UsageError, withFile } from "./problems";
 
-/** As images of this form are called. */
-const ENDING = ".creel-image";
 const BY = "Creel";
 
 export interface SaveImageOptions {
@@ -50,15 +48,18 @@ export function runImageSave(file: string, options: SaveImageOptions): Promise<v
     if (missing !== undefined) throw new UsageError(`${visible(file)}: it has no partition ${missing}`);
     if (!options.json)
       for (const each of plan.partitions) process.stdout.write(`partition${savedPartitionText(each)}\n`);
+    if (await isOnDevice(dirname(options.to), file))
+      throw new UsageError(`${visible(options.to)}: it is on the disk to be saved; choose another disk`);
     const save = async (before: ImageReader | null) => {
-      const sink = await FileSink.create(options.to);
+      if (await isThere(options.to)) throw new UsageError(`${visible(options.to)}: the file exists already`);
+      const sink = await opened(options.to, () => NewFile.create(options.to));
       const packer = new BlockPacker();
       try {
         const result = await saveDisk({
           disk,
           plan,
           packer,
-          sink,
+          sink: { write: (bytes) => opened(options.to, () => sink.write(bytes)) },
           before,
           about: {
             id: randomBytes(16).toString("hex"),
@@ -73,12 +74,12 @@ export function runImageSave(file: string, options: SaveImageOptions): Promise<v
           throw new UsageError(`${visible(options.before ?? "")}: it is an image of a disk of another size`);
         if (result.state !== "saved")
           throw new UsageError(`${visible(file)}: more of it is in use than an image can hold`);
-        await sink.finish();
+        await opened(options.to, () => sink.finish());
         const lines = imageLines(result.manifest);
         process.stdout.write(options.json ? `${JSON.stringify(result.manifest)}\n` : `${lines.join("\n")}\n`);
       } finally {
         await packer.close();
-        await sink.abandon();
+        await sink.close();
       }
     };
     if (options.before === undefined) await save(null);
@@ -101,7 +102,7 @@ export function runImageVerify(file: string, options: { json?: boolean; check?: 
     const { blockBytes, blocks } = image.manifest;
     if (options.json)
       process.stdout.write(`${JSON.stringify({ id: image.manifest.id, blocks: blocks.count, faults })}\n`);
-    else if (faults.length === 0) process.stdout.write(`Intact: all ${blocks.count} blocks are what was saved.\n`);
+    else if (faults.length === 0) process.stdout.write(`Intact: ${blocks.count} blocks verified.\n`);
     else process.stdout.write(`${faults.map((fault) => blockFaultText(fault, blockBytes)).join("\n")}\n`);
     return options.check && faults.length > 0 ? 1 : 0;
   });
@@ -120,7 +121,7 @@ export function runImageCat(file: string, path: string, options: { partition?: s
         if (!process.stdout.write(await content.read(at, 1 << 20))) await once(process.stdout, "drain");
       return;
     }
-    throw new UsageError(`${visible(file)}: there is no file ${visible(path)} that can be read in it`);
+    throw new UsageError(`${visible(file)}: it has no readable file ${visible(path)}`);
   });
 }
 
@@ -135,68 +136,80 @@ export interface RestoreImageOptions {
 /** Writes an image onto a disk, or into a raw file, and reads it back. Exit 1 where it does not go onto it. */
 export function runImageRestore(file: string, options: RestoreImageOptions): Promise<number> {
   return withImage(file, async (image) => {
-    const { sectorBytes, bytes } = image.manifest.disk;
-    const isNew = await createdFile(options, bytes);
+    const isNew = await createdFile(options, image.manifest.disk.bytes);
     if (!isNew && !options.erase)
-      throw new UsageError(`${visible(options.to)}: all that it holds would be lost; say --erase if that is meant`);
-    const device = await opened(options.to, () => openDisk(options.to, sectorBytes));
+      throw new UsageError(`${visible(options.to)}: everything on it would be erased; add --erase to allow that`);
+    if (!isNew && ((await realpath(options.to)) === (await realpath(file)) || (await isOnDevice(file, options.to))))
+      throw new UsageError(`${visible(options.to)}: the image itself is there; choose another disk`);
+    let isDone = false;
     try {
-      const numbers = readNumbers(options.partitions);
-      const only = numbers && { numbers, onTarget: await partitionsOf(options.to, sectorBytes) };
-      const planned = await planRestore(
-        image,
-        { bytes: device.sizeBytes, sectorBytes: device.identity.sectorBytes },
-        only,
-      );
-      if (!planned.ok) {
-        if (isNew) await rm(options.to, { force: true });
-        process.stdout.write(
-          options.json
-            ? `${JSON.stringify({ ok: false, why: planned.why })}\n`
-            : `${restoreRefusalText(planned.why)}\n`,
-        );
-        return 1;
-      }
-      const { plan } = planned;
-      const result = await restoreDisk({
-        image,
-        device,
-        plan,
-        onProgress: ({ phase, doneBlocks, blocks }) =>
-          progress(phase === "write" ? "written" : "read back", doneBlocks / Math.max(1, blocks)),
-      });
-      if (result.state !== "restored") {
-        const where =
-          "start" in result
-            ? ` at byte ${result.start}`
-            : "offset" in result && result.offset !== null
-              ? ` at byte ${result.offset}`
-              : "";
-        throw new UsageError(
-          `${visible(options.to)}: it could not be written and read back (${result.state}${where}); it holds neither what it held nor the image`,
-        );
-      }
-      if (options.json)
-        process.stdout.write(`${JSON.stringify({ ok: true, ...result, freeAtEndBytes: plan.freeAtEndBytes })}\n`);
-      else process.stdout.write(`${bytesText(result.writtenBytes)} written and read back.\n`);
-      return 0;
+      const answer = await restoreOnto(image, options);
+      isDone = answer === 0;
+      return answer;
     } finally {
-      await device.close();
+      if (isNew && !isDone) await rm(options.to, { force: true });
     }
   });
 }
+
+async function restoreOnto(image: ImageReader, options: RestoreImageOptions): Promise<number> {
+  const device = await opened(options.to, () => openDisk(options.to, image.manifest.disk.sectorBytes));
+  try {
+    const numbers = readNumbers(options.partitions);
+    const target = { bytes: device.sizeBytes, sectorBytes: device.identity.sectorBytes };
+    const only = numbers && { numbers, onTarget: await partitionsOf(options.to, target.sectorBytes) };
+    const planned = await planRestore(image, target, only);
+    if (!planned.ok) {
+      const { why } = planned;
+      process.stdout.write(options.json ? `${JSON.stringify({ ok: false, why })}\n` : `${restoreRefusalText(why)}\n`);
+      return 1;
+    }
+    const { plan } = planned;
+    const result = await restoreDisk({
+      image,
+      device,
+      plan,
+      onProgress: ({ phase, doneBlocks, blocks }) =>
+        progress(phase === "write" ? "written" : "verified", doneBlocks / Math.max(1, blocks)),
+    }).catch((error: unknown) => {
+      if (!(error instanceof ReadFailed)) throw error;
+      throw new UsageError(`${visible(options.to)}: not restored, the image is damaged; the disk has no usable system`);
+    });
+    if (result.state !== "restored")
+      throw new UsageError(`${visible(options.to)}: not restored (${whereOf(result)}); the disk has no usable system`);
+    if (options.json)
+      process.stdout.write(`${JSON.stringify({ ok: true, ...result, freeAtEndBytes: plan.freeAtEndBytes })}\n`);
+    else process.stdout.write(`${bytesText(result.writtenBytes)} written and verified.\n`);
+    return 0;
+  } finally {
+    await device.close();
+  }
+}
+
+function whereOf(result: Exclude<RestoreResult, { state: "restored" }>): string {
+  switch (result.state) {
+    case "stopped":
+      return "stopped";
+    case "differs":
+      return `verification failed at byte ${result.start}`;
+    case "fault":
+      return `${result.code}${result.offset === null ? "" : ` at byte ${result.offset}`}`;
+  }
+}
+
+const isThere = (path: string) =>
+  stat(path).then(
+    () => true,
+    () => false,
+  );
 
 /** Whether a new file was made, as large as the image's disk or as was said. */
 async function createdFile({ to, size }: RestoreImageOptions, diskBytes: number): Promise<boolean> {
   const wanted = size === undefined ? diskBytes : parseSize(size);
   if (wanted === null || wanted < 512)
     throw new UsageError(`--size ${visible(size ?? "")}: a size such as 256GB is needed`);
-  const isThere = await stat(to).then(
-    () => true,
-    () => false,
-  );
-  if (isThere) {
-    if (size !== undefined) throw new UsageError(`${visible(to)}: it is there already, and has a size of its own`);
+  if (await isThere(to)) {
+    if (size !== undefined) throw new UsageError(`${visible(to)}: it exists already; leave out --size`);
     return false;
   }
   await opened(to, async () => {
@@ -213,90 +226,20 @@ async function partitionsOf(path: string, sectorBytes: number): Promise<ByteRang
   });
 }
 
-/** Opens an image, and those that it goes on from, which are looked for in the same folder. */
-function withImage<T>(file: string, use: (image: ImageReader) => Promise<T>): Promise<T> {
-  return withFile(file, async (source) => {
-    const others: FileSource[] = [];
-    const byId = new Map<string, string>();
-    let isLooked = false;
-    const before = async (id: string) => {
-      if (!isLooked) for (const path of await imagesBeside(file)) byId.set((await idOf(path)) ?? "", path);
-      isLooked = true;
-      const path = byId.get(id);
-      if (path === undefined) return null;
-      const other = await FileSource.open(path, { waits: true });
-      others.push(other);
-      return other;
-    };
-    const packer = new BlockPacker();
-    try {
-      const result = await ImageReader.open(source, before, packer.unpack);
-      if (!result.ok) throw new UsageError(`${visible(file)}: ${imageFaultText(result.fault)}`);
-      return await use(result.image);
-    } finally {
-      await packer.close();
-      await Promise.all(others.map((other) => other.close()));
-    }
-  });
-}
-
-async function imagesBeside(file: string): Promise<string[]> {
-  const folder = dirname(resolve(file));
-  const names = await readdir(folder);
-  return names.filter((name) => name.endsWith(ENDING)).map((name) => join(folder, name));
-}
-
-async function idOf(path: string): Promise<string | null> {
-  const source = await FileSource.open(path).catch(() => null);
-  if (!source) return null;
+/** Opens an image; what is wrong with it, or with its file, becomes one line. */
+async function withImage<T>(file: string, use: (image: ImageReader) => Promise<T>): Promise<T> {
   try {
-    return decodeHeader(await source.read(0, HEADER_BYTES))?.id ?? null;
+    return await withDiskImage(file, use);
   } catch (error) {
-    if (error instanceof ReadFailed) return null;
+    if (error instanceof UsageError) throw error;
+    if (error instanceof ImageNotOpened) throw new UsageError(`${visible(file)}: ${imageFaultText(error.fault)}`);
+    if (error instanceof ReadFailed || isOfSystem(error))
+      throw new UsageError(`${visible(file)}: ${fileProblem(error)}`);
     throw error;
-  } finally {
-    await source.close();
   }
 }
 
-/** A new file; it has its name only once it is whole. */
-class FileSink {
-  private isDone = false;
-  private constructor(
-    private readonly handle: FileHandle,
-    private readonly path: string,
-  ) {}
-
-  static async create(path: string): Promise<FileSink> {
-    const isThere = await stat(path).then(
-      () => true,
-      () => false,
-    );
-    if (isThere) throw new UsageError(`${visible(path)}: it is there already`);
-    return new FileSink(await opened(path, () => open(partOf(path), "w")), path);
-  }
-
-  async write(bytes: Uint8Array): Promise<void> {
-    await opened(this.path, async () => {
-      for (let done = 0; done < bytes.length; )
-        done += (await this.handle.write(bytes, done, bytes.length - done)).bytesWritten;
-    });
-  }
-
-  async finish(): Promise<void> {
-    await this.handle.sync();
-    await rename(partOf(this.path), this.path);
-    this.isDone = true;
-  }
-
-  /** Closes it; what was not finished is taken away. */
-  async abandon(): Promise<void> {
-    await this.handle.close();
-    if (!this.isDone) await rm(partOf(this.path), { force: true });
-  }
-}
-
-const partOf = (path: string) => `${path}.part`;
+const isOfSystem = (error: unknown) => error instanceof Error && "syscall" in error;
 
 /** What the operating system says against a file becomes one line. */
 async function opened<T>(path: string, act: () => Promise<T>): Promise<T> {

@@ -1,21 +1,21 @@
 import { randomBytes } from "node:crypto";
-import { type FileHandle, mkdir, open, readdir, rename, rm, writeFile } from "node:fs/promises";
+import { existsSync } from "node:fs";
+import { mkdir, readdir, writeFile } from "node:fs/promises";
 import { basename, join } from "node:path";
-import type { Facts } from "@/core/computer/facts/schema";
-import { readFacts } from "@/core/computer/facts/schema";
-import { decodeHeader, HEADER_BYTES, type ImageManifest } from "@/core/imaging/form";
-import { ImageReader } from "@/core/imaging/reading";
-import { planRestore, type RestoreResult, restoreDisk } from "@/core/imaging/restoring";
+import { type Facts, readFacts } from "@/core/computer/facts/schema";
+import type { ImageManifest } from "@/core/imaging/form";
+import { type ImageReader, imageManifestOf } from "@/core/imaging/reading";
+import { planRestore, type RestorePlanResult, type RestoreResult, restoreDisk } from "@/core/imaging/restoring";
 import { saveDisk } from "@/core/imaging/saving";
 import { planSaving, type SavingPlan } from "@/core/imaging/saving-plan";
+import { isZero } from "@/core/kernel/fields";
 import { BlockPacker } from "@/server/host/block-packer";
-import { openDisk } from "@/server/host/disk-device";
+import { IMAGE_ENDING, imageNamesIn, NewFile, withDiskImage } from "@/server/host/disk-images";
 import { FileSource } from "@/server/host/file-source";
+import { openDisk } from "@/server/host/handle-device";
 import type { Disk, Machine } from "./machine";
 import type { Store } from "./medium";
 import { tool } from "./shell";
-
-const ENDING = ".creel-image";
 
 /** An image in a store, with its manifest. */
 export interface StoredImage {
@@ -26,86 +26,76 @@ export interface StoredImage {
 /** The images in a store, the latest first; what is none, or is not whole, is left out. */
 export async function imagesIn(store: Store): Promise<StoredImage[]> {
   const images: StoredImage[] = [];
-  for (const name of (await readdir(store.folder)).filter((each) => each.endsWith(ENDING))) {
+  for (const name of await imageNamesIn(store.folder)) {
     const path = join(store.folder, name);
-    await withImage(path, store, async (image) => images.push({ path, manifest: image.manifest })).catch(() => null);
+    const source = await FileSource.open(path).catch(() => null);
+    const read = source && (await imageManifestOf(source).catch(() => null));
+    await source?.close();
+    if (read?.ok) images.push({ path, manifest: read.manifest });
   }
   return images.sort((a, b) => (a.manifest.made < b.manifest.made ? 1 : -1));
 }
 
-class NotReadable extends Error {
-  override readonly name = "NotReadable";
-}
-
-/** Opens an image of a store, with those that it goes on from. Throws `NotReadable`. */
-export async function withImage<T>(path: string, store: Store, use: (image: ImageReader) => Promise<T>): Promise<T> {
-  const packer = new BlockPacker();
-  const opened: FileSource[] = [];
-  try {
-    const source = await FileSource.open(path);
-    opened.push(source);
-    const before = async (id: string) => {
-      for (const name of (await readdir(store.folder)).filter((each) => each.endsWith(ENDING))) {
-        const other = await FileSource.open(join(store.folder, name));
-        opened.push(other);
-        if (decodeHeader(await other.read(0, HEADER_BYTES))?.id === id) return other;
-      }
-      return null;
-    };
-    const result = await ImageReader.open(source, before, packer.unpack);
-    if (!result.ok) throw new NotReadable(result.fault.code);
-    return await use(result.image);
-  } finally {
-    await packer.close();
-    await Promise.all(opened.map((each) => each.close()));
-  }
-}
-
 export interface Saving {
   disk: Disk;
-  plan: SavingPlan;
   store: Store;
   machine: Machine;
   tag: string | null;
+  /** The image that only the changes since are saved of. */
   before: StoredImage | null;
   onSaved: (part: number) => void;
-  onChecked: (part: number) => void;
+  onVerified: (part: number) => void;
 }
 
 export type SavingEnd =
   | { state: "saved"; file: string; bytes: number; unreadBytes: number }
   | { state: "differs" }
   | { state: "full" }
+  | { state: "file-too-large" }
   | { state: "failed" };
 
+const planFor = (source: FileSource, { sectorBytes }: Disk) => planSaving(source, { sectorBytes, partitions: null });
+
+/** What of a disk would be saved. */
 export async function planOf(disk: Disk): Promise<SavingPlan> {
   const source = await FileSource.open(disk.path);
   try {
-    return await planSaving(source, { sectorBytes: disk.sectorBytes, partitions: null });
+    return await planFor(source, disk);
   } finally {
     await source.close();
   }
 }
 
-/** Saves a disk into the store and reads the image back. What is not whole has no name of an image, and is taken away. */
+/** Whether a disk holds nothing where tables, file systems and encryption begin and end. */
+export async function isBlank(disk: Disk): Promise<boolean> {
+  const source = await FileSource.open(disk.path).catch(() => null);
+  if (!source) return false;
+  try {
+    const ends = [await source.read(0, 1 << 20), await source.read(Math.max(0, disk.bytes - (1 << 20)), 1 << 20)];
+    return ends.every(isZero);
+  } catch {
+    return false;
+  } finally {
+    await source.close();
+  }
+}
+
+/** Saves a disk into the store and verifies the image. What is not whole has no name of an image, and is taken away. */
 export async function save(saving: Saving): Promise<SavingEnd> {
   const { disk, store, tag, machine } = saving;
   const made = new Date().toISOString();
   const name = await freeName(store, `${tag ?? machine.serial ?? "computer"}-${disk.name}-${made.slice(0, 10)}`);
-  const path = join(store.folder, name);
-  const part = `${path}.part`;
   const source = await FileSource.open(disk.path);
   const packer = new BlockPacker();
-  const handle = await open(part, "w");
+  const file = await NewFile.create(join(store.folder, name));
   try {
-    // The plan reads by the disk that it was made of: it is made anew on this one.
-    const plan = await planSaving(source, { sectorBytes: disk.sectorBytes, partitions: null });
+    const plan = await planFor(source, disk);
     const run = (before: ImageReader | null) =>
       saveDisk({
         disk: source,
         plan,
         packer,
-        sink: { write: (bytes) => writeAll(handle, bytes) },
+        sink: file,
         before,
         about: {
           ...{ id: randomBytes(16).toString("hex"), made, by: "Creel" },
@@ -114,55 +104,69 @@ export async function save(saving: Saving): Promise<SavingEnd> {
         },
         onProgress: ({ doneBytes, totalBytes }) => saving.onSaved(doneBytes / Math.max(1, totalBytes)),
       });
-    const result = saving.before ? await withImage(saving.before.path, store, run) : await run(null);
+    const result = saving.before ? await withDiskImage(saving.before.path, run) : await run(null);
     if (result.state !== "saved") return { state: "failed" };
-    await handle.sync();
-    const faults = await withImage(part, store, (image) =>
-      image.verify((done, of) => saving.onChecked(done / Math.max(1, of)), 1),
+    await file.sync();
+    await forgetRead();
+    const faults = await withDiskImage(file.part, (image) =>
+      image.verify((done, of) => saving.onVerified(done / Math.max(1, of)), 1),
     );
     if (faults.length > 0) return { state: "differs" };
-    await rename(part, path);
+    await file.finish();
     const unreadBytes = result.manifest.unread.reduce((sum, each) => sum + each.bytes, 0);
     return { state: "saved", file: name, bytes: result.fileBytes, unreadBytes };
   } catch (error) {
-    return { state: (error as NodeJS.ErrnoException).code === "ENOSPC" ? "full" : "failed" };
+    return { state: STORE_FAULTS[(error as NodeJS.ErrnoException).code ?? ""] ?? "failed" };
   } finally {
     await packer.close();
-    await handle.close();
+    await file.close();
     await source.close();
-    await rm(part, { force: true });
     await tool("sync", []);
   }
 }
 
-async function writeAll(handle: FileHandle, bytes: Uint8Array): Promise<void> {
-  for (let done = 0; done < bytes.length; ) done += (await handle.write(bytes, done, bytes.length - done)).bytesWritten;
+const STORE_FAULTS: Record<string, "full" | "file-too-large"> = { ENOSPC: "full", EFBIG: "file-too-large" };
+
+/** What is read from now on comes from the device, not from memory (proc(5), drop_caches). */
+async function forgetRead(): Promise<void> {
+  await tool("sync", []);
+  await writeFile("/proc/sys/vm/drop_caches", "3");
 }
 
 async function freeName(store: Store, wanted: string): Promise<string> {
   const clean = wanted.replace(/[^A-Za-z0-9._-]/g, "_");
   const names = new Set(await readdir(store.folder));
   for (let count = 1; ; count++) {
-    const name = `${clean}${count === 1 ? "" : `-${count}`}${ENDING}`;
+    const name = `${clean}${count === 1 ? "" : `-${count}`}${IMAGE_ENDING}`;
     if (!names.has(name)) return name;
   }
 }
 
-export type RestoreEnd = RestoreResult | { state: "damaged" } | { state: "not-opened" };
+/** Whether an image goes onto a disk; null where the image cannot be opened. */
+export function mayRestore(image: StoredImage, { bytes, sectorBytes }: Disk): Promise<RestorePlanResult | null> {
+  return withDiskImage(image.path, (reader) => planRestore(reader, { bytes, sectorBytes })).catch(() => null);
+}
 
-/** Writes an image onto a disk, reads it back, and lets the system read its table anew. */
+export type RestoreEnd =
+  | RestoreResult
+  /** Found before anything was written, or in the middle of it. */
+  | { state: "image-damaged"; isBegun: boolean }
+  | { state: "not-opened" };
+
+/** Writes an image onto a disk, verifies it, and lets the system read its table anew. */
 export async function restore(
   image: StoredImage,
-  store: Store,
   disk: Disk,
   onProgress: (phase: "write" | "verify", part: number) => void,
 ): Promise<RestoreEnd> {
-  const device = await openDisk(disk.path).catch(() => null);
+  const device = await openDisk(disk.path, disk.sectorBytes).catch(() => null);
   if (!device) return { state: "not-opened" };
+  let isBegun = false;
   try {
-    return await withImage(image.path, store, async (reader) => {
+    return await withDiskImage(image.path, async (reader) => {
       const planned = await planRestore(reader, { bytes: device.sizeBytes, sectorBytes: device.identity.sectorBytes });
       if (!planned.ok) return { state: "not-opened" };
+      isBegun = true;
       return restoreDisk({
         image: reader,
         device,
@@ -171,7 +175,7 @@ export async function restore(
       });
     });
   } catch {
-    return { state: "damaged" };
+    return { state: "image-damaged", isBegun };
   } finally {
     await device.close();
     await tool("blockdev", ["--rereadpt", disk.path]);
@@ -187,32 +191,21 @@ const LOADERS = [
   "EFI/debian/grubx64.efi",
 ];
 
-/** Enters what a restored disk starts by in the firmware's list, as the first one; null where there is none to enter. */
-export async function enterStart(disk: Disk, manifest: ImageManifest, folder: string): Promise<string | null> {
+export type BootEntry = { state: "none" } | { state: "refused" } | { state: "entered"; path: string };
+
+/** Enters what a restored disk starts by in the firmware's boot order, as the first one. */
+export async function enterBoot(disk: Disk, manifest: ImageManifest, folder: string): Promise<BootEntry> {
   const esp = manifest.partitions.find((each) => each.filesystem?.startsWith("fat"));
-  if (!esp || manifest.table === "none") return null;
+  if (!esp || manifest.table === "none") return { state: "none" };
   const device = `${disk.path}${/\d$/.test(disk.path) ? "p" : ""}${esp.number}`;
-  if ((await tool("mount", ["-t", "vfat", "-o", "ro", device, folder])) === null) return null;
+  if ((await tool("mount", ["-t", "vfat", "-o", "ro", device, folder])) === null) return { state: "none" };
   try {
-    for (const loader of LOADERS) {
-      const source = await FileSource.open(join(folder, loader)).catch(() => null);
-      if (!source) continue;
-      await source.close();
-      const path = `\\${loader.replaceAll("/", "\\")}`;
-      const args = [
-        "--create",
-        "--disk",
-        disk.path,
-        "--part",
-        String(esp.number),
-        "--loader",
-        path,
-        "--label",
-        "Restored",
-      ];
-      return (await tool("efibootmgr", args)) === null ? null : path;
-    }
-    return null;
+    const loader = LOADERS.find((each) => existsSync(join(folder, each)));
+    if (!loader) return { state: "none" };
+    const path = `\\${loader.replaceAll("/", "\\")}`;
+    const where = ["--disk", disk.path, "--part", String(esp.number), "--loader", path];
+    const made = await tool("efibootmgr", ["--create", ...where, "--label", "Restored"]);
+    return made === null ? { state: "refused" } : { state: "entered", path };
   } finally {
     await tool("umount", [folder]);
   }
@@ -231,8 +224,12 @@ export async function keepReport(store: Store, name: string, report: object): Pr
   const folder = join(store.folder, "CREEL", "reports");
   await mkdir(folder, { recursive: true });
   const path = join(folder, `${name.replace(/[^A-Za-z0-9._-]/g, "_")}.json`);
-  await writeFile(`${path}.part`, `${JSON.stringify(report, null, 1)}\n`, { flush: true } as object);
-  await rename(`${path}.part`, path);
-  await tool("sync", []);
+  const file = await NewFile.create(path);
+  try {
+    await file.write(new TextEncoder().encode(`${JSON.stringify(report, null, 1)}\n`));
+    await file.finish();
+  } finally {
+    await file.close();
+  }
   return basename(path);
 }

@@ -1,25 +1,39 @@
 import type { ComputerRecord } from "@/core/computer/exchange/columns";
-import { planRestore } from "@/core/imaging/restoring";
-import { restoreRefusalText } from "@/core/words/imaging";
+import { dayText } from "@/core/words/dates";
+import { restoreRefusalText, savedPartitionText } from "@/core/words/imaging";
 import {
   KIT,
   kitComputerText,
   kitDiskText,
+  kitFirmwareText,
+  kitImageText,
+  kitPartitionText,
   kitRecordText,
-  kitSavingText,
-  kitStartedText,
   kitStoreText,
 } from "@/core/words/kit";
-import { bytesText } from "@/core/words/sizes";
-import { enterStart, imagesIn, keepReport, planOf, restore, type StoredImage, save, survey, withImage } from "./acts";
+import {
+  enterBoot,
+  imagesIn,
+  isBlank,
+  keepReport,
+  mayRestore,
+  planOf,
+  type RestoreEnd,
+  restore,
+  type SavingEnd,
+  type StoredImage,
+  save,
+  survey,
+} from "./acts";
 import { type Disk, type Machine, mountPoint, readDisks, readMachine } from "./machine";
-import { findMedium, freeBytes, type Medium, recordOf, sheetOf } from "./medium";
+import { findMedium, freeBytes, type Medium, recordOf, type Store, sheetOf } from "./medium";
 import { type Console, field, ROWS, screenOf, wrapped } from "./screen";
 import { tool } from "./shell";
 
 /** Letters of a serial that are typed before a disk is written. */
 const SERIAL_LETTERS = 4;
 const ESCAPE = "\u001b";
+const TEXT_COLUMNS = 78;
 
 /** What stands on one console: which computer this is, what is on it, and four acts. */
 export class Kit {
@@ -57,16 +71,16 @@ export class Kit {
     const { store } = this.medium;
     const stored = store ? { freeBytes: await freeBytes(store.folder), filesystem: store.filesystem } : null;
     const shown = this.disks.slice(0, 6).map(kitDiskText);
-    const { keys } = KIT;
+    const { keys, fields } = KIT;
     this.show(this.tag ?? "", [
-      ...field("This computer", kitComputerText(this.machine)),
-      ...field("", kitRecordText(this.record, this.medium.pack !== null)),
-      ...field("Started", kitStartedText(this.machine)),
+      ...field(fields.computer, kitComputerText(this.machine)),
+      ...field(fields.record, kitRecordText(this.record, this.medium.pack !== null)),
+      ...field(fields.firmware, kitFirmwareText(this.machine)),
       "",
-      ...(shown.length > 0 ? shown : ["none"]).flatMap((text, at) => field(at === 0 ? "Disks" : "", text)),
+      ...(shown.length > 0 ? shown : [KIT.none]).flatMap((text, at) => field(at === 0 ? fields.disks : "", text)),
       "",
-      ...field("This medium", this.medium.head?.medium.tag ?? "not made by Creel"),
-      ...field("Its store", kitStoreText(stored)),
+      ...field(fields.medium, this.medium.pack?.head.medium.tag ?? KIT.notOurs),
+      ...field(fields.store, kitStoreText(stored)),
       "",
       ...[keys.survey, keys.save, keys.restore, keys.sheet].map((text, at) => `  ${at + 1}  ${text}`),
       `  0  ${keys.off}`,
@@ -81,7 +95,7 @@ export class Kit {
   private async tell(title: string, texts: readonly string[]): Promise<void> {
     this.show(
       title,
-      texts.flatMap((text) => [...wrapped(text, 78), ""]),
+      texts.flatMap((text) => [...wrapped(text, TEXT_COLUMNS), ""]),
       KIT.back,
     );
     await this.enter();
@@ -103,10 +117,17 @@ export class Kit {
     return shown[at] ?? null;
   }
 
-  /** Disks other than the one that this medium and its store are on. */
+  /** Disks of the computer: none that the environment started from or saves into. */
   private get others(): Disk[] {
+    return this.disks.filter((disk) => !this.medium.disks.has(disk.path));
+  }
+
+  /** The store and one of the disks; null, once it was told why, where one of them is missing. */
+  private async storeAndDisk(title: string): Promise<Store | null> {
     const { store } = this.medium;
-    return this.disks.filter((disk) => disk.path !== store?.disk);
+    if (store && this.others.length > 0) return store;
+    await this.tell(title, [store ? KIT.noDisk : KIT.noStore]);
+    return null;
   }
 
   private async survey(): Promise<void> {
@@ -123,7 +144,7 @@ export class Kit {
       schema: "creel.report/1",
       at,
       by: "Creel",
-      medium: this.medium.head?.medium.tag ?? null,
+      medium: this.medium.pack?.head.medium.tag ?? null,
       computer: { tag: this.tag, serial: this.machine.serial, uuid: this.machine.uuid },
       started: { firmware, secureBoot },
       sees: {
@@ -143,112 +164,105 @@ export class Kit {
 
   private async save(): Promise<void> {
     const title = KIT.keys.save;
-    const { store } = this.medium;
-    if (!store) return this.tell(title, [KIT.noStore]);
-    if (this.others.length === 0) return this.tell(title, [KIT.noDisk]);
-    const disk = await this.choose(title, KIT.whichDisk, this.others, kitDiskText);
-    if (!disk) return;
+    const store = await this.storeAndDisk(title);
+    const disk = store && (await this.choose(title, KIT.whichDisk, this.others, kitDiskText));
+    if (!store || !disk) return;
     const plan = await planOf(disk).catch(() => null);
     if (!plan) return this.tell(title, [KIT.noDisk]);
     const free = await freeBytes(store.folder);
     const most = plan.savedBytes;
-    const earlier = (await imagesIn(store)).find(({ manifest }) => isOf(manifest, disk)) ?? null;
+    const warnings = [
+      ...(most > free ? [KIT.doesNotFit(free)] : []),
+      ...(store.fileMaxBytes !== null && most > store.fileMaxBytes ? [KIT.fileTooLarge(store.fileMaxBytes)] : []),
+    ];
     this.show(
       title,
       [
         kitDiskText(disk),
         "",
-        ...plan.partitions.flatMap((each) => wrapped(kitSavingText(each), 78)),
+        ...plan.partitions.flatMap((each) => wrapped(savedPartitionText(each), TEXT_COLUMNS)),
         "",
-        ...wrapped(KIT.saves(most), 78),
-        ...(most > free ? wrapped(KIT.doesNotFit(most, free), 78) : []),
+        ...[KIT.saves(most), ...warnings].flatMap((text) => wrapped(text, TEXT_COLUMNS)),
       ],
       KIT.mayBegin,
     );
     if (!(await this.yes())) return;
-    let before: StoredImage | null = null;
-    if (earlier) {
-      this.show(title, wrapped(KIT.goesOn(earlier.manifest.made.slice(0, 10)), 78), "");
-      if (await this.yes()) before = earlier;
-    }
+    const before = await this.imageToGoOnFrom(title, store, disk);
     this.show(title, [kitDiskText(disk)], "");
     const end = await save({
-      ...{ disk, plan, store, machine: this.machine, tag: this.tag, before },
+      ...{ disk, store, machine: this.machine, tag: this.tag, before },
       onSaved: (part) => this.progress(KIT.saving, part),
-      onChecked: (part) => this.progress(KIT.checking, part),
+      onVerified: (part) => this.progress(KIT.verifying, part),
     });
-    if (end.state === "full") return this.tell(title, [KIT.storeFull]);
-    if (end.state === "differs") return this.tell(title, [KIT.readBackDiffers]);
-    if (end.state === "failed") return this.tell(title, [KIT.saveFailed]);
-    await this.tell(title, [
-      KIT.saved(end.file, end.bytes),
-      ...(end.unreadBytes > 0 ? [KIT.savedUnread(end.unreadBytes)] : []),
-    ]);
+    await this.tell(title, savedTexts(end, store));
+  }
+
+  /** The latest image of a disk in the store, where only the changes since are to be saved. */
+  private async imageToGoOnFrom(title: string, store: Store, disk: Disk): Promise<StoredImage | null> {
+    const earlier = (await imagesIn(store)).find(({ manifest }) => isOf(manifest, disk));
+    if (!earlier) return null;
+    this.show(title, wrapped(KIT.onlyChanges(dayText(earlier.manifest.made)), TEXT_COLUMNS), KIT.mayBeOnlyChanges);
+    return (await this.yes()) ? earlier : null;
   }
 
   private async restore(): Promise<void> {
     const title = KIT.keys.restore;
-    const { store } = this.medium;
-    if (!store) return this.tell(title, [KIT.noStore]);
+    const store = await this.storeAndDisk(title);
+    if (!store) return;
     const images = await imagesIn(store);
     if (images.length === 0) return this.tell(title, [KIT.noImage]);
-    const ofThis = (image: StoredImage) => (image.manifest.computer.tag === this.tag && this.tag !== null ? 0 : 1);
-    const image = await this.choose(
-      title,
-      KIT.whichImage,
-      [...images].sort((a, b) => ofThis(a) - ofThis(b)),
-      imageText,
-    );
-    if (!image) return;
-    const disk = await this.choose(title, KIT.whichDisk, this.others, kitDiskText);
-    if (!disk) return;
-    const target = { bytes: disk.bytes, sectorBytes: disk.sectorBytes };
-    const planned = await withImage(image.path, store, (reader) => planRestore(reader, target)).catch(() => null);
+    const ofThis = (image: StoredImage) => (this.tag !== null && image.manifest.computer.tag === this.tag ? 0 : 1);
+    const inOrder = [...images].sort((a, b) => ofThis(a) - ofThis(b));
+    const text = ({ manifest }: StoredImage) => kitImageText(manifest);
+    const image = await this.choose(title, KIT.whichImage, inOrder, text);
+    const disk = image && (await this.choose(title, KIT.whichDisk, this.others, kitDiskText));
+    if (!image || !disk) return;
+    const planned = await mayRestore(image, disk);
     if (!planned) return this.tell(title, [KIT.imageDamaged]);
     if (!planned.ok) return this.tell(title, [restoreRefusalText(planned.why)]);
     if (!(await this.confirmed(title, disk, images))) return;
-    this.show(title, [imageText(image), "", kitDiskText(disk)], "");
+    this.show(title, [text(image), "", kitDiskText(disk)], "");
     const startedAt = Date.now();
-    const end = await restore(image, store, disk, (phase, part) =>
-      this.progress(phase === "write" ? KIT.restoring : KIT.readingBack, part),
+    const end = await restore(image, disk, (phase, part) =>
+      this.progress(phase === "write" ? KIT.writing : KIT.verifying, part),
     );
-    if (end.state === "damaged") return this.tell(title, [KIT.imageDamaged]);
-    if (end.state !== "restored") return this.tell(title, [KIT.restoreCutOff]);
+    if (end.state !== "restored") return this.tell(title, [notRestoredText(end)]);
     const minutes = Math.ceil((Date.now() - startedAt) / 60_000);
-    const entry =
-      this.machine.firmware === "uefi" ? await enterStart(disk, image.manifest, await mountPoint("start")) : null;
     await this.tell(title, [
       KIT.restored(end.writtenBytes, minutes),
-      ...(entry ? [KIT.startEntry(entry)] : []),
+      ...(await this.bootEntry(disk, image)),
       KIT.mayRestart,
     ]);
   }
 
-  /** Says what is lost, and lets the disk be named by what stands on it; twice where no image here is of it. */
+  /** What became of the firmware's boot order. */
+  private async bootEntry(disk: Disk, { manifest }: StoredImage): Promise<string[]> {
+    if (this.machine.firmware === "bios") return [];
+    const entry = await enterBoot(disk, manifest, await mountPoint("start"));
+    if (entry.state === "none") return [];
+    return [entry.state === "entered" ? KIT.bootEntry(entry.path) : KIT.noBootEntry];
+  }
+
+  /** Says what is erased, and lets the disk be named by what stands on it; twice where no image here is of it. */
   private async confirmed(title: string, disk: Disk, images: readonly StoredImage[]): Promise<boolean> {
-    const held = await planOf(disk).catch(() => null);
-    const contents =
-      held?.partitions.map(
-        (each) => `  ${each.number}  ${each.filesystem ?? "unknown content"}, ${bytesText(each.bytes)}`,
-      ) ?? [];
-    const isSaved = images.some(({ manifest }) => isOf(manifest, disk));
+    const held = (await planOf(disk).catch(() => null))?.partitions ?? [];
+    const isSafe = images.some(({ manifest }) => isOf(manifest, disk)) || (await isBlank(disk));
     const serial = disk.serial ?? "";
     const isBySerial = serial.length >= SERIAL_LETTERS;
     const wanted = isBySerial ? serial.slice(-SERIAL_LETTERS) : String(Math.round(disk.bytes / 1e9));
     const lines = [
-      ...wrapped(KIT.lost(kitDiskText(disk)), 78),
-      ...(contents.length > 0 ? contents : [`  ${KIT.empty}`]),
+      ...wrapped(KIT.erases(kitDiskText(disk)), TEXT_COLUMNS),
+      ...(held.length > 0 ? held.map(kitPartitionText) : [`  ${KIT.empty}`]),
       "",
-      ...(isSaved || contents.length === 0 ? [] : [...wrapped(KIT.notSaved, 78), ""]),
-      ...wrapped(KIT.confirmBy(isBySerial ? KIT.lastLetters(SERIAL_LETTERS) : KIT.wholeSize), 78),
+      ...(isSafe ? [] : [...wrapped(KIT.notSaved, TEXT_COLUMNS), ""]),
+      ...wrapped(KIT.confirmBy(isBySerial ? KIT.lastLetters(SERIAL_LETTERS) : KIT.wholeSize), TEXT_COLUMNS),
     ];
-    const rounds = isSaved || contents.length === 0 ? 1 : 2;
-    for (let round = 0; round < rounds; round++) {
-      this.show(round === 0 ? title : `${title}: once more`, lines, "");
+    for (const heading of isSafe ? [title] : [title, KIT.second]) {
+      this.show(heading, lines, "");
       const typed = await this.console.line();
       if (typed === null || typed === "") return false;
       if (typed.trim().toLowerCase() !== wanted.toLowerCase()) {
-        await this.tell(title, [KIT.notConfirmed]);
+        await this.tell(title, [KIT.noMatch]);
         return false;
       }
     }
@@ -258,13 +272,13 @@ export class Kit {
   private async sheet(): Promise<void> {
     const lines = this.tag ? await sheetOf(this.medium, this.tag) : null;
     if (!lines) return this.tell(KIT.keys.sheet, [KIT.noSheet]);
-    const all = lines.flatMap((line) => wrapped(line, 78));
+    const all = lines.flatMap((line) => wrapped(line, TEXT_COLUMNS));
     const room = ROWS - 4;
     for (let at = 0; at < all.length; at += room) {
       this.show(
         `${this.tag}  ${Math.floor(at / room) + 1} of ${Math.ceil(all.length / room)}`,
         all.slice(at, at + room),
-        "Enter: next page. Escape: back.",
+        KIT.pages,
       );
       if ((await this.console.key()) === ESCAPE) return;
     }
@@ -295,8 +309,31 @@ function isOf({ disk: saved }: StoredImage["manifest"], disk: Disk): boolean {
   return saved.bytes === disk.bytes && saved.model === disk.model;
 }
 
-function imageText({ manifest }: StoredImage): string {
-  const { computer, disk, made } = manifest;
-  const of = computer.tag ?? computer.serial ?? "unknown computer";
-  return `${of}, ${made.slice(0, 16).replace("T", " ")}, disk of ${bytesText(disk.bytes)}${manifest.before ? ", goes on from another" : ""}`;
+function savedTexts(end: SavingEnd, { fileMaxBytes }: Store): string[] {
+  switch (end.state) {
+    case "saved":
+      return [KIT.saved(end.file, end.bytes), ...(end.unreadBytes > 0 ? [KIT.savedUnread(end.unreadBytes)] : [])];
+    case "full":
+      return [KIT.storeFull];
+    case "file-too-large":
+      return [KIT.saveFailed, ...(fileMaxBytes === null ? [] : [KIT.fileTooLarge(fileMaxBytes)])];
+    case "differs":
+      return [KIT.imageDiffers];
+    case "failed":
+      return [KIT.saveFailed];
+  }
+}
+
+function notRestoredText(end: Exclude<RestoreEnd, { state: "restored" }>): string {
+  switch (end.state) {
+    case "not-opened":
+      return KIT.diskInUse;
+    case "image-damaged":
+      return end.isBegun ? KIT.imageDamagedLate : KIT.imageDamaged;
+    case "differs":
+      return KIT.diskDiffers;
+    case "stopped":
+    case "fault":
+      return KIT.interrupted;
+  }
 }

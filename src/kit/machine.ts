@@ -1,4 +1,4 @@
-import { mkdir, readdir, readFile } from "node:fs/promises";
+import { mkdir, readdir, readFile, realpath } from "node:fs/promises";
 import { statedText } from "@/core/kernel/stated-values";
 import type { KitComputer, KitDisk } from "@/core/words/kit";
 import { FileSource } from "@/server/host/file-source";
@@ -59,12 +59,17 @@ export async function readDisks(): Promise<Disk[]> {
       bytes,
       model: (await textOf(`${at}/device/model`)) ?? (await textOf(`${at}/device/name`)),
       serial: (await textOf(`${at}/device/serial`)) ?? (await textOf(`${at}/serial`)) ?? (await serialOfPage(at)),
-      removable: (await textOf(`${at}/removable`)) === "1",
+      removable: (await textOf(`${at}/removable`)) === "1" || (await isPortable(name)),
       sectorBytes: (await textOf(`${at}/queue/logical_block_size`)) === "4096" ? 4096 : 512,
       isFailing: !(await reads(path)),
     });
   }
   return disks;
+}
+
+/** Sticks and cards often do not say that they can be taken out. */
+async function isPortable(name: string): Promise<boolean> {
+  return name.startsWith("mmc") || (await realpath(`/sys/block/${name}`)).includes("/usb");
 }
 
 /** The unit serial number page of a SCSI device (SPC-4, 7.8.15): four bytes of header, then letters. */

@@ -1,9 +1,10 @@
+import { existsSync } from "node:fs";
 import { readdir, statfs } from "node:fs/promises";
 import { join } from "node:path";
 import type { ComputerRecord } from "@/core/computer/exchange/columns";
 import { recogniseVolume } from "@/core/formats/recognise";
 import type { ByteSource } from "@/core/kernel/source";
-import { type PackHead, sheetPath } from "@/core/making/pack/pack";
+import { sheetPath } from "@/core/making/pack/pack";
 import { type Pack, readPack } from "@/core/making/pack/pack-read";
 import { FileSource } from "@/server/host/file-source";
 import { type Disk, type Machine, mountPoint } from "./machine";
@@ -11,8 +12,7 @@ import { textOf, tool } from "./shell";
 
 export interface Store {
   folder: string;
-  device: string;
-  /** The disk that it is on: nothing of that disk is saved onto it. */
+  /** The disk that it is on. */
   disk: string;
   filesystem: string;
   /** A file is no larger there; null where that is no limit. */
@@ -23,9 +23,13 @@ export interface Medium {
   pack: Pack | null;
   /** Where its pack lies. */
   folder: string | null;
-  head: PackHead | null;
   store: Store | null;
+  /** Disks that are it, or part of it: nothing of them is saved or written over. */
+  disks: Set<string>;
 }
+
+/** What the medium that the environment started from has. */
+const ENVIRONMENT = "creel/initrd";
 
 /** File systems that a store may have, as they are mounted; in this order where a medium has several. */
 const STORES = ["exfat", "ext4", "ext3", "ext2", "ntfs", "fat32"] as const;
@@ -41,7 +45,7 @@ interface Partition {
 
 async function partitionsOf(disks: readonly Disk[]): Promise<Partition[]> {
   const partitions: Partition[] = [];
-  for (const disk of disks.filter((each) => each.removable || each.name.startsWith("mmc") || isUsb(each))) {
+  for (const disk of disks.filter((each) => each.removable)) {
     const names = await readdir(`/sys/block/${disk.name}`);
     const own = names.filter((name) => name.startsWith(disk.name));
     for (const name of own.length > 0 ? own : [disk.name])
@@ -50,18 +54,6 @@ async function partitionsOf(disks: readonly Disk[]): Promise<Partition[]> {
   for (const name of (await readdir("/sys/block")).filter((each) => each.startsWith("sr")))
     partitions.push({ device: `/dev/${name}`, disk: `/dev/${name}`, filesystem: "iso9660" });
   return partitions;
-}
-
-/** Sticks often do not say that they can be taken out. */
-const isUsb = (disk: Disk) => usbDisks.has(disk.name);
-const usbDisks = new Set<string>();
-
-/** Which of the disks are on USB, by where the system has them. */
-async function noteUsb(disks: readonly Disk[]): Promise<void> {
-  for (const { name } of disks) {
-    const place = await tool("readlink", ["-f", `/sys/block/${name}`]);
-    if (place?.includes("/usb")) usbDisks.add(name);
-  }
 }
 
 async function filesystemOf(device: string): Promise<string | null> {
@@ -76,8 +68,10 @@ async function filesystemOf(device: string): Promise<string | null> {
   }
 }
 
+const nameOf = ({ device }: Partition) => device.slice("/dev/".length);
+
 async function mount(partition: Partition, isWritten: boolean): Promise<string | null> {
-  const folder = await mountPoint(partition.device.slice("/dev/".length));
+  const folder = await mountPoint(nameOf(partition));
   const { filesystem, device } = partition;
   if ((await textOf("/proc/mounts"))?.includes(`${device} ${folder} `)) return folder;
   const how = isWritten ? "rw" : "ro";
@@ -88,36 +82,38 @@ async function mount(partition: Partition, isWritten: boolean): Promise<string |
 
 /** Looks for what Creel made among what is plugged in: records and sheets, and a store to write into. */
 export async function findMedium(disks: readonly Disk[]): Promise<Medium> {
-  await noteUsb(disks);
   const partitions = await partitionsOf(disks);
-  const medium: Medium = { pack: null, folder: null, head: null, store: null };
+  const medium: Medium = { pack: null, folder: null, store: null, disks: new Set() };
   for (const partition of partitions) {
     const folder = await mount(partition, false);
-    if (!folder || medium.pack) continue;
-    const reading = await readPack((path) => openIn(folder, path)).catch(() => null);
+    if (!folder) continue;
+    if (existsSync(join(folder, ENVIRONMENT))) medium.disks.add(partition.disk);
+    const reading = medium.pack ? null : await readPack((path) => openIn(folder, path)).catch(() => null);
     if (!reading?.ok) continue;
     medium.pack = reading.pack;
-    medium.head = reading.pack.head;
     medium.folder = folder;
+    medium.disks.add(partition.disk);
   }
-  const kinds = STORES as readonly (string | null)[];
-  const writable = partitions
-    .filter(({ filesystem }) => kinds.includes(filesystem))
-    .sort((a, b) => kinds.indexOf(a.filesystem) - kinds.indexOf(b.filesystem));
-  for (const partition of writable) {
-    if (medium.store) break;
-    const folder = await mountPoint(partition.device.slice("/dev/".length));
-    await tool("umount", [folder]);
-    const mounted = await mount(partition, true);
-    if (!mounted) continue;
-    if ((await freeBytes(mounted)) < STORE_MIN_BYTES) continue;
-    const filesystem = partition.filesystem ?? "";
-    medium.store = {
-      ...{ folder: mounted, device: partition.device, disk: partition.disk, filesystem },
-      fileMaxBytes: filesystem.startsWith("fat") ? FAT_FILE_MAX_BYTES : null,
-    };
-  }
+  medium.store = await storeAmong(partitions);
+  if (medium.store) medium.disks.add(medium.store.disk);
   return medium;
+}
+
+/** The first that can be written and has room, by the order of `STORES`. */
+async function storeAmong(partitions: readonly Partition[]): Promise<Store | null> {
+  for (const filesystem of STORES)
+    for (const partition of partitions.filter((each) => each.filesystem === filesystem)) {
+      await tool("umount", [await mountPoint(nameOf(partition))]);
+      const folder = await mount(partition, true);
+      if (!folder || (await freeBytes(folder)) < STORE_MIN_BYTES) continue;
+      return {
+        folder,
+        disk: partition.disk,
+        filesystem,
+        fileMaxBytes: filesystem === "fat32" ? FAT_FILE_MAX_BYTES : null,
+      };
+    }
+  return null;
 }
 
 export async function freeBytes(folder: string): Promise<number> {

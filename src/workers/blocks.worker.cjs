@@ -1,5 +1,4 @@
 // Packs and unpacks the blocks of images by Zstandard, in a thread of its own.
-const { createHash } = require("node:crypto");
 const { parentPort } = require("node:worker_threads");
 const { compress, decompress, init } = require("@bokuweb/zstd-wasm");
 
@@ -18,7 +17,5 @@ function unpacked(packed) {
 
 parentPort.on("message", async ({ id, block, packed }) => {
   await ready;
-  if (packed) parentPort.postMessage({ id, bytes: unpacked(packed), digest: null });
-  else
-    parentPort.postMessage({ id, bytes: compress(block, LEVEL), digest: createHash("sha256").update(block).digest() });
+  parentPort.postMessage({ id, bytes: packed ? unpacked(packed) : compress(block, LEVEL) });
 });

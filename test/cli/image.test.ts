@@ -1,5 +1,5 @@
 import { spawnSync } from "node:child_process";
-import { mkdirSync, readdirSync, readFileSync, statSync, truncateSync } from "node:fs";
+import { mkdirSync, readdirSync, readFileSync, statSync, truncateSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { run } from "../../scripts/media/workshop";
 import { tempWorkshop } from "../support/workshop";
@@ -39,7 +39,7 @@ test("a disk is saved, looked into, verified and written back", () => {
   expect(creel("cat", "monday.creel-image", "/log").stdout).toBe(readFileSync(FILE, "utf8"));
   expect(creel("verify", "monday.creel-image", "--check")).toMatchObject({
     status: 0,
-    stdout: expect.stringMatching(/^Intact: all \d+ blocks are what was saved\.\n$/),
+    stdout: expect.stringMatching(/^Intact: \d+ blocks verified\.\n$/),
   });
   expect(creel("restore", "monday.creel-image", "--to", "back.img", "--size", "100MB")).toMatchObject({ status: 0 });
   expect(run("sgdisk", ["-v", w.path("back.img")])).toContain("No problems found");
@@ -56,7 +56,7 @@ test("a second image goes on from the first, which is found beside it", () => {
   expect(creel("info", "alone/tuesday.creel-image")).toMatchObject({
     status: 2,
     stderr: expect.stringMatching(
-      /goes on from image [0-9a-f]{32}, which is not in the same folder\. Put that one beside it\.\n$/,
+      /requires image [0-9a-f]{32}, which is not in its folder\. Copy that image there\.\n$/,
     ),
   });
 });
@@ -79,18 +79,37 @@ test("a store that is looked through has it with its disk and its partitions", (
   });
 });
 
+test("an image is never written over itself, nor kept half where it is damaged", () => {
+  expect(creel("restore", "monday.creel-image", "--to", "monday.creel-image", "--erase")).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining("the image itself is there"),
+  });
+  const bytes = readFileSync(w.path("monday.creel-image"));
+  // In the middle of the first packed block.
+  bytes.fill(0xff, 300, 340);
+  writeFileSync(w.path("bad.creel-image"), bytes);
+  expect(creel("verify", "bad.creel-image", "--check").status).toBe(1);
+  expect(creel("restore", "bad.creel-image", "--to", "from-bad.img")).toMatchObject({
+    status: 2,
+    stderr: expect.stringContaining("the image is damaged; the disk has no usable system"),
+  });
+  expect(readdirSync(w.folder)).not.toContain("from-bad.img");
+});
+
 test("nothing is erased or written over unasked, and what is refused leaves nothing behind", () => {
   expect(creel("restore", "monday.creel-image", "--to", "disk.img")).toMatchObject({
     status: 2,
-    stderr: expect.stringContaining("say --erase if that is meant"),
+    stderr: expect.stringContaining("add --erase to allow that"),
   });
   expect(creel("save", "disk.img", "--to", "monday.creel-image")).toMatchObject({
     status: 2,
-    stderr: expect.stringContaining("it is there already"),
+    stderr: expect.stringContaining("exists already"),
   });
   expect(creel("restore", "monday.creel-image", "--to", "small.img", "--size", "30MB")).toMatchObject({
     status: 1,
-    stdout: expect.stringMatching(/^The image needs a disk of 64 MB, and this one has 30 MB\. Use a larger disk\.\n$/),
+    stdout: expect.stringMatching(
+      /^Disk too small: the image requires 64 MB, the disk has 30 MB\. Use a larger disk\.\n$/,
+    ),
   });
   expect(creel("save", "disk.img", "--to", "none/x.creel-image").status).toBe(2);
   expect(creel("save", "disk.img", "--to", "x.creel-image", "--partitions", "7")).toMatchObject({
@@ -102,10 +121,10 @@ test("nothing is erased or written over unasked, and what is refused leaves noth
   truncateSync(w.path("cut.creel-image"), 9000);
   expect(creel("info", "cut.creel-image")).toMatchObject({
     status: 2,
-    stderr: expect.stringContaining("Its end is missing"),
+    stderr: expect.stringContaining("Incomplete: "),
   });
   expect(creel("info", "disk.img")).toMatchObject({
     status: 2,
-    stderr: expect.stringContaining("no image that Creel made"),
+    stderr: expect.stringContaining("Not a disk image of Creel"),
   });
 });

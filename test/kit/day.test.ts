@@ -5,6 +5,7 @@ import { inspect } from "@/core/medium/inspection/inspect";
 import { startPathsOf } from "@/core/medium/inspection/start-paths";
 import { FileSource } from "@/server/host/file-source";
 import { run } from "../../scripts/media/workshop";
+import { putVolume, volumeOf } from "../support/disks";
 import { type AtConsole, builtKit, startComputer } from "../support/kit-guest";
 import { tempWorkshop } from "../support/workshop";
 
@@ -22,15 +23,10 @@ const FILE = w.text("log", "left the pier at 08:10\n".repeat(200_000));
 function systemDisk(name: string): string {
   const disk = w.blank(name, 200);
   run("sgdisk", ["-n", "1:2048:+40M", "-t", "1:ef00", "-n", "2:0:+150M", "-t", "2:8300", disk]);
-  const part = (start: number, size: number, make: (image: string) => void) => {
-    const image = w.blank("part.img", size);
-    make(image);
-    run("dd", [`if=${image}`, `of=${disk}`, "bs=1M", `seek=${start}`, "conv=notrunc"]);
-  };
-  part(1, 40, (image) => {
+  putVolume(w, disk, 1, 40, (image) => {
     run("mkfs.fat", ["-F", "32", "-s", "1", image]);
   });
-  part(41, 150, (image) => {
+  putVolume(w, disk, 41, 150, (image) => {
     run("mke2fs", ["-q", "-t", "ext4", image]);
     run("debugfs", ["-w", "-R", `write ${FILE} log`, image]);
   });
@@ -40,10 +36,10 @@ function systemDisk(name: string): string {
 /** A stick with a store. */
 function storeStick(name: string): string {
   const stick = w.blank(name, 400);
-  const store = w.blank("store.img", 399);
   run("sgdisk", ["-n", "1:2048:0", "-t", "1:0700", stick]);
-  run("mkfs.exfat", [store]);
-  run("dd", [`if=${store}`, `of=${stick}`, "bs=1M", "seek=1", "conv=notrunc"]);
+  putVolume(w, stick, 1, 399, (image) => {
+    run("mkfs.exfat", [image]);
+  });
   return stick;
 }
 
@@ -71,9 +67,9 @@ const usb = (file: string, more = "") => [
 ];
 
 /** What to press: keys, or the number beside the disk with this serial, since disks come in no certain order. */
-type Press = string | { disk: string };
+type Step = [see: RegExp, press: string | { disk: string }];
 
-async function at(computer: AtConsole, steps: [see: RegExp, press: Press][]): Promise<void> {
+async function at(computer: AtConsole, steps: readonly Step[]): Promise<void> {
   for (const [see, press] of steps) {
     await computer.sees(see);
     if (typeof press === "string") computer.press(press);
@@ -85,61 +81,67 @@ async function at(computer: AtConsole, steps: [see: RegExp, press: Press][]): Pr
   }
 }
 
+/** Does something at a computer, to its end; then its power is cut. */
+async function atComputer(options: readonly string[], act: (computer: AtConsole) => Promise<void>): Promise<void> {
+  const computer = startComputer(options);
+  try {
+    await act(computer);
+  } finally {
+    await computer.cut();
+  }
+}
+
+const [OLD, NEW] = ["OLD-4471", "NEW-9902"];
 const HOME = /Press a number\./;
+const TYPED = /> /;
+const SURVEY: Step[] = [
+  [HOME, "1"],
+  [/Report saved: /, "\r"],
+];
+const SAVE: Step[] = [
+  [HOME, "2"],
+  [/Select a disk/, { disk: OLD }],
+  [/Start saving\?/, "y"],
+  [/Saved and verified: /, "\r"],
+];
+const CHOOSE: Step[] = [
+  [HOME, "3"],
+  [/Select an image/, "1"],
+  [/Select a disk/, { disk: NEW }],
+];
 
 test(
   "surveyed, saved, restored onto a larger disk",
   async () => {
     const [old, fresh, stick] = [systemDisk("old.img"), w.blank("new.img", 300), storeStick("stick.img")];
-    const computer = startComputer([
-      ...AT_ONCE,
-      ...SMBIOS,
-      ...ahci([
-        [old, "OLD-4471"],
-        [fresh, "NEW-9902"],
-      ]),
-      ...usb(stick),
+    const disks = ahci([
+      [old, OLD],
+      [fresh, NEW],
     ]);
-    try {
+    await atComputer([...AT_ONCE, ...SMBIOS, ...disks, ...usb(stick)], async (computer) => {
       await computer.sees(HOME);
       expect(computer.shown()).toMatch(/Harbour B240, serial HB-7781/);
       expect(computer.shown()).toMatch(/sd[ab], 210 MB, QEMU HARDDISK, serial OLD-4471/);
-      await at(computer, [
-        [HOME, "1"],
-        [/The report is on the medium/, "\r"],
-        [HOME, "2"],
-        [/Which disk\?/, { disk: "OLD-4471" }],
-        [/Begin\?/, "y"],
-        [/Saved and read back/, "\r"],
-        [HOME, "3"],
-        [/Which image\?/, "1"],
-        [/Which disk\?/, { disk: "NEW-9902" }],
-      ]);
+      await at(computer, [...SURVEY, ...SAVE, ...CHOOSE]);
       await computer.sees(/type the last 4 characters of its serial/);
-      expect(computer.shown()).toMatch(/Everything on sd[ab], 315 MB/);
+      expect(computer.shown()).toMatch(/Restoring erases everything on sd[ab], 315 MB/);
       await at(computer, [
-        [/> /, "4471\r"],
-        [/That is not it\. Nothing was written\./, "\r"],
-        [HOME, "3"],
-        [/Which image\?/, "1"],
-        [/Which disk\?/, { disk: "NEW-9902" }],
-        [/> /, "9902\r"],
-        [/Restored: .* written and read back/, "\r"],
+        [TYPED, "4471\r"],
+        [/No match\. Nothing was written\./, "\r"],
+        ...CHOOSE,
+        [TYPED, "9902\r"],
+        [/Restored and verified: /, "\r"],
         [HOME, "0"],
       ]);
       await computer.ended;
-    } finally {
-      await computer.cut();
-    }
+    });
     expect(run("sgdisk", ["-v", fresh])).toContain("No problems found");
-    run("dd", [`if=${fresh}`, `of=${w.path("back.img")}`, "bs=1M", "skip=41", "count=150"]);
-    run("e2fsck", ["-fn", w.path("back.img")]);
-    expect(Buffer.compare(dumped(w.path("back.img")), readFileSync(FILE))).toBe(0);
+    const back = volumeOf(fresh, 41, 150);
+    run("e2fsck", ["-fn", back]);
+    expect(Buffer.compare(dumped(back), readFileSync(FILE))).toBe(0);
     // The disk that was saved was only read.
-    run("dd", [`if=${old}`, `of=${w.path("old-part.img")}`, "bs=1M", "skip=41", "count=150"]);
-    run("e2fsck", ["-fn", w.path("old-part.img")]);
-    run("dd", [`if=${stick}`, `of=${w.path("store.img")}`, "bs=1M", "skip=1"]);
-    expect(run("fsck.exfat", ["-n", w.path("store.img")])).toContain("clean");
+    run("e2fsck", ["-fn", volumeOf(old, 41, 150)]);
+    expect(run("fsck.exfat", ["-n", volumeOf(stick, 1, 399)])).toContain("clean");
   },
   DAY_MS,
 );
@@ -180,18 +182,19 @@ const firmware = {
     ...["-drive", "if=pflash,format=raw,snapshot=on,file=/usr/share/OVMF/OVMF32_VARS_4M.fd"],
   ],
 };
-const STARTED = { BIOS: /by BIOS/, "UEFI x64, Secure Boot": /by UEFI, Secure Boot on/, "UEFI ia32": /by UEFI/ };
+const STARTED = {
+  BIOS: /Firmware +BIOS/,
+  "UEFI x64, Secure Boot": /Firmware +UEFI, Secure Boot on/,
+  "UEFI ia32": /Firmware +UEFI/,
+};
 
 (isWholeDay ? test.each : test.skip.each)(Object.entries(firmware))(
   "it starts by %s",
   async (name, options) => {
-    const computer = startComputer(["-machine", "q35,smm=on", ...options, ...usb(kit.iso, ",bootindex=1")]);
-    try {
+    await atComputer(["-machine", "q35,smm=on", ...options, ...usb(kit.iso, ",bootindex=1")], async (computer) => {
       await computer.sees(HOME);
       expect(computer.shown()).toMatch(STARTED[name as keyof typeof STARTED]);
-    } finally {
-      await computer.cut();
-    }
+    });
   },
   DAY_MS,
 );
@@ -212,13 +215,13 @@ function startingDisk(name: string): string {
     "insmod part_gpt\ninsmod fat\nsearch --file --set=root /kernel\nlinux /kernel console=ttyS0 quiet panic=-1\ninitrd /small\nboot\n";
   const loader = w.path("grubx64.efi");
   run("grub-mkstandalone", ["-O", "x86_64-efi", "-o", loader, `boot/grub/grub.cfg=${w.text("grub.cfg", menu)}`]);
-  const esp = w.blank("esp.img", 80);
-  run("mkfs.fat", ["-F", "32", "-s", "1", esp]);
-  run("mmd", ["-i", esp, "::/EFI", "::/EFI/debian"]);
-  run("mcopy", ["-i", esp, loader, "::/EFI/debian/grubx64.efi"]);
-  run("mcopy", ["-i", esp, kit.kernel, "::/kernel"]);
-  run("mcopy", ["-i", esp, w.path("small.cpio"), "::/small"]);
-  run("dd", [`if=${esp}`, `of=${disk}`, "bs=1M", "seek=1", "conv=notrunc"]);
+  putVolume(w, disk, 1, 80, (esp) => {
+    run("mkfs.fat", ["-F", "32", "-s", "1", esp]);
+    run("mmd", ["-i", esp, "::/EFI", "::/EFI/debian"]);
+    run("mcopy", ["-i", esp, loader, "::/EFI/debian/grubx64.efi"]);
+    run("mcopy", ["-i", esp, kit.kernel, "::/kernel"]);
+    run("mcopy", ["-i", esp, w.path("small.cpio"), "::/small"]);
+  });
   return disk;
 }
 
@@ -232,38 +235,23 @@ function startingDisk(name: string): string {
       ...["-drive", "if=pflash,format=raw,readonly=on,file=/usr/share/OVMF/OVMF_CODE_4M.fd"],
       ...["-drive", `if=pflash,format=raw,file=${variables}`],
     ];
-    const disks: [string, string][] = [
-      [old, "OLD-4471"],
-      [fresh, "NEW-9902"],
-    ];
-    const computer = startComputer([...AT_ONCE, ...uefi, ...SMBIOS, ...ahci(disks), ...usb(stick)]);
-    try {
-      await at(computer, [
-        [HOME, "2"],
-        [/Which disk\?/, { disk: "OLD-4471" }],
-        [/Begin\?/, "y"],
-        [/Saved and read back/, "\r"],
-        [HOME, "3"],
-        [/Which image\?/, "1"],
-        [/Which disk\?/, { disk: "NEW-9902" }],
-        [/> /, "9902\r"],
-      ]);
-      await computer.sees(/Restored: .* written and read back/);
-      expect(computer.shown()).toMatch(/The firmware now starts \\EFI\\debian\\grubx64\.efi from this disk\./);
+    const disks = ahci([
+      [old, OLD],
+      [fresh, NEW],
+    ]);
+    await atComputer([...AT_ONCE, ...uefi, ...SMBIOS, ...disks, ...usb(stick)], async (computer) => {
+      await at(computer, [...SAVE, ...CHOOSE, [TYPED, "9902\r"]]);
+      await computer.sees(/Restored and verified: /);
+      expect(computer.shown()).toMatch(/First in the boot order now: \\EFI\\debian\\grubx64\.efi on this disk\./);
       await at(computer, [
         [/go back/, "\r"],
         [HOME, "0"],
       ]);
       await computer.ended;
-    } finally {
-      await computer.cut();
-    }
-    const after = startComputer(["-machine", "q35", ...uefi, ...ahci([[fresh, "NEW-9902"]])]);
-    try {
-      await after.sees(/THE SYSTEM IS UP/);
-    } finally {
-      await after.cut();
-    }
+    });
+    await atComputer(["-machine", "q35", ...uefi, ...ahci([[fresh, NEW]])], (computer) =>
+      computer.sees(/THE SYSTEM IS UP/),
+    );
   },
   DAY_MS,
 );

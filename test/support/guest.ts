@@ -16,12 +16,15 @@ import { connect, type Socket } from "node:net";
 import { tmpdir } from "node:os";
 import { basename, dirname, join } from "node:path";
 import { build } from "esbuild";
+import { kernelPackage, unpackAll } from "../../scripts/kit/packages.mjs";
+import { dependsOf, moduleName } from "../../scripts/kit/root.mjs";
 
 // A computer without a database and without this project: Debian's kernel, BusyBox, Node and the program for bench hosts,
 // in memory, under QEMU. What is plugged into it is a file here.
 
 const ROOT = join(__dirname, "..", "..");
 const KEPT = join(ROOT, ".creel", "guest");
+const PACKAGES = join(ROOT, ".creel", "kit", "packages");
 /** What the kernel needs to see USB, cards, a disk of its own, the network and FAT; what these need is found. */
 const MODULES = [
   ...["virtio_pci", "virtio_net", "ahci", "sd_mod", "xhci_pci", "usb_storage", "uas", "sdhci_pci", "mmc_block"],
@@ -37,46 +40,19 @@ function run(command: string, args: string[], options: { cwd?: string; input?: s
   });
 }
 
-/** A package of Debian's unpacked, not installed. Gives its folder. */
-function unpacked(name: string): string {
-  const folder = join(KEPT, name);
-  if (existsSync(folder)) return folder;
-  const work = mkdtempSync(join(KEPT, "fetching-"));
-  run("apt-get", ["download", "-o", "APT::Sandbox::User=root", name], { cwd: work });
-  const file = readdirSync(work).find((each) => each.endsWith(".deb"));
-  run("dpkg-deb", ["-x", join(work, file ?? ""), join(work, "tree")]);
-  renameSync(join(work, "tree"), folder);
-  rmSync(work, { recursive: true, force: true });
-  return folder;
-}
-
-/** The newest kernel that the release's own package names. */
-function kernelPackage(): string {
-  const named = () =>
-    /Depends: (linux-image-\S+-amd64)/.exec(run("sh", ["-c", "apt-cache depends linux-image-amd64; :"]));
-  // A machine whose lists of packages were removed has them fetched, as when packages are installed.
-  if (!named()) run("sh", ["-c", '[ "$(id -u)" = 0 ] && apt-get update || sudo apt-get update']);
-  const found = named()?.[1];
-  if (!found) throw new Error("Debian's kernel package was not found: run apt-get update.");
-  return found;
-}
-
-const nameOf = (file: string) => basename(file, ".ko").replaceAll("-", "_");
-
 /** Modules in the order in which they are loaded, by what each says that it depends on (modinfo, `depends=`). */
 function loadOrder(folder: string): string[] {
   const files = new Map(
     run("find", [folder, "-name", "*.ko"])
       .trim()
       .split("\n")
-      .map((file) => [nameOf(file), file]),
+      .map((file) => [moduleName(file), file]),
   );
   const order: string[] = [];
   const add = (name: string) => {
     const file = files.get(name);
     if (!file || order.includes(file)) return;
-    const depends = /(?:^|\0)depends=([^\0]*)\0/.exec(readFileSync(file, "latin1"))?.[1] ?? "";
-    for (const each of depends.split(",").filter(Boolean)) add(each.replaceAll("-", "_"));
+    for (const each of dependsOf(file)) add(each);
     order.push(file);
   };
   for (const name of MODULES) add(name);
@@ -107,8 +83,10 @@ interface Parts {
 /** The kernel and its first file system, made once for each version of the program. */
 async function guestParts(): Promise<Parts> {
   mkdirSync(KEPT, { recursive: true });
-  const kernel = unpacked(kernelPackage());
-  const busybox = unpacked("busybox-static");
+  const [kernel, busybox] = unpackAll([kernelPackage(), "busybox-static"], PACKAGES).map(
+    (each: { folder: string }) => each.folder,
+  );
+  if (!kernel || !busybox) throw new Error("Debian's kernel or BusyBox was not found.");
   const program = join(KEPT, "creel-bench.cjs");
   await build({
     ...{ entryPoints: [join(ROOT, "src", "cli", "host", "entry.ts")], outfile: program, bundle: true, minify: true },

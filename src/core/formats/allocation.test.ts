@@ -18,8 +18,10 @@ function content(bytes: number, seed: number): string {
 
 const FILES = [content(700_000, 1), content(3_000_000, 2), content(50, 3), content(900_000, 4)];
 
+type Filler = "fat" | "exfat" | "ntfs" | "ext";
+
 /** Four files of which the second is taken away again: what it held is free, and still there. */
-const MAKERS: Record<string, (image: string) => void> = {
+const MAKERS: Record<Filler, (image: string) => void> = {
   fat: (image) => {
     for (const [at, file] of FILES.entries()) run("mcopy", ["-i", image, file, `::/file${at}`]);
     run("mdel", ["-i", image, "::/file1"]);
@@ -35,66 +37,33 @@ const MAKERS: Record<string, (image: string) => void> = {
   exfat: (image) => fillExfat(image, Object.fromEntries(FILES.map((file, at) => [`file${at}`, readFileSync(file)]))),
 };
 
-interface Case {
-  name: string;
-  mib: number;
-  make: string[];
-  fill: keyof typeof MAKERS;
-  judge: string[];
-}
-
-const CASES: Case[] = [
-  { name: "FAT12", mib: 8, make: ["mkfs.fat", "-F", "12"], fill: "fat", judge: ["fsck.fat", "-n"] },
-  { name: "FAT16", mib: 40, make: ["mkfs.fat", "-F", "16", "-s", "2"], fill: "fat", judge: ["fsck.fat", "-n"] },
-  { name: "FAT32", mib: 48, make: ["mkfs.fat", "-F", "32", "-s", "1"], fill: "fat", judge: ["fsck.fat", "-n"] },
-  { name: "exFAT", mib: 40, make: ["mkfs.exfat", "-c", "4K"], fill: "exfat", judge: ["fsck.exfat", "-n"] },
-  { name: "NTFS", mib: 32, make: ["mkntfs", "-F", "-q"], fill: "ntfs", judge: ["ntfsfix", "-n"] },
-  {
-    name: "NTFS, clusters of 64 KiB",
-    mib: 64,
-    make: ["mkntfs", "-F", "-q", "-c", "65536"],
-    fill: "ntfs",
-    judge: ["ntfsfix", "-n"],
-  },
-  {
-    name: "ext2, 1 KiB",
-    mib: 40,
-    make: ["mke2fs", "-q", "-t", "ext2", "-b", "1024"],
-    fill: "ext",
-    judge: ["e2fsck", "-fn"],
-  },
-  {
-    name: "ext4",
-    mib: 160,
-    make: ["mke2fs", "-q", "-t", "ext4", "-b", "4096", "-g", "8192"],
-    fill: "ext",
-    judge: ["e2fsck", "-fn"],
-  },
-  {
-    name: "ext4, 64-bit, meta_bg",
-    mib: 96,
-    make: ["mke2fs", "-q", "-t", "ext4", "-b", "1024", "-O", "64bit,meta_bg,^resize_inode"],
-    fill: "ext",
-    judge: ["e2fsck", "-fn"],
-  },
-  {
-    name: "ext4, clusters of 64 KiB",
-    mib: 96,
-    make: ["mke2fs", "-q", "-t", "ext4", "-O", "bigalloc", "-C", "65536"],
-    fill: "ext",
-    judge: ["e2fsck", "-fn"],
-  },
-  {
-    name: "ext4, two superblocks",
-    mib: 96,
-    make: ["mke2fs", "-q", "-t", "ext4", "-b", "1024", "-O", "sparse_super2,^resize_inode"],
-    fill: "ext",
-    judge: ["e2fsck", "-fn"],
-  },
+/** What makes each volume, and how many megabytes it has. */
+const CASES: [name: string, mib: number, fill: Filler, make: string][] = [
+  ["FAT12", 8, "fat", "mkfs.fat -F 12"],
+  ["FAT16", 40, "fat", "mkfs.fat -F 16 -s 2"],
+  ["FAT32", 48, "fat", "mkfs.fat -F 32 -s 1"],
+  ["exFAT", 40, "exfat", "mkfs.exfat -c 4K"],
+  ["NTFS", 32, "ntfs", "mkntfs -F -q"],
+  ["NTFS, clusters of 64 KiB", 64, "ntfs", "mkntfs -F -q -c 65536"],
+  ["ext2, 1 KiB", 40, "ext", "mke2fs -q -t ext2 -b 1024"],
+  ["ext4", 160, "ext", "mke2fs -q -t ext4 -b 4096 -g 8192"],
+  ["ext4, 64-bit, meta_bg", 96, "ext", "mke2fs -q -t ext4 -b 1024 -O 64bit,meta_bg,^resize_inode"],
+  ["ext4, clusters of 64 KiB", 96, "ext", "mke2fs -q -t ext4 -O bigalloc -C 65536"],
+  ["ext4, two superblocks", 96, "ext", "mke2fs -q -t ext4 -b 1024 -O sparse_super2,^resize_inode"],
 ];
 
+/** Tools that find faults, and change nothing. */
+const JUDGES: Record<Filler, [tool: string, option: string]> = {
+  fat: ["fsck.fat", "-n"],
+  exfat: ["fsck.exfat", "-n"],
+  ntfs: ["ntfsfix", "-n"],
+  ext: ["e2fsck", "-fn"],
+};
+
+const fileOf = (name: string) => `${name.replaceAll(/\W/g, "")}.img`;
+
 /** Free bytes of a volume as its own tools count them. */
-function freeBytes(kind: Case["fill"], image: string): number {
+function freeBytes(kind: Filler, image: string): number {
   const number = (pattern: RegExp, text: string) => Number(pattern.exec(text)?.[1]);
   if (kind === "ext") {
     const text = run("dumpe2fs", ["-h", image]);
@@ -116,7 +85,7 @@ function freeBytes(kind: Case["fill"], image: string): number {
 /** A copy that has only what is in use, and how much that is. */
 async function copyOfUsed(image: string): Promise<{ copy: string; usedBytes: number }> {
   const source = memory(image);
-  const { reading } = await volumeAllocation(source);
+  const reading = await volumeAllocation(source);
   if (!reading?.ok) throw new Error(`not read: ${reading?.why}`);
   const out = new Uint8Array(source.sizeBytes);
   let usedBytes = 0;
@@ -130,14 +99,14 @@ async function copyOfUsed(image: string): Promise<{ copy: string; usedBytes: num
   return { copy, usedBytes };
 }
 
-test.each(CASES)("$name: only what is in use, and all of it", async ({ name, mib, make, fill, judge }) => {
-  const image = w.blank(`${name.replaceAll(/\W/g, "")}.img`, mib);
-  const [tool, ...options] = make;
-  run(tool as string, [...options, image]);
-  MAKERS[fill]?.(image);
+test.each(CASES)("%s: only what is in use, and all of it", async (name, mib, fill, make) => {
+  const image = w.blank(fileOf(name), mib);
+  const [tool = "", ...options] = make.split(" ");
+  run(tool, [...options, image]);
+  MAKERS[fill](image);
   const { copy, usedBytes } = await copyOfUsed(image);
-  const [judgeTool, ...judgeOptions] = judge;
-  expect(run(judgeTool as string, [...judgeOptions, copy])).not.toMatch(/corrupt|error/i);
+  const [judge, option] = JUDGES[fill];
+  expect(run(judge, [option, copy])).not.toMatch(/corrupt|error/i);
   // Their own count of what is free is what we leave out; what lies past the last whole unit is always kept.
   expect(mib * MIB - usedBytes).toBe(freeBytes(fill, image));
   expect(freeBytes(fill, image)).toBeGreaterThan(mib * MIB * 0.2);
@@ -155,7 +124,7 @@ test.each(CASES)("$name: only what is in use, and all of it", async ({ name, mib
 
 test("a volume that was not left in order is not believed", async () => {
   const why = async (image: string) => {
-    const { reading } = await volumeAllocation(memory(image));
+    const reading = await volumeAllocation(memory(image));
     return reading && !reading.ok ? reading.why : reading;
   };
   const patch = (image: string, at: number, change: (byte: number) => number) => {
@@ -184,12 +153,12 @@ test("a volume that was not left in order is not believed", async () => {
 test("whatever the bytes are, it ends, and never with ranges outside", async () => {
   const roll = dice(23);
   let read = 0;
-  for (const { name, mib } of CASES.filter(({ mib }) => mib <= 40)) {
-    const bytes = new Uint8Array(readFileSync(w.path(`${name.replaceAll(/\W/g, "")}.img`)));
+  for (const [name, mib] of CASES.filter(([, mib]) => mib <= 40)) {
+    const bytes = new Uint8Array(readFileSync(w.path(fileOf(name))));
     for (let round = 0; round < 6; round++) {
       const changed = bytes.slice(0, roll(3) === 0 ? roll(bytes.length) : bytes.length);
       for (let change = 0; change < 40; change++) changed[roll(Math.min(changed.length, 4 * MIB))] = roll(256);
-      const { reading } = await volumeAllocation(new MemorySource(changed));
+      const reading = await volumeAllocation(new MemorySource(changed));
       if (!reading?.ok) continue;
       read++;
       for (const start of [0, 5 * MIB, mib * MIB - 4096]) {

@@ -26,7 +26,7 @@ export type ImageFault =
   /** The one that was given is another one, or is not what it was. */
   | { code: "before-differs"; id: string };
 
-export type OpenedImage = { ok: true; image: ImageReader } | { ok: false; fault: ImageFault };
+export type OpenedImage = { ok: true; reader: ImageReader } | { ok: false; fault: ImageFault };
 
 /** Unpacks one block to exactly `bytes`; null where it is damaged. */
 export type Unpack = (packed: Uint8Array, bytes: number) => Promise<Uint8Array | null>;
@@ -94,11 +94,11 @@ export class ImageReader implements ByteSource {
       if (!source) return fail({ code: "before-missing", id });
       const opened = await ImageReader.openAt(source, before, unpack, depth + 1);
       if (!opened.ok) return opened.fault.code === "not-an-image" ? fail({ code: "before-differs", id }) : opened;
-      if (opened.image.manifest.id !== id || opened.image.digest !== manifest.before.digest)
+      if (opened.reader.manifest.id !== id || opened.reader.digest !== manifest.before.digest)
         return fail({ code: "before-differs", id });
-      earlier = opened.image;
+      earlier = opened.reader;
     }
-    return { ok: true, image: new ImageReader(file, manifest, digest, index, earlier, unpack) };
+    return { ok: true, reader: new ImageReader(file, manifest, digest, index, earlier, unpack) };
   }
 
   /** The blocks that hold something, as the index has them, in order. */

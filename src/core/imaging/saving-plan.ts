@@ -68,7 +68,7 @@ class Lenient implements ByteSource {
 /** What a file system says of its use; where the disk does not give that, it counts as damaged, and all is saved. */
 async function allocationOf(volume: ByteSource): Promise<AllocationReading | null> {
   try {
-    return (await volumeAllocation(volume)).reading;
+    return await volumeAllocation(volume);
   } catch (error) {
     if (error instanceof ReadFailed) return { ok: false, why: "maps-damaged" };
     throw error;
@@ -78,11 +78,8 @@ async function allocationOf(volume: ByteSource): Promise<AllocationReading | nul
 /** What of a disk would be saved, and how much that is. */
 export async function planSaving(disk: ByteSource, choice: SavingChoice): Promise<SavingPlan> {
   const cached = new CachedSource(disk);
-  const { tables, partitions: found } = await readTables(
-    new CachedSource(new Lenient(disk)),
-    false,
-    choice.sectorBytes,
-  );
+  const lenient = new CachedSource(new Lenient(disk));
+  const { tables, partitions: found } = await readTables(lenient, false, choice.sectorBytes);
   // A table beside a GPT repeats its partitions; an extended partition is but a wrapping of others.
   const hasGpt = tables.some((each) => each.kind === "gpt");
   const real = found
@@ -98,7 +95,7 @@ export async function planSaving(disk: ByteSource, choice: SavingChoice): Promis
     own.findings.every(({ code }) => code !== "logical-chain-broken") &&
     real.length > 0;
   const table = isBelieved ? own.kind : "none";
-  const links = table === "mbr" ? await logicalTables(cached, choice.sectorBytes) : [];
+  const links = table === "mbr" ? await logicalTables(lenient, choice.sectorBytes) : [];
   const regions: Region[] = [];
   const partitions: SavedPartition[] = [];
   const gap = (from: number, to: number) => {

@@ -21,11 +21,11 @@ interface ImageSink {
   write(bytes: Uint8Array): Promise<void>;
 }
 
-/** Packs a block into one frame of its own (RFC 8878) and gives its SHA-256; several may be under way at once. */
+/** Packs a block into one frame of its own (RFC 8878); several may be under way at once. */
 export interface Packer {
   /** Blocks that may be under way at once. */
   readonly atOnce: number;
-  pack(block: Uint8Array): Promise<{ packed: Uint8Array; digest: Uint8Array }>;
+  pack(block: Uint8Array): Promise<Uint8Array>;
 }
 
 export interface SaveOptions {
@@ -158,14 +158,11 @@ async function prepare(
   packer: Packer,
   before: ImageReader | null,
 ): Promise<Prepared> {
-  const earlier = before?.digestOf(number) ?? null;
-  if (isZero(block)) return { number, kind: "zero", packed: null, digest: await blockDigest(block), lengthBytes };
-  if (earlier) {
-    const digest = await blockDigest(block);
-    if (sameBytes(digest, earlier)) return { number, kind: "before", packed: null, digest, lengthBytes };
-  }
-  const { packed, digest } = await packer.pack(block);
-  return { number, kind: "packed", packed, digest, lengthBytes };
+  const digest = await blockDigest(block);
+  if (isZero(block)) return { number, kind: "zero", packed: null, digest, lengthBytes };
+  const earlier = before?.digestOf(number);
+  if (earlier && sameBytes(digest, earlier)) return { number, kind: "before", packed: null, digest, lengthBytes };
+  return { number, kind: "packed", packed: await packer.pack(block), digest, lengthBytes };
 }
 
 /** The blocks that hold something, in order, with the ranges of them that are saved. */

@@ -4,69 +4,67 @@ import type { RestoreRefusal } from "../imaging/restoring";
 import { bytesText } from "./sizes";
 import { visible } from "./visible";
 
-/** Why an image cannot be read, and what to do. */
+/** Why an image cannot be opened, and what to do. */
 export function imageFaultText(fault: ImageFault): string {
   switch (fault.code) {
     case "not-an-image":
-      return "It is no image that Creel made.";
+      return "Not a disk image of Creel.";
     case "cut-off":
-      return "Its end is missing: saving was cut off, or the copy is not whole. Copy it again, or save again.";
+      return "Incomplete: saving or copying was interrupted. Copy it again, or save again.";
     case "damaged":
-      return "Its index or its manifest is damaged. Use another copy of it.";
+      return "Its index is damaged. Use another copy of it.";
     case "before-missing":
-      return `It goes on from image ${fault.id}, which is not in the same folder. Put that one beside it.`;
+      return `Incremental: it requires image ${fault.id}, which is not in its folder. Copy that image there.`;
     case "before-differs":
-      return `It goes on from image ${fault.id}, which is not what it was when this one was saved. Use another copy of that one.`;
+      return `Incremental: image ${fault.id} in its folder has changed since. Use another copy of that image.`;
   }
 }
 
 const FAULTS: Record<BlockFault["why"], string> = {
-  unreadable: "cannot be read",
-  differs: "is not what was saved",
-  "missing-before": "is missing in the image before",
+  unreadable: "is unreadable",
+  differs: "is damaged",
+  "missing-before": "is missing from the previous image",
 };
 
 /** A block that is not what it was saved as. */
 export function blockFaultText({ number, why }: BlockFault, blockBytes: number): string {
-  return `Block ${number} (from byte ${number * blockBytes} of the disk on) ${FAULTS[why]}.`;
+  return `Block ${number} (byte ${number * blockBytes} of the disk) ${FAULTS[why]}.`;
 }
 
-/** Why an image does not go onto a disk. */
+/** Why an image does not go onto a disk, and what to do. */
 export function restoreRefusalText(why: RestoreRefusal): string {
   switch (why.code) {
     case "other-sectors":
-      return `The image is of a disk with sectors of ${why.image} bytes, and this disk has sectors of ${why.disk}. Use a disk with the same sectors.`;
+      return `Sector size differs: image ${why.image} bytes, disk ${why.disk} bytes. Use a disk with the same sector size.`;
     case "too-small":
-      return `The image needs a disk of ${bytesText(why.neededBytes)}, and this one has ${bytesText(why.diskBytes)}. Use a larger disk.`;
+      return `Disk too small: the image requires ${bytesText(why.neededBytes)}, the disk has ${bytesText(why.diskBytes)}. Use a larger disk.`;
     case "table-damaged":
-      return "The partition table in the image is damaged, so that it cannot be written for a disk of another size. Use a disk of the same size.";
+      return "The partition table in the image does not fit a disk of this size. Use a disk of the same size.";
     case "no-such-partition":
       return `The image has no partition ${why.number}.`;
     case "partition-not-saved":
-      return `Partition ${why.number} was left out when the image was saved.`;
+      return `Partition ${why.number} is not in the image.`;
     case "partition-elsewhere":
-      return `The disk has no partition where partition ${why.number} of the image was, of the same size. Restore the whole disk.`;
+      return `The disk has no partition at the position and of the size of partition ${why.number}. Restore the whole disk.`;
   }
 }
 
+const DOUBTS = {
+  "not-left-in-order": " (not shut down cleanly)",
+  "maps-damaged": " (allocation map damaged)",
+};
+
 /** What of a partition was saved. */
-export function savedPartitionText({
-  number,
-  filesystem,
-  label,
-  bytes,
-  saved,
-  doubt,
-  savedBytes,
-}: SavedPartition): string {
-  const name = [`${number}`.padStart(3), filesystem ?? "not read", label ? `“${visible(label)}”` : ""].filter(Boolean);
-  const what =
-    saved === "nothing" ? "left out" : saved === "used" ? `${bytesText(savedBytes)} in use saved` : "all of it saved";
-  const why = {
-    "not-left-in-order": ", since it was not left in order",
-    "maps-damaged": ", since its map of what is in use is damaged",
-  };
-  return `${name.join("  ")}  ${bytesText(bytes)}, ${what}${doubt ? why[doubt] : ""}`;
+export function savedPartitionText(partition: SavedPartition): string {
+  const { number, filesystem, label, bytes, saved, doubt, savedBytes } = partition;
+  const name = [
+    `${number}`.padStart(3),
+    filesystem ?? "unknown content",
+    label ? `“${visible(label)}”` : "",
+    bytesText(bytes),
+  ];
+  const what = { nothing: "not saved", used: `${bytesText(savedBytes)} in use`, all: "saved in full" };
+  return `${name.filter(Boolean).join("  ")}: ${what[saved]}${doubt ? DOUBTS[doubt] : ""}`;
 }
 
 /** An image in some lines. */
@@ -81,8 +79,8 @@ export function imageLines(manifest: ImageManifest): string[] {
       .map((each) => visible(each))
       .join(", ")}`,
     ...manifest.partitions.map((each) => `partition${savedPartitionText(each)}`),
-    `blocks     ${blocks.count}, ${bytesText(blocks.packedBytes)} packed${blocks.before > 0 ? `, ${blocks.before} as in the image before` : ""}`,
-    ...(before ? [`goes on    from image ${before.id}`] : []),
-    ...(unreadBytes > 0 ? [`not read   ${bytesText(unreadBytes)} in ${unread.length} stretches of the disk`] : []),
+    `blocks     ${blocks.count}, ${bytesText(blocks.packedBytes)} packed${blocks.before > 0 ? `, ${blocks.before} unchanged since the previous image` : ""}`,
+    ...(before ? [`previous   ${before.id}`] : []),
+    ...(unreadBytes > 0 ? [`unreadable ${bytesText(unreadBytes)} in ${unread.length} stretches of the disk`] : []),
   ];
 }

@@ -1,4 +1,5 @@
-import type { SavedPartition } from "../imaging/form";
+import type { ImageManifest, SavedPartition } from "../imaging/form";
+import { zonedMomentText } from "./dates";
 import { bytesText } from "./sizes";
 import { visible } from "./visible";
 
@@ -25,42 +26,58 @@ export interface KitDisk {
 
 export function kitComputerText({ make, model, serial, memoryBytes }: KitComputer): string {
   const parts = [
-    [make, model].filter(Boolean).join(" ") || "Maker and model not told",
-    serial ? `serial ${serial}` : "no serial told",
+    [make, model].filter(Boolean).join(" ") || "maker and model not recorded",
+    serial ? `serial ${serial}` : "serial not recorded",
     ...(memoryBytes ? [`${bytesText(memoryBytes)} of memory`] : []),
   ];
   return visible(parts.join(", "));
 }
 
 export function kitRecordText(record: { tag: string; name: string | null } | null, isPackThere: boolean): string {
-  if (record) return visible(`${record.tag}${record.name ? `, ${record.name}` : ""}, by the records on this medium`);
-  return isPackThere ? "Not in the records on this medium" : "This medium carries no records";
+  if (record) return visible([record.tag, record.name].filter(Boolean).join(", "));
+  return isPackThere ? "not in the records on this medium" : "no records on this medium";
 }
 
-export function kitStartedText({ firmware, secureBoot }: KitComputer): string {
-  if (firmware === "bios") return "by BIOS";
-  const state = { on: ", Secure Boot on", off: ", Secure Boot off", absent: ", without Secure Boot" };
-  return `by UEFI${secureBoot ? state[secureBoot] : ""}`;
+export function kitFirmwareText({ firmware, secureBoot }: KitComputer): string {
+  if (firmware === "bios") return "BIOS";
+  const state = { on: ", Secure Boot on", off: ", Secure Boot off", absent: ", no Secure Boot" };
+  return `UEFI${secureBoot ? state[secureBoot] : ""}`;
 }
 
 export function kitDiskText({ name, model, serial, bytes, removable, isFailing }: KitDisk): string {
   const parts = [name, bytesText(bytes), model, serial ? `serial ${serial}` : null, removable ? "removable" : null];
-  return visible(`${parts.filter(Boolean).join(", ")}${isFailing ? ": cannot be read" : ""}`);
+  return visible(`${parts.filter(Boolean).join(", ")}${isFailing ? ": read error" : ""}`);
 }
 
 export function kitStoreText(store: { freeBytes: number; filesystem: string } | null): string {
-  if (!store) return "none: nothing can be saved onto this medium";
+  if (!store) return "none: reports and images cannot be saved";
   return `${bytesText(store.freeBytes)} free (${store.filesystem})`;
 }
 
-/** A partition before it is saved. */
-export function kitSavingText({ number, filesystem, bytes, saved, savedBytes, doubt }: SavedPartition): string {
-  const what = saved === "used" ? `${bytesText(savedBytes)} in use` : `all of it, ${bytesText(savedBytes)}`;
-  return `${number}  ${filesystem ?? "unknown content"}, ${bytesText(bytes)}: ${what}${doubt ? " (it was not left in order)" : ""}`;
+/** A partition that would be erased. */
+export function kitPartitionText({ number, filesystem, bytes }: SavedPartition): string {
+  return `  ${number}  ${filesystem ?? "unknown content"}, ${bytesText(bytes)}`;
+}
+
+/** An image in the store. */
+export function kitImageText({ computer, disk, made, before }: ImageManifest): string {
+  const of = computer.tag ?? computer.serial ?? "computer not recorded";
+  const parts = [of, zonedMomentText(made, "UTC", true), `disk of ${bytesText(disk.bytes)}`];
+  return visible([...parts, ...(before ? ["incremental"] : [])].join(", "));
 }
 
 export const KIT = {
   title: "Creel",
+  fields: {
+    computer: "This computer",
+    record: "Record",
+    firmware: "Firmware",
+    disks: "Disks",
+    medium: "Medium",
+    store: "Store",
+  },
+  none: "none found",
+  notOurs: "not made by Creel",
   keys: {
     survey: "Survey this computer",
     save: "Save an image",
@@ -70,42 +87,46 @@ export const KIT = {
   },
   press: "Press a number.",
   back: "Press Enter to go back.",
-  noStore: "This medium has no store that can be written. Start from a medium that Creel made with a store.",
-  noDisk: "No disk was found. Check its cable and the storage mode in the firmware setup.",
-  whichDisk: "Which disk?",
-  whichImage: "Which image?",
-  noImage: "There is no image in the store of this medium.",
-  noSheet: "There is no run sheet for this computer on this medium.",
-  surveying: "Surveying: up to a minute.",
-  surveyed: (file: string) => `The report is on the medium: ${visible(file)}`,
-  surveyFailed: "The survey did not come to its end. What the computer told is not kept.",
-  saves: (bytes: number) => `At most ${bytesText(bytes)} will be written; most of it packs to about half.`,
-  doesNotFit: (needed: number, free: number) =>
-    `The store may be too small: up to ${bytesText(needed)} are needed and ${bytesText(free)} are free. Saving stops with a message where it is full.`,
-  mayBegin: "Begin? Press y for yes, any other key for no.",
-  goesOn: (day: string) => `The store has an image of this disk, saved ${day}. Save only what changed since? (y/n)`,
+  pages: "Enter: next page. Escape: back.",
+  noStore: "No writable store on this medium. Start from a medium with a store.",
+  noDisk: "No disk found. Check its cable and the storage mode in the firmware setup.",
+  whichDisk: "Select a disk",
+  whichImage: "Select an image",
+  noImage: "No image in the store of this medium.",
+  noSheet: "No run sheet for this computer on this medium.",
+  surveying: "Collecting facts (up to 1 minute)",
+  surveyed: (file: string) => `Report saved: ${visible(file)}`,
+  surveyFailed: "Survey failed. No report was saved.",
+  saves: (bytes: number) => `Space required: up to ${bytesText(bytes)}, usually about half.`,
+  doesNotFit: (free: number) => `The store may be too small: ${bytesText(free)} free.`,
+  fileTooLarge: (most: number) => `A file on this store has at most ${bytesText(most)}. Use a store with exFAT.`,
+  mayBegin: "Start saving? y: yes. Any other key: no.",
+  onlyChanges: (day: string) => `The store has an image of this disk from ${day}.`,
+  mayBeOnlyChanges: "Save only the changes since? y: yes. Any other key: save all.",
   saving: "Saving",
-  checking: "Reading the image back",
-  saved: (file: string, bytes: number) => `Saved and read back: ${visible(file)}, ${bytesText(bytes)}.`,
-  savedUnread: (bytes: number) => `The disk did not give ${bytesText(bytes)}; the image names where.`,
-  storeFull: "The store is full. Nothing of this image was kept.",
-  saveFailed: "The image could not be saved. Nothing of it was kept.",
-  readBackDiffers: "What was read back is not what was saved. Do not rely on this medium: save onto another one.",
-  lost: (disk: string) => `Everything on ${visible(disk)} will be lost:`,
-  empty: "it has no partitions that can be read",
-  notSaved: "No image on this medium is of this disk. What it holds cannot be recovered from here.",
-  confirmBy: (what: string) => `To begin, type ${what} and press Enter. Enter alone goes back.`,
-  notConfirmed: "That is not it. Nothing was written.",
-  restoring: "Writing",
-  readingBack: "Reading the disk back",
-  restored: (bytes: number, minutes: number) =>
-    `Restored: ${bytesText(bytes)} written and read back in ${minutes <= 1 ? "a minute" : `${minutes} minutes`}.`,
-  restoreCutOff: "It was cut off: the disk holds neither what it held nor the image. It can be begun again.",
-  imageDamaged:
-    "The image is damaged. The disk holds neither what it held nor the image. Use another copy of the image.",
-  startEntry: (path: string) => `The firmware now starts ${visible(path)} from this disk.`,
-  noStartEntry: "The firmware took no entry for this disk. Choose it in the firmware's boot menu.",
-  mayRestart: "Shut down, take this medium out, and start the computer.",
+  verifying: "Verifying",
+  saved: (file: string, bytes: number) => `Saved and verified: ${visible(file)}, ${bytesText(bytes)}.`,
+  savedUnread: (bytes: number) => `${bytesText(bytes)} of the disk could not be read. The image lists where.`,
+  storeFull: "The store is full. No image was saved. Free space, or use a larger store.",
+  saveFailed: "Saving failed. No image was saved.",
+  imageDiffers: "Verification failed. No image was saved. Do not use this medium; save to another one.",
+  erases: (disk: string) => `Restoring erases everything on ${visible(disk)}:`,
+  empty: "no readable partitions",
+  notSaved: "No image on this medium is of this disk. Its contents cannot be recovered from here.",
+  confirmBy: (what: string) => `To erase and restore, type ${what}, then Enter. Enter alone: cancel.`,
   lastLetters: (count: number) => `the last ${count} characters of its serial`,
   wholeSize: "its size in GB",
+  second: "Second confirmation",
+  noMatch: "No match. Nothing was written.",
+  writing: "Writing",
+  restored: (bytes: number, minutes: number) =>
+    `Restored and verified: ${bytesText(bytes)} in ${minutes <= 1 ? "1 minute" : `${minutes} minutes`}.`,
+  diskInUse: "The disk is in use or does not respond. Nothing was written.",
+  interrupted: "Restore interrupted. The disk has no usable system. Restore again.",
+  diskDiffers: "Verification failed: the disk did not store what was written. Use another disk.",
+  imageDamaged: "The image is damaged. Nothing was written. Use another copy of it.",
+  imageDamagedLate: "The image is damaged. The disk has no usable system. Restore another copy of the image.",
+  bootEntry: (path: string) => `First in the boot order now: ${visible(path)} on this disk.`,
+  noBootEntry: "The firmware refused a boot entry. Select the disk in the boot menu.",
+  mayRestart: "Shut down, remove this medium, and start the computer.",
 } as const;

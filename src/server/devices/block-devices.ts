@@ -1,8 +1,8 @@
-import { spawn } from "node:child_process";
 import { constants } from "node:fs";
-import { type FileHandle, open, readdir, readFile, readlink, realpath } from "node:fs/promises";
+import { open, readdir, readFile, readlink, realpath } from "node:fs/promises";
 import { basename, dirname, join } from "node:path";
 import { type Device, DeviceFault, type DeviceIdentity } from "@/core/making/writing/device";
+import { deviceFaultOf, type FlushCaches, flushBuffers, HandleDevice } from "@/server/host/handle-device";
 
 /** Where Linux tells of its devices; another folder in the tests. */
 export interface HostTree {
@@ -114,17 +114,6 @@ async function text(path: string): Promise<string | null> {
   );
 }
 
-/** What is left to a program of the host: that what is read next comes from the device, not from memory. */
-export type FlushCaches = (node: string) => Promise<void>;
-
-/** util-linux: `blockdev --flushbufs` (BLKFLSBUF). */
-const flushBuffers: FlushCaches = (node) =>
-  new Promise((resolve, reject) => {
-    const child = spawn("blockdev", ["--flushbufs", node], { stdio: "ignore" });
-    child.once("error", reject);
-    child.once("exit", (code) => (code === 0 ? resolve() : reject(new Error(`blockdev ended with ${code}`))));
-  });
-
 /**
  * Opens the device in a port, as long as it is the one that is meant and may be used. Throws `DeviceFault`: `gone` where
  * another one or none is there, `in-use` where it was mounted meanwhile.
@@ -144,9 +133,9 @@ export async function openBlockDevice(
   // open(2): a block device that is opened with O_EXCL is not in use by the system, and not mounted while it is open.
   const flags = write ? constants.O_RDWR | constants.O_EXCL : constants.O_RDONLY;
   const handle = await open(node, flags).catch((cause: unknown) => {
-    throw new DeviceFault(faultOf(cause) ?? "gone", null, { cause });
+    throw new DeviceFault(deviceFaultOf(cause) ?? "gone", null, { cause });
   });
-  return new OpenBlockDevice(handle, found.identity, node, flushCaches);
+  return new HandleDevice(handle, found.identity, () => flushCaches(node));
 }
 
 /** Whether in a port is something that is in use. */
@@ -154,79 +143,4 @@ async function isMounted(port: string, host: HostTree): Promise<boolean> {
   for (const name of await readdir(join(host.sys, "block")).catch(() => [] as string[]))
     if ((await removableDevice(host, name))?.port === port) return true;
   return false;
-}
-
-/** What the operating system says of a device, errno(3); null where it says nothing of the device. */
-function faultOf(error: unknown): DeviceFault["code"] | null {
-  switch (error instanceof Error && "code" in error ? error.code : null) {
-    case "ENODEV":
-    case "ENXIO":
-    case "ENOENT":
-    case "ENOMEDIUM":
-      return "gone";
-    case "EBUSY":
-      return "in-use";
-    case "EROFS":
-    case "EPERM":
-      return "write-protected";
-    default:
-      return null;
-  }
-}
-
-class OpenBlockDevice implements Device {
-  readonly sizeBytes: number;
-  constructor(
-    private readonly handle: FileHandle,
-    readonly identity: DeviceIdentity,
-    private readonly node: string,
-    private readonly flushCaches: FlushCaches,
-  ) {
-    this.sizeBytes = identity.bytes;
-  }
-
-  async read(offset: number, length: number): Promise<Uint8Array> {
-    const out = new Uint8Array(Math.max(0, Math.min(length, this.sizeBytes - offset)));
-    return out.subarray(0, await this.readInto(offset, out));
-  }
-
-  async readInto(offset: number, target: Uint8Array): Promise<number> {
-    const out = target.subarray(0, Math.max(0, Math.min(target.length, this.sizeBytes - offset)));
-    let filled = 0;
-    while (filled < out.length) {
-      const { bytesRead } = await this.handle
-        .read(out, filled, out.length - filled, offset + filled)
-        .catch((cause: unknown) => {
-          throw new DeviceFault(faultOf(cause) ?? "read-failed", offset + filled, { cause });
-        });
-      if (bytesRead === 0) break;
-      filled += bytesRead;
-    }
-    return filled;
-  }
-
-  async write(offset: number, bytes: Uint8Array): Promise<void> {
-    for (let done = 0; done < bytes.length; ) {
-      const { bytesWritten } = await this.handle
-        .write(bytes, done, bytes.length - done, offset + done)
-        .catch((cause: unknown) => {
-          throw new DeviceFault(faultOf(cause) ?? "write-failed", offset + done, { cause });
-        });
-      if (bytesWritten === 0) throw new DeviceFault("write-failed", offset + done);
-      done += bytesWritten;
-    }
-  }
-
-  async flush(): Promise<void> {
-    try {
-      await this.handle.sync();
-      await this.flushCaches(this.node);
-    } catch (cause) {
-      throw new DeviceFault(faultOf(cause) ?? "write-failed", null, { cause });
-    }
-  }
-
-  async close(): Promise<void> {
-    await this.handle.close();
-  }
 }

@@ -14,7 +14,6 @@ const WAITING_EACH = 2;
 interface Answer {
   id: number;
   bytes: Uint8Array | null;
-  digest: Uint8Array | null;
 }
 
 /** Packs and unpacks blocks by Zstandard in threads of their own. To be closed. */
@@ -30,10 +29,10 @@ export class BlockPacker implements Packer {
   }
 
   /** The block is lent to a thread: whoever gave it must not change it until it is packed. */
-  async pack(block: Uint8Array): Promise<{ packed: Uint8Array; digest: Uint8Array }> {
-    const { bytes, digest } = await this.ask({ block });
-    if (!bytes || !digest) throw new Error("A block was not packed.");
-    return { packed: bytes, digest };
+  async pack(block: Uint8Array): Promise<Uint8Array> {
+    const { bytes } = await this.ask({ block });
+    if (!bytes) throw new Error("A block was not packed.");
+    return bytes;
   }
 
   /** As readers of images want it. What does not say beforehand that it comes to `bytes` is not unpacked here. */

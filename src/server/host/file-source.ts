@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { readSync } from "node:fs";
-import { type FileHandle, open, readFile, realpath } from "node:fs/promises";
+import { type FileHandle, open, readFile, realpath, stat } from "node:fs/promises";
 import { basename, dirname, join } from "node:path";
 import { type ByteSource, ReadFailed } from "@/core/kernel/source";
 import { FILE_ERRORS, type FileFault } from "@/core/problems/problem";
@@ -101,6 +101,19 @@ export async function deviceSectorBytes(path: string): Promise<512 | 4096 | null
     if (told > 0) return told === 4096 ? 4096 : 512;
   }
   return null;
+}
+
+/** Whether a file or folder lies on a block device of this machine, or on one of its partitions. */
+export async function isOnDevice(path: string, device: string): Promise<boolean> {
+  const own = await realpath(`/sys/class/block/${basename(await realpath(device).catch(() => device))}`).catch(
+    () => null,
+  );
+  if (own === null) return false;
+  const { dev } = await stat(path);
+  // The number of a device as stat(2) gives it: makedev(3).
+  const [major, minor] = [(dev >> 8) & 0xfff, (dev & 0xff) | ((dev >> 12) & 0xfff00)];
+  const under = await realpath(`/sys/dev/block/${major}:${minor}`).catch(() => null);
+  return under !== null && (under === own || under.startsWith(`${own}/`));
 }
 
 /** What went wrong with a file. */
