@@ -52,7 +52,7 @@ function run(command, args, options = {}) {
   }
 }
 
-const MENU = `set timeout=5
+const MENU = `set timeout=3
 set default=0
 serial --unit=0 --speed=115200
 terminal_input console serial

@@ -15,7 +15,7 @@ for round in 1 2 3 4 5; do
   [ "$said" = "$before" ] && break
   before=$said
   echo "$said" | xargs -r modprobe -q -b -a 2>/dev/null
-  sleep 1
+  sleep 0.4
 done
 for each in usb_storage uas sd_mod sr_mod vfat exfat ext4 isofs nls_cp437 nls_ascii nls_utf8 fuse; do modprobe -q $each 2>/dev/null; done
 # Letters as large as leave room for 80 columns and 25 rows.
@@ -24,7 +24,7 @@ if read -r size < /sys/class/graphics/fb0/virtual_size 2>/dev/null; then
   [ "$width" -ge 960 ] && [ "$height" -ge 600 ] && font=24x12
   [ "$width" -ge 1120 ] && [ "$height" -ge 700 ] && font=28x14
   [ "$width" -ge 1280 ] && [ "$height" -ge 800 ] && font=32x16
-  [ -n "$font" ] && setfont -C /dev/tty1 "/share/consolefonts/Lat15-TerminusBold$font.psf"
+  [ -n "$font" ] && setfont -C /dev/tty1 "/share/consolefonts/Lat15-TerminusBold$font.psf" 2>> /run/creel-kit.log
 fi
 ip link set lo up
 for each in /sys/class/net/*; do

@@ -7,7 +7,7 @@ import { Problem } from "../lib/problem.mjs";
 /** What the environment is made of; libraries come with what needs them. */
 export const TOOLS = [
   ...["busybox-static", "nodejs", "ntfs-3g", "e2fsprogs", "dosfstools", "exfatprogs"],
-  ...["efibootmgr", "cryptsetup-bin", "fdisk", "kmod"],
+  ...["efibootmgr", "cryptsetup-bin", "fdisk", "kmod", "kbd"],
 ];
 /** Letters for the screen. */
 export const FONTS = ["console-setup-linux"];

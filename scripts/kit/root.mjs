@@ -27,6 +27,7 @@ const PROGRAMS = [
     "sbin/cryptsetup",
     "sbin/sfdisk",
     "bin/kmod",
+    "bin/setfont",
     "sbin/debugfs",
   ],
 ];

@@ -79,7 +79,7 @@ export class Kit {
       "",
       ...(shown.length > 0 ? shown : [KIT.none]).flatMap((text, at) => field(at === 0 ? fields.disks : "", text)),
       "",
-      ...field(fields.medium, this.medium.pack?.head.medium.tag ?? KIT.notOurs),
+      ...field(fields.medium, this.medium.pack?.head.medium.tag ?? KIT.noTag),
       ...field(fields.store, kitStoreText(stored)),
       "",
       ...[keys.survey, keys.save, keys.restore, keys.sheet].map((text, at) => `  ${at + 1}  ${text}`),

@@ -77,7 +77,7 @@ export const KIT = {
     store: "Store",
   },
   none: "none found",
-  notOurs: "not made by Creel",
+  noTag: "no tag recorded",
   keys: {
     survey: "Survey this computer",
     save: "Save an image",
